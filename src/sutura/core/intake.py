@@ -1,0 +1,217 @@
+"""Intake: what is wrong on arrival, what works, what came along, what was agreed, what is promised."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+from enum import StrEnum
+
+from sutura.core.catalogue import Face, Model
+from sutura.core.errors import Invalid
+from sutura.core.maths.geometry import Point, length, nearest_edge
+from sutura.core.values import COMMON, FunctionResult, Outcome, Rule
+
+MAX_MARKS = 200
+NEAR_EDGE_MM = 5.0
+
+
+class MarkKind(StrEnum):
+    IMPACT = "impact"
+    CRACK = "crack"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Mark:
+    """One damage drawn on the face, in mm. An impact is one point with a reach; a crack is a line."""
+
+    kind: MarkKind
+    points: tuple[Point, ...]
+    reach_mm: float = 0.0
+
+    @property
+    def label(self) -> str:
+        if self.kind is MarkKind.IMPACT:
+            return f"impact at {self.points[0].x:.0f}, {self.points[0].y:.0f} mm, {self.reach_mm * 2:.0f} mm across"
+        start, end = self.points[0], self.points[-1]
+        return f"crack from {start.x:.0f}, {start.y:.0f} to {end.x:.0f}, {end.y:.0f} mm, {length(self.points):.0f} mm long"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class DamageReading:
+    """What the drawing says: counts, total crack length in mm, edges reached, the cautions it calls for."""
+
+    impacts: int
+    cracks: int
+    crack_mm: float
+    edges: tuple[str, ...]
+    cautions: tuple[str, ...]
+    says: str
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Consent:
+    id: str
+    text: str
+    needed: bool
+
+
+CONSENTS = (
+    Consent(
+        id="data", text="My data may be lost. I have backed up what I need, or I go without.", needed=True
+    ),
+    Consent(id="splash", text="After opening, splash protection is no longer promised.", needed=True),
+    Consent(
+        id="parts", text="A part that is not genuine may be used; some features may differ.", needed=True
+    ),
+    Consent(
+        id="collect", text="A device not collected within 60 days may be charged for storage.", needed=False
+    ),
+)
+
+ACCESSORIES = ("SIM card", "Memory card", "Case", "Charger", "Stylus")
+
+
+class Channel(StrEnum):
+    WAITING = "waiting"
+    DROP_OFF = "drop_off"
+    MAIL = "mail"
+
+
+RULES = (
+    Rule(id="intake.not-testable", capability="intake",
+         says="A function that cannot be tested is recorded as not testable, with the reason; it is neither fine nor broken.", source=COMMON),
+    Rule(id="intake.inside", capability="intake", says="A mark lies on the face, within its outline.", source=COMMON),
+    Rule(id="intake.glass-caution", capability="intake",
+         says="Any crack or impact calls for eye protection, gloves and tape at the opening steps.", source=COMMON),
+    Rule(id="intake.promise", capability="intake",
+         says="The earliest promise is now plus the expected minutes and the cure; an earlier one needs a reason.", source=COMMON),
+)  # fmt: skip
+
+
+def check_marks(marks: Sequence[Mark], face: Face) -> list[Invalid]:
+    """Problems of drawn marks, each with its place `marks[i]`."""
+    if len(marks) > MAX_MARKS:
+        return [Invalid("marks", len(marks), f"draw at most {MAX_MARKS} marks")]
+    problems = []
+    for index, mark in enumerate(marks):
+        place = f"marks[{index}]"
+        wanted = 1 if mark.kind is MarkKind.IMPACT else 2
+        if len(mark.points) < wanted or (mark.kind is MarkKind.IMPACT and len(mark.points) != 1):
+            problems.append(
+                Invalid(
+                    place, f"{len(mark.points)} points", "an impact is one point; a crack needs two or more"
+                )
+            )
+        outside = next((p for p in mark.points if not face.outline.holds(p)), None)
+        if outside:
+            problems.append(
+                Invalid(
+                    place,
+                    f"{outside.x:.0f}, {outside.y:.0f} mm",
+                    f"stay on the face: 0–{face.width_mm:g} by 0–{face.height_mm:g} mm",
+                )
+            )
+        if not 0 <= mark.reach_mm <= 60:
+            problems.append(Invalid(place, f"{mark.reach_mm:g} mm", "an impact reaches 0–60 mm"))
+    return problems
+
+
+def read_damage(marks: Sequence[Mark], face: Face) -> DamageReading:
+    """Read the drawing: how much is broken, which edges it reaches, what to be careful of."""
+    cracks = [mark for mark in marks if mark.kind is MarkKind.CRACK]
+    impacts = [mark for mark in marks if mark.kind is MarkKind.IMPACT]
+    crack_mm = sum(length(mark.points) for mark in cracks)
+    edges = []
+    for mark in marks:
+        for point in mark.points:
+            edge, away = nearest_edge(point, face.outline)
+            if away - mark.reach_mm <= NEAR_EDGE_MM and edge not in edges:
+                edges.append(edge)
+    if not marks:
+        says = "No damage drawn."
+    else:
+        reach = (
+            f"; damage reaches the {', '.join(edges)} edge{'s' if len(edges) > 1 else ''}" if edges else ""
+        )
+        says = f"{_count(len(impacts), 'impact')}, {_count(len(cracks), 'crack')}, {crack_mm:.0f} mm of crack{reach}."
+        if face.opening_edge in edges:
+            says += f" The {face.opening_edge} edge, where it is usually opened, is broken: tape it before the cup."
+    return DamageReading(
+        impacts=len(impacts), cracks=len(cracks), crack_mm=crack_mm, edges=tuple(edges),
+        cautions=("glass",) if marks else (), says=says,
+    )  # fmt: skip
+
+
+def _count(number: int, noun: str) -> str:
+    return f"{number} {noun}{'' if number == 1 else 's'}"
+
+
+def check_functions(
+    model: Model, results: Mapping[str, tuple[str, str]]
+) -> tuple[list[FunctionResult], list[Invalid]]:
+    """A complete function list from answers `{function: (outcome, reason)}`, or every problem in it.
+
+    Each function of the model is answered; faulty and not testable say how or why.
+    """
+    found: list[FunctionResult] = []
+    problems: list[Invalid] = []
+    for function in model.functions:
+        outcome, reason = results.get(function.id, ("", ""))
+        place = f"function.{function.id}"
+        if outcome not in set(Outcome):
+            problems.append(
+                Invalid(place, outcome, f"answer “{function.name}”: works, faulty or not testable")
+            )
+        elif outcome != Outcome.WORKS and not reason.strip():
+            what = "how it is faulty" if outcome == Outcome.FAULTY else "why it cannot be tested"
+            problems.append(Invalid(place, "", f"write {what} ({function.name})"))
+        else:
+            found.append(
+                FunctionResult(function=function.id, outcome=Outcome(outcome), reason=reason.strip())
+            )
+    return found, problems
+
+
+def check_consents(agreed: Sequence[str]) -> list[Invalid]:
+    return [
+        Invalid(f"consent.{consent.id}", "", f"the customer must agree: “{consent.text}”")
+        for consent in CONSENTS
+        if consent.needed and consent.id not in agreed
+    ]
+
+
+def earliest_promise(now: datetime, minutes: int, cure_minutes: int) -> datetime:
+    """The earliest time that can be kept, rounded up to the next five minutes."""
+    ready = now + timedelta(minutes=minutes + cure_minutes)
+    over = timedelta(minutes=ready.minute % 5, seconds=ready.second, microseconds=ready.microsecond)
+    return ready if not over else ready - over + timedelta(minutes=5)
+
+
+def check_promise(promise: datetime | None, reason: str, earliest: datetime) -> list[Invalid]:
+    if promise is None:
+        return [Invalid("promise_at", "", "choose the day and time the customer was promised")]
+    if promise < earliest and not reason.strip():
+        return [
+            Invalid(
+                "promise_at", f"{promise:%d.%m. %H:%M}",
+                f"the earliest that can be kept is {earliest:%d.%m. %H:%M}; promise that, or write why earlier is possible",
+            )
+        ]  # fmt: skip
+    return []
+
+
+def check_customer(name: str, phone: str, email: str) -> list[Invalid]:
+    """A customer has a name and a way to be reached."""
+    problems = []
+    if not name.strip() or len(name) > 120:
+        problems.append(Invalid("name", name, "write the customer's name (at most 120 characters)"))
+    if not phone.strip() and not email.strip():
+        problems.append(Invalid("phone", "", "give a phone number or an email address"))
+    if phone.strip() and (sum(c.isdigit() for c in phone) < 5 or set(phone) - set("0123456789 +-/().")):
+        problems.append(
+            Invalid("phone", phone, "use digits, spaces, +, -, / and brackets, at least five digits")
+        )
+    if email.strip() and ("@" not in email[1:-1] or " " in email.strip()):
+        problems.append(Invalid("email", email, "write an address such as name@example.test"))
+    return problems

@@ -1,0 +1,247 @@
+"""The job: its code, its stages, the one state machine with its guards, and its seam.
+
+No move skips a guard: `check_move` is the only door, and the database holds the same pairs of stages in a
+trigger (migrations/0001).
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from enum import StrEnum
+
+from sutura.core.errors import Invalid, MoveRefused
+from sutura.core.values import COMMON, Rule
+
+# Crockford base 32: no I, L, O, U. Check character: modulo 37 with five extra signs (from memory of the
+# published description). A prime modulus catches every single wrong character and every swap of neighbours.
+ALPHABET = "0123456789ABCDEFGHJKMNPQRSTVWXYZ"
+_CHECKS = ALPHABET + "*~$=U"
+_SPOKEN = str.maketrans({"O": "0", "I": "1", "L": "1"})
+# Numbers whose check sign is not speakable are skipped when codes are given out.
+_BODY_LENGTH = 4
+
+
+class Stage(StrEnum):
+    IDENTIFIED = "identified"
+    QUOTED = "quoted"
+    PART_IN_HAND = "part_in_hand"
+    OPENED = "opened"
+    PROVED = "proved"
+    CLOSED = "closed"
+    HANDED_BACK = "handed_back"
+    DECLINED = "declined"
+    RETURNED = "returned"
+
+
+OPEN_STAGES = frozenset(Stage) - {Stage.HANDED_BACK, Stage.RETURNED}
+
+
+class Move(StrEnum):
+    """What can be done to a job, in the words of the refusal (“Job K7-4QX cannot … yet”)."""
+
+    QUOTE = "be quoted"
+    TAKE_PART = "hold its part"
+    GIVE_BACK_PART = "give its part back"
+    REQUOTE = "be quoted again"
+    OPEN = "be opened"
+    PASS_PROOF = "count as proved"
+    FAIL_PROOF = "go back to the bench"
+    CLOSE = "be closed"
+    HAND_BACK = "be handed back"
+    DECLINE = "be declined"
+    RETURN = "be returned unrepaired"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class JobFacts:
+    """Everything the guards look at, loaded under the job's lock."""
+
+    code: str
+    stage: Stage
+    baseline_complete: bool = False
+    consents_complete: bool = False
+    price_agreed: bool = False
+    part_chosen: bool = False
+    part_held: bool = False
+    technician: bool = False
+    steps_before_proof_done: bool = False
+    counts_agree: bool = False
+    proof_complete: bool = False
+    proof_passed: bool = False
+    all_steps_done: bool = False
+    accessories_returned: bool = False
+    paid: bool = False
+    reason_given: bool = False
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Guard:
+    id: str
+    missing: str
+    holds: Callable[[JobFacts], bool]
+
+
+def _guard(name: str, missing: str, holds: Callable[[JobFacts], bool]) -> Guard:
+    return Guard(id=f"job.{name}", missing=missing, holds=holds)
+
+
+BASELINE = _guard("baseline", "the function list on arrival is not complete", lambda f: f.baseline_complete)
+CONSENTS = _guard(
+    "consents", "the customer has not agreed to everything needed", lambda f: f.consents_complete
+)
+CHOSEN = _guard("part-chosen", "no part is chosen in Match", lambda f: f.part_chosen)
+PRICE = _guard("price", "no price is agreed", lambda f: f.price_agreed)
+HELD = _guard("part-held", "no part is held for this job", lambda f: f.part_held)
+TECHNICIAN = _guard("technician", "no technician is assigned", lambda f: f.technician)
+STEPS = _guard("steps", "bench steps before the test are still open", lambda f: f.steps_before_proof_done)
+TESTED = _guard("tested", "not every function has been tested again", lambda f: f.proof_complete)
+PASSED = _guard("passed", "a function failed its test", lambda f: f.proof_passed)
+FAILED = _guard("failed", "no function failed its test", lambda f: not f.proof_passed)
+ALL_STEPS = _guard("all-steps", "bench steps are still open", lambda f: f.all_steps_done)
+COUNTS = _guard("counts", "screws out and in do not agree and no reason is given", lambda f: f.counts_agree)
+RETURNED = _guard("accessories", "accessories are not handed back", lambda f: f.accessories_returned)
+PAID = _guard("paid", "the price is not paid", lambda f: f.paid)
+REASON = _guard("reason", "no reason is written", lambda f: f.reason_given)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Way:
+    """One allowed move: from a stage to a stage, through these guards."""
+
+    move: Move
+    start: Stage
+    end: Stage
+    guards: tuple[Guard, ...] = ()
+
+
+WAYS: tuple[Way, ...] = (
+    Way(
+        move=Move.QUOTE, start=Stage.IDENTIFIED, end=Stage.QUOTED, guards=(BASELINE, CONSENTS, CHOSEN, PRICE)
+    ),
+    Way(move=Move.REQUOTE, start=Stage.QUOTED, end=Stage.QUOTED, guards=(CHOSEN, PRICE)),
+    Way(move=Move.TAKE_PART, start=Stage.QUOTED, end=Stage.PART_IN_HAND, guards=(CHOSEN, PRICE, HELD)),
+    Way(move=Move.GIVE_BACK_PART, start=Stage.PART_IN_HAND, end=Stage.QUOTED),
+    Way(move=Move.OPEN, start=Stage.PART_IN_HAND, end=Stage.OPENED, guards=(HELD, TECHNICIAN)),
+    Way(move=Move.PASS_PROOF, start=Stage.OPENED, end=Stage.PROVED, guards=(STEPS, TESTED, PASSED)),
+    Way(move=Move.FAIL_PROOF, start=Stage.OPENED, end=Stage.OPENED, guards=(STEPS, TESTED, FAILED)),
+    Way(move=Move.CLOSE, start=Stage.PROVED, end=Stage.CLOSED, guards=(ALL_STEPS, COUNTS)),
+    Way(move=Move.HAND_BACK, start=Stage.CLOSED, end=Stage.HANDED_BACK, guards=(RETURNED, PAID)),
+    Way(move=Move.DECLINE, start=Stage.IDENTIFIED, end=Stage.DECLINED, guards=(REASON,)),
+    Way(move=Move.DECLINE, start=Stage.QUOTED, end=Stage.DECLINED, guards=(REASON,)),
+    Way(move=Move.DECLINE, start=Stage.PART_IN_HAND, end=Stage.DECLINED, guards=(REASON,)),
+    Way(move=Move.RETURN, start=Stage.DECLINED, end=Stage.RETURNED, guards=(RETURNED,)),
+)
+
+RULES = tuple(
+    Rule(
+        id=guard.id,
+        capability="job",
+        says=f"A job cannot {', '.join(sorted({w.move.value for w in WAYS if guard in w.guards}))} while {guard.missing}.",
+        source=COMMON,
+    )
+    for guard in dict.fromkeys(guard for way in WAYS for guard in way.guards)
+)
+
+
+def check_move(facts: JobFacts, move: Move) -> Stage:
+    """The stage this move leads to; refuses with everything that is missing."""
+    ways = [way for way in WAYS if way.move is move]
+    way = next((way for way in ways if way.start is facts.stage), None)
+    if way is None:
+        wanted = " or ".join(STAGE_WORDS[way.start] for way in ways)
+        raise MoveRefused(facts.code, move.value, [f"it is {STAGE_WORDS[facts.stage]}, and must be {wanted}"])
+    missing = [guard.missing for guard in way.guards if not guard.holds(facts)]
+    if missing:
+        raise MoveRefused(facts.code, move.value, missing)
+    return way.end
+
+
+STAGE_WORDS = {
+    Stage.IDENTIFIED: "identified",
+    Stage.QUOTED: "quoted",
+    Stage.PART_IN_HAND: "waiting with its part in hand",
+    Stage.OPENED: "open on the bench",
+    Stage.PROVED: "proved",
+    Stage.CLOSED: "closed",
+    Stage.HANDED_BACK: "handed back",
+    Stage.DECLINED: "declined",
+    Stage.RETURNED: "returned unrepaired",
+}
+
+
+# -- seam -----------------------------------------------------------------------------------
+
+SEAM = ("received", "identified", "quoted", "part in hand", "opened", "proved", "closed", "handed back")
+_STITCHED = {
+    Stage.IDENTIFIED: 2, Stage.QUOTED: 3, Stage.PART_IN_HAND: 4, Stage.OPENED: 5, Stage.PROVED: 6,
+    Stage.CLOSED: 7, Stage.HANDED_BACK: 8, Stage.DECLINED: 2, Stage.RETURNED: 2,
+}  # fmt: skip
+
+
+class Stitch(StrEnum):
+    DONE = "done"
+    LOOSE = "loose"
+    CROSSED = "crossed"
+    AHEAD = "ahead"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class SeamStitch:
+    name: str
+    state: Stitch
+    reason: str = ""
+
+
+def seam(stage: Stage, blocked: str = "") -> tuple[SeamStitch, ...]:
+    """The job's progress: done stitches, one loose (open) or crossed (blocked, with its reason), the rest ahead."""
+    done = _STITCHED[stage]
+    if stage in (Stage.DECLINED, Stage.RETURNED):
+        blocked = "declined by the customer"
+    stitches = []
+    for index, name in enumerate(SEAM):
+        state = Stitch.DONE if index < done else Stitch.AHEAD
+        reason = ""
+        if index == done:
+            state, reason = (Stitch.CROSSED, blocked) if blocked else (Stitch.LOOSE, "")
+        stitches.append(SeamStitch(name=name, state=state, reason=reason))
+    return tuple(stitches)
+
+
+# -- code -----------------------------------------------------------------------------------
+
+
+def check_character(body: str) -> str:
+    value = 0
+    for character in body:
+        value = value * 32 + ALPHABET.index(character)
+    return _CHECKS[value % 37]
+
+
+def code_for(number: int) -> str | None:
+    """The job code of a number, such as `K7-4QX`; None for a number whose check sign cannot be spoken.
+
+    >>> code_for(635), code_for(36)
+    ('00-KV6', None)
+    """
+    body = ""
+    for _ in range(_BODY_LENGTH):
+        number, digit = divmod(number, 32)
+        body = ALPHABET[digit] + body
+    if number:
+        raise RuntimeError("job codes are used up: lengthen the body")
+    check = check_character(body)
+    return f"{body[:2]}-{body[2:]}{check}" if check in ALPHABET else None
+
+
+def read_code(text: str) -> str:
+    """A typed or scanned job code in its one spelling; refuses a wrong check character.
+
+    Small letters, a missing hyphen and O/I/L for 0/1/1 are understood.
+    """
+    plain = text.strip().upper().replace("-", "").replace(" ", "").translate(_SPOKEN)
+    if len(plain) != _BODY_LENGTH + 1 or any(c not in ALPHABET for c in plain):
+        raise Invalid("code", text, "a job code has five letters or digits, such as K7-4QX")
+    if check_character(plain[:-1]) != plain[-1]:
+        raise Invalid("code", text, "one character of this job code is wrong: read it again from the ticket")
+    return f"{plain[:2]}-{plain[2:]}"

@@ -1,0 +1,1 @@
+"""Money, geometry and the like: mathematics that knows nothing of the business."""

@@ -1,0 +1,87 @@
+"""Money in integer minor units, rounded half up, split without losing a cent.
+
+Rounding: half up, away from zero on a tie (common practice, no source); check values section 9.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Sequence
+from dataclasses import dataclass
+from decimal import ROUND_HALF_UP, Decimal
+
+_AMOUNT = re.compile(r"(\d{1,9})(?:[.,](\d{1,2}))?")
+
+
+@dataclass(frozen=True, slots=True, kw_only=True, order=True)
+class Money:
+    """An amount in minor units (cents) of one currency.
+
+    >>> str(Money.of("149.90", "SOL"))
+    '149.90 SOL'
+    """
+
+    minor: int
+    currency: str
+
+    @classmethod
+    def of(cls, amount: str | Decimal, currency: str) -> Money:
+        return cls(minor=int(half_up(Decimal(amount) * 100, 0)), currency=currency)
+
+    def __add__(self, other: Money) -> Money:
+        return Money(minor=self.minor + self._same(other).minor, currency=self.currency)
+
+    def __sub__(self, other: Money) -> Money:
+        return Money(minor=self.minor - self._same(other).minor, currency=self.currency)
+
+    def times(self, factor: Decimal) -> Money:
+        """This amount times a factor, rounded half up to the minor unit."""
+        return Money(minor=int(half_up(self.minor * factor, 0)), currency=self.currency)
+
+    def __str__(self) -> str:
+        sign = "−" if self.minor < 0 else ""
+        whole, cents = divmod(abs(self.minor), 100)
+        return f"{sign}{whole}.{cents:02d} {self.currency}"
+
+    def _same(self, other: Money) -> Money:
+        if other.currency != self.currency:
+            raise TypeError(f"cannot mix {self.currency} and {other.currency}")
+        return other
+
+
+def half_up(value: Decimal, places: int) -> Decimal:
+    """Round half away from zero: 2.675 → 2.68, −0.125 → −0.13."""
+    return value.quantize(Decimal(1).scaleb(-places), rounding=ROUND_HALF_UP)
+
+
+def parse_minor(text: str) -> int | None:
+    """Minor units of an amount a person typed, such as `149.90` or `149,9`; None when it is no amount."""
+    found = _AMOUNT.fullmatch(text.strip())
+    if not found:
+        return None
+    return int(found[1]) * 100 + int((found[2] or "0").ljust(2, "0"))
+
+
+def split(total: Money, shares: Sequence[int]) -> list[Money]:
+    """Split by shares with the largest remainder, so that the parts always add up to the total.
+
+    Ties go to the earlier share. Source: largest-remainder method, common practice.
+
+    >>> [str(part) for part in split(Money(minor=1000, currency="SOL"), [1, 1, 1])]
+    ['3.34 SOL', '3.33 SOL', '3.33 SOL']
+    """
+    whole = sum(shares)
+    if whole <= 0 or min(shares) < 0:
+        raise ValueError("shares must be zero or more and not all zero")
+    sign = -1 if total.minor < 0 else 1
+    floors = [abs(total.minor) * share // whole for share in shares]
+    rests = [abs(total.minor) * share % whole for share in shares]
+    left = abs(total.minor) - sum(floors)
+    for index in sorted(range(len(shares)), key=lambda i: -rests[i])[:left]:
+        floors[index] += 1
+    return [Money(minor=sign * part, currency=total.currency) for part in floors]
+
+
+def included_tax(gross: Money, rate_bps: int) -> Money:
+    """The tax inside a gross amount at a rate in basis points (2000 = 20 %)."""
+    return gross.times(Decimal(rate_bps) / Decimal(10_000 + rate_bps))

@@ -1,0 +1,187 @@
+"""Who may do a job, how long it will take them, and what is to be done next – with the reason in words."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from datetime import datetime
+from decimal import Decimal
+
+from sutura.core.errors import NotAllowed
+from sutura.core.job import Stage
+from sutura.core.maths.money import half_up
+from sutura.core.values import COMMON, Rule
+
+RULES = (
+    Rule(id="plan.minutes", capability="planning",
+         says="Expected minutes = the sheet's minutes × the technician's factor for that procedure family, plus moving over.", source=COMMON),
+    Rule(id="plan.may", capability="planning", says="Only a technician trained in the procedure family may be assigned.", source=COMMON),
+    Rule(id="plan.slack", capability="planning",
+         says="Slack = promise − now − expected remaining work and cure. The least slack comes first.",
+         source="least-slack dispatching, common practice"),
+)  # fmt: skip
+
+# Work besides the bench that is left at each stage, in minutes; the shop's habit, no source.
+COUNTER_MINUTES: Mapping[Stage, int] = {
+    Stage.IDENTIFIED: 10, Stage.QUOTED: 5, Stage.PART_IN_HAND: 5, Stage.OPENED: 5, Stage.PROVED: 5,
+    Stage.CLOSED: 5, Stage.DECLINED: 5, Stage.HANDED_BACK: 0, Stage.RETURNED: 0,
+}  # fmt: skip
+_CURE_AHEAD = frozenset({Stage.IDENTIFIED, Stage.QUOTED, Stage.PART_IN_HAND, Stage.OPENED, Stage.PROVED})
+_BENCH_AHEAD = frozenset({Stage.IDENTIFIED, Stage.QUOTED, Stage.PART_IN_HAND})
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Skill:
+    """One technician's training in one procedure family; factor 1 = the sheet's own time."""
+
+    person_id: int
+    name: str
+    factor: Decimal | None
+    load_minutes: int
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Candidate:
+    """Someone who could do the job: may they, how long, what they already have, and why."""
+
+    person_id: int
+    name: str
+    may: bool
+    minutes: int
+    load_minutes: int
+    why: str
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Waiting:
+    """An open job as far as ranking needs it. Minutes are for the assigned technician, else the sheet's own."""
+
+    code: str
+    stage: Stage
+    promise_at: datetime
+    bench_minutes: int
+    cure_minutes: int
+    steps_done: int
+    steps_total: int
+    technician: str = ""
+    blocked: str = ""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Next:
+    """One line of Next: what to do, how much slack is left in minutes, and why it stands where it stands."""
+
+    code: str
+    action: str
+    room: str
+    remaining_minutes: int
+    slack_minutes: int
+    reason: str
+
+
+def expected_minutes(sheet_minutes: int, factor: Decimal | None, extra_minutes: int = 0) -> int:
+    """Minutes on the bench, half up; an unknown factor counts as 1."""
+    return int(half_up(sheet_minutes * (factor or Decimal(1)), 0)) + extra_minutes
+
+
+def candidates(
+    skills: Sequence[Skill], family: str, sheet_minutes: int, extra_minutes: int
+) -> list[Candidate]:
+    """Technicians for a job: those who may first, soonest free first."""
+    found = []
+    for skill in skills:
+        minutes = expected_minutes(sheet_minutes, skill.factor, extra_minutes)
+        if skill.factor is None:
+            why = f"not trained in {family}"
+        else:
+            why = f"about {minutes} min for this, {skill.load_minutes} min of work before it"
+        found.append(
+            Candidate(
+                person_id=skill.person_id, name=skill.name, may=skill.factor is not None, minutes=minutes,
+                load_minutes=skill.load_minutes, why=why,
+            )
+        )  # fmt: skip
+    return sorted(found, key=lambda c: (not c.may, c.load_minutes + c.minutes, c.name))
+
+
+def check_assign(skill: Skill | None, family: str) -> None:
+    if skill is None or skill.factor is None:
+        raise NotAllowed(f"do {family} jobs", ["technicians trained in it"])
+
+
+def bench_minutes_left(job: Waiting) -> int:
+    """Bench minutes still to do: all before opening, then the share of steps not done."""
+    if job.stage in _BENCH_AHEAD:
+        return job.bench_minutes
+    if job.stage in (Stage.OPENED, Stage.PROVED) and job.steps_total:
+        left = max(job.steps_total - job.steps_done, 1)
+        return int(half_up(Decimal(job.bench_minutes * left) / job.steps_total, 0))
+    return 0
+
+
+def remaining_minutes(job: Waiting) -> int:
+    cure = job.cure_minutes if job.stage in _CURE_AHEAD else 0
+    return COUNTER_MINUTES[job.stage] + bench_minutes_left(job) + cure
+
+
+def rank_next(jobs: Sequence[Waiting], now: datetime) -> list[Next]:
+    """Open jobs, least slack first, each with its next action and the reason in words."""
+    lines = [_line(job, now) for job in jobs]
+    return sorted(lines, key=lambda line: (line.slack_minutes, line.code))
+
+
+def _line(job: Waiting, now: datetime) -> Next:
+    remaining = remaining_minutes(job)
+    slack = int((job.promise_at - now).total_seconds() // 60) - remaining
+    action, room = next_action(job.stage, assigned=bool(job.technician), blocked=bool(job.blocked))
+    to_go = f"about {spell_minutes(remaining)} of work left"
+    if job.promise_at <= now:
+        reason = f"The promise passed {spell_minutes(int((now - job.promise_at).total_seconds() // 60))} ago; {to_go}."
+    elif slack < 0:
+        reason = f"Will be {spell_minutes(-slack)} late: {to_go}."
+    else:
+        reason = f"{spell_minutes(slack)} to spare: {to_go}."
+    if job.blocked:
+        reason += f" Held up: {job.blocked}."
+    return Next(
+        code=job.code,
+        action=action,
+        room=room,
+        remaining_minutes=remaining,
+        slack_minutes=slack,
+        reason=reason,
+    )
+
+
+def next_action(stage: Stage, *, assigned: bool, blocked: bool) -> tuple[str, str]:
+    """The one next action for a job and the room it is done in."""
+    if stage is Stage.QUOTED and blocked:
+        return "Receive or choose another part", "match"
+    if stage is Stage.PART_IN_HAND and not assigned:
+        return "Assign a technician", "plan"
+    return {
+        Stage.IDENTIFIED: ("Choose the part", "match"),
+        Stage.QUOTED: ("Take the part off the shelf", "match"),
+        Stage.PART_IN_HAND: ("Open it", "bench"),
+        Stage.OPENED: ("Go on at the bench", "bench"),
+        Stage.PROVED: ("Close it up", "bench"),
+        Stage.CLOSED: ("Hand it back", "handover"),
+        Stage.DECLINED: ("Return it unrepaired", "handover"),
+        Stage.HANDED_BACK: ("Nothing: it is done", "job"),
+        Stage.RETURNED: ("Nothing: it is done", "job"),
+    }[stage]
+
+
+def spell_minutes(minutes: int) -> str:
+    """Minutes in words a shop uses.
+
+    >>> spell_minutes(45), spell_minutes(150), spell_minutes(3000)
+    ('45 min', '2 h 30 min', '2 days 2 h')
+    """
+    if minutes < 60:
+        return f"{minutes} min"
+    hours, rest = divmod(minutes, 60)
+    if hours < 24:
+        return f"{hours} h {rest} min" if rest else f"{hours} h"
+    days, hours = divmod(hours, 24)
+    return f"{days} day{'s' if days > 1 else ''}" + (f" {hours} h" if hours else "")

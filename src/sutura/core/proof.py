@@ -1,0 +1,101 @@
+"""The proof: the function list again, held against the baseline. The difference is what the shop answers for."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from enum import StrEnum
+
+from sutura.core.catalogue import Function
+from sutura.core.values import COMMON, FunctionResult, Outcome, Rule
+
+
+class Change(StrEnum):
+    """What became of one function between arrival and now."""
+
+    KEPT = "works as before"
+    REPAIRED = "repaired"
+    WAS_FAULTY = "was faulty on arrival"
+    OURS = "worked on arrival, faulty now"
+    UNPROVED = "worked on arrival, not tested now"
+    NOW_WORKS = "not testable on arrival, works now"
+    UNCLEAR = "not testable on arrival, faulty now"
+    NEVER_TESTED = "not testable"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Compared:
+    """One function compared. `answer_for` = the shop answers for it; `fails` = it stops the proof."""
+
+    function: Function
+    before: FunctionResult
+    after: FunctionResult
+    change: Change
+    answer_for: bool
+    fails: bool
+    why: str
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ProofReading:
+    passed: bool
+    compared: tuple[Compared, ...]
+
+    @property
+    def answer_for(self) -> tuple[Compared, ...]:
+        return tuple(one for one in self.compared if one.answer_for)
+
+    @property
+    def failing(self) -> tuple[Compared, ...]:
+        return tuple(one for one in self.compared if one.fails)
+
+
+RULES = (
+    Rule(id="proof.answer-for", capability="proof",
+         says="The shop answers for a function that worked on arrival and does not now; not for one that was faulty on arrival.", source=COMMON),
+    Rule(id="proof.screen", capability="proof",
+         says="A function the new screen supplies must work, whatever it did on arrival; not tested is not enough.", source=COMMON),
+    Rule(id="proof.unclear", capability="proof",
+         says="Not testable on arrival and faulty now is unclear: it is told to the customer and neither blamed nor hidden.", source=COMMON),
+)  # fmt: skip
+
+_W, _F, _N = Outcome.WORKS, Outcome.FAULTY, Outcome.NOT_TESTABLE
+_CHANGES = {
+    (_W, _W): Change.KEPT, (_W, _F): Change.OURS, (_W, _N): Change.UNPROVED,
+    (_F, _W): Change.REPAIRED, (_F, _F): Change.WAS_FAULTY, (_F, _N): Change.WAS_FAULTY,
+    (_N, _W): Change.NOW_WORKS, (_N, _F): Change.UNCLEAR, (_N, _N): Change.NEVER_TESTED,
+}  # fmt: skip
+
+
+def compare(
+    functions: Sequence[Function], baseline: Mapping[str, FunctionResult], after: Mapping[str, FunctionResult]
+) -> ProofReading:
+    """Hold the proof against the baseline. Both cover every function."""
+    compared = tuple(_compare(function, baseline[function.id], after[function.id]) for function in functions)
+    return ProofReading(passed=not any(one.fails for one in compared), compared=compared)
+
+
+def _compare(function: Function, before: FunctionResult, after: FunctionResult) -> Compared:
+    change = _CHANGES[before.outcome, after.outcome]
+    screen_fails = function.screen and after.outcome is not Outcome.WORKS
+    fails = change is Change.OURS or screen_fails
+    why = change.value
+    if after.reason:
+        why += f" ({after.reason})"
+    if screen_fails and change is not Change.OURS:
+        why += "; the new screen must make it work"
+    return Compared(
+        function=function, before=before, after=after, change=change,
+        answer_for=change in (Change.OURS, Change.UNPROVED), fails=fails, why=why,
+    )  # fmt: skip
+
+
+def advice(failing: Sequence[Compared]) -> str:
+    """What to try first when a proof fails. Source: common practice."""
+    if not failing:
+        return ""
+    names = ", ".join(one.function.name.lower() for one in failing)
+    return (
+        f"Failed: {names}. Switch the device off, take the battery off, reseat the connectors, look at each under light, "
+        "then test everything again. Only then suspect the part."
+    )

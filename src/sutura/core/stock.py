@@ -1,0 +1,70 @@
+"""What is on the shelf, what is promised, what is free. On hand is the sum of the ledger; nothing else."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from enum import StrEnum
+
+from sutura.core.errors import AlreadyHeld, Invalid, OutOfStock
+from sutura.core.values import COMMON, Rule
+
+
+class MoveKind(StrEnum):
+    """Why stock moved. Receipts add, fitting takes away, a count correction does either."""
+
+    RECEIPT = "receipt"
+    FITTED = "fitted"
+    COUNT = "count"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Level:
+    """One part's stock: pieces on hand and the codes of the jobs that hold one."""
+
+    part: str
+    on_hand: int
+    holders: tuple[str, ...]
+
+    @property
+    def free(self) -> int:
+        return self.on_hand - len(self.holders)
+
+
+RULES = (
+    Rule(id="stock.free", capability="stock", says="Free = on hand − promised. A job may hold a part only while one is free.", source=COMMON),
+    Rule(id="stock.ledger", capability="stock",
+         says="On hand is the sum of the ledger and never below zero or below what is promised; corrections are new entries.", source=COMMON),
+    Rule(id="stock.one-holder", capability="stock", says="A part promised to one job is not fitted to another.", source=COMMON),
+)  # fmt: skip
+
+
+def check_reserve(level: Level, code: str, held_already: str = "") -> None:
+    """Refuse a reservation when nothing is free (told who has it) or the job holds a part already."""
+    if held_already:
+        raise AlreadyHeld(code, held_already)
+    if level.free < 1:
+        raise OutOfStock(level.part, level.on_hand, level.holders)
+
+
+def check_move(level: Level, quantity: int, kind: MoveKind) -> None:
+    """Refuse a stock move that makes no sense or would leave less than is promised."""
+    if quantity == 0 or abs(quantity) > 10_000:
+        raise Invalid("quantity", quantity, "use a whole number from 1 to 10000")
+    if kind is MoveKind.RECEIPT and quantity < 0:
+        raise Invalid("quantity", quantity, "a receipt adds pieces; use a count correction to take away")
+    if level.on_hand + quantity < len(level.holders):
+        raise Invalid(
+            "quantity", quantity,
+            f"{level.on_hand} on hand and {len(level.holders)} promised: at most {level.free} can be taken away",
+        )  # fmt: skip
+
+
+def replay(quantities: Sequence[int]) -> int:
+    """On hand from the ledger's quantities, oldest first; refuses a ledger that ever falls below zero."""
+    on_hand = 0
+    for quantity in quantities:
+        on_hand += quantity
+        if on_hand < 0:
+            raise Invalid("quantity", quantity, "the shelf cannot hold fewer than none")
+    return on_hand
