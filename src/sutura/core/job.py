@@ -6,8 +6,9 @@ trigger (migrations/0001).
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
+from datetime import date, datetime
 from enum import StrEnum
 
 from sutura.core.errors import Invalid, MoveRefused
@@ -168,6 +169,60 @@ STAGE_WORDS = {
     Stage.DECLINED: "declined",
     Stage.RETURNED: "returned unrepaired",
 }
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class JobRecord:
+    """A job as it is kept. Money in minor units of `currency`; `cost_minor` is for those who may see it."""
+
+    id: int
+    code: str
+    stage: Stage
+    customer_id: int
+    customer_name: str
+    customer_phone: str
+    model_id: str
+    model_version: int
+    model_name: str
+    read_number: str
+    identified: str
+    serial: str
+    channel: str
+    complaint: str
+    opened_before: bool
+    marks: Sequence[Mapping[str, object]]
+    promise_at: datetime
+    promise_reason: str
+    received_at: datetime
+    received_by: str
+    offer_id: int | None
+    fit: str
+    price_minor: int | None
+    tax_bps: int | None
+    currency: str
+    technician_id: int | None
+    technician: str
+    extra_minutes: int
+    expected_minutes: int
+    attempt: int
+    steps_done: int
+    steps_total: int
+    cost_minor: int | None
+    bench_minutes: int
+    finished_at: datetime | None
+    warranty_end: date | None
+    returned_note: str
+    version: int
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class JobEvent:
+    """One thing that happened to a job."""
+
+    at: datetime
+    who: str
+    kind: str
+    says: str
 
 
 # -- seam -----------------------------------------------------------------------------------

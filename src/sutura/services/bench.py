@@ -1,0 +1,117 @@
+"""Working through a sheet: opening the job, doing the steps, closing it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import datetime
+
+from sutura.core import bench as rules
+from sutura.core.bench import Progress
+from sutura.core.catalogue import Model, Step
+from sutura.core.errors import MoveRefused
+from sutura.core.intake import DamageReading, read_damage
+from sutura.core.job import STAGE_WORDS, JobRecord, Move, Stage
+from sutura.core.people import Deed, demand
+from sutura.core.values import Person
+from sutura.services import catalogue
+from sutura.services.job import move, note, progress_of
+from sutura.services.marks import marks_of
+from sutura.store import bench as store
+from sutura.store import job as job_store
+from sutura.store import stock as stock_store
+from sutura.store.database import reading, writing
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class BenchPage:
+    job: JobRecord
+    model: Model
+    progress: Progress
+    done: list[rules.Done]
+    damage: DamageReading
+    cautions: list[tuple[str, str, str]]
+    following: Step | None
+
+
+@reading
+def bench_page(code: str) -> BenchPage:
+    job = job_store.load_job(code)
+    model = catalogue.model(job.model_id, job.model_version)
+    done = store.load_done(job.id)
+    progress = progress_of(job, model, done)
+    damage = read_damage(marks_of(job), model.face)
+    cautions: list[tuple[str, str, str]] = []
+    following = None
+    if progress.step:
+        cautions = rules.cautions_at(progress.step, damage.cautions, first_open_step=progress.done == 0)
+        later = progress.steps[progress.steps.index(progress.step) + 1 :]
+        following = later[0] if later else None
+    return BenchPage(
+        job=job,
+        model=model,
+        progress=progress,
+        done=done,
+        damage=damage,
+        cautions=cautions,
+        following=following,
+    )
+
+
+@writing
+def open_job(code: str, by: Person, now: datetime) -> None:
+    """Start the bench work: the held part is fitted to this job from here on."""
+    demand(by, Deed.WORK_BENCH)
+    job = job_store.lock_job(code)
+    move(job, Move.OPEN, by=by, now=now, kind="opened", says="Bench work started.")
+
+
+@writing
+def do_step(code: str, step_id: str, counted: str, reason: str, by: Person, now: datetime) -> None:
+    """Record a step as done, with its screws counted; the last one closes the job."""
+    demand(by, Deed.WORK_BENCH)
+    job = job_store.lock_job(code)
+    if job.stage not in (Stage.OPENED, Stage.PROVED):
+        raise MoveRefused(code, "be worked on", [f"it is {STAGE_WORDS[job.stage]}"])
+    model = catalogue.model(job.model_id, job.model_version)
+    before = progress_of(job, model)
+    count = rules.check_step(before, step_id, counted, reason)
+    store.add_step(
+        job.id, job.attempt, step_id, expected=before.expected, counted=count, reason=reason.strip()[:300],
+        person_id=by.id, at=now,
+    )  # fmt: skip
+    after = progress_of(job, model)
+    step = before.step
+    says = f"{step.text if step else step_id}"
+    if count is not None:
+        says += (
+            f" Screws: {count} of {before.expected}"
+            + (f" – {reason.strip()}" if reason.strip() else "")
+            + "."
+        )
+    note(job, by=by, now=now, kind="step", says=says, steps_done=after.done, steps_total=len(after.steps))
+    if after.step is None and job.stage is Stage.PROVED:
+        close(code, by, now)
+
+
+@writing
+def close(code: str, by: Person, now: datetime) -> None:
+    """All steps are done: the part leaves the ledger, cost and bench minutes are fixed."""
+    job = job_store.lock_job(code)
+    held = stock_store.load_held(job.id)
+    offer = stock_store.load_offer(job.offer_id) if job.offer_id else None
+    cost = (stock_store.latest_cost(held.part_id) if held else None) or (offer.price_minor if offer else 0)
+    minutes = rules.worked_minutes([*store.bench_times(job.id), now])
+    move(job, Move.CLOSE, by=by, now=now, kind="closed", says=f"Closed up after {minutes} min of bench work.",
+         cost_minor=cost, bench_minutes=minutes)  # fmt: skip
+    if held:
+        stock_store.save_reservation(held.id, "fitted")
+        stock_store.add_stock_move(
+            part=held.part_id,
+            quantity=-1,
+            kind="fitted",
+            job=job.id,
+            unit_cost_minor=cost,
+            note="",
+            person=by.id,
+            at=now,
+        )

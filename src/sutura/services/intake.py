@@ -1,0 +1,192 @@
+"""Taking a device in: the draft that is never lost, the customer, and the new job."""
+
+from __future__ import annotations
+
+import secrets
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from datetime import datetime
+
+from sutura.core import intake as rules
+from sutura.core.catalogue import Model
+from sutura.core.errors import Invalid, ManyInvalid, NotFound, StaleSave
+from sutura.core.identify import check_imei, identify
+from sutura.core.intake import CONSENTS, Channel, Mark
+from sutura.core.job import Stage
+from sutura.core.people import Deed, demand
+from sutura.core.planning import expected_minutes
+from sutura.core.values import Person
+from sutura.services import catalogue
+from sutura.services.once import once
+from sutura.store import intake as store
+from sutura.store import job as job_store
+from sutura.store import quoting as quoting_store
+from sutura.store.database import reading, writing
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Arrival:
+    """Everything an intake says, as typed. `promise_at` is already a moment, None when it could not be read."""
+
+    customer_id: int | None
+    name: str
+    phone: str
+    email: str
+    model_id: str
+    read_number: str
+    serial: str
+    channel: str
+    complaint: str
+    opened_before: bool
+    marks: Sequence[Mark]
+    functions: Mapping[str, tuple[str, str]]
+    accessories: Sequence[tuple[str, str]]
+    consents: Sequence[str]
+    promise_at: datetime | None
+    promise_reason: str
+    problems: Sequence[Invalid] = field(default=())
+
+
+# -- drafts ---------------------------------------------------------------------------------
+
+
+@writing
+def open_draft(by: Person, now: datetime, fields: Mapping[str, object] | None = None) -> str:
+    demand(by, Deed.TAKE_IN)
+    draft_id = secrets.token_urlsafe(9)
+    store.save_draft(draft_id, by.id, fields or {}, now)
+    return draft_id
+
+
+@writing
+def keep_draft(draft_id: str, fields: Mapping[str, object], by: Person, now: datetime) -> None:
+    """Keep what was typed so far. A draft that became a job meanwhile stays a job."""
+    demand(by, Deed.TAKE_IN)
+    if store.load_draft(draft_id) is None:
+        raise NotFound("intake left half-way", draft_id)
+    store.save_draft(draft_id, by.id, fields, now)
+
+
+@writing
+def discard_draft(draft_id: str, by: Person) -> None:
+    demand(by, Deed.TAKE_IN)
+    store.remove_draft(draft_id)
+
+
+@reading
+def earliest(model: Model, now: datetime) -> datetime:
+    return rules.earliest_promise(now, expected_minutes(model.minutes, None), model.cure_minutes)
+
+
+# -- the job --------------------------------------------------------------------------------
+
+
+def take_in(draft_id: str, arrival: Arrival, by: Person, now: datetime) -> str:
+    """The new job's code; the draft's own id makes a doubled form one job."""
+    demand(by, Deed.TAKE_IN)
+    return once(f"intake-{draft_id}", by, now, lambda: _take_in(draft_id, arrival, by, now))
+
+
+def _take_in(draft_id: str, arrival: Arrival, by: Person, now: datetime) -> str:
+    shop = quoting_store.load_shop()
+    if shop is None:
+        raise NotFound("shop", "name")
+    problems = list(arrival.problems)
+    model = _model(arrival, problems)
+    if arrival.customer_id is None:
+        problems += rules.check_customer(arrival.name, arrival.phone, arrival.email)
+    elif store.load_customer(arrival.customer_id) is None:
+        problems.append(
+            Invalid("name", arrival.customer_id, "choose a customer from the list or write a new one")
+        )
+    if arrival.channel not in set(Channel):
+        problems.append(Invalid("channel", arrival.channel, "choose waiting, drop-off or mail"))
+    serial = _serial(arrival.serial, problems)
+    results = []
+    if model:
+        results, wrong = rules.check_functions(model, arrival.functions)
+        problems += rules.check_marks(arrival.marks, model.face) + wrong
+        if not any(p.field == "promise_at" for p in problems):
+            problems += rules.check_promise(arrival.promise_at, arrival.promise_reason, earliest(model, now))
+    problems += rules.check_consents(arrival.consents)
+    if problems or model is None or arrival.promise_at is None:
+        raise ManyInvalid(problems, "The intake")
+
+    customer_id = arrival.customer_id or store.add_customer(
+        name=arrival.name.strip(), phone=arrival.phone.strip(), email=arrival.email.strip(), note="",
+        saved_by=by.id, saved_at=now,
+    )  # fmt: skip
+    code = job_store.next_code()
+    found = identify(arrival.read_number, catalogue.all_models())
+    job_id = job_store.add_job(
+        code=code, customer=customer_id, model=model.id, stage=Stage.IDENTIFIED.value,
+        read_number=arrival.read_number, identified=found.verdict.value if found.candidates else "ambiguous",
+        serial=serial, channel=arrival.channel, complaint=arrival.complaint.strip()[:500],
+        opened_before=arrival.opened_before, marks=[mark_to_json(mark) for mark in arrival.marks],
+        promise_at=arrival.promise_at, promise_reason=arrival.promise_reason.strip(), received_at=now,
+        received_by=by.id, fit="", currency=shop.currency, extra_minutes=0,
+        expected_minutes=expected_minutes(model.minutes, None), attempt=1, steps_done=0,
+        steps_total=len(model.steps), bench_minutes=0, returned_note="", version=1,
+    )  # fmt: skip
+    store.add_results(job_id, 0, results, by.id, now)
+    store.add_accessories(job_id, [(name, kept) for name, kept in arrival.accessories if name.strip()])
+    texts = {consent.id: consent.text for consent in CONSENTS}
+    store.add_consents(job_id, [(c, texts[c]) for c in arrival.consents if c in texts], now)
+    job_store.add_event(
+        job_id, at=now, person_id=by.id, kind="received", before=None, after=Stage.IDENTIFIED,
+        says=f"Taken in as {model.full_name}. {found.says} {rules.read_damage(arrival.marks, model.face).says}",
+        detail={"number": arrival.read_number},
+    )  # fmt: skip
+    store.remove_draft(draft_id)
+    return code
+
+
+def _model(arrival: Arrival, problems: list[Invalid]) -> Model | None:
+    try:
+        return catalogue.find_model(arrival.model_id)
+    except NotFound:
+        problems.append(
+            Invalid("read_number", arrival.read_number, "find the device by its model number first")
+        )
+        return None
+
+
+def _serial(text: str, problems: list[Invalid]) -> str:
+    """A serial number as typed, or an IMEI checked when it looks like one."""
+    tidy = text.strip()
+    digits = tidy.replace(" ", "").replace("-", "")
+    if digits.isdigit() and len(digits) in (14, 15, 16):
+        try:
+            return check_imei(digits)
+        except Invalid as wrong:
+            problems.append(Invalid("serial", text, wrong.accepts))
+    if len(tidy) > 40:
+        problems.append(Invalid("serial", tidy, "write at most 40 characters"))
+    return tidy
+
+
+def mark_to_json(mark: Mark) -> dict[str, object]:
+    return {"kind": mark.kind.value, "points": [[p.x, p.y] for p in mark.points], "reach_mm": mark.reach_mm}
+
+
+# -- customers ------------------------------------------------------------------------------
+
+
+@writing
+def save_customer(
+    customer_id: int, *, name: str, phone: str, email: str, note: str, version: int, by: Person, now: datetime
+) -> None:
+    """Change a customer; a stale form shows both versions side by side."""
+    demand(by, Deed.TAKE_IN)
+    before = store.lock_customer(customer_id)
+    if before is None:
+        raise NotFound("customer", customer_id)
+    problems = rules.check_customer(name, phone, email)
+    if problems:
+        raise ManyInvalid(problems)
+    yours = {"name": name, "phone": phone, "email": email, "note": note}
+    if before.version != version:
+        theirs = {"name": before.name, "phone": before.phone, "email": before.email, "note": before.note}
+        raise StaleSave("This customer", before.saved_by, before.saved_at, yours, theirs)
+    tidy = {key: value.strip() for key, value in yours.items()}
+    store.save_customer(customer_id, **tidy, saved_by=by.id, saved_at=now)

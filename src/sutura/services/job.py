@@ -1,0 +1,136 @@
+"""Moving a job: gather its facts, let the state machine decide, save the stage and the event together."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+from datetime import datetime
+from typing import Any
+
+from sutura.core import bench as bench_rules
+from sutura.core import proof as proof_rules
+from sutura.core.bench import Done, Progress
+from sutura.core.catalogue import Model
+from sutura.core.handover import Accessory
+from sutura.core.intake import CONSENTS
+from sutura.core.job import JobEvent, JobFacts, JobRecord, Move, SeamStitch, Stage, check_move, seam
+from sutura.core.planning import Next, rank_next
+from sutura.core.values import FunctionResult, Person
+from sutura.services import catalogue
+from sutura.store import bench as bench_store
+from sutura.store import handover as handover_store
+from sutura.store import intake as intake_store
+from sutura.store import job as store
+from sutura.store import planning as planning_store
+from sutura.store import stock as stock_store
+from sutura.store.database import reading, writing
+
+PROVED = frozenset({Stage.PROVED, Stage.CLOSED, Stage.HANDED_BACK})
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class JobPage:
+    """A job with all that belongs to it, read in one go."""
+
+    job: JobRecord
+    model: Model
+    seam: tuple[SeamStitch, ...]
+    next: Next | None
+    events: list[JobEvent]
+    results: Mapping[int, Mapping[str, FunctionResult]]
+    accessories: list[Accessory]
+    consents: Mapping[str, str]
+    held: stock_store.Held | None
+    payment: handover_store.Paid | None
+    progress: Progress
+    proof: proof_rules.ProofReading | None
+
+
+@reading
+def job_page(code: str, now: datetime) -> JobPage:
+    job = store.load_job(code)
+    model = catalogue.model(job.model_id, job.model_version)
+    results = intake_store.load_results(job.id)
+    waiting = planning_store.load_open_job(code)
+    line = rank_next([waiting.waiting], now)[0] if waiting else None
+    blocked = waiting.waiting.blocked if waiting else ""
+    return JobPage(
+        job=job, model=model, seam=seam(job.stage, blocked), next=line, events=store.events_page(job.id),
+        results=results, accessories=intake_store.load_accessories(job.id),
+        consents=intake_store.load_consents(job.id), held=stock_store.load_held(job.id),
+        payment=handover_store.load_payment(job.id), progress=progress_of(job, model),
+        proof=latest_proof(model, results),
+    )  # fmt: skip
+
+
+def progress_of(job: JobRecord, model: Model, done: list[Done] | None = None) -> Progress:
+    recorded = bench_store.load_done(job.id) if done is None else done
+    return bench_rules.progress(model, job.attempt, recorded, proved=job.stage in PROVED)
+
+
+def latest_proof(
+    model: Model, results: Mapping[int, Mapping[str, FunctionResult]]
+) -> proof_rules.ProofReading | None:
+    """The newest proof held against the baseline; None before the first."""
+    newest = max(results, default=0)
+    if newest == 0:
+        return None
+    return proof_rules.compare(model.functions, results[0], results[newest])
+
+
+def gather_facts(job: JobRecord, model: Model) -> JobFacts:
+    """What the guards look at, read under the job's lock."""
+    results = intake_store.load_results(job.id)
+    consents = intake_store.load_consents(job.id)
+    progress = progress_of(job, model)
+    now_results = results.get(job.attempt, {})
+    complete = len(now_results) == len(model.functions)
+    return JobFacts(
+        code=job.code,
+        stage=job.stage,
+        baseline_complete=len(results.get(0, {})) == len(model.functions),
+        consents_complete=all(c.id in consents for c in CONSENTS if c.needed),
+        price_agreed=job.price_minor is not None,
+        part_chosen=job.offer_id is not None,
+        part_held=stock_store.load_held(job.id) is not None,
+        technician=job.technician_id is not None,
+        steps_before_proof_done=progress.at_proof,
+        counts_agree=progress.counts_agree,
+        proof_complete=complete,
+        proof_passed=complete and proof_rules.compare(model.functions, results[0], now_results).passed,
+        all_steps_done=progress.step is None,
+        paid=handover_store.load_payment(job.id) is not None,
+    )
+
+
+@writing
+def move(
+    job: JobRecord, move: Move, *, by: Person, now: datetime, kind: str, says: str,
+    facts: Mapping[str, bool] | None = None, detail: Mapping[str, object] | None = None, **changes: Any,
+) -> Stage:  # fmt: skip
+    """Make one move of a locked job. `facts` are what this very deed establishes; `changes` are saved with it."""
+    model = catalogue.model(job.model_id, job.model_version)
+    known = replace(gather_facts(job, model), **(facts or {}))
+    after = check_move(known, move)
+    store.save_job(job.id, stage=after.value, **changes)
+    store.add_event(
+        job.id,
+        at=now,
+        person_id=by.id,
+        kind=kind,
+        says=says,
+        before=job.stage,
+        after=after,
+        detail=detail or {},
+    )
+    return after
+
+
+@writing
+def note(job: JobRecord, *, by: Person, now: datetime, kind: str, says: str, **changes: Any) -> None:
+    """Something that happened without a move: saved with its event."""
+    store.save_job(job.id, **changes)
+    store.add_event(
+        job.id, at=now, person_id=by.id, kind=kind, says=says, before=job.stage, after=job.stage,
+        detail={key: str(value) for key, value in changes.items()},
+    )  # fmt: skip

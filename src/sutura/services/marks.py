@@ -1,0 +1,37 @@
+"""Marks as kept with a job ↔ core values."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Mapping, Sequence
+from typing import Any
+
+from sutura.core.errors import Invalid
+from sutura.core.intake import Mark, MarkKind
+from sutura.core.job import JobRecord
+from sutura.core.maths.geometry import Point
+
+
+def marks_of(job: JobRecord) -> list[Mark]:
+    return marks_from_json(job.marks)
+
+
+def marks_from_json(raw: Sequence[Mapping[str, Any]]) -> list[Mark]:
+    return [
+        Mark(
+            kind=MarkKind(one["kind"]),
+            points=tuple(Point(x=round(float(x), 1), y=round(float(y), 1)) for x, y in one["points"]),
+            reach_mm=round(float(one.get("reach_mm", 0)), 1),
+        )
+        for one in raw
+    ]
+
+
+def read_marks(text: str) -> tuple[list[Mark], list[Invalid]]:
+    """Marks from the drawing's own JSON; a broken text is one problem, not a crash."""
+    if not text.strip():
+        return [], []
+    try:
+        return marks_from_json(json.loads(text)), []
+    except (ValueError, KeyError, TypeError, AttributeError, OverflowError):
+        return [], [Invalid("marks", text[:80], "draw the marks again: the drawing could not be read")]

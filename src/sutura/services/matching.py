@@ -1,0 +1,92 @@
+"""Choosing the part for a job, with the price that follows from it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import datetime
+
+from sutura.core import matching as rules
+from sutura.core.catalogue import Model
+from sutura.core.errors import Invalid, NotFound
+from sutura.core.job import JobRecord, Move, Stage
+from sutura.core.matching import Judged
+from sutura.core.maths.money import Money
+from sutura.core.people import Deed, demand
+from sutura.core.planning import expected_minutes
+from sutura.core.quoting import Quote, quote
+from sutura.core.values import Person
+from sutura.services import catalogue
+from sutura.services.job import move
+from sutura.services.planning import factor_of
+from sutura.services.quoting import shop
+from sutura.store import job as job_store
+from sutura.store import stock as store
+from sutura.store.database import reading, writing
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Matched:
+    """One offer judged for a job, with the price the customer would pay."""
+
+    judged: Judged
+    quote: Quote
+    holders: tuple[str, ...]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class MatchPage:
+    job: JobRecord
+    model: Model
+    offers: list[Matched]
+    held: store.Held | None
+
+
+@reading
+def match_page(code: str) -> MatchPage:
+    job = job_store.load_job(code)
+    model = catalogue.model(job.model_id, job.model_version)
+    rates = shop().rates
+    judged = rules.rank(
+        [
+            rules.judge(model.need, model.move_over, offer)
+            for offer in store.offers_page(str(model.need["kind"]))
+        ],
+        rates.bench_rate_minor,
+    )
+    offers = [
+        Matched(
+            judged=one, quote=_quote(one, model, rates.currency),
+            holders=tuple(store.holders_of(one.offer.part_id)) if one.offer.free < 1 and rules.may_choose(one.fit) else (),
+        )
+        for one in judged
+    ]  # fmt: skip
+    return MatchPage(job=job, model=model, offers=offers, held=store.load_held(job.id))
+
+
+def _quote(judged: Judged, model: Model, currency: str) -> Quote:
+    """The price to propose: from the sheet's own time, not from who happens to do it."""
+    minutes = expected_minutes(model.minutes, None, judged.extra_minutes)
+    return quote(Money(minor=judged.offer.price_minor, currency=currency), minutes, shop().rates)
+
+
+@writing
+def choose_offer(code: str, offer_id: int, by: Person, now: datetime) -> None:
+    """Choose an offer and agree its price; only one that fits, or fits with its bridge."""
+    demand(by, Deed.QUOTE)
+    job = job_store.lock_job(code)
+    model = catalogue.model(job.model_id, job.model_version)
+    offer = store.load_offer(offer_id)
+    if offer is None:
+        raise NotFound("offer", offer_id)
+    judged = rules.judge(model.need, model.move_over, offer)
+    if not rules.may_choose(judged.fit):
+        raise Invalid("offer", offer.part, f"choose one that fits. This one: {judged.says}")
+    price = _quote(judged, model, job.currency)
+    move(
+        job, Move.REQUOTE if job.stage is Stage.QUOTED else Move.QUOTE, by=by, now=now, kind="quoted",
+        says=f"{offer.part} from {offer.supplier} chosen at {price.price}. {judged.says}",
+        facts={"part_chosen": True, "price_agreed": True}, offer=offer.id, fit=judged.fit.value,
+        price_minor=price.price.minor, tax_bps=shop().tax_bps, extra_minutes=judged.extra_minutes,
+        expected_minutes=expected_minutes(model.minutes, factor_of(job.technician_id, model), judged.extra_minutes),
+        detail={"offer": offer.id, "price_minor": price.price.minor, "fit": judged.fit.value},
+    )  # fmt: skip

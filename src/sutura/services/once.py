@@ -1,0 +1,27 @@
+"""A form sent twice is done once: the second gets the first one's answer."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from datetime import datetime
+
+from sutura.core.errors import Invalid
+from sutura.core.values import Person
+from sutura.store import job as job_store
+from sutura.store.database import writing
+
+
+@writing
+def once(key: str, by: Person, now: datetime, act: Callable[[], str]) -> str:
+    """Do `act` and keep its address under the form's one-time key, in one transaction.
+
+    A refused act leaves no trace, so the corrected form may use the same key.
+    """
+    if not 8 <= len(key) <= 64:
+        raise Invalid("form_key", key, "reload the page and send the form again")
+    before = job_store.claim_form_key(f"{by.id}:{key}", by.id, now)
+    if before is not None:
+        return before
+    result = act()
+    job_store.save_form_result(f"{by.id}:{key}", result)
+    return result

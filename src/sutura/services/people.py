@@ -1,0 +1,154 @@
+"""Signing in and out, and keeping the list of people."""
+
+from __future__ import annotations
+
+import hashlib
+import secrets
+from collections.abc import Mapping
+from datetime import datetime, timedelta
+from decimal import Decimal
+
+from argon2 import PasswordHasher
+from argon2.exceptions import InvalidHashError, VerifyMismatchError
+
+from sutura.core import people as rules
+from sutura.core.errors import Invalid, NotFound, SignInRefused, StaleSave
+from sutura.core.values import Person, Role
+from sutura.store import people as store
+from sutura.store.database import reading, writing
+
+_HASHER = PasswordHasher()
+# Checked when the name is unknown, so that a wrong name takes as long as a wrong password.
+_NOBODY = _HASHER.hash(secrets.token_hex(16))
+SESSION_LENGTH = timedelta(hours=12)  # one working day; the shop's habit, no source
+
+
+def hash_password(password: str) -> str:
+    return _HASHER.hash(password)
+
+
+def sign_in(login: str, password: str, address: str, now: datetime) -> str:
+    """A new session's token; refuses wrong pairs, and too many of them."""
+    login = login.strip().lower()
+    found = _start_try(login, address, now)
+    right = _verify(found.password_hash if found else _NOBODY, password)
+    if not (found and right and found.active):
+        _note_try(login, address, ok=False, now=now)
+        raise SignInRefused()
+    _note_try(login, address, ok=True, now=now)
+    return open_session(found.id, now)
+
+
+@reading
+def _start_try(login: str, address: str, now: datetime) -> store.PersonRecord | None:
+    of_name, of_address = store.failed_tries(login, address, now - rules.WINDOW)
+    wait = max(rules.wait_minutes(of_name, now), rules.wait_minutes(of_address, now))
+    if wait:
+        raise SignInRefused(wait)
+    return store.load_person_by_login(login)
+
+
+@writing
+def _note_try(login: str, address: str, *, ok: bool, now: datetime) -> None:
+    store.add_try(login[:64], address, ok=ok, at=now)
+
+
+def _verify(password_hash: str, password: str) -> bool:
+    try:
+        return _HASHER.verify(password_hash, password)
+    except (VerifyMismatchError, InvalidHashError):
+        return False
+
+
+@writing
+def open_session(person_id: int, now: datetime) -> str:
+    token = secrets.token_urlsafe(32)
+    store.add_session(token_hash(token), person_id, secrets.token_urlsafe(24), now, now + SESSION_LENGTH)
+    return token
+
+
+def token_hash(token: str) -> str:
+    return hashlib.sha256(token.encode()).hexdigest()
+
+
+@reading
+def session_of(token: str, now: datetime) -> store.SignedIn | None:
+    return store.load_session(token_hash(token), now) if token else None
+
+
+@writing
+def sign_out(token: str) -> None:
+    store.remove_session(token_hash(token))
+
+
+@writing
+def add_person(*, name: str, login: str, role: str, password: str, by: Person, now: datetime) -> int:
+    rules.demand(by, rules.Deed.CHANGE_PEOPLE)
+    person_id = create_person(name=name, login=login, role=role, password=password, now=now)
+    store.add_audit(by.id, now, "person added", {"login": login, "role": role})
+    return person_id
+
+
+@writing
+def create_person(*, name: str, login: str, role: str, password: str, now: datetime) -> int:
+    """Add a person without asking who does it: for the command line, where the first manager is made."""
+    login = login.strip().lower()
+    rules.check_person(name=name, login=login, role=role, password=password)
+    new = store.add_person(
+        name=name.strip(), login=login, role=role, password_hash=hash_password(password), created_at=now
+    )
+    if new is None:
+        raise Invalid("login", login, "someone has this sign-in name already; choose another")
+    return new
+
+
+@writing
+def save_person(
+    person_id: int, *, name: str, role: str, active: bool, password: str, factors: Mapping[str, str], version: int,
+    by: Person, now: datetime,
+) -> None:  # fmt: skip
+    """Change a person; the last active manager stays one, and a stale form shows both versions."""
+    rules.demand(by, rules.Deed.CHANGE_PEOPLE)
+    before = store.lock_person(person_id)
+    if before is None:
+        raise NotFound("person", person_id)
+    rules.check_person(name=name, login=before.login, role=role, password=password or None)
+    skills = _read_factors(factors)
+    if before.version != version:
+        raise StaleSave(
+            "This person", "another manager", None,
+            {"name": name, "role": role, "active": "yes" if active else "no"},
+            {"name": before.name, "role": before.role, "active": "yes" if before.active else "no"},
+        )  # fmt: skip
+    stays = role == Role.MANAGER and active
+    if before.role == Role.MANAGER and not stays and not store.count_other_managers(person_id):
+        raise Invalid("role", role, "the shop needs one active manager; make another first")
+    store.save_person(person_id, name=name.strip(), role=role, active=active,
+                      password_hash=hash_password(password) if password else before.password_hash)  # fmt: skip
+    store.save_skills(person_id, skills)
+    if password or not active or role != before.role:
+        store.remove_sessions_of(person_id)
+    store.add_audit(by.id, now, "person changed", {
+        "person": person_id, "before": {"name": before.name, "role": before.role, "active": before.active},
+        "after": {"name": name, "role": role, "active": active}, "password": bool(password),
+    })  # fmt: skip
+
+
+def _read_factors(factors: Mapping[str, str]) -> dict[str, Decimal]:
+    found = {}
+    for family, text in factors.items():
+        tidy = text.strip().replace(",", ".")
+        if not tidy:
+            continue
+        try:
+            factor = Decimal(tidy)
+        except ArithmeticError:
+            factor = Decimal(0)
+        if not Decimal("0.3") <= factor <= 5:
+            raise Invalid(
+                f"factor.{family}",
+                text,
+                "write how many times the sheet's minutes this person takes: 0.3 to 5, or nothing",
+            )
+        found[family] = factor
+    return found

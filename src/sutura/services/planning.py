@@ -1,0 +1,74 @@
+"""Next and Plan: what to do now, who does it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import datetime
+from decimal import Decimal
+
+from sutura.core import planning as rules
+from sutura.core.catalogue import Model
+from sutura.core.errors import Invalid, MoveRefused
+from sutura.core.job import OPEN_STAGES, STAGE_WORDS, SeamStitch, seam
+from sutura.core.people import Deed, demand
+from sutura.core.planning import Candidate, Next, expected_minutes, rank_next
+from sutura.core.values import Person
+from sutura.services import catalogue
+from sutura.services.job import note
+from sutura.store import job as job_store
+from sutura.store import planning as store
+from sutura.store.database import reading, writing
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class NextLine:
+    """One line of Next: the ranked judgement and what identifies the job to a person."""
+
+    next: Next
+    job: store.OpenJob
+    seam: tuple[SeamStitch, ...]
+
+
+@reading
+def open_lines(now: datetime) -> list[NextLine]:
+    """All open jobs, least slack first."""
+    jobs = {job.waiting.code: job for job in store.open_jobs_page()}
+    ranked = rank_next([job.waiting for job in jobs.values()], now)
+    return [NextLine(next=line, job=jobs[line.code], seam=_seam(jobs[line.code])) for line in ranked]
+
+
+def _seam(job: store.OpenJob) -> tuple[SeamStitch, ...]:
+    return seam(job.waiting.stage, job.waiting.blocked)
+
+
+@reading
+def candidates_for(code: str) -> tuple[Model, list[Candidate]]:
+    job = job_store.load_job(code)
+    model = catalogue.model(job.model_id, job.model_version)
+    skills = store.skills_page(model.procedure_family)
+    return model, rules.candidates(skills, model.procedure_family, model.minutes, job.extra_minutes)
+
+
+def factor_of(technician_id: int | None, model: Model) -> Decimal | None:
+    if technician_id is None:
+        return None
+    return next(
+        (s.factor for s in store.skills_page(model.procedure_family) if s.person_id == technician_id), None
+    )
+
+
+@writing
+def assign(code: str, person_id: int, by: Person, now: datetime) -> None:
+    """Give a job to a technician who may do it."""
+    demand(by, Deed.ASSIGN)
+    job = job_store.lock_job(code)
+    if job.stage not in OPEN_STAGES:
+        raise MoveRefused(code, "be assigned", [f"it is {STAGE_WORDS[job.stage]}"])
+    model = catalogue.model(job.model_id, job.model_version)
+    skill = next((s for s in store.skills_page(model.procedure_family) if s.person_id == person_id), None)
+    if skill is None:
+        raise Invalid("technician", person_id, "choose one of the technicians shown")
+    rules.check_assign(skill, model.procedure_family)
+    minutes = expected_minutes(model.minutes, skill.factor, job.extra_minutes)
+    note(job, by=by, now=now, kind="assigned", says=f"Given to {skill.name}: about {minutes} min expected.",
+         technician=person_id, expected_minutes=minutes)  # fmt: skip

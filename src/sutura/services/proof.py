@@ -1,0 +1,48 @@
+"""Recording a proof: passed moves on, failed sends the job back to the bench and keeps both results."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import replace
+from datetime import datetime
+
+from sutura.core import intake as intake_rules
+from sutura.core import proof as rules
+from sutura.core.bench import steps_of
+from sutura.core.errors import ManyInvalid
+from sutura.core.job import Move, check_move
+from sutura.core.people import Deed, demand
+from sutura.core.proof import ProofReading
+from sutura.core.values import Person
+from sutura.services import catalogue
+from sutura.services.job import gather_facts, move
+from sutura.store import intake as intake_store
+from sutura.store import job as job_store
+from sutura.store.database import writing
+
+
+@writing
+def record_proof(
+    code: str, answers: Mapping[str, tuple[str, str]], by: Person, now: datetime
+) -> ProofReading:
+    """Record the whole function list and act on what it says."""
+    demand(by, Deed.WORK_BENCH)
+    job = job_store.lock_job(code)
+    model = catalogue.model(job.model_id, job.model_version)
+    facts = gather_facts(job, model)
+    # out of turn is refused before the list is looked at
+    check_move(replace(facts, proof_complete=True, proof_passed=True), Move.PASS_PROOF)
+    results, problems = intake_rules.check_functions(model, answers)
+    if problems:
+        raise ManyInvalid(problems, "The proof")
+    intake_store.add_results(job.id, job.attempt, results, by.id, now)
+    baseline = intake_store.load_results(job.id)[0]
+    reading = rules.compare(model.functions, baseline, {r.function: r for r in results})
+    if reading.passed:
+        move(job, Move.PASS_PROOF, by=by, now=now, kind="proved", says="Every function that must work works.",
+             steps_done=job.steps_done + 1)  # fmt: skip
+    else:
+        attempt = job.attempt + 1
+        move(job, Move.FAIL_PROOF, by=by, now=now, kind="proof failed", says=rules.advice(reading.failing),
+             attempt=attempt, steps_done=0, steps_total=len(steps_of(model, attempt)))  # fmt: skip
+    return reading

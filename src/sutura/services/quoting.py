@@ -1,0 +1,122 @@
+"""The shop's numbers, changes of price, and the Book."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from datetime import datetime
+
+from sutura.core import quoting as rules
+from sutura.core.errors import Invalid, ManyInvalid, MoveRefused, NotFound, StaleSave
+from sutura.core.job import OPEN_STAGES, STAGE_WORDS
+from sutura.core.maths.money import Money, parse_minor
+from sutura.core.people import Deed, demand
+from sutura.core.quoting import Margin, margin
+from sutura.core.values import Person
+from sutura.services.job import note
+from sutura.store import job as job_store
+from sutura.store import people as people_store
+from sutura.store import quoting as store
+from sutura.store import stock as stock_store
+from sutura.store.database import reading, writing
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class BookLine:
+    earned: store.Earned
+    margin: Margin
+
+
+@reading
+def shop() -> store.ShopRecord:
+    found = store.load_shop()
+    if found is None:
+        raise NotFound("shop", "set up")
+    return found
+
+
+@reading
+def book_page(by: Person) -> list[BookLine]:
+    """Finished jobs with what they left; for those who may see cost."""
+    demand(by, Deed.SEE_COST)
+    return [BookLine(earned=earned, margin=margin_of(earned)) for earned in store.book_page()]
+
+
+def margin_of(earned: store.Earned) -> Margin:
+    return margin(
+        Money(minor=earned.price_minor, currency=earned.currency),
+        Money(minor=earned.cost_minor, currency=earned.currency),
+        earned.bench_minutes, earned.tax_bps,
+    )  # fmt: skip
+
+
+@writing
+def change_job_price(code: str, typed: str, reason: str, version: int, by: Person, now: datetime) -> None:
+    """Set a job's price by hand: a manager's deed, with its reason kept."""
+    demand(by, Deed.SET_PRICE)
+    job = job_store.lock_job(code)
+    minor = rules.check_price(parse_minor(typed), typed)
+    if not reason.strip():
+        raise Invalid("reason", "", "write why the price changes")
+    if job.stage not in OPEN_STAGES or job.price_minor is None:
+        raise MoveRefused(code, "take another price", [f"it is {STAGE_WORDS[job.stage]}"])
+    if job.version != version:
+        raise StaleSave(
+            "This job", "someone else", None, {"price": typed},
+            {"price": str(Money(minor=job.price_minor, currency=job.currency))},
+        )  # fmt: skip
+    old, new = (Money(minor=m, currency=job.currency) for m in (job.price_minor, minor))
+    note(
+        job,
+        by=by,
+        now=now,
+        kind="price",
+        says=f"Price changed from {old} to {new}: {reason.strip()}",
+        price_minor=minor,
+    )
+
+
+@writing
+def change_offer_price(offer_id: int, typed: str, version: int, by: Person, now: datetime) -> None:
+    demand(by, Deed.SET_PRICE)
+    offer = stock_store.lock_price(offer_id)
+    if offer is None:
+        raise NotFound("offer", offer_id)
+    minor = rules.check_price(parse_minor(typed), typed)
+    if offer.version != version:
+        was = f"{offer.price_minor // 100}.{offer.price_minor % 100:02d}"
+        raise StaleSave("This price", "another manager", None, {"price": typed}, {"price": was})
+    stock_store.save_price(offer_id, minor)
+    people_store.add_audit(
+        by.id, now, "offer price changed", {"offer": offer_id, "before": offer.price_minor, "after": minor}
+    )
+
+
+_RATES = {
+    "bench_rate": ("bench_rate_minor", 100_000), "markup": ("markup_bps", 50_000), "tax": ("tax_bps", 5_000),
+}  # fmt: skip
+
+
+@writing
+def change_rates(typed: Mapping[str, str], version: int, by: Person, now: datetime) -> None:
+    """Change bench rate (per hour), markup and tax (per cent); both percents are kept in basis points."""
+    demand(by, Deed.SET_PRICE)
+    before = store.lock_shop()
+    if before is None:
+        raise NotFound("shop", "set up")
+    problems, changes = [], {}
+    for name, (column, most) in _RATES.items():
+        minor = parse_minor(typed.get(name, ""))
+        if minor is None or minor > most:
+            problems.append(
+                Invalid(name, typed.get(name, ""), f"write a number from 0 to {most // 100}, such as 20.00")
+            )
+        else:
+            changes[column] = minor
+    if problems:
+        raise ManyInvalid(problems)
+    if before.version != version:
+        theirs = {name: f"{getattr(before, column) / 100:.2f}" for name, (column, _) in _RATES.items()}
+        raise StaleSave("The shop's rates", "another manager", None, typed, theirs)
+    store.save_shop(**changes)
+    people_store.add_audit(by.id, now, "rates changed", changes)

@@ -1,0 +1,96 @@
+"""Taking a part off the shelf for a job, giving it back, receiving and counting."""
+
+from __future__ import annotations
+
+from datetime import datetime
+
+from sutura.core import stock as rules
+from sutura.core.errors import Invalid, NotFound
+from sutura.core.job import Move, Stage, check_move
+from sutura.core.maths.money import parse_minor
+from sutura.core.people import Deed, demand
+from sutura.core.stock import MoveKind
+from sutura.core.values import Person
+from sutura.services import catalogue
+from sutura.services.job import gather_facts, move
+from sutura.store import job as job_store
+from sutura.store import stock as store
+from sutura.store.database import writing
+
+
+@writing
+def take_part(code: str, by: Person, now: datetime) -> None:
+    """Hold the chosen part for this job. The job is locked first, then the part: two cannot get the last one."""
+    demand(by, Deed.RESERVE)
+    job = job_store.lock_job(code)
+    held = store.load_held(job.id)
+    if job.stage is not Stage.QUOTED and not held:
+        model = catalogue.model(job.model_id, job.model_version)
+        check_move(gather_facts(job, model), Move.TAKE_PART)
+    offer = store.load_offer(job.offer_id) if job.offer_id else None
+    if offer is None:
+        raise NotFound("chosen part of job", code)
+    level = store.lock_level(offer.part_id)
+    rules.check_reserve(level, code, held.part if held else "")
+    store.add_reservation(offer.part_id, job.id, by.id, now)
+    move(
+        job,
+        Move.TAKE_PART,
+        by=by,
+        now=now,
+        kind="part held",
+        says=f"{offer.part} taken off the shelf and promised to this job.",
+    )
+
+
+@writing
+def give_back_part(code: str, by: Person, now: datetime) -> None:
+    """Release the held part: it is free for others at once."""
+    demand(by, Deed.RESERVE)
+    job = job_store.lock_job(code)
+    held = store.load_held(job.id)
+    move(job, Move.GIVE_BACK_PART, by=by, now=now, kind="part given back",
+         says=f"{held.part if held else 'The part'} given back to the shelf.")  # fmt: skip
+    if held:
+        store.save_reservation(held.id, "released")
+
+
+@writing
+def receive(barcode: str, quantity: str, unit_cost: str, note: str, by: Person, now: datetime) -> None:
+    """Put received pieces on the shelf, at what they cost."""
+    demand(by, Deed.RECEIVE)
+    pieces = _whole(quantity)
+    cost = parse_minor(unit_cost) if unit_cost.strip() else None
+    if unit_cost.strip() and cost is None:
+        raise Invalid("unit_cost", unit_cost, "write what one piece cost, such as 58.00, or nothing")
+    _move(barcode, pieces, MoveKind.RECEIPT, cost, note, by, now)
+
+
+@writing
+def correct_count(barcode: str, counted: str, note: str, by: Person, now: datetime) -> None:
+    """Set the shelf right after counting: the difference becomes a ledger entry with its reason."""
+    demand(by, Deed.RECEIVE)
+    pieces = _whole(counted)
+    if not note.strip():
+        raise Invalid("note", "", "write why the count differs")
+    level = store.lock_level(store.load_part(barcode).id)
+    if pieces == level.on_hand:
+        raise Invalid("counted", counted, f"the ledger says {level.on_hand} already; nothing to correct")
+    _move(barcode, pieces - level.on_hand, MoveKind.COUNT, None, note, by, now)
+
+
+def _whole(text: str) -> int:
+    if not text.strip().isdecimal() or len(text.strip()) > 5:
+        raise Invalid("quantity", text, "use a whole number from 0 to 10000")
+    return int(text)
+
+
+def _move(
+    barcode: str, quantity: int, kind: MoveKind, cost: int | None, note: str, by: Person, now: datetime
+) -> None:
+    part = store.load_part(barcode)
+    rules.check_move(store.lock_level(part.id), quantity, kind)
+    store.add_stock_move(
+        part=part.id, quantity=quantity, kind=kind.value, job=None, unit_cost_minor=cost, note=note.strip()[:200],
+        person=by.id, at=now,
+    )  # fmt: skip

@@ -1,0 +1,172 @@
+"""Customers, drafts of an intake, and what intake leaves behind: functions, accessories, consents."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Any
+
+from sutura.core.handover import Accessory
+from sutura.core.values import FunctionResult, Outcome
+from sutura.store.database import DATABASE, insert, reading, row, rows, value
+from sutura.store.tables import Accessory as AccessoryTable
+from sutura.store.tables import Consent, Customer
+from sutura.store.tables import FunctionResult as ResultTable
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class CustomerRecord:
+    id: int
+    name: str
+    phone: str
+    email: str
+    note: str
+    version: int
+    saved_by: str
+    saved_at: datetime
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Draft:
+    """An intake left half-way: everything typed so far."""
+
+    id: str
+    who: str
+    fields: Mapping[str, Any]
+    saved_at: datetime
+
+
+_CUSTOMER = """
+select customer.id, customer.name, phone, email, note, customer.version, coalesce(person.name, '') as saved_by,
+       saved_at
+from customer left join person on person.id = saved_by_id
+"""
+
+
+@reading
+def find_customers(text: str) -> list[CustomerRecord]:
+    """Customers whose name, phone or email holds the text; at most ten."""
+    digits = "".join(c for c in text if c.isdigit())
+    like = f"%{text.strip().lower().replace('%', '').replace('_', '')}%"
+    return rows(
+        CustomerRecord,
+        _CUSTOMER + " where lower(customer.name) like %s or lower(email) like %s"
+        " or (%s <> '' and regexp_replace(phone, '[^0-9]', '', 'g') like %s) order by customer.name limit 10",
+        like, like, digits, f"%{digits}%",
+    )  # fmt: skip
+
+
+@reading
+def load_customer(customer_id: int) -> CustomerRecord | None:
+    return row(CustomerRecord, _CUSTOMER + " where customer.id = %s", customer_id)
+
+
+def lock_customer(customer_id: int) -> CustomerRecord | None:
+    value("select id from customer where id = %s for update", customer_id)
+    return load_customer(customer_id)
+
+
+def add_customer(**columns: Any) -> int:
+    return int(Customer.insert(version=1, **columns).execute())
+
+
+def save_customer(customer_id: int, **changes: Any) -> None:
+    Customer.update(version=Customer.version + 1, **changes).where(Customer.id == customer_id).execute()
+
+
+@reading
+def customer_jobs(customer_id: int) -> list[tuple[str, str, str]]:
+    found = DATABASE.execute_sql(
+        "select code, model.maker || ' ' || model.name, stage from job join model on model.id = model_id"
+        " where customer_id = %s order by received_at desc limit 50",
+        (customer_id,),
+    )
+    return [(code, name, stage) for code, name, stage in found]
+
+
+# -- drafts ---------------------------------------------------------------------------------
+
+
+@reading
+def load_draft(draft_id: str) -> Draft | None:
+    return row(
+        Draft,
+        "select draft.id, person.name as who, fields, saved_at from draft"
+        " join person on person.id = person_id where draft.id = %s",
+        draft_id,
+    )
+
+
+@reading
+def drafts_page() -> list[Draft]:
+    return rows(
+        Draft,
+        "select draft.id, person.name as who, fields, saved_at from draft"
+        " join person on person.id = person_id order by saved_at desc limit 20",
+    )
+
+
+def save_draft(draft_id: str, person_id: int, fields: Mapping[str, Any], at: datetime) -> None:
+    import json
+
+    DATABASE.execute_sql(
+        "insert into draft (id, person_id, fields, saved_at) values (%s, %s, %s, %s) on conflict (id) do update"
+        " set fields = excluded.fields, saved_at = excluded.saved_at, version = draft.version + 1",
+        (draft_id, person_id, json.dumps(dict(fields)), at),
+    )
+
+
+def remove_draft(draft_id: str) -> None:
+    DATABASE.execute_sql("delete from draft where id = %s", (draft_id,))
+
+
+# -- what intake leaves behind --------------------------------------------------------------
+
+
+def add_results(
+    job_id: int, attempt: int, results: Sequence[FunctionResult], person_id: int, at: datetime
+) -> None:
+    """A whole function list: attempt 0 is the baseline, 1 and on are proofs."""
+    insert(
+        ResultTable,
+        [
+            {"job": job_id, "attempt": attempt, "function": r.function, "outcome": r.outcome.value,
+             "reason": r.reason, "person": person_id, "at": at}
+            for r in results
+        ],
+    )  # fmt: skip
+
+
+@reading
+def load_results(job_id: int) -> dict[int, dict[str, FunctionResult]]:
+    """All function lists of a job by attempt; 0 is the baseline."""
+    found: dict[int, dict[str, FunctionResult]] = {}
+    for attempt, function, outcome, reason in DATABASE.execute_sql(
+        "select attempt, function, outcome, reason from function_result where job_id = %s order by id",
+        (job_id,),
+    ):
+        result = FunctionResult(function=function, outcome=Outcome(outcome), reason=reason)
+        found.setdefault(attempt, {})[function] = result
+    return found
+
+
+def add_accessories(job_id: int, names: Sequence[tuple[str, str]]) -> None:
+    insert(AccessoryTable, [{"job": job_id, "name": name, "kept": kept} for name, kept in names])
+
+
+@reading
+def load_accessories(job_id: int) -> list[Accessory]:
+    return rows(Accessory, "select id, name, kept from accessory where job_id = %s order by id", job_id)
+
+
+def add_consents(job_id: int, consents: Sequence[tuple[str, str]], at: datetime) -> None:
+    insert(
+        Consent, [{"job": job_id, "consent": name, "said": text, "agreed_at": at} for name, text in consents]
+    )
+
+
+@reading
+def load_consents(job_id: int) -> dict[str, str]:
+    found = DATABASE.execute_sql("select consent, said from consent where job_id = %s order by id", (job_id,))
+    return dict(found)

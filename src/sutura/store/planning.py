@@ -1,0 +1,88 @@
+"""What Next and Plan read: open jobs, technicians and their load."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import datetime
+from decimal import Decimal
+from typing import Any
+
+from sutura.core.job import Stage
+from sutura.core.planning import Skill, Waiting
+from sutura.store.database import reading, rows
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class OpenJob:
+    """An open job: what ranking needs, and what its line shows."""
+
+    waiting: Waiting
+    customer: str
+    model: str
+    family: str
+    technician_id: int | None
+
+
+def _open_job(
+    customer: str, model: str, family: str, technician_id: int | None, stage: str, part: str | None,
+    free: int | None, **columns: Any,
+) -> OpenJob:  # fmt: skip
+    waits = stage == "quoted" and free is not None and free < 1
+    return OpenJob(
+        waiting=Waiting(stage=Stage(stage), blocked=f"no free {part}" if waits else "", **columns),
+        customer=customer, model=model, family=family, technician_id=technician_id,
+    )  # fmt: skip
+
+
+_OPEN = """
+select job.code, job.stage, job.promise_at, job.expected_minutes as bench_minutes, model.cure_minutes,
+       job.steps_done, job.steps_total, coalesce(person.name, '') as technician, customer.name as customer,
+       model.maker || ' ' || model.name as model, model.procedure_family as family, job.technician_id,
+       part.name as part, part.on_hand - part.held as free
+from job
+join customer on customer.id = job.customer_id
+join model on model.id = job.model_id
+left join person on person.id = job.technician_id
+left join offer on offer.id = job.offer_id
+left join part on part.id = offer.part_id
+where job.stage not in ('handed_back', 'returned')
+"""
+
+
+@reading
+def open_jobs_page() -> list[OpenJob]:
+    """Every open job (a shop has hundreds at most)."""
+    return rows(_open_job, _OPEN + " order by job.promise_at limit 2000")
+
+
+@reading
+def load_open_job(code: str) -> OpenJob | None:
+    found = rows(_open_job, _OPEN + " and job.code = %s", code)
+    return found[0] if found else None
+
+
+def _skill(factor: Decimal | None, load_minutes: int, **columns: Any) -> Skill:
+    return Skill(factor=factor, load_minutes=int(load_minutes), **columns)
+
+
+@reading
+def skills_page(family: str) -> list[Skill]:
+    """Active technicians and managers with bench skills, their factor for a family and the work they have."""
+    return rows(
+        _skill,
+        "select person.id as person_id, person.name, skill.factor, coalesce(sum(case when job.stage in"
+        " ('identified', 'quoted', 'part_in_hand') then job.expected_minutes when job.stage in ('opened', 'proved')"
+        " then job.expected_minutes * (job.steps_total - job.steps_done) / greatest(job.steps_total, 1) end), 0)"
+        " as load_minutes from person"
+        " left join skill on skill.person_id = person.id and skill.family = %s"
+        " left join job on job.technician_id = person.id and job.stage not in ('handed_back', 'returned')"
+        " where person.active and (person.role = 'technician' or skill.id is not null)"
+        " group by person.id, skill.factor order by person.name",
+        family,
+    )
+
+
+def finished_since(since: datetime) -> int:
+    from sutura.store.database import value
+
+    return int(value("select count(*) from job where finished_at >= %s", since))
