@@ -29,6 +29,9 @@ COUNTER_MINUTES: Mapping[Stage, int] = {
 _CURE_AHEAD = frozenset({Stage.IDENTIFIED, Stage.QUOTED, Stage.PART_IN_HAND, Stage.OPENED, Stage.PROVED})
 _BENCH_AHEAD = frozenset({Stage.IDENTIFIED, Stage.QUOTED, Stage.PART_IN_HAND})
 
+# A job can wait for a technician as soon as it is here; once the bench is done there is nothing to assign.
+ASSIGNABLE = _BENCH_AHEAD
+
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Skill:

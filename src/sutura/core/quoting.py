@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from decimal import Decimal
 
@@ -63,7 +64,18 @@ def quote(part_cost: Money, minutes: int, rates: Rates) -> Quote:
 
 def margin(price: Money, cost: Money, bench_minutes: int, tax_bps: int) -> Margin:
     """Margin by rule quote.margin. Trade fact: 150 less a part at 60 leaves 90; in 15 min that is 360 an hour."""
-    net = price - included_tax(price, tax_bps)
+    return _margin(price - included_tax(price, tax_bps), cost, bench_minutes)
+
+
+def together(margins: Sequence[Margin]) -> Margin:
+    """Several jobs' margins as one: sums first, then the ratios, so that a short job does not count double."""
+    net, cost = margins[0].net, margins[0].cost
+    for one in margins[1:]:
+        net, cost = net + one.net, cost + one.cost
+    return _margin(net, cost, sum(one.bench_minutes for one in margins))
+
+
+def _margin(net: Money, cost: Money, bench_minutes: int) -> Margin:
     left = net - cost
     return Margin(
         net=net, cost=cost, margin=left, bench_minutes=bench_minutes,

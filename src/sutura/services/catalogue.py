@@ -57,7 +57,7 @@ def load_packs(folder: Path) -> dict[str, int]:
 
 
 @lru_cache(maxsize=512)
-def _model(model_id: str, version: int) -> Model:
+def _model(model_id: str, version: int) -> Model:  # noqa: ARG001 - the version is part of the cache key
     found = store.load_model(model_id)
     if found is None:
         raise NotFound("model", model_id)

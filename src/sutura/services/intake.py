@@ -15,7 +15,7 @@ from sutura.core.intake import CONSENTS, Channel, Mark
 from sutura.core.job import Stage
 from sutura.core.people import Deed, demand
 from sutura.core.planning import expected_minutes
-from sutura.core.values import Person
+from sutura.core.values import FunctionResult, Person
 from sutura.services import catalogue
 from sutura.services.once import once
 from sutura.store import intake as store
@@ -26,7 +26,11 @@ from sutura.store.database import reading, writing
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Arrival:
-    """Everything an intake says, as typed. `promise_at` is already a moment, None when it could not be read."""
+    """Everything an intake says, as typed.
+
+    `promise_at` is already a moment, None when it could not be read; `soonest` promises the earliest time that can
+    be kept at the moment of saving, whatever the page said when it was opened.
+    """
 
     customer_id: int | None
     name: str
@@ -44,6 +48,7 @@ class Arrival:
     consents: Sequence[str]
     promise_at: datetime | None
     promise_reason: str
+    soonest: bool = False
     problems: Sequence[Invalid] = field(default=())
 
 
@@ -89,6 +94,8 @@ def take_in(draft_id: str, arrival: Arrival, by: Person, now: datetime) -> str:
 
 def _take_in(draft_id: str, arrival: Arrival, by: Person, now: datetime) -> str:
     shop = quoting_store.load_shop()
+    if not store.lock_draft(draft_id):
+        raise NotFound("intake left half-way", draft_id)
     if shop is None:
         raise NotFound("shop", "name")
     problems = list(arrival.problems)
@@ -102,14 +109,15 @@ def _take_in(draft_id: str, arrival: Arrival, by: Person, now: datetime) -> str:
     if arrival.channel not in set(Channel):
         problems.append(Invalid("channel", arrival.channel, "choose waiting, drop-off or mail"))
     serial = _serial(arrival.serial, problems)
-    results = []
+    promise_at = earliest(model, now) if model and arrival.soonest else arrival.promise_at
+    results: list[FunctionResult] = []
     if model:
         results, wrong = rules.check_functions(model, arrival.functions)
         problems += rules.check_marks(arrival.marks, model.face) + wrong
         if not any(p.field == "promise_at" for p in problems):
-            problems += rules.check_promise(arrival.promise_at, arrival.promise_reason, earliest(model, now))
+            problems += rules.check_promise(promise_at, arrival.promise_reason, earliest(model, now))
     problems += rules.check_consents(arrival.consents)
-    if problems or model is None or arrival.promise_at is None:
+    if problems or model is None or promise_at is None:
         raise ManyInvalid(problems, "The intake")
 
     customer_id = arrival.customer_id or store.add_customer(
@@ -123,7 +131,7 @@ def _take_in(draft_id: str, arrival: Arrival, by: Person, now: datetime) -> str:
         read_number=arrival.read_number, identified=found.verdict.value if found.candidates else "ambiguous",
         serial=serial, channel=arrival.channel, complaint=arrival.complaint.strip()[:500],
         opened_before=arrival.opened_before, marks=[mark_to_json(mark) for mark in arrival.marks],
-        promise_at=arrival.promise_at, promise_reason=arrival.promise_reason.strip(), received_at=now,
+        promise_at=promise_at, promise_reason=arrival.promise_reason.strip(), received_at=now,
         received_by=by.id, fit="", currency=shop.currency, extra_minutes=0,
         expected_minutes=expected_minutes(model.minutes, None), attempt=1, steps_done=0,
         steps_total=len(model.steps), bench_minutes=0, returned_note="", version=1,

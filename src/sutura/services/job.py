@@ -103,6 +103,10 @@ def gather_facts(job: JobRecord, model: Model) -> JobFacts:
     )
 
 
+def _with(facts: JobFacts, more: Mapping[str, Any]) -> JobFacts:
+    return replace(facts, **more)
+
+
 @writing
 def move(
     job: JobRecord, move: Move, *, by: Person, now: datetime, kind: str, says: str,
@@ -110,7 +114,7 @@ def move(
 ) -> Stage:  # fmt: skip
     """Make one move of a locked job. `facts` are what this very deed establishes; `changes` are saved with it."""
     model = catalogue.model(job.model_id, job.model_version)
-    known = replace(gather_facts(job, model), **(facts or {}))
+    known = _with(gather_facts(job, model), facts or {})
     after = check_move(known, move)
     store.save_job(job.id, stage=after.value, **changes)
     store.add_event(

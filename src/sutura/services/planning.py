@@ -37,6 +37,37 @@ def open_lines(now: datetime) -> list[NextLine]:
     return [NextLine(next=line, job=jobs[line.code], seam=_seam(jobs[line.code])) for line in ranked]
 
 
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Burden:
+    """One technician's open jobs and the bench minutes in them."""
+
+    name: str
+    minutes: int
+    lines: tuple[NextLine, ...]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class PlanPage:
+    unassigned: tuple[NextLine, ...]
+    people: tuple[Burden, ...]
+
+
+@reading
+def plan_page(now: datetime) -> PlanPage:
+    """Open jobs without a technician, and what each technician has, both least slack first."""
+    by_name: dict[str, list[NextLine]] = {}
+    for line in open_lines(now):
+        by_name.setdefault(line.job.waiting.technician, []).append(line)
+    waiting = [line for line in by_name.pop("", []) if line.job.waiting.stage in rules.ASSIGNABLE]
+    return PlanPage(
+        unassigned=tuple(waiting),
+        people=tuple(
+            Burden(name=name, lines=tuple(lines), minutes=sum(rules.bench_minutes_left(x.job.waiting) for x in lines))
+            for name, lines in sorted(by_name.items())
+        ),
+    )
+
+
 def _seam(job: store.OpenJob) -> tuple[SeamStitch, ...]:
     return seam(job.waiting.stage, job.waiting.blocked)
 

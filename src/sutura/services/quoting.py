@@ -8,7 +8,7 @@ from datetime import datetime
 
 from sutura.core import quoting as rules
 from sutura.core.errors import Invalid, ManyInvalid, MoveRefused, NotFound, StaleSave
-from sutura.core.job import OPEN_STAGES, STAGE_WORDS
+from sutura.core.job import OPEN_STAGES, STAGE_WORDS, JobRecord
 from sutura.core.maths.money import Money, parse_minor
 from sutura.core.people import Deed, demand
 from sutura.core.quoting import Margin, margin
@@ -35,11 +35,40 @@ def shop() -> store.ShopRecord:
     return found
 
 
+@writing
+def set_up_shop(name: str, address: str, timezone: str, currency: str) -> bool:
+    """Set up the one shop, with rates a manager then changes; False when there is one already."""
+    if store.lock_shop() is not None:
+        return False
+    store.add_shop(
+        name=name, address=address, timezone=timezone, currency=currency, bench_rate_minor=7_200, markup_bps=3_500,
+        tax_bps=2_000,
+    )  # fmt: skip
+    return True
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class BookPage:
+    """Finished jobs, what they left together, and which device earned most per bench hour."""
+
+    lines: list[BookLine]
+    total: Margin | None
+    best: str
+
+
 @reading
-def book_page(by: Person) -> list[BookLine]:
+def book_page(by: Person) -> BookPage:
     """Finished jobs with what they left; for those who may see cost."""
     demand(by, Deed.SEE_COST)
-    return [BookLine(earned=earned, margin=margin_of(earned)) for earned in store.book_page()]
+    lines = [BookLine(earned=earned, margin=margin_of(earned)) for earned in store.book_page()]
+    best = max(
+        (line for line in lines if line.margin.per_bench_hour), default=None,
+        key=lambda line: line.margin.per_bench_hour.minor if line.margin.per_bench_hour else 0,
+    )  # fmt: skip
+    return BookPage(
+        lines=lines, total=rules.together([line.margin for line in lines]) if lines else None,
+        best=f"{best.earned.model} ({best.earned.code}) at {best.margin.per_bench_hour}" if best else "",
+    )  # fmt: skip
 
 
 def margin_of(earned: store.Earned) -> Margin:
@@ -50,6 +79,17 @@ def margin_of(earned: store.Earned) -> Margin:
     )  # fmt: skip
 
 
+def job_margin(job: JobRecord, by: Person) -> Margin | None:
+    """What a closed job left, for those who may see cost; None before it is closed."""
+    demand(by, Deed.SEE_COST)
+    if job.price_minor is None or job.cost_minor is None or job.tax_bps is None:
+        return None
+    return margin(
+        Money(minor=job.price_minor, currency=job.currency), Money(minor=job.cost_minor, currency=job.currency),
+        job.bench_minutes, job.tax_bps,
+    )  # fmt: skip
+
+
 @writing
 def change_job_price(code: str, typed: str, reason: str, version: int, by: Person, now: datetime) -> None:
     """Set a job's price by hand: a manager's deed, with its reason kept."""
@@ -57,7 +97,7 @@ def change_job_price(code: str, typed: str, reason: str, version: int, by: Perso
     job = job_store.lock_job(code)
     minor = rules.check_price(parse_minor(typed), typed)
     if not reason.strip():
-        raise Invalid("reason", "", "write why the price changes")
+        raise Invalid("price_reason", "", "write why the price changes")
     if job.stage not in OPEN_STAGES or job.price_minor is None:
         raise MoveRefused(code, "take another price", [f"it is {STAGE_WORDS[job.stage]}"])
     if job.version != version:

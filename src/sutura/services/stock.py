@@ -59,7 +59,7 @@ def give_back_part(code: str, by: Person, now: datetime) -> None:
 def receive(barcode: str, quantity: str, unit_cost: str, note: str, by: Person, now: datetime) -> None:
     """Put received pieces on the shelf, at what they cost."""
     demand(by, Deed.RECEIVE)
-    pieces = _whole(quantity)
+    pieces = _whole(quantity, "quantity")
     cost = parse_minor(unit_cost) if unit_cost.strip() else None
     if unit_cost.strip() and cost is None:
         raise Invalid("unit_cost", unit_cost, "write what one piece cost, such as 58.00, or nothing")
@@ -70,7 +70,7 @@ def receive(barcode: str, quantity: str, unit_cost: str, note: str, by: Person, 
 def correct_count(barcode: str, counted: str, note: str, by: Person, now: datetime) -> None:
     """Set the shelf right after counting: the difference becomes a ledger entry with its reason."""
     demand(by, Deed.RECEIVE)
-    pieces = _whole(counted)
+    pieces = _whole(counted, "counted")
     if not note.strip():
         raise Invalid("note", "", "write why the count differs")
     level = store.lock_level(store.load_part(barcode).id)
@@ -79,9 +79,9 @@ def correct_count(barcode: str, counted: str, note: str, by: Person, now: dateti
     _move(barcode, pieces - level.on_hand, MoveKind.COUNT, None, note, by, now)
 
 
-def _whole(text: str) -> int:
+def _whole(text: str, field: str) -> int:
     if not text.strip().isdecimal() or len(text.strip()) > 5:
-        raise Invalid("quantity", text, "use a whole number from 0 to 10000")
+        raise Invalid(field, text, "use a whole number from 0 to 10000")
     return int(text)
 
 

@@ -117,6 +117,11 @@ def save_draft(draft_id: str, person_id: int, fields: Mapping[str, Any], at: dat
     )
 
 
+def lock_draft(draft_id: str) -> bool:
+    """Lock a draft until the transaction ends; False when it is gone (it became a job, or was thrown away)."""
+    return value("select 1 from draft where id = %s for update", draft_id) is not None
+
+
 def remove_draft(draft_id: str) -> None:
     DATABASE.execute_sql("delete from draft where id = %s", (draft_id,))
 

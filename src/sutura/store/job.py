@@ -103,6 +103,21 @@ def find_jobs_by_serial(serial: str) -> list[str]:
     )]  # fmt: skip
 
 
+@reading
+def count_jobs() -> int:
+    """How many jobs there are; 0 when the table is not there yet."""
+    if value("select to_regclass('job')") is None:
+        return 0
+    return int(value("select count(*) from job"))
+
+
+@reading
+def days_since_newest(now: datetime) -> int:
+    """Whole days since the newest job came in; 0 when there is none."""
+    newest = value("select max(received_at) from job")
+    return (now - newest).days if newest else 0
+
+
 # -- one-time form keys ---------------------------------------------------------------------
 
 

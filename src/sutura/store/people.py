@@ -20,6 +20,8 @@ class SignedIn:
 
     person: Person
     csrf: str
+    shop_name: str
+    timezone: str
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -43,13 +45,14 @@ from person left join skill on skill.person_id = person.id
 
 @reading
 def load_session(token_hash: str, now: datetime) -> SignedIn | None:
-    def make(id: int, name: str, role: str, csrf: str) -> SignedIn:
-        return SignedIn(person=Person(id=id, name=name, role=Role(role)), csrf=csrf)
+    def make(id: int, name: str, role: str, csrf: str, shop_name: str, timezone: str) -> SignedIn:
+        person = Person(id=id, name=name, role=Role(role))
+        return SignedIn(person=person, csrf=csrf, shop_name=shop_name, timezone=timezone)
 
     return row(
         make,
-        "select person.id, person.name, person.role, login_session.csrf from login_session"
-        " join person on person.id = login_session.person_id"
+        "select person.id, person.name, person.role, login_session.csrf, shop.name as shop_name,"
+        " shop.timezone from login_session join person on person.id = login_session.person_id join shop on true"
         " where token_hash = %s and expires_at > %s and person.active",
         token_hash, now,
     )  # fmt: skip

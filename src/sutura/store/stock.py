@@ -170,24 +170,24 @@ def load_offer(offer_id: int) -> Offer | None:
     return row(_offer, _OFFER + " where offer.id = %s", offer_id)
 
 
+_PRICE = """
+select offer.id, part_id, part.name as part, supplier.name as supplier, number, price_minor, lead_days, offer.version
+from offer join part on part.id = part_id join supplier on supplier.id = supplier_id
+"""
+
+
 @reading
 def price_page() -> list[OfferRow]:
-    return rows(
-        OfferRow,
-        "select offer.id, part_id, part.name as part, supplier.name as supplier, number, price_minor, lead_days,"
-        " offer.version from offer join part on part.id = part_id join supplier on supplier.id = supplier_id"
-        " order by part.name, price_minor limit 500",
-    )
+    return rows(OfferRow, _PRICE + " order by part.name, price_minor limit 500")
+
+
+@reading
+def load_price(offer_id: int) -> OfferRow | None:
+    return row(OfferRow, _PRICE + " where offer.id = %s", offer_id)
 
 
 def lock_price(offer_id: int) -> OfferRow | None:
-    return row(
-        OfferRow,
-        "select offer.id, part_id, part.name as part, supplier.name as supplier, number, price_minor, lead_days,"
-        " offer.version from offer join part on part.id = part_id join supplier on supplier.id = supplier_id"
-        " where offer.id = %s for update of offer",
-        offer_id,
-    )
+    return row(OfferRow, _PRICE + " where offer.id = %s for update of offer", offer_id)
 
 
 def save_price(offer_id: int, price_minor: int) -> None:

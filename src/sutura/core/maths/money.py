@@ -17,8 +17,8 @@ _AMOUNT = re.compile(r"(\d{1,9})(?:[.,](\d{1,2}))?")
 class Money:
     """An amount in minor units (cents) of one currency.
 
-    >>> str(Money.of("149.90", "SOL"))
-    '149.90 SOL'
+    >>> str(Money.of("149.90", "TAL"))
+    '149.90 TAL'
     """
 
     minor: int
@@ -67,8 +67,8 @@ def split(total: Money, shares: Sequence[int]) -> list[Money]:
 
     Ties go to the earlier share. Source: largest-remainder method, common practice.
 
-    >>> [str(part) for part in split(Money(minor=1000, currency="SOL"), [1, 1, 1])]
-    ['3.34 SOL', '3.33 SOL', '3.33 SOL']
+    >>> [str(part) for part in split(Money(minor=1000, currency="TAL"), [1, 1, 1])]
+    ['3.34 TAL', '3.33 TAL', '3.33 TAL']
     """
     whole = sum(shares)
     if whole <= 0 or min(shares) < 0:

@@ -1,0 +1,79 @@
+"""Core functions used alone: JSON in, JSON out, with a schema for each. The only edge besides the web."""
+
+from __future__ import annotations
+
+import importlib
+import inspect
+from collections.abc import Callable
+from typing import Any, get_type_hints
+
+from pydantic import BaseModel, ConfigDict, TypeAdapter, ValidationError, create_model
+
+from sutura.core.errors import ManyInvalid, Refusal
+
+MODULES = (
+    "bench", "handover", "identify", "intake", "job", "matching", "maths.geometry", "maths.money", "people",
+    "planning", "proof", "quoting", "stock",
+)  # fmt: skip
+
+
+class BadInput(Exception):
+    """The JSON does not have the function's shape; the message lists every problem with its place."""
+
+
+def functions() -> dict[str, Callable[..., Any]]:
+    """Every public core function by its name, such as `matching.judge`; those that take functions are left out."""
+    found: dict[str, Callable[..., Any]] = {}
+    for name in MODULES:
+        module = importlib.import_module(f"sutura.core.{name}")
+        for function_name, function in inspect.getmembers(module, inspect.isfunction):
+            if function.__module__ == module.__name__ and not function_name.startswith("_"):
+                found[f"{name}.{function_name}"] = function
+    return found
+
+
+def find(name: str) -> Callable[..., Any]:
+    known = functions()
+    if name not in known:
+        raise BadInput(f"there is no core function “{name}”; known are: {', '.join(sorted(known))}")
+    return known[name]
+
+
+def _arguments(function: Callable[..., Any]) -> type[BaseModel]:
+    hints = get_type_hints(function)
+    fields: dict[str, Any] = {
+        parameter.name: (hints[parameter.name], ... if parameter.default is parameter.empty else parameter.default)
+        for parameter in inspect.signature(function).parameters.values()
+    }
+    return create_model(f"{function.__name__}_input", __config__=ConfigDict(extra="forbid"), **fields)
+
+
+def schema(name: str) -> dict[str, Any]:
+    """JSON Schema of what goes in and what comes out."""
+    function = find(name)
+    result = TypeAdapter(get_type_hints(function)["return"])
+    return {
+        "name": name,
+        "says": inspect.getdoc(function) or "",
+        "input": _arguments(function).model_json_schema(),
+        "output": result.json_schema(mode="serialization"),
+    }
+
+
+def call(name: str, text: str) -> bytes:
+    """Run one core function on a JSON object of its arguments. A Refusal is an answer too."""
+    function = find(name)
+    try:
+        read = _arguments(function).model_validate_json(text)
+    except ValidationError as wrong:
+        places = ("; ".join(f"{'.'.join(map(str, e['loc'])) or 'input'}: {e['msg']}" for e in wrong.errors()))
+        raise BadInput(places) from wrong
+    arguments = {field: getattr(read, field) for field in type(read).model_fields}
+    return TypeAdapter(get_type_hints(function)["return"]).dump_json(function(**arguments), indent=2)
+
+
+def refusal_json(refusal: Refusal) -> dict[str, Any]:
+    problems = [
+        {"field": one.field, "says": str(one)} for one in (refusal.problems if isinstance(refusal, ManyInvalid) else ())
+    ]
+    return {"refused": type(refusal).__name__, "says": str(refusal), "problems": problems}

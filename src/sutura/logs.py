@@ -1,0 +1,32 @@
+"""Structured logs: one JSON object a line, with the request's id."""
+
+from __future__ import annotations
+
+import sys
+from pathlib import Path
+from typing import TextIO
+
+import structlog
+
+
+def _configure(out: TextIO) -> None:
+    structlog.configure(
+        processors=[
+            structlog.processors.add_log_level,
+            structlog.processors.TimeStamper(fmt="iso", utc=True),
+            structlog.processors.format_exc_info,
+            structlog.processors.JSONRenderer(ensure_ascii=False),
+        ],
+        logger_factory=structlog.PrintLoggerFactory(out),
+        cache_logger_on_first_use=False,
+    )
+
+
+def to_file(path: Path) -> None:
+    """For the demo: the terminal stays readable, the log is beside the data."""
+    _configure(path.open("a", encoding="utf-8", buffering=1))
+
+
+def to_stderr() -> None:
+    """For real use: whoever runs the service collects it."""
+    _configure(sys.stderr)

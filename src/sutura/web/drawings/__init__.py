@@ -1,0 +1,1 @@
+"""Core geometry drawn as SVG in millimetres."""

@@ -1,0 +1,94 @@
+"""A device's face to scale: one SVG unit is one millimetre."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+
+from markupsafe import Markup, escape
+
+from sutura.core.catalogue import Face
+from sutura.core.intake import Mark, MarkKind
+from sutura.core.maths.geometry import Box
+
+MARGIN_MM = 9.0
+
+
+def view_box(face: Face) -> str:
+    wide, high = face.width_mm + 2 * MARGIN_MM, face.height_mm + 2 * MARGIN_MM
+    return f"{-MARGIN_MM:g} {-MARGIN_MM:g} {wide:g} {high:g}"
+
+
+def _rect(box: Box, css: str, radius: float = 0) -> Markup:
+    return Markup('<rect class="{}" x="{}" y="{}" width="{}" height="{}" rx="{}"/>').format(
+        css, box.x, box.y, box.width, box.height, radius
+    )
+
+
+def draw_face(face: Face, marks: Sequence[Mark] = (), title: str = "") -> Markup:
+    """The face with its windows, keep-outs, opening edge, size and marks; a picture with a title for screen readers."""
+    return Markup('<svg class="face" viewBox="{}" role="img"><title>{}</title>{}{}</svg>').format(
+        view_box(face), title, face_body(face), marks_body(marks)
+    )
+
+
+def face_body(face: Face) -> Markup:
+    """The parts of the drawing without the marks, to stand inside another svg."""
+    pieces = [
+        _rect(face.outline, "face-glass", face.corner_mm),
+        _rect(face.active, "face-active", max(face.corner_mm - 4, 0)),
+    ]
+    for keep in face.keep_outs:
+        words = f"{keep.name}: at most {keep.depth_mm:g} mm" if keep.depth_mm else f"{keep.name}: no pick"
+        pieces.append(Markup("<g><title>{} – {}</title>{}</g>").format(words, keep.why, _rect(keep.box, "face-keep")))
+    for spot in face.spots:
+        radius = min(spot.box.width, spot.box.height) / 2 if spot.round else 0.6
+        pieces.append(Markup("<g><title>{}</title>{}</g>").format(spot.name, _rect(spot.box, "face-spot", radius)))
+    pieces.append(_opening_edge(face))
+    pieces.append(_sizes(face))
+    return Markup("").join(pieces)
+
+
+def _opening_edge(face: Face) -> Markup:
+    wide, high, gap = face.width_mm, face.height_mm, 2.2
+    lines = {
+        "top": (face.corner_mm, -gap, wide - face.corner_mm, -gap),
+        "bottom": (face.corner_mm, high + gap, wide - face.corner_mm, high + gap),
+        "left": (-gap, face.corner_mm, -gap, high - face.corner_mm),
+        "right": (wide + gap, face.corner_mm, wide + gap, high - face.corner_mm),
+    }
+    return Markup('<line class="face-opening" x1="{}" y1="{}" x2="{}" y2="{}"><title>opens here</title></line>').format(
+        *lines[face.opening_edge]
+    )
+
+
+def _sizes(face: Face) -> Markup:
+    size = max(face.width_mm, face.height_mm) / 42
+    return Markup(
+        '<text class="face-size" x="{}" y="-4.4" font-size="{}" text-anchor="middle">{} mm</text>'
+        '<text class="face-size" transform="translate({} {}) rotate(-90)" font-size="{}" text-anchor="middle">{} mm</text>'
+    ).format(
+        face.width_mm / 2, f"{size:.2f}", f"{face.width_mm:g}", -4.4, face.height_mm / 2, f"{size:.2f}",
+        f"{face.height_mm:g}",
+    )  # fmt: skip
+
+
+def marks_body(marks: Sequence[Mark]) -> Markup:
+    return Markup("").join(_mark(mark) for mark in marks)
+
+
+def _mark(mark: Mark) -> Markup:
+    if mark.kind is MarkKind.CRACK:
+        points = " ".join(f"{p.x:g},{p.y:g}" for p in mark.points)
+        return Markup('<polyline class="mark-crack" points="{}"><title>{}</title></polyline>').format(points, mark.label)
+    centre, reach = mark.points[0], max(mark.reach_mm, 1.5)
+    rays = Markup("").join(
+        Markup('<line x1="{}" y1="{}" x2="{}" y2="{}"/>').format(
+            f"{centre.x:.1f}", f"{centre.y:.1f}",
+            f"{centre.x + reach * math.cos(turn):.1f}", f"{centre.y + reach * math.sin(turn):.1f}",
+        )  # fmt: skip
+        for turn in (k * math.tau / 7 + 0.4 for k in range(7))
+    )
+    return Markup('<g class="mark-impact"><title>{}</title><circle cx="{}" cy="{}" r="{}"/>{}</g>').format(
+        escape(mark.label), centre.x, centre.y, f"{reach:.1f}", rays
+    )

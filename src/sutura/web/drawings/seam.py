@@ -1,0 +1,61 @@
+"""A job's seam: one stitch a stage on a thread; done, loose (open), crossed (blocked) or ahead."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from markupsafe import Markup
+
+from sutura.core.job import SeamStitch, Stitch
+
+_SAYS = {Stitch.DONE: "done", Stitch.LOOSE: "open", Stitch.CROSSED: "blocked", Stitch.AHEAD: "ahead"}
+
+
+def seam_words(stitches: Sequence[SeamStitch]) -> str:
+    """The seam in one sentence, for those who do not see it."""
+    done = sum(one.state is Stitch.DONE for one in stitches)
+    now = next((one for one in stitches if one.state in (Stitch.LOOSE, Stitch.CROSSED)), None)
+    if now is None:
+        return f"Seam: all {done} stitches done"
+    what = f"blocked at {now.name}: {now.reason}" if now.state is Stitch.CROSSED else f"next {now.name}"
+    return f"Seam: {done} of {len(stitches)} stitches done, {what}"
+
+
+def draw_seam(stitches: Sequence[SeamStitch], *, full: bool = False) -> Markup:
+    """The seam as a picture; `full` writes each stage's name under its stitch."""
+    pitch, middle = (96.0, 18.0) if full else (19.0, 11.0)
+    size = 9.0 if full else 6.5
+    wide, high = pitch * len(stitches), 52.0 if full else 22.0
+    pieces = [Markup('<line class="thread" x1="0" y1="{}" x2="{}" y2="{}"/>').format(middle, wide, middle)]
+    for index, one in enumerate(stitches):
+        x = pitch * (index + 0.5)
+        pieces.append(_stitch(one.state, x, middle, size))
+        if full:
+            pieces.append(_label(one, x))
+    return Markup('<svg class="seam {}" viewBox="0 0 {:g} {:g}" role="img"><title>{}</title>{}</svg>').format(
+        "full" if full else "small", wide, high, seam_words(stitches), Markup("").join(pieces)
+    )
+
+
+def _label(one: SeamStitch, x: float) -> Markup:
+    now = " now" if one.state in (Stitch.LOOSE, Stitch.CROSSED) else ""
+    state = Markup("") if one.state is Stitch.DONE else Markup(" ({})").format(_SAYS[one.state])
+    words = one.name if not now else Markup("{}{}").format(one.name, state)
+    return Markup('<text class="label{}" x="{:g}" y="44" text-anchor="middle">{}</text>').format(now, x, words)
+
+
+def _stitch(state: Stitch, x: float, y: float, size: float) -> Markup:
+    lean = size * 0.55
+    if state is Stitch.DONE:
+        return Markup('<line class="done" x1="{:g}" y1="{:g}" x2="{:g}" y2="{:g}"/>').format(
+            x - lean, y + size, x + lean, y - size
+        )
+    if state is Stitch.LOOSE:
+        return Markup('<path class="loose" d="M{:g} {:g} q {:g} {:g} {:g} {:g}"/>').format(
+            x - lean, y + size, -lean, -2 * size, 2 * lean, -2 * size
+        )
+    if state is Stitch.CROSSED:
+        return Markup('<path class="crossed" d="M{0:g} {1:g} L{2:g} {3:g} M{2:g} {1:g} L{0:g} {3:g}"/>').format(
+            x - size * 0.7, y + size * 0.8, x + size * 0.7, y - size * 0.8
+        )
+    return Markup('<circle class="ahead" cx="{:g}" cy="{:g}" r="{:g}"/>').format(x, y, size * 0.32)

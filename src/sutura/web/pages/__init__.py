@@ -1,0 +1,1 @@
+"""One file for each capability: addresses, what is sent, which template. Pages decide nothing."""

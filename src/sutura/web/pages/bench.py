@@ -1,0 +1,63 @@
+"""The Bench: what is open, one job's sheet step by step."""
+
+from __future__ import annotations
+
+from fastapi import APIRouter
+from fastapi.responses import Response
+
+from sutura.core.errors import Refusal
+from sutura.core.job import Stage
+from sutura.services import bench, planning
+from sutura.services.marks import marks_of
+from sutura.web.drawings.face import draw_face
+from sutura.web.errors import deed
+from sutura.web.present import render
+from sutura.web.session import Ask, Asking, Entered, Form, Sent
+
+router = APIRouter()
+_ROOM = (Stage.PART_IN_HAND, Stage.OPENED, Stage.PROVED)
+
+
+@router.get("/bench")
+def bench_list(ask: Ask) -> Response:
+    lines = [line for line in planning.open_lines(ask.now) if line.job.waiting.stage in _ROOM]
+    mine = [line for line in lines if line.job.technician_id == ask.person.id]
+    return render(
+        ask, "bench/list.html", room="Bench", mine=mine, others=[line for line in lines if line not in mine]
+    )
+
+
+@router.get("/jobs/{code}/bench")
+def bench_page(ask: Ask, code: str) -> Response:
+    return _page(ask, code, None)
+
+
+def _page(
+    ask: Asking, code: str, sent: Sent | None, refusal: Refusal | None = None, status: int = 200
+) -> Response:
+    page = bench.bench_page(code)
+    return render(
+        ask, "bench/bench.html", room="Bench", status=status, refusal=refusal, page=page, job=page.job,
+        entered=sent.entered() if sent else Entered(), working=page.job.stage in (Stage.OPENED, Stage.PROVED),
+        done_ids={entry.step: entry for entry in page.done if entry.attempt == page.job.attempt},
+        face=draw_face(page.model.face, marks_of(page.job), "Marks and depth limits"),
+    )  # fmt: skip
+
+
+@router.post("/jobs/{code}/bench/open")
+def open_job(ask: Ask, code: str, form: Form) -> Response:
+    return deed(
+        ask, form, lambda: bench.open_job(code, ask.person, ask.now), then=f"/jobs/{code}/bench",
+        again=lambda refusal, status: _page(ask, code, form, refusal, status),
+    )  # fmt: skip
+
+
+@router.post("/jobs/{code}/bench/step")
+def do_step(ask: Ask, code: str, form: Form) -> Response:
+    return deed(
+        ask, form,
+        lambda: bench.do_step(
+            code, form.text("step"), form.text("counted"), form.text("reason"), ask.person, ask.now
+        ),
+        then=f"/jobs/{code}/bench", again=lambda refusal, status: _page(ask, code, form, refusal, status),
+    )  # fmt: skip

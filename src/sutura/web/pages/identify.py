@@ -1,0 +1,26 @@
+"""The scan field, and the answer under the model number while typing."""
+
+from __future__ import annotations
+
+from fastapi import APIRouter
+from fastapi.responses import RedirectResponse, Response
+
+from sutura.services import identify as service
+from sutura.web.present import render
+from sutura.web.session import Ask
+
+router = APIRouter()
+
+
+@router.get("/scan")
+def scan(ask: Ask, q: str = "") -> Response:
+    found = service.find(q)
+    if found.address:
+        return RedirectResponse(found.address, status_code=303)
+    return render(ask, "identify/scan.html", found=found, asked=q)
+
+
+@router.get("/identify")
+def identify(ask: Ask, q: str = "") -> Response:
+    """A piece of a page: what the number read so far stands for."""
+    return render(ask, "identify/answer.html", found=service.identify(q), choose=True)

@@ -1,0 +1,81 @@
+"""A job: its seam, its next action, what is known of it, its history; and the ticket."""
+
+from __future__ import annotations
+
+from fastapi import APIRouter
+from fastapi.responses import Response
+
+from sutura.core.errors import Refusal
+from sutura.core.intake import read_damage
+from sutura.core.job import Stage
+from sutura.core.people import Deed, may
+from sutura.services import handover, quoting, stock
+from sutura.services import job as service
+from sutura.services.marks import marks_of
+from sutura.web.drawings.code import draw_qr
+from sutura.web.drawings.face import draw_face
+from sutura.web.errors import deed
+from sutura.web.present import render
+from sutura.web.session import Ask, Asking, Entered, Form, Sent
+
+router = APIRouter()
+_DECLINABLE = (Stage.IDENTIFIED, Stage.QUOTED, Stage.PART_IN_HAND)
+_PRICEABLE = (Stage.QUOTED, Stage.PART_IN_HAND, Stage.OPENED, Stage.PROVED, Stage.CLOSED)
+
+
+@router.get("/jobs/{code}")
+def job_page(ask: Ask, code: str) -> Response:
+    return _page(ask, code, None)
+
+
+def _page(
+    ask: Asking, code: str, sent: Sent | None, refusal: Refusal | None = None, status: int = 200
+) -> Response:
+    page = service.job_page(code, ask.now)
+    job, marks = page.job, marks_of(page.job)
+    return render(
+        ask, "job/job.html", status=status, refusal=refusal, page=page, job=job,
+        face=draw_face(page.model.face, marks, f"Face of the {page.model.full_name} with its marks"),
+        damage=read_damage(marks, page.model.face), marks=marks, entered=sent.entered() if sent else Entered(),
+        margin=quoting.job_margin(job, ask.person) if may(ask.person, Deed.SEE_COST) else None,
+        declinable=job.stage in _DECLINABLE and may(ask.person, Deed.QUOTE),
+        priceable=job.stage in _PRICEABLE and may(ask.person, Deed.SET_PRICE),
+        returnable_part=job.stage is Stage.PART_IN_HAND,
+    )  # fmt: skip
+
+
+@router.get("/jobs/{code}/ticket")
+def ticket(ask: Ask, code: str) -> Response:
+    page = service.job_page(code, ask.now)
+    marks = marks_of(page.job)
+    return render(
+        ask, "job/ticket.html", page=page, job=page.job, code=draw_qr(page.job.code),
+        face=draw_face(page.model.face, marks, "Marks on arrival"), damage=read_damage(marks, page.model.face),
+    )  # fmt: skip
+
+
+@router.post("/jobs/{code}/decline")
+def decline(ask: Ask, code: str, form: Form) -> Response:
+    return deed(
+        ask, form, lambda: handover.decline(code, form.text("reason"), ask.person, ask.now), then=f"/jobs/{code}",
+        again=lambda refusal, status: _page(ask, code, form, refusal, status),
+    )  # fmt: skip
+
+
+@router.post("/jobs/{code}/price")
+def change_price(ask: Ask, code: str, form: Form) -> Response:
+    return deed(
+        ask, form,
+        lambda: quoting.change_job_price(
+            code, form.text("price"), form.text("price_reason"), form.number("version"), ask.person, ask.now
+        ),
+        then=f"/jobs/{code}", again=lambda refusal, status: _page(ask, code, form, refusal, status),
+    )  # fmt: skip
+
+
+@router.post("/jobs/{code}/give-back")
+def give_back(ask: Ask, code: str, form: Form) -> Response:
+    return deed(
+        ask, form, lambda: stock.give_back_part(code, ask.person, ask.now), then=f"/jobs/{code}",
+        again=lambda refusal, status: _page(ask, code, form, refusal, status),
+    )  # fmt: skip

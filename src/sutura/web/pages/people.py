@@ -1,0 +1,149 @@
+"""Signing in and out, and the list of people."""
+
+from __future__ import annotations
+
+import secrets
+
+from fastapi import APIRouter, Request
+from fastapi.responses import RedirectResponse, Response
+
+from sutura.core.errors import NotFound, Refusal, SignInRefused
+from sutura.core.people import Deed, demand
+from sutura.core.values import Role
+from sutura.services import people
+from sutura.store import people as store
+from sutura.web.errors import deed
+from sutura.web.present import render, render_plain
+from sutura.web.session import COOKIE, PRE_COOKIE, Ask, Asking, Entered, Form, Sent, SignInForm, settings_of
+
+router = APIRouter()
+SESSION_SECONDS = int(people.SESSION_LENGTH.total_seconds())
+
+
+def safe_way(then: str) -> str:
+    """Where to go after signing in: only addresses of this application."""
+    return then if then.startswith("/") and not then.startswith(("//", "/\\")) else "/"
+
+
+def _sign_in_page(
+    request: Request, then: str, login: str = "", refusal: Refusal | None = None, status: int = 200
+) -> Response:
+    token = request.cookies.get(PRE_COOKIE) or secrets.token_urlsafe(16)
+    shown = [p for p in store.people_page() if p.active] if settings_of(request).demo else []
+    page = render_plain(
+        request, "people/sign_in.html", status=status, refusal=refusal, login=login, then=then, token=token,
+        demo_people=shown,
+    )  # fmt: skip
+    _set_cookie(request, page, PRE_COOKIE, token, 3600)
+    return page
+
+
+def _set_cookie(request: Request, response: Response, name: str, value: str, seconds: int) -> None:
+    response.set_cookie(
+        name, value, max_age=seconds, httponly=True, samesite="lax", secure=settings_of(request).secure_cookies
+    )
+
+
+@router.get("/sign-in")
+def sign_in_page(request: Request, then: str = "/") -> Response:
+    return _sign_in_page(request, safe_way(then))
+
+
+@router.post("/sign-in")
+def sign_in(request: Request, form: SignInForm) -> Response:
+    login, then = form.text("login"), safe_way(form.text("then"))
+    address = request.client.host if request.client else "unknown"
+    try:
+        token = people.sign_in(login, form.text("password"), address, settings_of(request).clock())
+    except SignInRefused as refusal:
+        return _sign_in_page(request, then, login, refusal, 429 if refusal.wait_minutes else 401)
+    return _signed_in(request, token, then)
+
+
+@router.post("/sign-in/demo")
+def sign_in_demo(request: Request, form: SignInForm) -> Response:
+    """One click for the demo people; there is no such address outside demo mode."""
+    person_id = form.number("person")
+    found = store.load_person(person_id) if settings_of(request).demo else None
+    if found is None or not found.active:
+        raise NotFound("page", "/sign-in/demo")
+    token = people.open_session(person_id, settings_of(request).clock())
+    return _signed_in(request, token, safe_way(form.text("then")))
+
+
+def _signed_in(request: Request, token: str, then: str) -> Response:
+    answer = RedirectResponse(then, status_code=303)
+    _set_cookie(request, answer, COOKIE, token, SESSION_SECONDS)
+    answer.delete_cookie(PRE_COOKIE)
+    return answer
+
+
+@router.post("/sign-out")
+def sign_out(request: Request, form: Form) -> Response:  # noqa: ARG001 - the form's token is checked
+    people.sign_out(request.cookies.get(COOKIE, ""))
+    answer = RedirectResponse("/sign-in", status_code=303)
+    answer.delete_cookie(COOKIE)
+    return answer
+
+
+# -- the list -------------------------------------------------------------------------------
+
+
+def _list(ask: Asking, entered: Entered, refusal: Refusal | None = None, status: int = 200) -> Response:
+    return render(
+        ask, "people/list.html", status=status, refusal=refusal, people=store.people_page(), entered=entered,
+        roles=[role.value for role in Role],
+    )  # fmt: skip
+
+
+@router.get("/people")
+def people_list(ask: Ask) -> Response:
+    demand(ask.person, Deed.CHANGE_PEOPLE)
+    return _list(ask, Entered())
+
+
+@router.post("/people")
+def add_person(ask: Ask, form: Form) -> Response:
+    return deed(
+        ask, form,
+        lambda: people.add_person(
+            name=form.text("name"), login=form.text("login"), role=form.text("role"), password=form.text("password"),
+            by=ask.person, now=ask.now,
+        ),
+        then="/people",
+        again=lambda refusal, status: _list(ask, form.entered(), refusal, status),
+    )  # fmt: skip
+
+
+@router.get("/people/{person_id}")
+def person_page(ask: Ask, person_id: int) -> Response:
+    demand(ask.person, Deed.CHANGE_PEOPLE)
+    return _person(ask, person_id, None)
+
+
+def _person(ask: Asking, person_id: int, sent: Sent | None, refusal: Refusal | None = None, status: int = 200) -> Response:
+    found = store.load_person(person_id)
+    if found is None:
+        raise NotFound("person", person_id)
+    entered = sent.entered() if sent else Entered.of(
+        {"name": found.name, "role": found.role, "active": "yes" if found.active else ""}
+        | {f"factor.{family}": str(factor) for family, factor in found.skills.items()}
+    )  # fmt: skip
+    return render(
+        ask, "people/person.html", status=status, refusal=refusal, found=found, entered=entered,
+        families=store.families(), roles=[role.value for role in Role],
+    )  # fmt: skip
+
+
+@router.post("/people/{person_id}")
+def save_person(ask: Ask, person_id: int, form: Form) -> Response:
+    factors = {name.removeprefix("factor."): form.text(name) for name in form.form if name.startswith("factor.")}
+    return deed(
+        ask, form,
+        lambda: people.save_person(
+            person_id, name=form.text("name"), role=form.text("role"), active=form.text("active") == "yes",
+            password=form.text("password"), factors=factors, version=form.number("version"), by=ask.person, now=ask.now,
+        ),
+        then="/people",
+        again=lambda refusal, status: _person(ask, person_id, form, refusal, status),
+    )  # fmt: skip

@@ -1,0 +1,76 @@
+"""The Book: what finished jobs left, offer prices and the shop's rates; for managers."""
+
+from __future__ import annotations
+
+from fastapi import APIRouter
+from fastapi.responses import Response
+
+from sutura.core.errors import NotFound, Refusal
+from sutura.core.people import Deed, demand
+from sutura.services import quoting as service
+from sutura.store import stock as stock_store
+from sutura.web.errors import deed
+from sutura.web.present import render
+from sutura.web.session import Ask, Asking, Entered, Form, Sent
+
+router = APIRouter()
+RATES = (("bench_rate", "Bench hour"), ("markup", "Markup on parts, %"), ("tax", "Tax, %"))
+
+
+@router.get("/book")
+def book(ask: Ask) -> Response:
+    return _page(ask, None)
+
+
+def _page(ask: Asking, sent: Sent | None, refusal: Refusal | None = None, status: int = 200) -> Response:
+    shop = service.shop()
+    entered = sent.entered() if sent else Entered.of(
+        {"bench_rate": _two(shop.bench_rate_minor), "markup": _two(shop.markup_bps), "tax": _two(shop.tax_bps)}
+    )  # fmt: skip
+    return render(
+        ask, "quoting/book.html", room="Book", status=status, refusal=refusal, book=service.book_page(ask.person),
+        shop=shop, prices=stock_store.price_page(), entered=entered, rates=RATES,
+    )  # fmt: skip
+
+
+def _two(hundredths: int) -> str:
+    return f"{hundredths // 100}.{hundredths % 100:02d}"
+
+
+@router.post("/book/rates")
+def change_rates(ask: Ask, form: Form) -> Response:
+    return deed(
+        ask, form,
+        lambda: service.change_rates(
+            {name: form.text(name) for name, _ in RATES}, form.number("version"), ask.person, ask.now
+        ),
+        then="/book", again=lambda refusal, status: _page(ask, form, refusal, status),
+    )  # fmt: skip
+
+
+@router.get("/book/prices/{offer_id}")
+def price_page(ask: Ask, offer_id: int) -> Response:
+    return _price(ask, offer_id, None)
+
+
+def _price(
+    ask: Asking, offer_id: int, sent: Sent | None, refusal: Refusal | None = None, status: int = 200
+) -> Response:
+    demand(ask.person, Deed.SET_PRICE)
+    offer = stock_store.load_price(offer_id)
+    if offer is None:
+        raise NotFound("offer", offer_id)
+    entered = sent.entered() if sent else Entered.of({"price": _two(offer.price_minor)})
+    return render(
+        ask, "quoting/price.html", room="Book", status=status, refusal=refusal, offer=offer, entered=entered,
+        currency=service.shop().currency,
+    )  # fmt: skip
+
+
+@router.post("/book/prices/{offer_id}")
+def change_price(ask: Ask, offer_id: int, form: Form) -> Response:
+    return deed(
+        ask, form,
+        lambda: service.change_offer_price(offer_id, form.text("price"), form.number("version"), ask.person, ask.now),
+        then="/book", again=lambda refusal, status: _price(ask, offer_id, form, refusal, status),
+    )  # fmt: skip

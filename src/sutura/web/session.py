@@ -1,0 +1,153 @@
+"""Who is asking, and whether the form is theirs: sessions, tokens against forged forms, one-time form keys."""
+
+from __future__ import annotations
+
+import hmac
+import secrets
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, field
+from datetime import datetime
+from typing import Annotated
+from zoneinfo import ZoneInfo
+
+from fastapi import Depends, Request
+from starlette.datastructures import FormData
+
+from sutura.core.values import Person
+from sutura.services import once as once_service
+from sutura.services import people
+from sutura.web.settings import WebSettings
+
+COOKIE = "sutura_session"
+PRE_COOKIE = "sutura_before"
+MAX_FORM_FIELDS = 2_000
+
+
+class SignInNeeded(Exception):
+    """No session: send the person to the sign-in page, and back here after."""
+
+
+class ForgedForm(Exception):
+    """The form does not carry this session's token."""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Asking:
+    """One request: who asks, when, in which zone. Pages pass `person` and `now` on to services."""
+
+    request: Request
+    person: Person
+    csrf: str
+    now: datetime
+    shop_name: str
+    zone: ZoneInfo
+
+    @property
+    def settings(self) -> WebSettings:
+        return settings_of(self.request)
+
+
+def settings_of(request: Request) -> WebSettings:
+    settings: WebSettings = request.app.state.settings
+    return settings
+
+
+def asking(request: Request) -> Asking:
+    """The signed-in person behind this request (runs on a worker thread: it reads the database)."""
+    now = settings_of(request).clock()
+    signed_in = people.session_of(request.cookies.get(COOKIE, ""), now)
+    if signed_in is None:
+        raise SignInNeeded
+    request.state.person = signed_in.person
+    request.state.csrf = signed_in.csrf
+    return Asking(
+        request=request, person=signed_in.person, csrf=signed_in.csrf, now=now,
+        shop_name=signed_in.shop_name, zone=ZoneInfo(signed_in.timezone),
+    )  # fmt: skip
+
+
+Ask = Annotated[Asking, Depends(asking)]
+
+
+@dataclass(frozen=True, slots=True)
+class Entered:
+    """What a person entered, to put back into a page; fields that were not entered read as empty."""
+
+    fields: Mapping[str, Sequence[str]] = field(default_factory=dict)
+
+    @classmethod
+    def of(cls, values: Mapping[str, str]) -> Entered:
+        return cls({name: [value] for name, value in values.items()})
+
+    def text(self, name: str, otherwise: str = "") -> str:
+        found = self.fields.get(name)
+        return found[-1] if found else otherwise
+
+    def has(self, name: str, value: str) -> bool:
+        return value in self.fields.get(name, ())
+
+
+# never put back into a page, never kept with a draft
+NOT_KEPT = frozenset({"csrf", "form_key", "password"})
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Sent:
+    """A form that was sent by the person signed in, with its one-time key."""
+
+    form: FormData
+
+    def text(self, name: str) -> str:
+        found = self.form.get(name, "")
+        return found[:20_000].replace("\x00", "") if isinstance(found, str) else ""
+
+    def texts(self, name: str) -> list[str]:
+        return [one[:20_000].replace("\x00", "") for one in self.form.getlist(name) if isinstance(one, str)]
+
+    def number(self, name: str) -> int:
+        text = self.text(name)
+        return int(text) if text.isdecimal() and len(text) < 15 else -1
+
+    def numbers(self, name: str) -> list[int]:
+        return [int(one) for one in self.texts(name) if one.isdecimal() and len(one) < 15]
+
+    def entered(self) -> Entered:
+        """What the person entered, to put back into a refused form."""
+        return Entered({name: self.texts(name) for name in self.form if name not in NOT_KEPT})
+
+
+async def sent_form(request: Request, ask: Ask) -> Sent:
+    form = await request.form(max_fields=MAX_FORM_FIELDS)
+    token = form.get("csrf", "")
+    if not isinstance(token, str) or not hmac.compare_digest(token.encode(), ask.csrf.encode()):
+        raise ForgedForm
+    return Sent(form=form)
+
+
+Form = Annotated[Sent, Depends(sent_form)]
+
+
+async def sent_before_sign_in(request: Request) -> Sent:
+    """The sign-in form: its token must equal the cookie that came with the page."""
+    form = await request.form(max_fields=20)
+    token, cookie = form.get("csrf", ""), request.cookies.get(PRE_COOKIE, "")
+    if not isinstance(token, str) or not cookie or not hmac.compare_digest(token.encode(), cookie.encode()):
+        raise ForgedForm
+    return Sent(form=form)
+
+
+SignInForm = Annotated[Sent, Depends(sent_before_sign_in)]
+
+
+def once(ask: Asking, form: Sent, act: Callable[[], object], then: str) -> str:
+    """Do a deed once for this form; the address to go to. A form sent twice gets the first answer."""
+
+    def go() -> str:
+        act()
+        return then
+
+    return once_service.once(form.text("form_key"), ask.person, ask.now, go)
+
+
+def form_key() -> str:
+    return secrets.token_urlsafe(12)

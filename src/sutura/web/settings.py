@@ -1,0 +1,19 @@
+"""What the web application is told when it is put together."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from datetime import datetime
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class WebSettings:
+    """`ready` gives the reasons why not; `database_away` is the error of a database that does not answer."""
+
+    demo: bool
+    secure_cookies: bool
+    threads: int
+    clock: Callable[[], datetime]
+    ready: Callable[[], list[str]]
+    database_away: type[Exception]

@@ -1,0 +1,203 @@
+// What is on view and nothing more: rules and words come from the server.
+"use strict";
+
+const MM_STEP = 1.2; // a freehand line keeps a point only this far from the last one
+
+function simplified(points, tolerance) {
+  // Douglas–Peucker: drop points that lie within the tolerance of the straight line.
+  if (points.length < 3) return points;
+  const [a, b] = [points[0], points[points.length - 1]];
+  const span = Math.hypot(b[0] - a[0], b[1] - a[1]) || 1;
+  let worst = 0, at = 0;
+  for (let i = 1; i < points.length - 1; i++) {
+    const p = points[i];
+    const away = Math.abs((b[0] - a[0]) * (a[1] - p[1]) - (a[0] - p[0]) * (b[1] - a[1])) / span;
+    if (away > worst) { worst = away; at = i; }
+  }
+  if (worst <= tolerance) return [a, b];
+  return simplified(points.slice(0, at + 1), tolerance).slice(0, -1).concat(simplified(points.slice(at), tolerance));
+}
+
+const one = (value) => Math.round(value * 10) / 10;
+
+document.addEventListener("alpine:init", () => {
+  // The intake form: kept while typing, so that it can be left at any second.
+  Alpine.data("intake", () => ({
+    saved: "", damage: "", labels: [], timer: null, sending: false, missed: false,
+    init() {
+      this.$root.addEventListener("input", () => this.later());
+      this.$root.addEventListener("change", () => this.later());
+      this.$root.addEventListener("sutura:drawn", () => { this.labels = this.drawn(); this.later(150); });
+      this.keep();
+    },
+    drawn() {
+      const marks = JSON.parse(this.$root.elements.marks.value || "[]");
+      return marks.map((mark, i) => ({ key: i, says: i < this.labels.length ? this.labels[i].says : mark.kind }));
+    },
+    later(wait) {
+      clearTimeout(this.timer);
+      this.timer = setTimeout(() => this.keep(), wait || 700);
+    },
+    async keep() {
+      if (this.sending) { this.missed = true; return; }
+      this.sending = true;
+      try {
+        const answer = await fetch(this.$root.dataset.keep, { method: "POST", body: new FormData(this.$root) });
+        if (!answer.ok) throw new Error(String(answer.status));
+        const said = await answer.json();
+        this.saved = said.saved;
+        this.damage = said.damage;
+        this.labels = said.labels.map((says, key) => ({ says, key }));
+      } catch {
+        this.saved = "Not kept just now: the connection is away. What you typed is still here.";
+        this.later(4000);
+      }
+      this.sending = false;
+      if (this.missed) { this.missed = false; this.keep(); }
+    },
+  }));
+
+  // Marks on the face: press and drag for an impact, draw freely for a crack.
+  Alpine.data("drawing", () => ({
+    tool: "impact", marks: [], undone: [], live: null, x: "", y: "", toX: "", toY: "", across: "10",
+    init() {
+      this.marks = JSON.parse(this.$refs.marks.value || "[]");
+      this.paint();
+    },
+    at(event) {
+      const svg = this.$refs.face;
+      const point = new DOMPoint(event.clientX, event.clientY).matrixTransform(svg.getScreenCTM().inverse());
+      const [wide, high] = [Number(svg.dataset.width), Number(svg.dataset.height)];
+      return [one(Math.min(Math.max(point.x, 0), wide)), one(Math.min(Math.max(point.y, 0), high))];
+    },
+    start(event) {
+      if (event.button > 0) return;
+      try { event.currentTarget.setPointerCapture(event.pointerId); } catch { /* a lifted finger has no pointer */ }
+      this.live = { kind: this.tool, points: [this.at(event)], reach_mm: this.tool === "impact" ? 3 : 0 };
+      this.paint();
+    },
+    move(event) {
+      if (!this.live) return;
+      const [x, y] = this.at(event);
+      const last = this.live.points[this.live.points.length - 1];
+      const away = Math.hypot(x - last[0], y - last[1]);
+      if (this.live.kind === "impact") this.live.reach_mm = one(Math.min(Math.max(away, 3), 60));
+      else if (away >= MM_STEP) this.live.points.push([x, y]);
+      this.paint();
+    },
+    end() {
+      const mark = this.live;
+      this.live = null;
+      if (mark && mark.kind === "crack") mark.points = simplified(mark.points, 0.6);
+      if (mark && (mark.kind === "impact" || mark.points.length > 1)) this.add(mark);
+      else this.paint();
+    },
+    cancel() { this.live = null; this.paint(); },
+    add(mark) { this.keepFor(() => this.marks.push(mark)); },
+    addTyped() {
+      const numbers = [this.x, this.y].map(Number);
+      const other = [this.toX, this.toY].map(Number);
+      if (this.x === "" || this.y === "" || (this.tool === "crack" && (this.toX === "" || this.toY === ""))) return;
+      this.add({
+        kind: this.tool, points: this.tool === "crack" ? [numbers, other] : [numbers],
+        reach_mm: this.tool === "impact" ? Number(this.across) / 2 : 0,
+      });
+    },
+    remove(key) { this.keepFor(() => this.marks.splice(key, 1)); },
+    keepFor(change) {
+      this.undone.push(JSON.stringify(this.marks));
+      change();
+      this.changed();
+    },
+    undo() {
+      if (!this.undone.length) return;
+      this.marks = JSON.parse(this.undone.pop());
+      this.changed();
+    },
+    changed() {
+      this.$refs.marks.value = JSON.stringify(this.marks);
+      this.paint();
+      this.$dispatch("sutura:drawn");
+    },
+    get nothingToUndo() { return this.undone.length === 0; },
+    get isCrack() { return this.tool === "crack"; },
+    paint() {
+      const layer = this.$refs.layer;
+      const make = (name, attributes) => {
+        const element = document.createElementNS("http://www.w3.org/2000/svg", name);
+        for (const [key, value] of Object.entries(attributes)) element.setAttribute(key, value);
+        return element;
+      };
+      layer.replaceChildren(...this.marks.concat(this.live ? [this.live] : []).map((mark) => {
+        if (mark.kind === "crack") return make("polyline", { class: "mark-crack", points: mark.points.map((p) => p.join(",")).join(" ") });
+        const group = make("g", { class: "mark-impact" });
+        const [x, y] = mark.points[0];
+        const reach = Math.max(mark.reach_mm, 1.5);
+        group.append(make("circle", { cx: x, cy: y, r: reach }));
+        for (let k = 0; k < 7; k++) {
+          const turn = (k * 2 * Math.PI) / 7 + 0.4;
+          group.append(make("line", { x1: x, y1: y, x2: x + reach * Math.cos(turn), y2: y + reach * Math.sin(turn) }));
+        }
+        return group;
+      }));
+    },
+  }));
+
+  // A text field whose answer from the server appears below it while typing.
+  Alpine.data("asks", () => ({
+    timer: null, last: "",
+    ask() {
+      clearTimeout(this.timer);
+      this.timer = setTimeout(() => this.fetch(), 180);
+    },
+    async fetch() {
+      const text = this.$refs.asked.value.trim();
+      if (text === this.last) return;
+      this.last = text;
+      const answer = await fetch(this.$root.dataset.url + encodeURIComponent(text)).catch(() => null);
+      if (answer && answer.ok && this.last === text) this.$refs.answer.innerHTML = await answer.text();
+    },
+  }));
+
+  Alpine.data("functionList", () => ({
+    set(value, reason) {
+      for (const line of this.$root.querySelectorAll("fieldset")) {
+        if (line.querySelector(":checked")) continue;
+        line.querySelector(`input[value="${value}"]`).checked = true;
+        if (reason) line.querySelector("input:not([type=radio])").value = reason;
+      }
+      this.$root.dispatchEvent(new Event("change", { bubbles: true }));
+    },
+    rest() { this.set("not_testable", this.$refs.why.value); },
+    allWork() { this.set("works", ""); },
+  }));
+
+  // Counting screws: nothing is filled in beforehand, the person counts.
+  Alpine.data("counting", () => ({
+    count: "",
+    init() { this.count = this.$refs.count.value; },
+    more() { this.count = String(Number(this.count || 0) + 1); },
+    fewer() { this.count = String(Math.max(Number(this.count || 0) - 1, 0)); },
+  }));
+
+  Alpine.data("printing", () => ({ print() { globalThis.print(); } }));
+});
+
+document.addEventListener("keydown", (event) => {
+  if (event.key !== "F2") return;
+  const scan = document.getElementById("scan");
+  if (scan) { event.preventDefault(); scan.focus(); scan.select(); }
+});
+
+// A form is sent once; the server would answer a second sending with the first result anyway.
+document.addEventListener("submit", (event) => {
+  const form = event.target;
+  if (form.method !== "post") return;
+  if (form.dataset.sent) { event.preventDefault(); return; }
+  form.dataset.sent = "yes";
+});
+window.addEventListener("pageshow", () => {
+  for (const form of document.forms) delete form.dataset.sent;
+  const refusal = document.getElementById("refusal");
+  if (refusal) refusal.focus();
+});

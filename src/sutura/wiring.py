@@ -1,0 +1,74 @@
+"""Puts the parts together: the database, the clock, the web application."""
+
+from __future__ import annotations
+
+from datetime import UTC, datetime
+
+from fastapi import FastAPI
+
+from sutura import logs
+from sutura.config import MIGRATIONS, setting
+from sutura.services import quoting
+from sutura.store import database, migrating
+from sutura.store import job as job_store
+from sutura.web.app import make_app
+from sutura.web.settings import WebSettings
+
+
+def clock() -> datetime:
+    return datetime.now(UTC)
+
+
+def connect(url: str) -> None:
+    database.connect(url)
+
+
+def disconnect() -> None:
+    database.close_all()
+
+
+def count_jobs() -> int:
+    """How many jobs the database holds; 0 when it has no tables yet."""
+    return job_store.count_jobs()
+
+
+def ensure_shop() -> bool:
+    """Set up the one shop with plain rates when there is none; True when that was needed."""
+    return quoting.set_up_shop(
+        setting("SUTURA_SHOP"), "", setting("SUTURA_TIMEZONE"), setting("SUTURA_CURRENCY")
+    )
+
+
+def migrate() -> list[str]:
+    return migrating.migrate(MIGRATIONS)
+
+
+def ready() -> list[str]:
+    """Why the application is not ready; empty when it is."""
+    try:
+        waiting = migrating.pending(MIGRATIONS)
+    except database.DatabaseAway as away:
+        return [f"the database does not answer: {away}"]
+    return [f"migration {name} is not applied" for name in waiting]
+
+
+def web_settings(*, demo: bool) -> WebSettings:
+    return WebSettings(
+        demo=demo,
+        secure_cookies=setting("SUTURA_SECURE_COOKIES") == "yes",
+        threads=int(setting("SUTURA_THREADS")),
+        clock=clock,
+        ready=ready,
+        database_away=database.DatabaseAway,
+    )
+
+
+def application(*, demo: bool = False) -> FastAPI:
+    return make_app(web_settings(demo=demo))
+
+
+def serving() -> FastAPI:
+    """For a server that starts workers by name: connects to DATABASE_URL and makes the application."""
+    logs.to_stderr()
+    connect(setting("DATABASE_URL"))
+    return application()
