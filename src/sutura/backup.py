@@ -44,7 +44,11 @@ def _run(program: str, url: str, *arguments: str) -> None:
     }  # fmt: skip
     target = ["--dbname", unquote(parts.path.lstrip("/"))] if program == "pg_restore" else []
     done = subprocess.run(
-        [str(find_postgres() / program), *target, *arguments], env=environment, capture_output=True, text=True, check=False
+        [str(find_postgres() / program), *target, *arguments],
+        env=environment,
+        capture_output=True,
+        text=True,
+        check=False,
     )
     if done.returncode != 0:
         raise BackupFailed(f"{program} failed: {done.stderr.strip()[:500]}")

@@ -41,7 +41,9 @@ def main(arguments: Sequence[str] | None = None) -> int:
 
 
 def _parser() -> argparse.ArgumentParser:
-    settings = "\n".join(f"  {s.name:<24}{s.says}" + (f" (default {s.default})" if s.default else "") for s in SETTINGS)
+    settings = "\n".join(
+        f"  {s.name:<24}{s.says}" + (f" (default {s.default})" if s.default else "") for s in SETTINGS
+    )
     parser = argparse.ArgumentParser(
         prog="./sutura", epilog=f"settings, from the environment:\n{settings}",
         formatter_class=argparse.RawDescriptionHelpFormatter,
@@ -189,7 +191,13 @@ def lint() -> int:
     failed = []
     for name, command in LINTS:
         started = time.monotonic()
-        done = subprocess.run([f"{sys.prefix}/bin/{command[0]}", *command[1:]], cwd=ROOT, capture_output=True, text=True, check=False)
+        done = subprocess.run(
+            [f"{sys.prefix}/bin/{command[0]}", *command[1:]],
+            cwd=ROOT,
+            capture_output=True,
+            text=True,
+            check=False,
+        )
         say(f"{name}: {'ok' if done.returncode == 0 else 'FAILED'} ({time.monotonic() - started:.1f} s)")
         if done.returncode != 0:
             failed.append(name)
@@ -202,13 +210,18 @@ def _test(options: argparse.Namespace) -> int:
         return 1
     chosen = ["-m", "not browser"] if options.fast else []
     return subprocess.run(
-        [sys.executable, "-m", "pytest", *chosen, *options.rest], cwd=ROOT, env=os.environ | {"PYTHONPATH": str(ROOT / "src")}, check=False
+        [sys.executable, "-m", "pytest", *chosen, *options.rest],
+        cwd=ROOT,
+        env=os.environ | {"PYTHONPATH": str(ROOT / "src")},
+        check=False,
     ).returncode
 
 
 def _script(name: str) -> Callable[[argparse.Namespace], int]:
     def run(_: argparse.Namespace) -> int:
-        return subprocess.run([sys.executable, str(ROOT / "scripts" / f"{name}.py")], cwd=ROOT, check=False).returncode
+        return subprocess.run(
+            [sys.executable, str(ROOT / "scripts" / f"{name}.py")], cwd=ROOT, check=False
+        ).returncode
 
     return run
 
@@ -254,7 +267,9 @@ def _restore(options: argparse.Namespace) -> int:
         jobs = wiring.count_jobs()
         wiring.disconnect()
         if jobs and not options.yes:
-            raise Stop(f"The database holds {jobs} jobs, which would be replaced. Add --yes if that is meant.")
+            raise Stop(
+                f"The database holds {jobs} jobs, which would be replaced. Add --yes if that is meant."
+            )
         say(f"Restoring {options.file}")
         restore(url, options.file.resolve())
         say("Done")

@@ -32,7 +32,9 @@ SETTINGS = (
     Setting(name="SUTURA_SECURE_COOKIES", default="no", says="yes when the shop reaches Sutura over https"),
     Setting(name="SUTURA_THREADS", default="8", says="requests worked on at the same time by one process"),
     Setting(name="SUTURA_SHOP", default="My shop", says="name of the shop, set up by the first `migrate`"),
-    Setting(name="SUTURA_TIMEZONE", default="UTC", says="the shop's time zone, set up by the first `migrate`"),
+    Setting(
+        name="SUTURA_TIMEZONE", default="UTC", says="the shop's time zone, set up by the first `migrate`"
+    ),
     Setting(name="SUTURA_CURRENCY", default="EUR", says="three letters, set up by the first `migrate`"),
     Setting(name="PG_BIN", default="", says="folder of initdb and pg_ctl when it is not the usual one"),
 )

@@ -42,7 +42,10 @@ def find(name: str) -> Callable[..., Any]:
 def _arguments(function: Callable[..., Any]) -> type[BaseModel]:
     hints = get_type_hints(function)
     fields: dict[str, Any] = {
-        parameter.name: (hints[parameter.name], ... if parameter.default is parameter.empty else parameter.default)
+        parameter.name: (
+            hints[parameter.name],
+            ... if parameter.default is parameter.empty else parameter.default,
+        )
         for parameter in inspect.signature(function).parameters.values()
     }
     return create_model(f"{function.__name__}_input", __config__=ConfigDict(extra="forbid"), **fields)
@@ -66,7 +69,7 @@ def call(name: str, text: str) -> bytes:
     try:
         read = _arguments(function).model_validate_json(text)
     except ValidationError as wrong:
-        places = ("; ".join(f"{'.'.join(map(str, e['loc'])) or 'input'}: {e['msg']}" for e in wrong.errors()))
+        places = "; ".join(f"{'.'.join(map(str, e['loc'])) or 'input'}: {e['msg']}" for e in wrong.errors())
         raise BadInput(places) from wrong
     arguments = {field: getattr(read, field) for field in type(read).model_fields}
     return TypeAdapter(get_type_hints(function)["return"]).dump_json(function(**arguments), indent=2)
@@ -74,6 +77,7 @@ def call(name: str, text: str) -> bytes:
 
 def refusal_json(refusal: Refusal) -> dict[str, Any]:
     problems = [
-        {"field": one.field, "says": str(one)} for one in (refusal.problems if isinstance(refusal, ManyInvalid) else ())
+        {"field": one.field, "says": str(one)}
+        for one in (refusal.problems if isinstance(refusal, ManyInvalid) else ())
     ]
     return {"refused": type(refusal).__name__, "says": str(refusal), "problems": problems}

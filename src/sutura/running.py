@@ -109,7 +109,9 @@ def _run(told: Path, *, fresh: bool, port: int) -> int:
         told.write_text(address)
         _welcome(address)
         logs.to_file(STATE / "sutura.log")
-        server = uvicorn.Server(uvicorn.Config(wiring.application(demo=True), log_config=None, timeout_graceful_shutdown=5))
+        server = uvicorn.Server(
+            uvicorn.Config(wiring.application(demo=True), log_config=None, timeout_graceful_shutdown=5)
+        )
         try:
             server.run(sockets=[listener])
         except KeyboardInterrupt:
@@ -132,7 +134,9 @@ def _fill() -> None:
         say("Filling in the demo shop (a few seconds)")
         say(f"{demo.fill(CATALOGUE, wiring.clock())} jobs taken in")
     elif (days := demo.age_days(wiring.clock())) > 0:
-        say(f"The demo data was made {days} day{'s' if days > 1 else ''} ago; ./sutura demo --fresh makes it new")
+        say(
+            f"The demo data was made {days} day{'s' if days > 1 else ''} ago; ./sutura demo --fresh makes it new"
+        )
 
 
 def _welcome(address: str) -> None:

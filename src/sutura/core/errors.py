@@ -48,7 +48,11 @@ class ManyInvalid(Refusal):
 
     @property
     def by_field(self) -> Mapping[str, str]:
-        return {problem.field: str(problem) for problem in reversed(self.problems)}
+        """The first problem of each field, in the order of the form."""
+        found: dict[str, str] = {}
+        for problem in self.problems:
+            found.setdefault(problem.field, str(problem))
+        return found
 
 
 class NotAllowed(Refusal):

@@ -14,8 +14,31 @@ from sutura.core.job import OPEN_STAGES, Stage
 from sutura.core.matching import may_choose
 from sutura.core.maths.geometry import Point
 from sutura.core.values import Person, Role
-from sutura.demo.shop import ADDRESS, CURRENCY, CUSTOMERS, JOBS, NAME, PASSWORD, PEOPLE, RECEIPTS, READ, TIMEZONE, DemoJob
-from sutura.services import bench, catalogue, handover, intake, matching, people, planning, proof, quoting, stock
+from sutura.demo.shop import (
+    ADDRESS,
+    CURRENCY,
+    CUSTOMERS,
+    JOBS,
+    NAME,
+    PASSWORD,
+    PEOPLE,
+    READ,
+    RECEIPTS,
+    TIMEZONE,
+    DemoJob,
+)
+from sutura.services import (
+    bench,
+    catalogue,
+    handover,
+    intake,
+    matching,
+    people,
+    planning,
+    proof,
+    quoting,
+    stock,
+)
 from sutura.store import intake as intake_store
 from sutura.store import job as job_store
 from sutura.store import people as people_store
@@ -51,9 +74,19 @@ def fill(packs: Path, now: datetime) -> int:
         customers = _customers(manager, now)
         made = job_store.count_jobs()
         for index, job in enumerate(JOBS[made:], start=made):
-            _Story(job=job, now=now, staff=staff, customer=customers[job.customer], chance=random.Random(SEED + index)).run()
+            _Story(
+                job=job,
+                now=now,
+                staff=staff,
+                customer=customers[job.customer],
+                chance=random.Random(SEED + index),
+            ).run()
         if not intake_store.drafts_page():
-            intake.open_draft(staff["pell"], now - timedelta(minutes=4), {"read_number": ["FH21"], "name": ["Wim Aldous"], "phone": ["555 0140"]})
+            intake.open_draft(
+                staff["pell"],
+                now - timedelta(minutes=4),
+                {"read_number": ["FH21"], "name": ["Wim Aldous"], "phone": ["555 0140"]},
+            )
     return len(JOBS)
 
 
@@ -76,7 +109,12 @@ def _people(now: datetime) -> dict[str, Person]:
 def _receive(manager: Person, now: datetime) -> None:
     for barcode, pieces, cost, days in RECEIPTS:
         stock.receive(
-            barcode, str(pieces), f"{cost // 100}.{cost % 100:02d}", "delivery", manager, now - timedelta(days=days)
+            barcode,
+            str(pieces),
+            f"{cost // 100}.{cost % 100:02d}",
+            "delivery",
+            manager,
+            now - timedelta(days=days),
         )
 
 
@@ -88,7 +126,12 @@ def _customers(by: Person, now: datetime) -> list[int]:
             known[0]
             if known
             else intake_store.add_customer(
-                name=name, phone=phone, email=email, note="", saved_by=by.id, saved_at=now - timedelta(days=60)
+                name=name,
+                phone=phone,
+                email=email,
+                note="",
+                saved_by=by.id,
+                saved_at=now - timedelta(days=60),
             )
         )
     return numbers
@@ -105,31 +148,38 @@ class _Story:
     chance: random.Random
     code: str = ""
     at: datetime = field(init=False)
+    model: Model = field(init=False)
 
     def __post_init__(self) -> None:
         self.at = self.now - timedelta(minutes=self.job.ago)
+        self.model = catalogue.find_model(self.job.model)
 
     def run(self) -> None:
         """All of one job in one transaction, so that a cut-off start leaves no half-made job."""
         writing(self._live)()
 
     def _live(self) -> None:
-        model = catalogue.find_model(self.job.model)
-        self._take_in(model)
+        self._take_in()
         if self.job.stage in (Stage.DECLINED, Stage.RETURNED):
             self._pass(3)
             handover.decline(self.code, "too dear for its age", self.staff["pell"], self.at)
             if self.job.stage is Stage.RETURNED:
                 self._pass(20)
-                handover.return_unrepaired(self.code, returned=self._all_accessories(), explanation="", by=self.staff["pell"], now=self.at)
+                handover.return_unrepaired(
+                    self.code,
+                    returned=self._all_accessories(),
+                    explanation="",
+                    by=self.staff["pell"],
+                    now=self.at,
+                )
             return
-        deeds: tuple[tuple[Stage, Callable[[Model], None]], ...] = (
+        deeds: tuple[tuple[Stage, Callable[[], None]], ...] = (
             (Stage.QUOTED, self._quote), (Stage.PART_IN_HAND, self._take_part), (Stage.OPENED, self._open),
             (Stage.PROVED, self._prove), (Stage.CLOSED, self._close), (Stage.HANDED_BACK, self._hand_back),
         )  # fmt: skip
         for stage, deed in deeds:
             if _ORDER.index(stage) <= _ORDER.index(self.job.stage):
-                deed(model)
+                deed()
         if self.job.stage in (Stage.OPENED, Stage.PROVED):
             self._some_steps()
 
@@ -139,63 +189,68 @@ class _Story:
         if self.job.stage in OPEN_STAGES:
             self.at = min(self.at, self.now)
 
-    def _take_in(self, model: Model) -> None:
+    def _take_in(self) -> None:
         by = self.staff["pell"]
         draft = intake.open_draft(by, self.at)
         self.code = intake.take_in(
             draft,
             intake.Arrival(
-                customer_id=self.customer, name="", phone="", email="", model_id=model.id,
-                read_number=self.job.read or READ[model.id], serial=f"{model.id[:2].upper()}{self.chance.randrange(10**7, 10**8)}",
+                customer_id=self.customer, name="", phone="", email="", model_id=self.model.id,
+                read_number=self.job.read or READ[self.model.id], serial=f"{self.model.id[:2].upper()}{self.chance.randrange(10**7, 10**8)}",
                 channel=self.job.channel, complaint=self.job.says, opened_before=self.job.opened_before,
-                marks=self._marks(model), functions=self._baseline(model), accessories=self.job.came,
+                marks=self._marks(), functions=self._baseline(), accessories=self.job.came,
                 consents=[consent.id for consent in CONSENTS], promise_at=self.now + timedelta(minutes=self.job.promise),
                 promise_reason="the shop is free right now",
             ),
             by, self.at,
         )  # fmt: skip
 
-    def _marks(self, model: Model) -> list[Mark]:
-        face = model.face
+    def _marks(self) -> list[Mark]:
+        face = self.model.face
         where = Point(
-            x=round(self.chance.uniform(0.15, 0.85) * face.width_mm, 1), y=round(self.chance.uniform(0.1, 0.9) * face.height_mm, 1)
+            x=round(self.chance.uniform(0.15, 0.85) * face.width_mm, 1),
+            y=round(self.chance.uniform(0.1, 0.9) * face.height_mm, 1),
         )
         marks = [Mark(kind=MarkKind.IMPACT, points=(where,), reach_mm=round(self.chance.uniform(4, 10), 1))]
         for _ in range(self.chance.randrange(1, 4)):
-            to = Point(x=self.chance.choice([0.0, face.width_mm]), y=round(self.chance.uniform(0.1, 0.9) * face.height_mm, 1))
+            to = Point(
+                x=self.chance.choice([0.0, face.width_mm]),
+                y=round(self.chance.uniform(0.1, 0.9) * face.height_mm, 1),
+            )
             middle = Point(
-                x=round((where.x + to.x) / 2 + self.chance.uniform(-4, 4), 1), y=round((where.y + to.y) / 2 + self.chance.uniform(-4, 4), 1)
+                x=round((where.x + to.x) / 2 + self.chance.uniform(-4, 4), 1),
+                y=round((where.y + to.y) / 2 + self.chance.uniform(-4, 4), 1),
             )
             held = Point(x=min(max(middle.x, 0), face.width_mm), y=min(max(middle.y, 0), face.height_mm))
             marks.append(Mark(kind=MarkKind.CRACK, points=(where, held, to)))
         return marks
 
-    def _baseline(self, model: Model) -> dict[str, tuple[str, str]]:
+    def _baseline(self) -> dict[str, tuple[str, str]]:
         if not self.job.sound:
-            return {one.id: ("not_testable", "battery flat") for one in model.functions}
-        answers = {one.id: ("works", "") for one in model.functions}
+            return {one.id: ("not_testable", "battery flat") for one in self.model.functions}
+        answers = {one.id: ("works", "") for one in self.model.functions}
         if "stylus" in answers and not self.job.came:
             answers["stylus"] = ("not_testable", "no stylus with it")
         return answers
 
-    def _quote(self, model: Model) -> None:
+    def _quote(self) -> None:
         self._pass(6)
         offers = matching.match_page(self.code).offers
         best = next(one for one in offers if may_choose(one.judged.fit))
         matching.choose_offer(self.code, best.judged.offer.id, self.staff["pell"], self.at)
 
-    def _take_part(self, model: Model) -> None:
+    def _take_part(self) -> None:
         self._pass(2)
         stock.take_part(self.code, self.staff["pell"], self.at)
         if self.job.technician:
             planning.assign(self.code, self.staff[self.job.technician].id, self.staff["ines"], self.at)
 
-    def _open(self, model: Model) -> None:
+    def _open(self) -> None:
         self._pass(5)
         bench.open_job(self.code, self._technician, self.at)
         if self.job.fail_once:
             self._steps_until_proof()
-            self._test(model, {"touch": ("faulty", "dead strip along the right edge")})
+            self._test({"touch": ("faulty", "dead strip along the right edge")})
 
     @property
     def _technician(self) -> Person:
@@ -206,7 +261,9 @@ class _Story:
         step = page.progress.step
         if step is None:
             raise RuntimeError(f"{self.code}: no step left")
-        self._pass(max(1.0, page.job.expected_minutes / len(page.progress.steps) * self.chance.uniform(0.6, 1.3)))
+        self._pass(
+            max(1.0, page.job.expected_minutes / len(page.progress.steps) * self.chance.uniform(0.6, 1.3))
+        )
         counted = "" if page.progress.expected is None else str(page.progress.expected)
         bench.do_step(self.code, step.id, counted, "", self._technician, self.at)
 
@@ -221,25 +278,25 @@ class _Story:
         for _ in range(max(self.job.steps, 0)):
             self._step()
 
-    def _test(self, model: Model, wrong: Mapping[str, tuple[str, str]]) -> None:
-        answers = self._baseline(model)
+    def _test(self, wrong: Mapping[str, tuple[str, str]]) -> None:
+        answers = self._baseline()
         if not self.job.sound:
-            answers = {one.id: ("works", "") for one in model.functions}
+            answers = {one.id: ("works", "") for one in self.model.functions}
         self._pass(4)
         proof.record_proof(self.code, {**answers, **wrong}, self._technician, self.at)
 
-    def _prove(self, model: Model) -> None:
+    def _prove(self) -> None:
         self._steps_until_proof()
-        self._test(model, {})
+        self._test({})
 
-    def _close(self, model: Model) -> None:
+    def _close(self) -> None:
         while bench.bench_page(self.code).progress.step is not None:
             self._step()
 
     def _all_accessories(self) -> list[int]:
         return [one.id for one in intake_store.load_accessories(job_store.load_job(self.code).id)]
 
-    def _hand_back(self, model: Model) -> None:
+    def _hand_back(self) -> None:
         self._pass(90)
         job = job_store.load_job(self.code)
         price = job.price_minor or 0

@@ -8,7 +8,7 @@ from sutura.core.job import Stage
 
 NAME, ADDRESS = "Lindqvay Screens", "4 Ropewalk, Port Averil"
 TIMEZONE, CURRENCY = "Etc/GMT-1", "TAL"
-PASSWORD = "demo-password"  # noqa: S105 - the demo's own, printed at its start
+PASSWORD = "demo-password"
 
 PHONES, LAPTOPS, TABLETS = "book-opening phones", "snap-bezel laptops", "four-edge glued tablets"
 
@@ -24,9 +24,15 @@ class DemoPerson:
 PEOPLE = (
     DemoPerson(login="ines", name="Ines Calder", role="manager", factors=((PHONES, "1.0"),)),
     DemoPerson(login="pell", name="Pell Dorrow", role="counter"),
-    DemoPerson(login="bram", name="Bram Otway", role="technician", factors=((PHONES, "0.8"), (LAPTOPS, "1.1"))),
-    DemoPerson(login="marit", name="Marit Sando", role="technician", factors=((TABLETS, "0.9"), (LAPTOPS, "1.0"))),
-    DemoPerson(login="lio", name="Lio Tessen", role="technician", factors=((PHONES, "1.8"), (TABLETS, "1.6"))),
+    DemoPerson(
+        login="bram", name="Bram Otway", role="technician", factors=((PHONES, "0.8"), (LAPTOPS, "1.1"))
+    ),
+    DemoPerson(
+        login="marit", name="Marit Sando", role="technician", factors=((TABLETS, "0.9"), (LAPTOPS, "1.0"))
+    ),
+    DemoPerson(
+        login="lio", name="Lio Tessen", role="technician", factors=((PHONES, "1.8"), (TABLETS, "1.6"))
+    ),
 )
 
 CUSTOMERS = (

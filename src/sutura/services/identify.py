@@ -42,7 +42,9 @@ def find(text: str) -> Found:
     if len(jobs) == 1:
         return Found(says=f"Serial number of job {jobs[0]}", address=f"/jobs/{jobs[0]}")
     if jobs:
-        return Found(says=f"The device with the serial number {scan.value} was here {len(jobs)} times.", jobs=jobs)
+        return Found(
+            says=f"The device with the serial number {scan.value} was here {len(jobs)} times.", jobs=jobs
+        )
     if scan.kind is Scanned.IMEI:
         return Found(says=f"A valid IMEI, {scan.value}, of a device that has not been here yet.")
     found = identify(scan.value)

@@ -62,7 +62,11 @@ def plan_page(now: datetime) -> PlanPage:
     return PlanPage(
         unassigned=tuple(waiting),
         people=tuple(
-            Burden(name=name, lines=tuple(lines), minutes=sum(rules.bench_minutes_left(x.job.waiting) for x in lines))
+            Burden(
+                name=name,
+                lines=tuple(lines),
+                minutes=sum(rules.bench_minutes_left(x.job.waiting) for x in lines),
+            )
             for name, lines in sorted(by_name.items())
         ),
     )

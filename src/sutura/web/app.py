@@ -47,7 +47,22 @@ HEADERS = {
     "Permissions-Policy": "camera=(self), microphone=(), geolocation=()",
     "Cross-Origin-Opener-Policy": "same-origin",
 }
-PAGES = (people, identify, planning, intake, job, matching, stock, bench, proof, handover, quoting, catalogue, living, health)
+PAGES = (
+    people,
+    identify,
+    planning,
+    intake,
+    job,
+    matching,
+    stock,
+    bench,
+    proof,
+    handover,
+    quoting,
+    catalogue,
+    living,
+    health,
+)
 
 
 def make_app(settings: WebSettings) -> FastAPI:
@@ -84,7 +99,9 @@ async def _guard(request: Request, call_next: Callable[[Request], Awaitable[Resp
         response.headers.setdefault(name, value)
     response.headers["X-Request-Id"] = request.state.request_id
     if request.url.path.startswith("/static/"):
-        response.headers["Cache-Control"] = "public, max-age=31536000, immutable" if request.url.query else "public, max-age=3600"
+        response.headers["Cache-Control"] = (
+            "public, max-age=31536000, immutable" if request.url.query else "public, max-age=3600"
+        )
     else:
         response.headers.setdefault("Cache-Control", "no-store")
         LOG.info(

@@ -41,7 +41,12 @@ def status_of(refusal: Refusal) -> int:
 
 
 def deed(
-    ask: Asking, form: Sent, act: Callable[[], object], *, then: str, again: Callable[[Refusal, int], Response]
+    ask: Asking,
+    form: Sent,
+    act: Callable[[], object],
+    *,
+    then: str,
+    again: Callable[[Refusal, int], Response],
 ) -> Response:
     """Do a deed once and go on to `then`; a refusal shows the page again, with everything still entered.
 
@@ -61,7 +66,9 @@ async def _entered(request: Request) -> list[tuple[str, str]]:
         return []
     form = await request.form(max_fields=2_000)
     return [
-        (name, text) for name, text in form.multi_items() if name not in NOT_KEPT and isinstance(text, str) and text
+        (name, text)
+        for name, text in form.multi_items()
+        if name not in NOT_KEPT and isinstance(text, str) and text
     ]
 
 

@@ -111,7 +111,13 @@ def person_may(person: Person) -> dict[str, bool]:
 
 
 def render(
-    ask: Asking, template: str, *, room: str = "", status: int = 200, refusal: Refusal | None = None, **values: Any
+    ask: Asking,
+    template: str,
+    *,
+    room: str = "",
+    status: int = 200,
+    refusal: Refusal | None = None,
+    **values: Any,
 ) -> HTMLResponse:
     """A page for the person signed in. `refusal` is shown at the top, its problems at their fields."""
     text = TEMPLATES.get_template(template).render(

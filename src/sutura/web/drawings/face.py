@@ -40,10 +40,14 @@ def face_body(face: Face) -> Markup:
     ]
     for keep in face.keep_outs:
         words = f"{keep.name}: at most {keep.depth_mm:g} mm" if keep.depth_mm else f"{keep.name}: no pick"
-        pieces.append(Markup("<g><title>{} – {}</title>{}</g>").format(words, keep.why, _rect(keep.box, "face-keep")))
+        pieces.append(
+            Markup("<g><title>{} – {}</title>{}</g>").format(words, keep.why, _rect(keep.box, "face-keep"))
+        )
     for spot in face.spots:
         radius = min(spot.box.width, spot.box.height) / 2 if spot.round else 0.6
-        pieces.append(Markup("<g><title>{}</title>{}</g>").format(spot.name, _rect(spot.box, "face-spot", radius)))
+        pieces.append(
+            Markup("<g><title>{}</title>{}</g>").format(spot.name, _rect(spot.box, "face-spot", radius))
+        )
     pieces.append(_opening_edge(face))
     pieces.append(_sizes(face))
     return Markup("").join(pieces)
@@ -57,9 +61,9 @@ def _opening_edge(face: Face) -> Markup:
         "left": (-gap, face.corner_mm, -gap, high - face.corner_mm),
         "right": (wide + gap, face.corner_mm, wide + gap, high - face.corner_mm),
     }
-    return Markup('<line class="face-opening" x1="{}" y1="{}" x2="{}" y2="{}"><title>opens here</title></line>').format(
-        *lines[face.opening_edge]
-    )
+    return Markup(
+        '<line class="face-opening" x1="{}" y1="{}" x2="{}" y2="{}"><title>opens here</title></line>'
+    ).format(*lines[face.opening_edge])
 
 
 def _sizes(face: Face) -> Markup:
@@ -80,13 +84,17 @@ def marks_body(marks: Sequence[Mark]) -> Markup:
 def _mark(mark: Mark) -> Markup:
     if mark.kind is MarkKind.CRACK:
         points = " ".join(f"{p.x:g},{p.y:g}" for p in mark.points)
-        return Markup('<polyline class="mark-crack" points="{}"><title>{}</title></polyline>').format(points, mark.label)
+        return Markup('<polyline class="mark-crack" points="{}"><title>{}</title></polyline>').format(
+            points, mark.label
+        )
     centre, reach = mark.points[0], max(mark.reach_mm, 1.5)
     rays = Markup("").join(
         Markup('<line x1="{}" y1="{}" x2="{}" y2="{}"/>').format(
-            f"{centre.x:.1f}", f"{centre.y:.1f}",
-            f"{centre.x + reach * math.cos(turn):.1f}", f"{centre.y + reach * math.sin(turn):.1f}",
-        )  # fmt: skip
+            f"{centre.x:.1f}",
+            f"{centre.y:.1f}",
+            f"{centre.x + reach * math.cos(turn):.1f}",
+            f"{centre.y + reach * math.sin(turn):.1f}",
+        )
         for turn in (k * math.tau / 7 + 0.4 for k in range(7))
     )
     return Markup('<g class="mark-impact"><title>{}</title><circle cx="{}" cy="{}" r="{}"/>{}</g>').format(

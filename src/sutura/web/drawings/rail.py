@@ -8,7 +8,7 @@ from datetime import datetime
 
 from markupsafe import Markup
 
-_WIDE, _BASE = 1000.0, 44.0
+_WIDE, _BASE = 1200.0, 44.0
 OPENS, CLOSES = 8, 19
 
 
@@ -53,6 +53,6 @@ def draw_rail(now: datetime, stops: Sequence[RailStop]) -> Markup:
         )
     )
     says = f"Today: {len(stops)} promises between {first}:00 and {last}:00, {sum(s.late for s in stops)} of them late or at risk"
-    return Markup('<svg class="rail" viewBox="0 0 {:g} 72" preserveAspectRatio="none" role="group" aria-label="{}">{}</svg>').format(
+    return Markup('<svg class="rail" viewBox="0 0 {:g} 72" role="group" aria-label="{}">{}</svg>').format(
         _WIDE, says, Markup("").join(pieces)
     )

@@ -32,16 +32,18 @@ def draw_seam(stitches: Sequence[SeamStitch], *, full: bool = False) -> Markup:
         pieces.append(_stitch(one.state, x, middle, size))
         if full:
             pieces.append(_label(one, x))
-    return Markup('<svg class="seam {}" viewBox="0 0 {:g} {:g}" role="img"><title>{}</title>{}</svg>').format(
-        "full" if full else "small", wide, high, seam_words(stitches), Markup("").join(pieces)
-    )
+    return Markup(
+        '<svg class="seam {}" viewBox="0 0 {:g} {:g}" preserveAspectRatio="xMinYMid" role="img"><title>{}</title>{}</svg>'
+    ).format("full" if full else "small", wide, high, seam_words(stitches), Markup("").join(pieces))
 
 
 def _label(one: SeamStitch, x: float) -> Markup:
     now = " now" if one.state in (Stitch.LOOSE, Stitch.CROSSED) else ""
     state = Markup("") if one.state is Stitch.DONE else Markup(" ({})").format(_SAYS[one.state])
     words = one.name if not now else Markup("{}{}").format(one.name, state)
-    return Markup('<text class="label{}" x="{:g}" y="44" text-anchor="middle">{}</text>').format(now, x, words)
+    return Markup('<text class="stage{}" x="{:g}" y="44" text-anchor="middle">{}</text>').format(
+        now, x, words
+    )
 
 
 def _stitch(state: Stitch, x: float, y: float, size: float) -> Markup:
@@ -55,7 +57,7 @@ def _stitch(state: Stitch, x: float, y: float, size: float) -> Markup:
             x - lean, y + size, -lean, -2 * size, 2 * lean, -2 * size
         )
     if state is Stitch.CROSSED:
-        return Markup('<path class="crossed" d="M{0:g} {1:g} L{2:g} {3:g} M{2:g} {1:g} L{0:g} {3:g}"/>').format(
-            x - size * 0.7, y + size * 0.8, x + size * 0.7, y - size * 0.8
-        )
+        return Markup(
+            '<path class="crossed" d="M{0:g} {1:g} L{2:g} {3:g} M{2:g} {1:g} L{0:g} {3:g}"/>'
+        ).format(x - size * 0.7, y + size * 0.8, x + size * 0.7, y - size * 0.8)
     return Markup('<circle class="ahead" cx="{:g}" cy="{:g}" r="{:g}"/>').format(x, y, size * 0.32)

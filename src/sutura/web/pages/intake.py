@@ -48,7 +48,9 @@ def new_intake(ask: Ask, form: Form) -> Response:
     def start() -> str:
         return service.open_draft(ask.person, ask.now, {"read_number": [form.text("read_number")]})
 
-    return RedirectResponse(f"/counter/{once(form.text('form_key'), ask.person, ask.now, start)}", status_code=303)
+    return RedirectResponse(
+        f"/counter/{once(form.text('form_key'), ask.person, ask.now, start)}", status_code=303
+    )
 
 
 @router.get("/counter/{draft_id}")
@@ -152,7 +154,10 @@ def _arrival(ask: Asking, form: Sent) -> Arrival:
     soonest = form.text("promise") != "at"
     promise_at = None if soonest else _moment(ask, form.text("promise_at"), problems)
     functions = {
-        name.removeprefix("function."): (form.text(name), form.text(f"reason.{name.removeprefix('function.')}"))
+        name.removeprefix("function."): (
+            form.text(name),
+            form.text(f"reason.{name.removeprefix('function.')}"),
+        )
         for name in form.form
         if name.startswith("function.")
     }

@@ -40,7 +40,12 @@ def _sign_in_page(
 
 def _set_cookie(request: Request, response: Response, name: str, value: str, seconds: int) -> None:
     response.set_cookie(
-        name, value, max_age=seconds, httponly=True, samesite="lax", secure=settings_of(request).secure_cookies
+        name,
+        value,
+        max_age=seconds,
+        httponly=True,
+        samesite="lax",
+        secure=settings_of(request).secure_cookies,
     )
 
 
@@ -121,7 +126,9 @@ def person_page(ask: Ask, person_id: int) -> Response:
     return _person(ask, person_id, None)
 
 
-def _person(ask: Asking, person_id: int, sent: Sent | None, refusal: Refusal | None = None, status: int = 200) -> Response:
+def _person(
+    ask: Asking, person_id: int, sent: Sent | None, refusal: Refusal | None = None, status: int = 200
+) -> Response:
     found = store.load_person(person_id)
     if found is None:
         raise NotFound("person", person_id)
@@ -137,7 +144,9 @@ def _person(ask: Asking, person_id: int, sent: Sent | None, refusal: Refusal | N
 
 @router.post("/people/{person_id}")
 def save_person(ask: Ask, person_id: int, form: Form) -> Response:
-    factors = {name.removeprefix("factor."): form.text(name) for name in form.form if name.startswith("factor.")}
+    factors = {
+        name.removeprefix("factor."): form.text(name) for name in form.form if name.startswith("factor.")
+    }
     return deed(
         ask, form,
         lambda: people.save_person(

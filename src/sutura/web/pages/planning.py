@@ -25,8 +25,10 @@ def next_page(ask: Ask, mine: str = "", page: int = 1) -> Response:
     every = planning.open_lines(ask.now)
     lines = [line for line in every if not mine or line.job.technician_id == ask.person.id]
     page = min(max(page, 1), -(-len(lines) // PAGE) or 1)
+    # the first of all stands above the list
+    shown = lines[max((page - 1) * PAGE, 1) : page * PAGE]
     return render(
-        ask, "planning/next.html", room="Next", lines=lines[(page - 1) * PAGE : page * PAGE], total=len(lines),
+        ask, "planning/next.html", room="Next", lines=lines, listed=shown, total=len(lines),
         open_jobs=len(every), mine=bool(mine), page=page, pages=-(-len(lines) // PAGE) or 1, rail=_rail(ask, lines),
         late=sum(line.next.slack_minutes < 0 for line in lines),
         held_up=sum(bool(line.job.waiting.blocked) for line in lines),

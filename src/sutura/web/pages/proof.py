@@ -35,7 +35,10 @@ def _page(
 @router.post("/jobs/{code}/proof")
 def record(ask: Ask, code: str, form: Form) -> Response:
     answers = {
-        name.removeprefix("function."): (form.text(name), form.text(f"reason.{name.removeprefix('function.')}"))
+        name.removeprefix("function."): (
+            form.text(name),
+            form.text(f"reason.{name.removeprefix('function.')}"),
+        )
         for name in form.form
         if name.startswith("function.")
     }
