@@ -5,16 +5,43 @@ from __future__ import annotations
 import importlib
 import inspect
 from collections.abc import Callable
-from typing import Any, get_type_hints
+from dataclasses import dataclass
+from typing import Any, get_args, get_origin, get_type_hints
 
 from pydantic import BaseModel, ConfigDict, TypeAdapter, ValidationError, create_model
 
-from sutura.core.errors import ManyInvalid, Refusal
+from sutura.core.errors import Invalid, ManyInvalid, Refusal
 
 MODULES = (
     "bench", "handover", "identify", "intake", "job", "matching", "maths.geometry", "maths.money", "people",
     "planning", "proof", "quoting", "stock",
 )  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Problem:
+    """How one refused value stands in JSON."""
+
+    field: str
+    refused: str
+    accepts: str
+    says: str
+
+
+def _shown_type(hint: Any) -> Any:
+    """A return type with refused values in their JSON form."""
+    if hint is Invalid:
+        return Problem
+    arguments = tuple(_shown_type(one) for one in get_args(hint))
+    return hint if arguments == get_args(hint) else get_origin(hint)[arguments]
+
+
+def _shown(value: Any) -> Any:
+    if isinstance(value, Invalid):
+        return Problem(field=value.field, refused=str(value.refused), accepts=value.accepts, says=str(value))
+    if isinstance(value, list):
+        return [_shown(one) for one in value]
+    return tuple(_shown(one) for one in value) if type(value) is tuple else value
 
 
 class BadInput(Exception):
@@ -54,7 +81,7 @@ def _arguments(function: Callable[..., Any]) -> type[BaseModel]:
 def schema(name: str) -> dict[str, Any]:
     """JSON Schema of what goes in and what comes out."""
     function = find(name)
-    result = TypeAdapter(get_type_hints(function)["return"])
+    result = TypeAdapter(_shown_type(get_type_hints(function)["return"]))
     return {
         "name": name,
         "says": inspect.getdoc(function) or "",
@@ -72,7 +99,8 @@ def call(name: str, text: str) -> bytes:
         places = "; ".join(f"{'.'.join(map(str, e['loc'])) or 'input'}: {e['msg']}" for e in wrong.errors())
         raise BadInput(places) from wrong
     arguments = {field: getattr(read, field) for field in type(read).model_fields}
-    return TypeAdapter(get_type_hints(function)["return"]).dump_json(function(**arguments), indent=2)
+    answer = TypeAdapter(_shown_type(get_type_hints(function)["return"]))
+    return answer.dump_json(_shown(function(**arguments)), indent=2)
 
 
 def refusal_json(refusal: Refusal) -> dict[str, Any]:

@@ -32,6 +32,9 @@ def read_marks(text: str) -> tuple[list[Mark], list[Invalid]]:
     if not text.strip():
         return [], []
     try:
-        return marks_from_json(json.loads(text)), []
+        raw = json.loads(text)
+        if not isinstance(raw, list):
+            raise TypeError("a drawing is a list of marks")
+        return marks_from_json(raw), []
     except (ValueError, KeyError, TypeError, AttributeError, OverflowError):
         return [], [Invalid("marks", text[:80], "draw the marks again: the drawing could not be read")]

@@ -13,7 +13,7 @@ from sutura.core.matching import Judged
 from sutura.core.maths.money import Money
 from sutura.core.people import Deed, demand
 from sutura.core.planning import expected_minutes
-from sutura.core.quoting import Quote, quote
+from sutura.core.quoting import Quote, Rates, quote
 from sutura.core.values import Person
 from sutura.services import catalogue
 from sutura.services.job import move
@@ -53,20 +53,21 @@ def match_page(code: str) -> MatchPage:
         ],
         rates.bench_rate_minor,
     )
+    gone = [one.offer.part_id for one in judged if one.offer.free < 1 and rules.may_choose(one.fit)]
+    holders = store.holders_by_part(gone) if gone else {}
     offers = [
         Matched(
-            judged=one, quote=_quote(one, model, rates.currency),
-            holders=tuple(store.holders_of(one.offer.part_id)) if one.offer.free < 1 and rules.may_choose(one.fit) else (),
+            judged=one, quote=_quote(one, model, rates), holders=holders.get(one.offer.part_id, ()),
         )
         for one in judged
     ]  # fmt: skip
     return MatchPage(job=job, model=model, offers=offers, held=store.load_held(job.id))
 
 
-def _quote(judged: Judged, model: Model, currency: str) -> Quote:
+def _quote(judged: Judged, model: Model, rates: Rates) -> Quote:
     """The price to propose: from the sheet's own time, not from who happens to do it."""
     minutes = expected_minutes(model.minutes, None, judged.extra_minutes)
-    return quote(Money(minor=judged.offer.price_minor, currency=currency), minutes, shop().rates)
+    return quote(Money(minor=judged.offer.price_minor, currency=rates.currency), minutes, rates)
 
 
 @writing
@@ -81,12 +82,13 @@ def choose_offer(code: str, offer_id: int, by: Person, now: datetime) -> None:
     judged = rules.judge(model.need, model.move_over, offer)
     if not rules.may_choose(judged.fit):
         raise Invalid("offer", offer.part, f"choose one that fits. This one: {judged.says}")
-    price = _quote(judged, model, job.currency)
+    rates = shop().rates
+    price = _quote(judged, model, rates)
     move(
         job, Move.REQUOTE if job.stage is Stage.QUOTED else Move.QUOTE, by=by, now=now, kind="quoted",
         says=f"{offer.part} from {offer.supplier} chosen at {price.price}. {judged.says}",
         facts={"part_chosen": True, "price_agreed": True}, offer=offer.id, fit=judged.fit.value,
-        price_minor=price.price.minor, tax_bps=shop().tax_bps, extra_minutes=judged.extra_minutes,
+        price_minor=price.price.minor, tax_bps=rates.tax_bps, extra_minutes=judged.extra_minutes,
         expected_minutes=expected_minutes(model.minutes, factor_of(job.technician_id, model), judged.extra_minutes),
         detail={"offer": offer.id, "price_minor": price.price.minor, "fit": judged.fit.value},
     )  # fmt: skip

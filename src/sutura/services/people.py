@@ -144,7 +144,7 @@ def _read_factors(factors: Mapping[str, str]) -> dict[str, Decimal]:
             factor = Decimal(tidy)
         except ArithmeticError:
             factor = Decimal(0)
-        if not Decimal("0.3") <= factor <= 5:
+        if not factor.is_finite() or not Decimal("0.3") <= factor <= 5:
             raise Invalid(
                 f"factor.{family}",
                 text,

@@ -1,0 +1,206 @@
+"""Small builders: a plain value or job with only what a test cares about changed."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field, replace
+from datetime import UTC, datetime, timedelta
+from functools import cache
+from typing import Any
+
+from sutura.config import CATALOGUE
+from sutura.core.catalogue import Model
+from sutura.core.intake import CONSENTS, Mark, MarkKind
+from sutura.core.job import JobFacts, JobRecord, Stage
+from sutura.core.matching import Offer, may_choose
+from sutura.core.maths.geometry import Point
+from sutura.core.values import Person, Role
+from sutura.services import (
+    bench,
+    catalogue,
+    handover,
+    intake,
+    matching,
+    people,
+    planning,
+    proof,
+    quoting,
+    stock,
+)
+from sutura.store import intake as intake_store
+from sutura.store import job as job_store
+from sutura.store import people as people_store
+
+NOW = datetime(2031, 3, 3, 9, 0, tzinfo=UTC)
+PASSWORD = "a long enough one"
+HERON, PLAIN, SLATE = "fennick-heron", "ardale-plain-15", "tarnbeck-slate-11"
+READ = {HERON: "FH-2107", PLAIN: "QD4417-B2", SLATE: "TS11-W"}
+
+
+@cache
+def models() -> dict[str, Model]:
+    """The shipped models, read from their packs."""
+    return {model.id: model for model, _ in catalogue.read_packs(CATALOGUE)[0]}
+
+
+@cache
+def offers() -> dict[str, Offer]:
+    """The shipped parts as offers, by barcode, one free piece each."""
+    found = {}
+    for pack in catalogue.read_packs(CATALOGUE)[1]:
+        for number, part in enumerate(pack.parts, start=1):
+            first = part.offers[0]
+            found[part.barcode] = Offer(
+                id=number, part_id=number, part=part.name, printed_number=part.printed_number,
+                supplier=pack.suppliers[first.supplier], grade=part.grade, attributes=part.attributes, box=part.box,
+                price_minor=first.price_minor, lead_days=first.lead_days, free=1,
+            )  # fmt: skip
+    return found
+
+
+def offer(barcode: str, **changes: Any) -> Offer:
+    return replace(offers()[barcode], **changes)
+
+
+def person(role: Role, number: int = 1) -> Person:
+    return Person(id=number, name=role.value.title(), role=role)
+
+
+def facts(stage: Stage, **changes: Any) -> JobFacts:
+    return JobFacts(code="00-KV6", stage=stage, **changes)
+
+
+def impact(x: float = 20, y: float = 30, reach: float = 8) -> Mark:
+    return Mark(kind=MarkKind.IMPACT, points=(Point(x=x, y=y),), reach_mm=reach)
+
+
+def crack(*points: tuple[float, float]) -> Mark:
+    return Mark(kind=MarkKind.CRACK, points=tuple(Point(x=x, y=y) for x, y in points))
+
+
+def all_work(model: Model) -> dict[str, tuple[str, str]]:
+    return {one.id: ("works", "") for one in model.functions}
+
+
+PEOPLE = (
+    ("ines", "Ines", "manager", {}),
+    ("pell", "Pell", "counter", {}),
+    ("bram", "Bram", "technician", {"book-opening phones": "0.8", "snap-bezel laptops": "1.0", "four-edge glued tablets": "1.0"}),
+    ("lio", "Lio", "technician", {"book-opening phones": "2.0"}),
+)  # fmt: skip
+
+
+def set_up(now: datetime) -> None:
+    """The shop, its people with one password, and the packs."""
+    quoting.set_up_shop("Test Screens", "1 Yard", "Etc/GMT-1", "TAL")
+    catalogue.load_packs(CATALOGUE)
+    for login, name, role, factors in PEOPLE:
+        number = people.create_person(name=name, login=login, role=role, password=PASSWORD, now=now)
+        people.save_person(
+            number, name=name, role=role, active=True, password="", factors=factors, version=1,
+            by=Person(id=number, name=name, role=Role.MANAGER), now=now,
+        )  # fmt: skip
+
+
+@dataclass
+class Shop:
+    """Drives the services as the shop's people would; the clock moves a minute with each deed."""
+
+    now: datetime = NOW
+    people: dict[str, Person] = field(default_factory=dict)
+
+    def __post_init__(self) -> None:
+        for found in people_store.people_page():
+            self.people[found.login] = Person(id=found.id, name=found.name, role=Role(found.role))
+
+    @property
+    def manager(self) -> Person:
+        return self.people["ines"]
+
+    @property
+    def counter(self) -> Person:
+        return self.people["pell"]
+
+    @property
+    def bram(self) -> Person:
+        return self.people["bram"]
+
+    def tick(self, minutes: float = 1) -> datetime:
+        self.now += timedelta(minutes=minutes)
+        return self.now
+
+    def receive(self, barcode: str, pieces: int = 1, cost: str = "60.00") -> None:
+        stock.receive(barcode, str(pieces), cost, "", self.manager, self.tick())
+
+    def arrival(self, model_id: str = HERON, **changes: Any) -> intake.Arrival:
+        plain = intake.Arrival(
+            customer_id=None, name="Orla Venn", phone="555 0101", email="", model_id=model_id,
+            read_number=READ[model_id], serial="", channel="drop_off", complaint="dropped", opened_before=False,
+            marks=[impact()], functions=all_work(models()[model_id]), accessories=[],
+            consents=[one.id for one in CONSENTS], promise_at=None, promise_reason="", soonest=True,
+        )  # fmt: skip
+        return replace(plain, **changes)
+
+    def take_in(self, model_id: str = HERON, **changes: Any) -> str:
+        draft = intake.open_draft(self.counter, self.tick())
+        return intake.take_in(draft, self.arrival(model_id, **changes), self.counter, self.tick())
+
+    def choose(self, code: str) -> None:
+        best = next(one for one in matching.match_page(code).offers if may_choose(one.judged.fit))
+        matching.choose_offer(code, best.judged.offer.id, self.counter, self.tick())
+
+    def quoted(self, model_id: str = HERON, **changes: Any) -> str:
+        code = self.take_in(model_id, **changes)
+        self.choose(code)
+        return code
+
+    def held(self, model_id: str = HERON, **changes: Any) -> str:
+        code = self.quoted(model_id, **changes)
+        stock.take_part(code, self.counter, self.tick())
+        return code
+
+    def opened(self, model_id: str = HERON, **changes: Any) -> str:
+        code = self.held(model_id, **changes)
+        planning.assign(code, self.bram.id, self.manager, self.tick())
+        bench.open_job(code, self.bram, self.tick())
+        return code
+
+    def step(self, code: str, counted: str | None = None, reason: str = "") -> None:
+        progress = bench.bench_page(code).progress
+        assert progress.step
+        expected = "" if progress.expected is None else str(progress.expected)
+        bench.do_step(
+            code, progress.step.id, expected if counted is None else counted, reason, self.bram, self.tick()
+        )
+
+    def steps_until_proof(self, code: str) -> None:
+        while not bench.bench_page(code).progress.at_proof:
+            self.step(code)
+
+    def at_proof(self, model_id: str = HERON, **changes: Any) -> str:
+        code = self.opened(model_id, **changes)
+        self.steps_until_proof(code)
+        return code
+
+    def test(self, code: str, wrong: Mapping[str, tuple[str, str]] | None = None) -> Any:
+        model = models()[self.job(code).model_id]
+        return proof.record_proof(code, {**all_work(model), **(wrong or {})}, self.bram, self.tick())
+
+    def closed(self, model_id: str = HERON, **changes: Any) -> str:
+        code = self.at_proof(model_id, **changes)
+        self.test(code)
+        while self.job(code).stage is Stage.PROVED:
+            self.step(code)
+        return code
+
+    def hand_back(self, code: str, **changes: Any) -> None:
+        price = self.job(code).price_minor or 0
+        given: dict[str, Any] = {
+            "returned": [one.id for one in intake_store.load_accessories(self.job(code).id)], "explanation": "",
+            "amount": f"{price // 100}.{price % 100:02d}", "method": "card",
+        }  # fmt: skip
+        now = self.tick()
+        handover.hand_back(code, **{**given, **changes}, today=now.date(), by=self.counter, now=now)
+
+    def job(self, code: str) -> JobRecord:
+        return job_store.load_job(code)

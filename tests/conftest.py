@@ -1,0 +1,68 @@
+"""One private database server for the whole run; a clone of a ready-made database for each test file."""
+
+from __future__ import annotations
+
+import itertools
+import os
+from collections.abc import Iterator
+
+import psycopg
+import pytest
+from builders import NOW, Shop, set_up
+from hypothesis import HealthCheck, settings
+
+from sutura import wiring
+from sutura.cluster import Cluster
+from sutura.config import STATE
+from sutura.store.database import DATABASE, connection
+
+settings.register_profile(
+    "sutura", deadline=None, suppress_health_check=[HealthCheck.too_slow], max_examples=60
+)
+settings.load_profile("sutura")
+_NUMBERS = itertools.count(1)
+
+
+@pytest.fixture(scope="session")
+def cluster() -> Iterator[Cluster]:
+    """The tests' own server: never the demo's, never the system's."""
+    server = Cluster(folder=STATE / f"test-{os.getpid()}", fast_and_unsafe=True)
+    server.start()
+    yield server
+    server.remove()
+
+
+@pytest.fixture(scope="session")
+def template(cluster: Cluster) -> str:
+    """Name of a database that is migrated and holds the shop, its people and the packs."""
+    _sql(cluster, "create database ready_made")
+    wiring.connect(cluster.url_of("ready_made"))
+    wiring.migrate()
+    set_up(NOW)
+    wiring.disconnect()
+    return "ready_made"
+
+
+@pytest.fixture(scope="module")
+def database(cluster: Cluster, template: str) -> Iterator[str]:
+    """A clone for one test file, connected; its address."""
+    name = f"clone_{next(_NUMBERS)}"
+    _sql(cluster, f"create database {name} template {template}")
+    url = cluster.url_of(name)
+    wiring.connect(url)
+    yield url
+    wiring.disconnect()
+    _sql(cluster, f"drop database {name} with (force)")
+
+
+@pytest.fixture
+def shop(database: str) -> Iterator[Shop]:
+    """The shop inside a transaction that is taken back after the test."""
+    with connection(), DATABASE.atomic() as transaction:
+        yield Shop()
+        transaction.rollback()
+
+
+def _sql(cluster: Cluster, statement: str) -> None:
+    with psycopg.connect(cluster.url_of("postgres"), autocommit=True) as link:
+        link.execute(statement)  # type: ignore[call-overload]

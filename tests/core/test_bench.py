@@ -1,0 +1,131 @@
+"""The sheet: order, counts, cautions, rework. Common practice, no source."""
+
+from __future__ import annotations
+
+from datetime import timedelta
+
+import pytest
+from builders import HERON, NOW, PLAIN, models
+
+from sutura.core.bench import Done, Progress, cautions_at, check_step, progress, steps_of, worked_minutes
+from sutura.core.catalogue import Phase
+from sutura.core.errors import Invalid, StepBlocked
+
+MODEL = models()[HERON]
+
+
+def done_until(step_id: str, attempt: int = 1, **counts: int) -> list[Done]:
+    """Records of every step before one, with every count as the sheet says unless given."""
+    records: list[Done] = []
+    for step in steps_of(MODEL, attempt):
+        if step.id == step_id:
+            break
+        if step.phase is Phase.PROOF:
+            continue
+        counted = counts.get(step.screws if not step.screws_in else f"{step.screws}_in")
+        size = MODEL.screw_group(step.screws).count if step.screws else None
+        records.append(
+            Done(attempt=attempt, step=step.id, at=NOW, counted=size if counted is None else counted)
+        )
+    return records
+
+
+def at(step_id: str, *, proved: bool = False, **counts: int) -> Progress:
+    return progress(MODEL, 1, done_until(step_id, **counts), proved=proved)
+
+
+def test_steps_come_in_the_order_of_the_sheet() -> None:
+    assert at("cards-out").step == MODEL.steps[0]
+    assert at("warm").done == 3
+
+
+def test_a_step_out_of_turn_is_refused_and_the_next_one_named() -> None:
+    with pytest.raises(Invalid, match="the next step is: Warm all four edges"):
+        check_step(at("warm"), "battery-off", "", "")
+
+
+def test_the_count_out_must_be_what_the_sheet_says() -> None:
+    with pytest.raises(StepBlocked, match="You counted 1, the sheet says 2"):
+        check_step(at("bottom-out"), "bottom-out", "1", "")
+    assert check_step(at("bottom-out"), "bottom-out", "2", "") == 2
+
+
+def test_a_written_reason_lets_a_differing_count_pass() -> None:
+    assert check_step(at("bottom-out"), "bottom-out", "1", "one was missing on arrival") == 1
+
+
+@pytest.mark.parametrize("text", ["", "two", "-2", "2.0", "1000"])
+def test_a_count_is_a_plain_number(text: str) -> None:
+    with pytest.raises(Invalid, match="count the screws"):
+        check_step(at("bottom-out"), "bottom-out", text, "a reason does not replace a number")
+
+
+def test_screws_in_are_held_against_screws_out_not_against_the_sheet() -> None:
+    assert at("bottom-in", proved=True, bottom=1).expected == 1
+
+
+def test_the_test_step_is_not_ticked_off_by_hand() -> None:
+    with pytest.raises(Invalid, match="test every function"):
+        check_step(at("proof"), "proof", "", "")
+
+
+def test_all_twelve_screws_of_w01_go_out_and_in() -> None:
+    end = progress(MODEL, 1, done_until("none of them"), proved=True)
+    assert (end.out, end.back, end.step, end.counts_agree) == (12, 12, None, True)
+
+
+def test_a_screw_left_over_without_a_reason_does_not_agree() -> None:
+    records = done_until("none of them", bottom_in=1)
+    assert not progress(MODEL, 1, records, proved=True).counts_agree
+
+
+def test_a_screw_left_over_with_its_reason_agrees() -> None:
+    records = [
+        one
+        if one.step != "bottom-in"
+        else Done(attempt=1, step="bottom-in", at=NOW, counted=1, reason="head stripped")
+        for one in done_until("none of them")
+    ]
+    assert progress(MODEL, 1, records, proved=True).counts_agree
+
+
+def test_battery_is_first_off_and_last_on_in_every_round() -> None:
+    for model in models().values():
+        for attempt in (1, 2):
+            plugs = [step.plug for step in steps_of(model, attempt) if step.plug]
+            off, on = [p for p in plugs if not p.on], [p for p in plugs if p.on]
+            assert off[0].battery
+            assert on[-1].battery
+
+
+def test_rework_reseats_the_connectors_tests_and_closes_again() -> None:
+    steps = steps_of(MODEL, 2)
+    assert steps[0].id == "battery-off"
+    assert [one.phase for one in steps].count(Phase.PROOF) == 1
+    assert steps[-1].id == "last-look"
+
+
+def test_damage_cautions_stand_at_opening_steps_only() -> None:
+    cup = next(one for one in MODEL.steps if one.id == "cup")
+    close = next(one for one in MODEL.steps if one.id == "seal-close")
+    assert [c[0] for c in cautions_at(cup, ("glass",), first_open_step=False)] == ["glass"]
+    assert "glass" not in [c[0] for c in cautions_at(close, ("glass",), first_open_step=False)]
+    assert cautions_at(MODEL.steps[0], ("glass",), first_open_step=True)[0][0] == "glass"
+
+
+def test_a_caution_is_not_said_twice() -> None:
+    slate_clean = next(one for one in models()["tarnbeck-slate-11"].steps if one.id == "clean")
+    assert [c[0] for c in cautions_at(slate_clean, ("glass",), first_open_step=True)].count("glass") == 1
+
+
+def test_a_long_pause_counts_for_half_an_hour() -> None:
+    times = [NOW, NOW + timedelta(minutes=10), NOW + timedelta(hours=5)]
+    assert worked_minutes(times) == 40
+    assert worked_minutes(times[:1]) == 0
+
+
+def test_a_laptop_switch_off_holds_the_button_four_seconds() -> None:
+    """Check-values section 1, common practice: forced switch-off of a laptop holds power 4 s; tabs have 2 + 2 screws."""
+    plain = models()[PLAIN]
+    assert "4 seconds" in plain.steps[0].text
+    assert [group.count for group in plain.screws] == [2, 2]

@@ -1,0 +1,111 @@
+"""Damage, function lists, consents, promises, customers."""
+
+from __future__ import annotations
+
+from datetime import timedelta
+
+import pytest
+from builders import HERON, NOW, all_work, crack, impact, models
+
+from sutura.core.intake import (
+    CONSENTS,
+    check_consents,
+    check_customer,
+    check_functions,
+    check_marks,
+    check_promise,
+    earliest_promise,
+    read_damage,
+)
+from sutura.core.values import Outcome
+
+FACE = models()[HERON].face
+MODEL = models()[HERON]
+
+
+def test_a_crack_is_as_long_as_its_line() -> None:
+    reading = read_damage([crack((10, 10), (13, 14), (13, 24))], FACE)
+    assert reading.crack_mm == pytest.approx(15)
+    assert "15 mm of crack" in reading.says
+
+
+def test_damage_at_the_opening_edge_says_to_tape_it_first() -> None:
+    reading = read_damage([impact(35, 143)], FACE)
+    assert reading.edges == ("bottom",)
+    assert "tape it before the cup" in reading.says
+
+
+def test_an_impact_reaches_an_edge_by_its_spider() -> None:
+    assert read_damage([impact(20, 60, reach=4)], FACE).edges == ()
+    assert read_damage([impact(20, 60, reach=16)], FACE).edges == ("left",)
+
+
+def test_any_damage_calls_for_the_glass_caution_and_none_does_not() -> None:
+    assert read_damage([impact()], FACE).cautions == ("glass",)
+    assert read_damage([], FACE).cautions == ()
+    assert read_damage([], FACE).says == "No damage drawn."
+
+
+@pytest.mark.parametrize(
+    "marks",
+    [[crack((1, 1))], [impact(-1, 5)], [crack((1, 1), (500, 5))], [impact(reach=61)], [impact()] * 201],
+    ids=["one-point crack", "left of the face", "below the face", "too wide", "too many"],
+)
+def test_marks_that_make_no_sense_are_refused_with_their_place(marks: list[object]) -> None:
+    problems = check_marks(marks, FACE)  # type: ignore[arg-type]
+    assert problems
+    assert problems[0].field in ("marks", "marks[0]")
+
+
+def test_marks_on_the_very_edge_are_on_the_face() -> None:
+    assert check_marks([crack((0, 0), (FACE.width_mm, FACE.height_mm))], FACE) == []
+
+
+def test_a_complete_list_is_taken_in_the_order_of_the_model() -> None:
+    answers = all_work(MODEL) | {"touch": ("faulty", " dead strip ")}
+    found, problems = check_functions(MODEL, answers)
+    assert not problems
+    assert [one.function for one in found] == [one.id for one in MODEL.functions]
+    assert next(one for one in found if one.function == "touch").reason == "dead strip"
+
+
+@pytest.mark.parametrize("answer", [("not_testable", ""), ("faulty", "  "), ("", ""), ("fine", "")])
+def test_an_answer_without_its_reason_or_none_at_all_is_refused_at_its_place(answer: tuple[str, str]) -> None:
+    _, problems = check_functions(MODEL, all_work(MODEL) | {"image": answer})
+    assert [one.field for one in problems] == ["function.image"]
+
+
+def test_a_flat_battery_is_not_testable_and_neither_fine_nor_broken() -> None:
+    found, _ = check_functions(MODEL, {one.id: ("not_testable", "battery flat") for one in MODEL.functions})
+    assert {one.outcome for one in found} == {Outcome.NOT_TESTABLE}
+
+
+def test_every_needed_consent_is_asked_for_and_no_other() -> None:
+    assert [one.field for one in check_consents([])] == [
+        f"consent.{one.id}" for one in CONSENTS if one.needed
+    ]
+    assert check_consents([one.id for one in CONSENTS if one.needed]) == []
+
+
+def test_the_earliest_promise_counts_bench_and_cure_and_rounds_up_to_five_minutes() -> None:
+    assert earliest_promise(NOW, 25, 0) == NOW + timedelta(minutes=25)
+    assert earliest_promise(NOW + timedelta(seconds=1), 25, 30) == NOW + timedelta(minutes=60)
+
+
+def test_an_earlier_promise_needs_a_reason() -> None:
+    early, earliest = NOW, NOW + timedelta(minutes=25)
+    assert "write why earlier is possible" in str(check_promise(early, " ", earliest)[0])
+    assert check_promise(early, "Lio is free", earliest) == []
+    assert check_promise(earliest, "", earliest) == []
+    assert check_promise(None, "", earliest)
+
+
+@pytest.mark.parametrize(
+    ("name", "phone", "email", "fields"),
+    [("", "555 0101", "", ["name"]), ("Orla", "", "", ["phone"]), ("Orla", "555", "", ["phone"]), ("Orla", "call me", "", ["phone"]),
+     ("Orla", "", "orla.example", ["email"]), ("Orla", "", "a b@c", ["email"]), ("Orla", "+1 (555) 01-01", "o@v.example", [])],
+)  # fmt: skip
+def test_a_customer_has_a_name_and_a_way_to_be_reached(
+    name: str, phone: str, email: str, fields: list[str]
+) -> None:
+    assert [one.field for one in check_customer(name, phone, email)] == fields

@@ -1,0 +1,106 @@
+"""Quotes, margins, payments, warranty. Trade facts of check-values section 1 (common practice, no source)."""
+
+from __future__ import annotations
+
+from datetime import date
+from decimal import Decimal
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from sutura.core.errors import AccessoriesMissing, Invalid
+from sutura.core.handover import (
+    Accessory,
+    Method,
+    check_accessories,
+    check_payment,
+    not_promised,
+    warranty_end,
+)
+from sutura.core.maths.money import Money
+from sutura.core.quoting import Rates, check_price, margin, quote, together
+
+RATES = Rates(currency="TAL", bench_rate_minor=7_200, markup_bps=3_500, tax_bps=2_000)
+
+
+def tal(minor: int) -> Money:
+    return Money(minor=minor, currency="TAL")
+
+
+def test_150_less_a_part_at_60_leaves_90_and_360_per_bench_hour_at_15_minutes() -> None:
+    left = margin(tal(15_000), tal(6_000), 15, 0)
+    assert (left.margin, left.percent, left.per_bench_hour) == (tal(9_000), Decimal(60), tal(36_000))
+
+
+def test_the_same_90_from_an_hour_is_90_per_bench_hour() -> None:
+    assert margin(tal(15_000), tal(6_000), 60, 0).per_bench_hour == tal(9_000)
+
+
+def test_nothing_is_divided_by_no_minutes_or_no_price() -> None:
+    left = margin(tal(0), tal(6_000), 0, 0)
+    assert (left.percent, left.per_bench_hour, left.margin) == (None, None, tal(-6_000))
+
+
+def test_tax_is_not_the_shops_to_keep() -> None:
+    assert margin(tal(12_000), tal(0), 60, 2_000).net == tal(10_000)
+
+
+def test_jobs_together_add_up_before_they_are_divided() -> None:
+    both = together([margin(tal(15_000), tal(6_000), 15, 0), margin(tal(15_000), tal(6_000), 60, 0)])
+    assert (both.margin, both.bench_minutes) == (tal(18_000), 75)
+    assert both.per_bench_hour == tal(14_400)
+
+
+def test_a_quote_adds_part_work_and_tax_and_rounds_up_to_a_whole_unit() -> None:
+    made = quote(tal(6_000), 29, RATES)
+    # (60 × 1.35 + 29/60 × 72) × 1.2 = 138.96
+    assert made.price == tal(13_900)
+    assert made.part == tal(8_100)
+
+
+@given(st.integers(1, 200_000), st.integers(1, 600))
+def test_the_parts_of_a_quote_always_add_up_to_its_price(cost: int, minutes: int) -> None:
+    made = quote(tal(cost), minutes, RATES)
+    assert made.part + made.work + made.tax == made.price
+    assert made.price.minor % 100 == 0
+
+
+@pytest.mark.parametrize("minor", [None, 0, -1, 10_000_001])
+def test_a_price_is_an_amount_above_zero(minor: int | None) -> None:
+    with pytest.raises(Invalid, match=r"such as 149\.90"):
+        check_price(minor, "x")
+
+
+# -- handover -------------------------------------------------------------------------------
+
+CAME = [Accessory(id=1, name="SIM card", kept="tray 1"), Accessory(id=2, name="Case", kept="")]
+
+
+def test_everything_that_came_is_ticked_or_explained() -> None:
+    with pytest.raises(AccessoriesMissing, match="Case"):
+        check_accessories(CAME, [1], " ")
+    check_accessories(CAME, [1, 2], "")
+    check_accessories(CAME, [1], "the customer left the case to us")
+
+
+def test_a_thing_that_did_not_come_does_not_stand_in_for_one_that_did() -> None:
+    with pytest.raises(AccessoriesMissing):
+        check_accessories(CAME, [1, 99], "")
+
+
+def test_the_payment_is_the_whole_open_amount_by_a_known_method() -> None:
+    assert check_payment(tal(13_900), 13_900, "139", "card") == (tal(13_900), Method.CARD)
+    for minor, method in ((13_899, "card"), (None, "card"), (13_900, "promise")):
+        with pytest.raises(Invalid):
+            check_payment(tal(13_900), minor, "x", method)
+
+
+def test_the_warranty_runs_from_the_day_of_handover() -> None:
+    assert warranty_end(date(2031, 3, 3), 180) == date(2031, 8, 30)
+
+
+def test_splash_protection_is_not_promised_after_opening() -> None:
+    """IEC 60529 ratings hold for the device as the maker sealed it (from memory, sure)."""
+    assert "Splash protection" in not_promised(sealed_device=True)[0]
+    assert len(not_promised(sealed_device=False)) == 1

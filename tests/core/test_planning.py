@@ -1,0 +1,151 @@
+"""Who may do a job, how long it takes, what comes next. Common practice, no source, unless said."""
+
+from __future__ import annotations
+
+from datetime import timedelta
+from decimal import Decimal
+from itertools import permutations
+
+import pytest
+from builders import NOW
+from hypothesis import given
+from hypothesis import strategies as st
+
+from sutura.core.errors import NotAllowed
+from sutura.core.job import Stage
+from sutura.core.planning import (
+    Skill,
+    Waiting,
+    bench_minutes_left,
+    candidates,
+    check_assign,
+    expected_minutes,
+    next_action,
+    rank_next,
+    remaining_minutes,
+    spell_minutes,
+)
+
+
+def waiting(code: str = "00-KV6", **changes: object) -> Waiting:
+    plain: dict[str, object] = {
+        "stage": Stage.PART_IN_HAND, "promise_at": NOW + timedelta(minutes=60), "bench_minutes": 25, "cure_minutes": 0,
+        "steps_done": 0, "steps_total": 26, "technician": "Bram",
+    }  # fmt: skip
+    return Waiting(code=code, **{**plain, **changes})  # type: ignore[arg-type]
+
+
+def skill(name: str, factor: str | None, load: int = 0) -> Skill:
+    return Skill(
+        person_id=len(name), name=name, factor=Decimal(factor) if factor else None, load_minutes=load
+    )
+
+
+def test_expected_minutes_follow_the_technicians_own_pace() -> None:
+    assert expected_minutes(25, Decimal("0.8"), 4) == 24
+    assert expected_minutes(25, None) == 25
+    assert expected_minutes(25, Decimal("0.5")) == 13  # 12.5 rounds half up
+
+
+def test_a_beginner_takes_30_to_60_minutes_where_others_take_less() -> None:
+    """Work sample W06: 30–60 minutes predicted for a beginner (common practice)."""
+    assert 30 <= expected_minutes(25, Decimal("1.8")) <= 60
+
+
+def test_who_may_and_is_free_soonest_comes_first() -> None:
+    found = candidates(
+        [skill("Lio", "2.0"), skill("Marit", None), skill("Bram", "0.8", load=40)], "phones", 25, 0
+    )
+    assert [(one.name, one.may) for one in found] == [("Lio", True), ("Bram", True), ("Marit", False)]
+    assert "not trained in phones" in found[-1].why
+
+
+def test_an_untrained_technician_is_refused() -> None:
+    check_assign(skill("Bram", "0.8"), "phones")
+    for one in (None, skill("Marit", None)):
+        with pytest.raises(NotAllowed, match="phones"):
+            check_assign(one, "phones")
+
+
+def test_slack_is_promise_less_now_less_what_is_left_to_do() -> None:
+    line = rank_next([waiting()], NOW)[0]
+    assert line.remaining_minutes == 5 + 25
+    assert line.slack_minutes == 60 - 30
+    assert line.reason == "30 min to spare: about 30 min of work left."
+
+
+def test_a_late_job_says_how_late_and_a_passed_promise_says_so() -> None:
+    assert (
+        "Will be 20 min late" in rank_next([waiting(promise_at=NOW + timedelta(minutes=10))], NOW)[0].reason
+    )
+    assert (
+        "The promise passed 10 min ago"
+        in rank_next([waiting(promise_at=NOW - timedelta(minutes=10))], NOW)[0].reason
+    )
+
+
+def test_a_held_up_job_says_why() -> None:
+    line = rank_next([waiting(stage=Stage.QUOTED, blocked="no free Heron front")], NOW)[0]
+    assert "Held up: no free Heron front" in line.reason
+    assert line.action == "Receive or choose another part"
+
+
+def test_cure_counts_until_the_device_is_closed() -> None:
+    assert remaining_minutes(waiting(cure_minutes=30)) == 60
+    assert remaining_minutes(waiting(stage=Stage.CLOSED, cure_minutes=30)) == 5
+
+
+def test_bench_minutes_shrink_with_the_steps_done() -> None:
+    left = [bench_minutes_left(waiting(stage=Stage.OPENED, steps_done=done)) for done in range(27)]
+    assert left == sorted(left, reverse=True)
+    assert left[0] == 25
+    assert left[-1] >= 1
+
+
+@given(
+    st.lists(st.integers(1, 400), min_size=2, max_size=5),
+    st.lists(st.integers(1, 90), min_size=5, max_size=5),
+)
+def test_least_slack_first_never_makes_one_bench_later_than_the_best_order_by_more_than_a_job(
+    promises: list[int], minutes: list[int]
+) -> None:
+    """Beside Jackson's rule (earliest due date minimises maximum lateness on one machine; published 1955, from memory)."""
+    jobs = list(zip(promises, minutes, strict=False))
+
+    def worst(order: list[tuple[int, int]]) -> int:
+        clock, late = 0, -(10**9)
+        for promise, length in order:
+            clock += length
+            late = max(late, clock - promise)
+        return late
+
+    best = min(worst(list(order)) for order in permutations(jobs))
+    ranked = rank_next(
+        [
+            waiting(f"{i}", promise_at=NOW + timedelta(minutes=p), bench_minutes=m)
+            for i, (p, m) in enumerate(jobs)
+        ],
+        NOW,
+    )
+    order = [jobs[int(line.code)] for line in ranked]
+    assert worst(sorted(jobs)) == best
+    assert worst(order) <= best + max(length for _, length in jobs)
+
+
+@pytest.mark.parametrize("stage", list(Stage))
+def test_every_stage_has_one_next_action(stage: Stage) -> None:
+    action, room = next_action(stage, assigned=True, blocked=False)
+    assert action
+    assert room in ("match", "bench", "handover", "plan", "job")
+
+
+def test_a_part_in_hand_without_a_technician_is_assigned_first() -> None:
+    assert next_action(Stage.PART_IN_HAND, assigned=False, blocked=False) == ("Assign a technician", "plan")
+
+
+@pytest.mark.parametrize(
+    ("minutes", "words"),
+    [(0, "0 min"), (59, "59 min"), (60, "1 h"), (61, "1 h 1 min"), (1440, "1 day"), (4320, "3 days")],
+)
+def test_minutes_are_spelled_as_a_shop_says_them(minutes: int, words: str) -> None:
+    assert spell_minutes(minutes) == words

@@ -1,0 +1,67 @@
+"""Baseline against proof: all nine pairs of outcomes, and what the shop answers for. Common practice, no source."""
+
+from __future__ import annotations
+
+import pytest
+
+from sutura.core.catalogue import Function
+from sutura.core.proof import Change, Compared, advice, compare
+from sutura.core.values import FunctionResult, Outcome
+
+W, F, N = Outcome.WORKS, Outcome.FAULTY, Outcome.NOT_TESTABLE
+
+
+def compared(before: Outcome, after: Outcome, *, screen: bool = False) -> Compared:
+    function = Function(id="x", name="Earpiece", how="", screen=screen)
+    was = {"x": FunctionResult(function="x", outcome=before, reason="" if before is W else "why")}
+    now = {"x": FunctionResult(function="x", outcome=after, reason="" if after is W else "how")}
+    return compare([function], was, now).compared[0]
+
+
+@pytest.mark.parametrize(
+    ("before", "after", "change", "answer_for", "fails"),
+    [
+        (W, W, Change.KEPT, False, False),
+        (W, F, Change.OURS, True, True),
+        (W, N, Change.UNPROVED, True, False),
+        (F, W, Change.REPAIRED, False, False),
+        (F, F, Change.WAS_FAULTY, False, False),
+        (F, N, Change.WAS_FAULTY, False, False),
+        (N, W, Change.NOW_WORKS, False, False),
+        (N, F, Change.UNCLEAR, False, False),
+        (N, N, Change.NEVER_TESTED, False, False),
+    ],
+)
+def test_each_pair_of_outcomes_has_one_meaning(
+    before: Outcome, after: Outcome, change: Change, answer_for: bool, fails: bool
+) -> None:
+    one = compared(before, after)
+    assert (one.change, one.answer_for, one.fails) == (change, answer_for, fails)
+
+
+@pytest.mark.parametrize("before", [W, F, N])
+@pytest.mark.parametrize("after", [F, N])
+def test_what_the_new_screen_supplies_must_work_whatever_it_did_before(
+    before: Outcome, after: Outcome
+) -> None:
+    assert compared(before, after, screen=True).fails
+
+
+def test_the_shop_is_never_blamed_for_what_was_broken_on_arrival() -> None:
+    assert not compared(F, F, screen=True).answer_for
+
+
+def test_the_reason_written_now_stands_in_the_meaning() -> None:
+    assert "(how)" in compared(W, F).why
+
+
+def test_a_proof_passes_only_when_nothing_fails() -> None:
+    function = Function(id="x", name="Touch", how="", screen=True)
+    works, faulty = (
+        {"x": FunctionResult(function="x", outcome=o, reason="r" if o is F else "")} for o in (W, F)
+    )
+    assert compare([function], works, works).passed
+    failed = compare([function], works, faulty)
+    assert not failed.passed
+    assert "reseat the connectors" in advice(failed.failing)
+    assert advice(()) == ""

@@ -1,0 +1,77 @@
+"""Rule: no path skips a guard. One state machine decides; the database holds the same pairs of stages."""
+
+from __future__ import annotations
+
+import re
+from dataclasses import replace
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+from property.strategies import job_facts, moves
+
+from sutura.config import MIGRATIONS
+from sutura.core.errors import MoveRefused
+from sutura.core.job import WAYS, JobFacts, Move, Stage, check_move
+
+WORK = (Move.QUOTE, Move.TAKE_PART, Move.OPEN, Move.PASS_PROOF, Move.CLOSE, Move.HAND_BACK)
+
+
+@given(job_facts, moves)
+def test_a_move_succeeds_only_by_a_way_whose_every_guard_holds(facts: JobFacts, move: Move) -> None:
+    way = next((one for one in WAYS if one.move is move and one.start is facts.stage), None)
+    if way is None or not all(guard.holds(facts) for guard in way.guards):
+        with pytest.raises(MoveRefused) as refused:
+            check_move(facts, move)
+        assert refused.value.missing
+    else:
+        assert check_move(facts, move) is way.end
+
+
+@given(job_facts, moves, st.data())
+def test_taking_any_one_guard_away_stops_the_move(facts: JobFacts, move: Move, data: st.DataObject) -> None:
+    """Switching one fact to no can never let a move pass that was refused with it at yes (failing a test aside)."""
+    fact = data.draw(
+        st.sampled_from(
+            [n for n in JobFacts.__dataclass_fields__ if n not in ("code", "stage", "proof_passed")]
+        )
+    )
+    without = replace(facts, **{fact: False})
+
+    def passes(one: JobFacts) -> bool:
+        try:
+            check_move(one, move)
+        except MoveRefused:
+            return False
+        return True
+
+    assert passes(without) <= passes(replace(facts, **{fact: True}))
+
+
+@given(st.lists(st.tuples(moves, job_facts), max_size=40))
+def test_whoever_hands_back_has_been_through_every_stage_in_order(walk: list[tuple[Move, JobFacts]]) -> None:
+    stage, seen = Stage.IDENTIFIED, [Stage.IDENTIFIED]
+    for move, facts in walk:
+        try:
+            stage = check_move(replace(facts, stage=stage), move)
+        except MoveRefused:
+            continue
+        seen.append(stage)
+    if stage is Stage.HANDED_BACK:
+        order = [Stage.IDENTIFIED, Stage.QUOTED, Stage.PART_IN_HAND, Stage.OPENED, Stage.PROVED, Stage.CLOSED]
+        assert [one for one in dict.fromkeys(seen) if one in order] == order
+
+
+def test_with_everything_in_order_the_work_goes_all_the_way() -> None:
+    every = {name: True for name in JobFacts.__dataclass_fields__ if name not in ("code", "stage")}
+    stage = Stage.IDENTIFIED
+    for move in WORK:
+        stage = check_move(JobFacts(code="00-KV6", stage=stage, **every), move)  # type: ignore[arg-type]
+    assert stage is Stage.HANDED_BACK
+
+
+def test_the_database_allows_exactly_the_same_pairs_of_stages() -> None:
+    text = next(MIGRATIONS.glob("0001_*.py")).read_text("utf-8")
+    in_database = set(re.findall(r"'([a-z_]+>[a-z_]+)'", text))
+    in_core = {f"{way.start}>{way.end}" for way in WAYS if way.start is not way.end}
+    assert in_database == in_core

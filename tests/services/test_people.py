@@ -1,0 +1,131 @@
+"""Signing in with its throttle, and changing people."""
+
+from __future__ import annotations
+
+from datetime import timedelta
+
+import pytest
+from builders import NOW, PASSWORD, Shop
+
+from sutura.core.errors import Invalid, NotAllowed, SignInRefused, StaleSave
+from sutura.core.values import Role
+from sutura.services import people
+from sutura.store import people as store
+from sutura.store.database import value
+
+
+def wrong(login: str, times: int, address: str = "10.0.0.9", start: int = 0) -> None:
+    for number in range(times):
+        with pytest.raises(SignInRefused):
+            people.sign_in(login, "not the password", address, NOW + timedelta(seconds=start + number))
+
+
+def test_the_right_pair_opens_a_session_that_ends(shop: Shop) -> None:
+    token = people.sign_in(" Ines ", PASSWORD, "10.0.0.1", NOW)
+    found = people.session_of(token, NOW)
+    assert found
+    assert found.person.role is Role.MANAGER
+    assert people.session_of(token, NOW + people.SESSION_LENGTH + timedelta(seconds=1)) is None
+    people.sign_out(token)
+    assert people.session_of(token, NOW) is None
+
+
+def test_neither_password_nor_token_is_kept_as_it_is(shop: Shop) -> None:
+    token = people.sign_in("ines", PASSWORD, "10.0.0.1", NOW)
+    assert store.load_person_by_login("ines").password_hash.startswith("$argon2id$")  # type: ignore[union-attr]
+    assert value("select count(*) from login_session where token_hash = %s", token) == 0
+
+
+def test_five_wrong_tries_make_even_the_right_password_wait(shop: Shop) -> None:
+    wrong("ines", 5)
+    with pytest.raises(SignInRefused, match="Wait 15 minutes"):
+        people.sign_in("ines", PASSWORD, "10.0.0.1", NOW + timedelta(seconds=6))
+    assert people.sign_in("ines", PASSWORD, "10.0.0.1", NOW + timedelta(minutes=16))
+
+
+def test_many_names_from_one_address_are_throttled_too(shop: Shop) -> None:
+    for number in range(5):
+        wrong(f"guess{number}", 1, start=number)
+    with pytest.raises(SignInRefused, match="Too many"):
+        people.sign_in("pell", PASSWORD, "10.0.0.9", NOW + timedelta(seconds=9))
+    assert people.sign_in("pell", PASSWORD, "10.0.0.2", NOW + timedelta(seconds=9))
+
+
+def test_an_unknown_name_reads_the_same_as_a_wrong_password(shop: Shop) -> None:
+    says = set()
+    for login in ("ines", "nobody"):
+        with pytest.raises(SignInRefused) as refused:
+            people.sign_in(login, "wrong", "10.0.0.1", NOW)
+        says.add(str(refused.value))
+    assert len(says) == 1
+
+
+def changed(shop: Shop, login: str, **changes: object) -> None:
+    found = store.load_person_by_login(login)
+    assert found
+    given = {
+        "name": found.name,
+        "role": found.role,
+        "active": found.active,
+        "password": "",
+        "factors": {},
+        "version": found.version,
+    }
+    people.save_person(found.id, **{**given, **changes}, by=shop.manager, now=shop.tick())  # type: ignore[arg-type]
+
+
+def test_only_a_manager_adds_and_changes_people(shop: Shop) -> None:
+    for by in (shop.counter, shop.bram):
+        with pytest.raises(NotAllowed):
+            people.add_person(name="X", login="xx", role="manager", password="long enough 1", by=by, now=NOW)
+        with pytest.raises(NotAllowed):
+            people.save_person(
+                by.id,
+                name="X",
+                role="manager",
+                active=True,
+                password="",
+                factors={},
+                version=1,
+                by=by,
+                now=NOW,
+            )
+
+
+def test_two_people_do_not_share_a_sign_in_name(shop: Shop) -> None:
+    with pytest.raises(Invalid, match="someone has this sign-in name"):
+        people.add_person(
+            name="X", login="Ines", role="counter", password="long enough 1", by=shop.manager, now=NOW
+        )
+
+
+def test_the_last_manager_stays_one(shop: Shop) -> None:
+    for change in ({"role": "counter"}, {"active": False}):
+        with pytest.raises(Invalid, match="needs one active manager"):
+            changed(shop, "ines", **change)
+
+
+def test_leaving_or_a_new_password_ends_every_session(shop: Shop) -> None:
+    for change in ({"active": False}, {"active": True, "password": "another long one"}, {"role": "counter"}):
+        found = store.load_person_by_login("lio")
+        assert found
+        token = people.open_session(found.id, NOW)
+        changed(shop, "lio", **change)
+        assert people.session_of(token, NOW) is None
+
+
+def test_a_stale_form_shows_both_versions(shop: Shop) -> None:
+    with pytest.raises(StaleSave) as stale:
+        changed(shop, "lio", name="Lio Two", version=1)
+    assert (stale.value.yours["name"], stale.value.theirs["name"]) == ("Lio Two", "Lio")
+
+
+@pytest.mark.parametrize("factor", ["0", "x", "9", "-1", "NaN"])
+def test_a_factor_is_a_sensible_multiple(shop: Shop, factor: str) -> None:
+    with pytest.raises(Invalid, match=r"0\.3 to 5"):
+        changed(shop, "lio", factors={"book-opening phones": factor})
+
+
+def test_an_empty_factor_takes_the_training_away(shop: Shop) -> None:
+    changed(shop, "lio", factors={"book-opening phones": " "})
+    assert store.load_person_by_login("lio").skills == {}  # type: ignore[union-attr]

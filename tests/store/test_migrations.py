@@ -1,0 +1,97 @@
+"""Migrating from nothing equals the models; migrations are frozen; what happened cannot be rewritten."""
+
+from __future__ import annotations
+
+import hashlib
+
+import peewee
+import psycopg
+import pytest
+from builders import Shop
+from playhouse.schema_diff import diff_models
+
+from sutura import wiring
+from sutura.cluster import Cluster
+from sutura.config import MIGRATIONS
+from sutura.store import tables
+from sutura.store.database import DATABASE
+
+FROZEN = {"0001_foundation.py": "f85179a7aaf7224c0a1ed86efead71184bda8b7d8faabb2f3e8bbe664057467d"}
+
+
+def differences() -> list[str]:
+    found = [str(one) for part in diff_models(DATABASE, tables.ALL) for one in part]
+    return [one for one in found if not any(name in one for name in tables.SQL_INDEXES)]
+
+
+def test_migrating_from_nothing_equals_the_models(shop: Shop) -> None:
+    assert differences() == []
+
+
+def test_a_column_the_models_do_not_know_would_be_noticed(shop: Shop) -> None:
+    DATABASE.execute_sql("alter table job add column planted integer")
+    assert differences()
+
+
+def test_released_migrations_are_never_edited() -> None:
+    found = {
+        file.name: hashlib.sha256(file.read_bytes()).hexdigest() for file in MIGRATIONS.glob("[0-9]*.py")
+    }
+    assert found == FROZEN
+
+
+def test_migrating_twice_changes_nothing(database: str) -> None:
+    assert wiring.migrate() == []
+    assert wiring.ready() == []
+
+
+def test_a_database_without_tables_is_not_ready(cluster: Cluster, database: str) -> None:
+    with psycopg.connect(cluster.url_of("postgres"), autocommit=True) as link:
+        link.execute("create database bare")
+    wiring.connect(cluster.url_of("bare"))
+    try:
+        assert any("0001_foundation" in reason for reason in wiring.ready())
+    finally:
+        wiring.connect(database)
+
+
+@pytest.mark.parametrize(
+    "table", ["job_event", "stock_move", "function_result", "payment", "audit_event", "bench_step", "consent"]
+)
+@pytest.mark.parametrize("statement", ["update {} set id = id", "delete from {}", "truncate {} cascade"])
+def test_what_happened_is_append_only(shop: Shop, table: str, statement: str) -> None:
+    shop.receive("P-1001", 2)
+    shop.hand_back(shop.closed())
+    DATABASE.execute_sql(
+        "insert into audit_event (at, person_id, what, detail) values (now(), %s, 'x', '{}')",
+        (shop.manager.id,),
+    )
+    with pytest.raises(peewee.DatabaseError, match="append-only"), DATABASE.atomic():
+        DATABASE.execute_sql(statement.format(table))
+
+
+@pytest.mark.parametrize(
+    "statement",
+    [
+        "update job set stage = 'handed_back'",
+        "update job set stage = 'proved'",
+        "update job set promise_at = null",
+        "insert into payment (job_id, amount_minor, currency, method, person_id, at) select id, 0, 'TAL', 'cash', 1, now() from job",
+        "insert into bench_step (job_id, attempt, step, expected, counted, person_id, at) select id, 1, 'x', 2, 1, 1, now() from job",
+        "insert into function_result (job_id, attempt, function, outcome, person_id, at) select id, 1, 'x', 'faulty', 1, now() from job",
+    ],
+)
+def test_the_database_backs_the_rules_whoever_writes(shop: Shop, statement: str) -> None:
+    shop.take_in()
+    with pytest.raises(peewee.DatabaseError), DATABASE.atomic():
+        DATABASE.execute_sql(statement)
+
+
+def test_a_new_job_starts_at_the_beginning(shop: Shop) -> None:
+    code = shop.take_in()
+    columns = "customer_id, model_id, read_number, identified, channel, marks, promise_at, received_at, received_by_id, currency, expected_minutes"
+    with pytest.raises(peewee.DatabaseError, match="starts as identified"), DATABASE.atomic():
+        DATABASE.execute_sql(
+            f"insert into job (code, stage, {columns}) select '00-KV6', 'quoted', {columns} from job where code = %s",
+            (code,),
+        )

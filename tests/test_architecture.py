@@ -1,0 +1,176 @@
+"""The house rules: each import rule fails on a planted violation; files and functions stay small; words stay ours."""
+
+from __future__ import annotations
+
+import ast
+import re
+import shutil
+import subprocess
+import sys
+from pathlib import Path
+
+import pytest
+
+from sutura.config import ROOT, SETTINGS
+
+CAPABILITIES = {
+    "intake", "matching", "stock", "quoting", "planning", "bench", "proof", "handover", "identify", "people", "catalogue", "job",
+}  # fmt: skip
+PYTHON = sorted((ROOT / "src" / "sutura").rglob("*.py"))
+PLANTED = [
+    ("core/job.py", "import sutura.store.job", "Dependencies point inward"),
+    ("store/job.py", "import sutura.services.job", "Dependencies point inward"),
+    ("services/job.py", "import sutura.web.app", "Dependencies point inward"),
+    ("web/present.py", "import sutura.wiring", "Dependencies point inward"),
+    ("core/stock.py", "import peewee", "The core is pure"),
+    ("core/planning.py", "import random", "The core is pure"),
+    ("core/bench.py", "import time", "The core is pure"),
+    ("web/pages/stock.py", "import peewee", "Pages never touch the database library"),
+    ("services/stock.py", "import psycopg", "Pages never touch the database library"),
+    ("core/maths/money.py", "import sutura.core.stock", "Mathematics knows nothing of the business"),
+]
+
+
+def lint_imports(folder: Path) -> subprocess.CompletedProcess[str]:
+    return subprocess.run(
+        [str(Path(sys.executable).parent / "lint-imports"), "--no-cache"], cwd=folder, capture_output=True, text=True, check=False,
+        env={"PYTHONPATH": str(folder / "src"), "PATH": "/usr/bin:/bin"},
+    )  # fmt: skip
+
+
+@pytest.fixture(scope="module")
+def copy(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    folder = tmp_path_factory.mktemp("house")
+    shutil.copytree(
+        ROOT / "src" / "sutura",
+        folder / "src" / "sutura",
+        ignore=shutil.ignore_patterns("__pycache__", "static"),
+    )
+    shutil.copy(ROOT / "pyproject.toml", folder)
+    return folder
+
+
+def test_the_import_rules_hold(copy: Path) -> None:
+    done = lint_imports(copy)
+    assert done.returncode == 0, done.stdout
+
+
+@pytest.mark.parametrize(
+    ("file", "line", "rule"), PLANTED, ids=[f"{file}: {line}" for file, line, _ in PLANTED]
+)
+def test_each_import_rule_fails_on_a_planted_violation(copy: Path, file: str, line: str, rule: str) -> None:
+    path = copy / "src" / "sutura" / file
+    before = path.read_text("utf-8")
+    path.write_text(f"{before}\n{line}\n", "utf-8")
+    try:
+        done = lint_imports(copy)
+    finally:
+        path.write_text(before, "utf-8")
+    assert done.returncode != 0
+    assert re.search(rf"{rule}.*BROKEN", done.stdout), done.stdout[-2000:]
+
+
+def test_the_capability_word_names_the_file_in_every_layer() -> None:
+    for layer in ("core", "services", "store", "web/pages"):
+        names = {file.stem for file in (ROOT / "src" / "sutura" / layer).glob("*.py")}
+        plumbing = {
+            "__init__",
+            "values",
+            "errors",
+            "rules",
+            "once",
+            "marks",
+            "database",
+            "tables",
+            "migrating",
+            "health",
+            "living",
+        }
+        assert names - plumbing <= CAPABILITIES, layer
+    templates = {
+        folder.name for folder in (ROOT / "src" / "sutura" / "web" / "templates").iterdir() if folder.is_dir()
+    }
+    assert templates - {"parts", "errors", "living"} <= CAPABILITIES
+
+
+@pytest.mark.parametrize("file", PYTHON, ids=lambda file: str(file.relative_to(ROOT)))
+def test_files_and_functions_stay_small(file: Path) -> None:
+    text = file.read_text("utf-8")
+    assert len(text.splitlines()) <= 600
+    for node in ast.walk(ast.parse(text)):
+        if isinstance(node, ast.FunctionDef | ast.AsyncFunctionDef):
+            assert (node.end_lineno or 0) - node.lineno < 80, node.name
+
+
+def test_templates_hold_no_styles_scripts_or_queries() -> None:
+    for file in (ROOT / "src" / "sutura" / "web" / "templates").rglob("*.html"):
+        text = file.read_text("utf-8")
+        assert 'style="' not in text, file
+        assert not re.search(r"<script(?! defer src)", text), file
+        assert not re.search(r"\son[a-z]+=", text), file
+
+
+def test_alpine_attributes_use_only_what_its_strict_build_allows() -> None:
+    for file in (ROOT / "src" / "sutura" / "web" / "templates").rglob("*.html"):
+        for expression in re.findall(r'\s(?:x-[a-z]+|@[a-z.]+|:[a-z-]+)="([^"]*)"', file.read_text("utf-8")):
+            assert not re.search(r"=>|`|\?\.|\?\?|\+=|\.\.\.|;", expression), f"{file.name}: {expression}"
+
+
+def test_the_first_page_stays_under_its_weight() -> None:
+    """Budget: first page load ≤ 250 kB compressed (design, section 9)."""
+    import gzip
+
+    static = ROOT / "src" / "sutura" / "web" / "static"
+    files = [
+        *static.glob("*.*"),
+        *(file for file in (static / "vendor").iterdir() if file.suffix in (".css", ".js", ".woff2")),
+    ]
+    weight = sum(
+        len(file.read_bytes() if file.suffix == ".woff2" else gzip.compress(file.read_bytes(), 5))
+        for file in files
+    )
+    assert weight < 250_000
+
+
+def test_every_shipped_file_of_others_is_listed_with_its_licence() -> None:
+    vendor = ROOT / "src" / "sutura" / "web" / "static" / "vendor"
+    listed = (vendor / "README.md").read_text("utf-8")
+    for file in vendor.iterdir():
+        if file.suffix in (".css", ".js", ".woff2"):
+            family = re.sub(r"latin-\d+-normal", "latin-*", file.name)
+            assert file.name in listed or family in listed or "hyperlegible-mono-latin-*" in listed, file.name
+
+
+def test_nothing_committed_names_a_registry_or_a_place_on_one_machine() -> None:
+    names = subprocess.run(
+        ["git", "ls-files"], cwd=ROOT, capture_output=True, text=True, check=True
+    ).stdout.split()
+    forbidden = re.compile(r"pypi\.org|pythonhosted|registry\.npmjs|deb\.debian|/work/|/root/|/home/")
+    for name in names:
+        file = ROOT / name
+        if (
+            file.suffix in (".py", ".md", ".json", ".html", ".css", ".toml", ".txt", ".in")
+            and file.name != Path(__file__).name
+            and "vendor" not in name
+        ):
+            assert not forbidden.search(file.read_text("utf-8")), name
+
+
+def test_every_setting_stands_in_the_readme() -> None:
+    readme = (ROOT / "README.md").read_text("utf-8")
+    assert [setting.name for setting in SETTINGS if f"`{setting.name}`" not in readme] == []
+
+
+def test_every_picture_is_linked_from_the_readme_and_there_are_under_twenty() -> None:
+    pictures = sorted(file.name for file in (ROOT / "docs" / "screenshots").glob("*.png"))
+    readme = (ROOT / "README.md").read_text("utf-8")
+    assert 0 < len(pictures) < 20
+    assert [name for name in pictures if f"docs/screenshots/{name}" not in readme] == []
+
+
+def test_the_map_names_every_folder_of_the_house() -> None:
+    text = (ROOT / "docs" / "map.md").read_text("utf-8")
+    folders = {file.parent.relative_to(ROOT / "src" / "sutura").as_posix() for file in PYTHON} - {"."}
+    assert [folder for folder in folders if f"{folder}/" not in text] == []
+    files = [file.name for file in PYTHON if file.parent.name == "sutura" and file.name != "__init__.py"]
+    assert [name for name in files if name not in text] == []

@@ -1,0 +1,85 @@
+"""Query budgets: each page asks the database a fixed number of times, however many jobs there are."""
+
+from __future__ import annotations
+
+import logging
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from typing import Any
+
+import pytest
+from builders import PLAIN, Shop
+
+from sutura.core.job import Stage
+
+Sit = Callable[[str], Any]
+# one of them is the session of the person who asks
+BUDGETS = {
+    "/": 2, "/counter": 4, "/match": 2, "/shelf": 2, "/bench": 2, "/plan": 2, "/book": 4, "/catalogue": 2, "/catalogue/rules": 1,
+    "/people": 2, "/shelf/P-2001": 4, "/jobs/{code}": 11, "/jobs/{code}/match": 7, "/jobs/{code}/bench": 3, "/jobs/{code}/proof": 10,
+    "/jobs/{code}/assign": 4, "/jobs/{code}/handover": 10, "/identify?q=QD44": 2, "/customers/find?q=orla": 2,
+}  # fmt: skip
+
+
+class _Counter(logging.Handler):
+    count = 0
+
+    def emit(self, record: logging.LogRecord) -> None:
+        # the pool logs here too; statements come as (sql, parameters)
+        self.count += isinstance(record.msg, tuple)
+
+
+@contextmanager
+def counted() -> Iterator[_Counter]:
+    logger, handler = logging.getLogger("peewee"), _Counter()
+    logger.addHandler(handler)
+    before, logger.level = logger.level, logging.DEBUG
+    logger.setLevel(logging.DEBUG)
+    logger.propagate = False
+    try:
+        yield handler
+    finally:
+        logger.removeHandler(handler)
+        logger.setLevel(before)
+        logger.propagate = True
+
+
+@pytest.fixture(scope="module")
+def code(database: str) -> str:
+    """A job on the bench among a handful of others in every stage."""
+    shop = Shop()
+    shop.receive("P-2001", 8)
+    for _ in range(3):
+        shop.take_in(PLAIN)
+        shop.quoted(PLAIN)
+    shop.held(PLAIN)
+    shop.closed(PLAIN)
+    return shop.opened(PLAIN)
+
+
+@pytest.mark.parametrize("path", list(BUDGETS))
+def test_a_page_stays_within_its_queries(desks: Sit, code: str, path: str) -> None:
+    ines = desks("ines")
+    address = path.replace("{code}", code)
+    ines.get(address)  # the models it needs are read once and kept
+    with counted() as queries:
+        assert ines.get(address).status_code == 200
+    assert 0 < queries.count <= BUDGETS[path], f"{queries.count} queries"
+
+
+def test_lists_ask_no_more_for_more_jobs(desks: Sit, code: str) -> None:
+    ines = desks("ines")
+
+    def ask(path: str) -> int:
+        ines.get(path)
+        with counted() as queries:
+            ines.get(path)
+        return queries.count
+
+    paths = ("/", "/counter", "/match", "/bench", "/plan")
+    before = [ask(path) for path in paths]
+    shop = Shop()
+    for _ in range(5):
+        shop.quoted(PLAIN)
+    assert [ask(path) for path in paths] == before
+    assert shop.job(code).stage is Stage.OPENED

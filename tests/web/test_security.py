@@ -1,0 +1,222 @@
+"""Who is let in, what every answer carries, and what happens when things break."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Callable
+from typing import Any
+
+import pytest
+from builders import PASSWORD, Shop
+from starlette.testclient import TestClient
+
+from sutura import wiring
+from sutura.cluster import Cluster
+from sutura.store import database as store
+from sutura.web.app import make_app
+from sutura.web.pages.people import safe_way
+
+Sit = Callable[[str], Any]
+
+
+def test_every_answer_carries_the_security_headers(client: TestClient) -> None:
+    for path in ("/sign-in", "/nowhere", "/static/sutura.css", "/health"):
+        headers = client.get(path).headers
+        policy = headers["content-security-policy"]
+        assert "default-src 'self'" in policy
+        assert "unsafe" not in policy
+        assert headers["x-content-type-options"] == "nosniff"
+        assert headers["x-frame-options"] == "DENY"
+        assert headers["x-request-id"]
+
+
+def test_no_page_needs_the_network_or_an_inline_style(desks: Sit) -> None:
+    ines = desks("ines")
+    for path in ("/", "/counter", "/living", "/book", "/catalogue/fennick-heron"):
+        text = ines.get(path).text
+        assert 'style="' not in text, path
+        assert "<script>" not in text
+        assert "http://" not in text.replace("http://www.w3.org", "")
+        assert "https://" not in text
+
+
+@pytest.mark.parametrize(
+    "path", ["/", "/counter", "/jobs/00-KV6", "/shelf", "/book", "/people", "/scan?q=x", "/identify?q=x"]
+)
+def test_nobody_reads_without_signing_in(client: TestClient, path: str) -> None:
+    answer = client.get(path, follow_redirects=False)
+    assert answer.status_code == 303
+    assert answer.headers["location"].startswith("/sign-in?then=")
+
+
+def test_every_write_without_the_sessions_token_is_refused(desks: Sit) -> None:
+    ines = desks("ines")
+    paths = {
+        route.path
+        for route in _routes(ines.client.app)
+        if "POST" in (route.methods or ()) and not route.path.startswith("/sign-in")
+    }
+    assert len(paths) > 15
+    for path in paths:
+        filled = path.replace("{person_id}", "1").replace("{customer_id}", "1").replace("{offer_id}", "1")
+        for token in ({}, {"csrf": "made-up"}):
+            answer = ines.client.post(
+                filled.replace("{code}", "00-KV6").replace("{draft_id}", "d").replace("{barcode}", "P-1001"),
+                data=token,
+            )
+            assert answer.status_code == 403, path
+            assert "another session" in answer.text
+
+
+def _routes(app: Any) -> list[Any]:
+    return [route for route in _walk(app.routes) if hasattr(route, "methods")]
+
+
+def _walk(routes: Any) -> list[Any]:
+    found: list[Any] = []
+    for route in routes:
+        inner = getattr(getattr(route, "original_router", None), "routes", None) or getattr(
+            route, "routes", None
+        )
+        found += _walk(inner) if inner else [route]
+    return found
+
+
+def test_the_sign_in_form_needs_its_own_token(client: TestClient) -> None:
+    assert client.post("/sign-in", data={"login": "ines", "password": PASSWORD}).status_code == 403
+
+
+def test_the_session_cookie_is_out_of_reach_of_scripts(client: TestClient) -> None:
+    client.get("/sign-in")
+    token = client.cookies["sutura_before"]
+    answer = client.post(
+        "/sign-in", data={"login": "ines", "password": PASSWORD, "csrf": token}, follow_redirects=False
+    )
+    cookie = next(c for c in answer.headers.get_list("set-cookie") if c.startswith("sutura_session="))
+    assert "HttpOnly" in cookie
+    assert "SameSite=lax" in cookie
+
+
+@pytest.mark.parametrize(
+    "then", ["//evil.example", "https://evil.example", "/\\evil.example", "javascript:x", ""]
+)
+def test_signing_in_never_leads_away(then: str) -> None:
+    assert safe_way(then) == "/"
+    assert safe_way("/jobs/00-KV6") == "/jobs/00-KV6"
+
+
+def test_outside_demo_mode_nobody_signs_in_by_one_click(client: TestClient) -> None:
+    page = client.get("/sign-in").text
+    assert "demo" not in page
+    token = client.cookies["sutura_before"]
+    assert client.post("/sign-in/demo", data={"person": "1", "csrf": token}).status_code == 404
+
+
+def test_in_demo_mode_one_click_is_enough(database: str) -> None:
+    with TestClient(make_app(wiring.web_settings(demo=True)), base_url="http://testserver") as client:
+        assert "This is the demo shop" in client.get("/sign-in").text
+        answer = client.post("/sign-in/demo", data={"person": "1", "csrf": client.cookies["sutura_before"]})
+        assert answer.url.path == "/"
+        assert answer.status_code == 200
+
+
+def test_too_many_wrong_passwords_make_one_wait(client: TestClient) -> None:
+    statuses = []
+    for _ in range(6):
+        client.get("/sign-in")
+        data = {"login": "lio", "password": "wrong", "csrf": client.cookies["sutura_before"]}
+        statuses.append(client.post("/sign-in", data=data).status_code)
+    assert statuses == [401] * 5 + [429]
+    with store.connection():
+        store.value("delete from sign_in_try returning 1")
+
+
+def test_what_a_person_typed_is_never_markup(desks: Sit, floor: Shop) -> None:
+    nasty = "<script>alert(1)</script>\"'>"
+    code = floor.take_in(name=nasty, complaint=nasty, read_number=nasty)
+    ines = desks("ines")
+    for path in (
+        f"/jobs/{code}",
+        f"/jobs/{code}/ticket",
+        "/",
+        f"/jobs/{code}/match",
+        "/scan?q=%3Cscript%3Ealert(1)%3C/script%3E",
+    ):
+        assert "<script>alert" not in ines.get(path).text, path
+
+
+def test_signing_out_ends_the_session_on_the_server(desks: Sit) -> None:
+    ines = desks("ines")
+    cookie = ines.client.cookies["sutura_session"]
+    ines.get("/")
+    ines.post("/sign-out")
+    ines.client.cookies.set("sutura_session", cookie)
+    assert ines.client.get("/", follow_redirects=False).status_code == 303
+
+
+def test_a_form_sent_after_the_session_ended_shows_what_was_entered(desks: Sit, floor: Shop) -> None:
+    number = floor.job(floor.take_in()).customer_id
+    pell = desks("pell")
+    pell.get(f"/customers/{number}")
+    pell.client.cookies.clear()
+    pell.post(f"/customers/{number}", name="Orla", phone="555 0444", email="", note="typed for ten minutes")
+    assert pell.answer.status_code == 401
+    assert "typed for ten minutes" in pell.page
+
+
+def test_our_own_mistake_gives_a_reference_number_and_no_trace(
+    desks: Sit, monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]
+) -> None:
+    from sutura.services import planning
+
+    def broken(_: object) -> None:
+        raise RuntimeError("planted")
+
+    ines = desks("ines")
+    monkeypatch.setattr(planning, "open_lines", broken)
+    answer = ines.client.get("/", headers={"x-request-id": "reference-77"})
+    assert answer.status_code == 500
+    assert "reference-77" in answer.text
+    assert "planted" not in answer.text
+    assert "planted" in capsys.readouterr().out
+
+
+def test_health_is_the_process_and_ready_is_the_database(
+    client: TestClient, cluster: Cluster, database: str
+) -> None:
+    assert client.get("/health").json() == {"status": "alive"}
+    assert client.get("/ready").json() == {"ready": True, "missing": []}
+    wiring.connect("postgresql://nobody:x@127.0.0.1:1/none")
+    try:
+        assert client.get("/health").status_code == 200
+        assert client.get("/ready").status_code == 503
+        client.cookies.set("sutura_session", "x")
+        away = client.get("/")
+        assert away.status_code == 503
+        assert "does not answer" in away.text
+        assert away.headers["retry-after"]
+    finally:
+        wiring.connect(database)
+
+
+def test_logs_are_json_lines_with_the_requests_id(
+    client: TestClient, capsys: pytest.CaptureFixture[str]
+) -> None:
+    from sutura import logs
+
+    logs.to_stderr()
+    client.get("/sign-in", headers={"x-request-id": "reference-78"})
+    line = json.loads(capsys.readouterr().err.strip().splitlines()[-1])
+    assert (line["event"], line["request"], line["path"], line["status"]) == (
+        "request",
+        "reference-78",
+        "/sign-in",
+        200,
+    )
+    import structlog
+
+    structlog.reset_defaults()
+
+
+def test_a_forged_request_id_is_replaced(client: TestClient) -> None:
+    assert client.get("/health", headers={"x-request-id": "<bad>"}).headers["x-request-id"] != "<bad>"
