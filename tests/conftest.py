@@ -5,6 +5,7 @@ from __future__ import annotations
 import itertools
 import os
 from collections.abc import Iterator
+from pathlib import Path
 
 import psycopg
 import pytest
@@ -26,6 +27,10 @@ _NUMBERS = itertools.count(1)
 @pytest.fixture(scope="session")
 def cluster() -> Iterator[Cluster]:
     """The tests' own server: never the demo's, never the system's."""
+    for left in STATE.glob("test-*"):
+        # a run that was killed leaves its server behind
+        if not Path(f"/proc/{left.name.removeprefix('test-')}").exists():
+            Cluster(folder=left).remove()
     server = Cluster(folder=STATE / f"test-{os.getpid()}", fast_and_unsafe=True)
     server.start()
     yield server

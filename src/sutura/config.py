@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 ROOT = Path(__file__).resolve().parents[2]
-STATE = ROOT / ".sutura"
+STATE = Path(os.environ.get("SUTURA_STATE") or ROOT / ".sutura")
 MIGRATIONS = ROOT / "migrations"
 CATALOGUE = ROOT / "catalogue"
 SCREENSHOTS = ROOT / "docs" / "screenshots"
@@ -36,6 +36,11 @@ SETTINGS = (
         name="SUTURA_TIMEZONE", default="UTC", says="the shop's time zone, set up by the first `migrate`"
     ),
     Setting(name="SUTURA_CURRENCY", default="EUR", says="three letters, set up by the first `migrate`"),
+    Setting(
+        name="SUTURA_STATE",
+        default="",
+        says="folder for the demo's database, lock and log; .sutura when not set",
+    ),
     Setting(name="PG_BIN", default="", says="folder of initdb and pg_ctl when it is not the usual one"),
 )
 

@@ -15,6 +15,7 @@ from sutura.core.intake import (
     check_marks,
     check_promise,
     earliest_promise,
+    is_overtaken,
     read_damage,
 )
 from sutura.core.values import Outcome
@@ -109,3 +110,12 @@ def test_a_customer_has_a_name_and_a_way_to_be_reached(
     name: str, phone: str, email: str, fields: list[str]
 ) -> None:
     assert [one.field for one in check_customer(name, phone, email)] == fields
+
+
+def test_an_overtaken_sending_is_known_by_its_number_on_the_same_page() -> None:
+    kept = {"page": ["a"], "seq": ["4"]}
+    assert is_overtaken(kept, {"page": ["a"], "seq": ["3"]})
+    assert not is_overtaken(kept, {"page": ["a"], "seq": ["5"]})
+    assert not is_overtaken(kept, {"page": ["b"], "seq": ["1"]})
+    assert not is_overtaken({}, {"seq": ["1"]})
+    assert not is_overtaken(kept, {"page": ["a"], "seq": ["x"]})

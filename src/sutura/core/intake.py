@@ -181,6 +181,17 @@ def check_consents(agreed: Sequence[str]) -> list[Invalid]:
     ]
 
 
+def is_overtaken(kept: Mapping[str, Sequence[str]], sent: Mapping[str, Sequence[str]]) -> bool:
+    """True when a later sending of the same page was kept already: the network delivered them the wrong way round."""
+
+    def last(fields: Mapping[str, Sequence[str]], name: str) -> str:
+        return next(reversed(fields.get(name, ())), "")
+
+    same_page = last(kept, "page") != "" and last(kept, "page") == last(sent, "page")
+    numbers = [last(fields, "seq") for fields in (kept, sent)]
+    return same_page and all(one.isdecimal() for one in numbers) and int(numbers[1]) < int(numbers[0])
+
+
 def earliest_promise(now: datetime, minutes: int, cure_minutes: int) -> datetime:
     """The earliest time that can be kept, rounded up to the next five minutes."""
     ready = now + timedelta(minutes=minutes + cure_minutes)

@@ -56,7 +56,7 @@ class Arrival:
 
 
 @writing
-def open_draft(by: Person, now: datetime, fields: Mapping[str, object] | None = None) -> str:
+def open_draft(by: Person, now: datetime, fields: Mapping[str, Sequence[str]] | None = None) -> str:
     demand(by, Deed.TAKE_IN)
     draft_id = secrets.token_urlsafe(9)
     store.save_draft(draft_id, by.id, fields or {}, now)
@@ -64,12 +64,14 @@ def open_draft(by: Person, now: datetime, fields: Mapping[str, object] | None = 
 
 
 @writing
-def keep_draft(draft_id: str, fields: Mapping[str, object], by: Person, now: datetime) -> None:
-    """Keep what was typed so far. A draft that became a job meanwhile stays a job."""
+def keep_draft(draft_id: str, fields: Mapping[str, Sequence[str]], by: Person, now: datetime) -> None:
+    """Keep what was typed so far. A draft that became a job meanwhile stays a job; an overtaken sending is let go."""
     demand(by, Deed.TAKE_IN)
-    if store.load_draft(draft_id) is None:
+    before = store.load_draft(draft_id) if store.lock_draft(draft_id) else None
+    if before is None:
         raise NotFound("intake left half-way", draft_id)
-    store.save_draft(draft_id, by.id, fields, now)
+    if not rules.is_overtaken(before.fields, fields):
+        store.save_draft(draft_id, by.id, fields, now)
 
 
 @writing

@@ -71,12 +71,15 @@ def _page(
     model = _known_model(entered.text("model_id"))
     customer_id = entered.text("customer_id")
     number = entered.text("read_number")
+    damage, labels = _reading(entered.text("marks"), model)
     found: Identification | None = identify_service.identify(number) if number and model is None else None
     return render(
         ask, "intake/intake.html", room="Counter", status=status, refusal=refusal, draft_id=draft_id, entered=entered,
         model=model, found=found, customer=store.load_customer(int(customer_id)) if customer_id.isdecimal() else None,
         channels=[channel.value for channel in Channel], accessories=ACCESSORIES, consents=CONSENTS,
         earliest=service.earliest(model, ask.now) if model else None,
+        damage=damage,
+        labels=labels,
         body=face_body(model.face) if model else "", view=view_box(model.face) if model else "",
     )  # fmt: skip
 
@@ -113,15 +116,16 @@ def _fields(draft_id: str, form: Sent) -> dict[str, list[str]]:
 def keep(ask: Ask, draft_id: str, form: Form) -> Response:
     """Keep what is typed so far; the answer says when, and what the drawing says."""
     service.keep_draft(draft_id, _fields(draft_id, form), ask.person, ask.now)
-    marks, problems = read_marks(form.text("marks"))
-    model = _known_model(form.text("model_id"))
-    return JSONResponse(
-        {
-            "saved": f"Kept at {ask.now.astimezone(ask.zone):%H:%M:%S}; you can leave and come back.",
-            "damage": str(problems[0]) if problems else read_damage(marks, model.face).says if model else "",
-            "labels": [mark.label for mark in marks],
-        }
-    )
+    damage, labels = _reading(form.text("marks"), _known_model(form.text("model_id")))
+    saved = f"Kept at {ask.now.astimezone(ask.zone):%H:%M:%S}; you can leave and come back."
+    return JSONResponse({"saved": saved, "damage": damage, "labels": labels})
+
+
+def _reading(drawn: str, model: Model | None) -> tuple[str, list[str]]:
+    """What the drawing says, and each mark in words."""
+    marks, problems = read_marks(drawn)
+    says = str(problems[0]) if problems else read_damage(marks, model.face).says if model else ""
+    return says, [mark.label for mark in marks]
 
 
 @router.post("/counter/{draft_id}/discard")

@@ -28,7 +28,11 @@ document.addEventListener("alpine:init", () => {
       this.$root.addEventListener("input", () => this.later());
       this.$root.addEventListener("change", () => this.later());
       this.$root.addEventListener("sutura:drawn", () => { this.labels = this.drawn(); this.later(150); });
-      this.keep();
+      this.$root.addEventListener("submit", () => this.number());
+      window.addEventListener("beforeunload", () => this.leave());
+      window.addEventListener("pagehide", () => this.leave());
+      this.labels = JSON.parse(this.$root.dataset.labels).map((says, key) => ({ says, key }));
+      this.damage = this.$root.dataset.damage;
     },
     drawn() {
       const marks = JSON.parse(this.$root.elements.marks.value || "[]");
@@ -38,9 +42,24 @@ document.addEventListener("alpine:init", () => {
       clearTimeout(this.timer);
       this.timer = setTimeout(() => this.keep(), wait || 700);
     },
+    number() {
+      // each sending is numbered, so that one overtaken on the way cannot undo a later one
+      this.$root.elements.seq.value = String(Number(this.$root.elements.seq.value) + 1);
+    },
+    leave() {
+      // leaving within the pause after the last key: send what is there; a sent form needs no more
+      if (!this.timer || this.$root.dataset.sent) return;
+      clearTimeout(this.timer);
+      this.timer = null;
+      this.number();
+      navigator.sendBeacon(this.$root.dataset.keep, new FormData(this.$root));
+    },
     async keep() {
+      if (this.$root.dataset.sent) return;
       if (this.sending) { this.missed = true; return; }
       this.sending = true;
+      this.timer = null;
+      this.number();
       try {
         const answer = await fetch(this.$root.dataset.keep, { method: "POST", body: new FormData(this.$root) });
         if (!answer.ok) throw new Error(String(answer.status));

@@ -1,0 +1,84 @@
+"""Every page, light and dark, wide and narrow: axe finds nothing serious. Rules: WCAG 2.2 AA through axe-core."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+import pytest
+from axe_playwright_python.sync_playwright import Axe
+from builders import PLAIN, SLATE, Shop
+from playwright.sync_api import Page
+
+pytestmark = [pytest.mark.browser, pytest.mark.timeout(240)]
+Sit = Callable[..., Page]
+WINDOWS = {
+    "light": {}, "dark": {"color_scheme": "dark"},
+    "phone": {"viewport": {"width": 390, "height": 844}, "has_touch": True, "is_mobile": True},
+}  # fmt: skip
+GRAVE = ("serious", "critical")
+
+
+@pytest.fixture(scope="module")
+def pages(database: str) -> list[str]:
+    """The address of every kind of page, with data, without, and refused."""
+    from datetime import UTC, datetime
+
+    from sutura.services import intake, planning
+
+    shop = Shop(now=datetime.now(UTC))
+    for barcode in ("P-1001", "P-2001", "P-3001"):
+        shop.receive(barcode, 6)
+    took_in, quoted, opened, at_proof, closed = (
+        shop.take_in(),
+        shop.quoted(PLAIN),
+        shop.opened(SLATE),
+        shop.at_proof(),
+        shop.closed(),
+    )
+    failed = shop.at_proof(PLAIN)
+    shop.test(failed, {"touch": ("faulty", "dead strip")})
+    ready = shop.held(PLAIN)
+    planning.assign(ready, shop.bram.id, shop.manager, shop.tick())
+    back = shop.closed(PLAIN, accessories=[("Charger", "shelf 4")])
+    shop.hand_back(back)
+    draft = intake.open_draft(shop.counter, shop.now, {"read_number": ["O044I7"]})
+    full = intake.open_draft(
+        shop.counter, shop.now, {"read_number": ["FH-2107"], "model_id": ["fennick-heron"]}
+    )
+    customer = shop.job(took_in).customer_id
+    return [
+        "/", "/?mine=1", "/counter", "/counter?q=orla", f"/counter/{draft}", f"/counter/{full}", "/match", "/shelf", "/shelf/P-1001", "/bench", "/plan",
+        "/book", "/book/prices/1", "/catalogue", "/catalogue/rules", "/catalogue/fennick-heron", "/people", "/people/1", "/living", "/scan?q=heron", "/scan?q=zz",
+        f"/customers/{customer}", f"/jobs/{took_in}", f"/jobs/{took_in}/ticket", f"/jobs/{took_in}/match", f"/jobs/{quoted}/match", f"/jobs/{quoted}/assign",
+        f"/jobs/{ready}/bench", f"/jobs/{opened}/bench", f"/jobs/{at_proof}/bench", f"/jobs/{at_proof}/proof", f"/jobs/{failed}/proof", f"/jobs/{closed}/handover", f"/jobs/{closed}/bench",
+        f"/jobs/{back}", f"/jobs/{back}/receipt", f"/jobs/{took_in}/proof", f"/jobs/{took_in}/handover", "/nowhere", "/jobs/00-AAA",
+    ]  # fmt: skip
+
+
+@pytest.mark.parametrize("window", list(WINDOWS))
+def test_axe_finds_nothing_serious_on_any_page(sit: Sit, pages: list[str], window: str) -> None:
+    page = sit("Ines", **WINDOWS[window])
+    axe, found = Axe(), []
+    for path in ["/sign-in", *pages]:
+        page.goto(path)
+        page.wait_for_load_state()
+        for violation in axe.run(page).response["violations"]:
+            if violation["impact"] in GRAVE:
+                found.append(f"{path}: {violation['id']} at {violation['nodes'][0]['target']}")
+        wide = page.evaluate("document.documentElement.scrollWidth - document.documentElement.clientWidth")
+        if wide > 1:
+            found.append(f"{path}: {wide} px wider than the window")
+    assert found == []
+
+
+def test_bench_and_counter_targets_are_big_enough_for_gloves(sit: Sit, pages: list[str]) -> None:
+    """Buttons and answers of bench and counter are at least 44 px high (design, section 4)."""
+    page = sit("Ines", **WINDOWS["phone"])
+    for path in pages:
+        if not path.endswith(("/bench", "/proof", "/handover", "/counter")):
+            continue
+        page.goto(path)
+        heights: list[float] = page.locator(
+            "main .button:visible, main .pick label:visible, main .checkline:visible"
+        ).evaluate_all("all => all.map((one) => one.getBoundingClientRect().height)")
+        assert all(height >= 43.5 for height in heights), path

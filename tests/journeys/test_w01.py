@@ -1,0 +1,106 @@
+"""W01 from sign-in to handover: a cracked phone that was opened before; by mouse, by keyboard alone, by finger."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable
+
+import pytest
+from builders import HERON, Shop, models
+from journeys.hands import Finger, Keyboard, Mouse
+from playwright.sync_api import Page, expect
+
+from sutura.core.job import Stage
+
+pytestmark = [pytest.mark.browser, pytest.mark.timeout(240)]
+Sit = Callable[..., Page]
+PHONE = {"viewport": {"width": 390, "height": 844}, "has_touch": True, "is_mobile": True}
+
+
+@pytest.mark.parametrize(
+    ("hand", "window"), [(Mouse, {}), (Keyboard, {}), (Finger, PHONE)], ids=["mouse", "keyboard", "finger"]
+)
+def test_w01_from_sign_in_to_handover(
+    sit: Sit, floor: Shop, hand: type[Mouse], window: dict[str, object]
+) -> None:
+    floor.receive("P-1001")
+    page = sit("Ines", **window)
+    use = hand(page)
+    code = take_in(page, use)
+    job = floor.job(code)
+    assert job.opened_before
+    assert {mark["kind"] for mark in job.marks} == {"impact", "crack"}
+
+    use.press(page.get_by_role("link", name="To the job"))
+    use.press(page.get_by_role("link", name="Choose the part"))
+    fits = page.locator(
+        "section", has=page.get_by_role("heading", name=re.compile("Heron front, genuine pulled"))
+    )
+    use.press(fits.get_by_role("button", name=re.compile("^Choose at")))
+    use.press(page.get_by_role("button", name="Take the part off the shelf"))
+    use.press(page.get_by_role("link", name="Assign a technician"))
+    use.press(page.get_by_role("button", name="Give it to Bram"))
+    use.press(page.get_by_role("link", name="Open it"))
+    use.press(page.get_by_role("button", name="Open it: start the bench work"))
+
+    work_until(page, use, "Test every function")
+    assert floor.job(code).stage is Stage.OPENED
+    use.press(page.get_by_role("link", name="Test every function"))
+    use.press(page.get_by_role("button", name="The rest works"))
+    use.press(page.get_by_role("button", name="Record the test"))
+    expect(page.get_by_role("heading", name=re.compile("Proved"))).to_be_visible()
+    use.press(page.get_by_role("link", name="Close it up"))
+    work_until(page, use, "Hand it back")
+    expect(page.get_by_text("12 screws out, 12 in").first).to_be_visible()
+
+    use.press(page.get_by_role("link", name="Hand it back").first)
+    owed = page.get_by_text(re.compile("^To pay:")).inner_text().split()[2]
+    use.tick(page.get_by_role("checkbox", name=re.compile("SIM card")))
+    use.pick(page.get_by_role("radio", name="card"))
+    use.type(page.get_by_label("Amount taken"), owed)
+    use.press(page.get_by_role("button", name="Hand it back and print the receipt"))
+    expect(page.get_by_role("heading", name=f"Receipt {code}")).to_be_visible()
+    assert floor.job(code).stage is Stage.HANDED_BACK
+    use.press(page.get_by_role("link", name="To the job"))
+    expect(page.get_by_text("Per bench hour")).to_be_visible()
+
+
+def take_in(page: Page, use: Mouse) -> str:
+    """The counter's part; the code of the new job."""
+    use.press(page.get_by_role("link", name="Counter", exact=True))
+    use.press(page.get_by_role("button", name="Take a device in"))
+    use.type(page.get_by_label("Model number on the back"), "FH-2107")
+    expect(page.locator("[data-verdict=sure]")).to_be_visible()
+    use.press(page.get_by_role("button", name=re.compile("^This is it")))
+    use.type(page.get_by_label("Name", exact=True), "Adelin Moss")
+    use.type(page.get_by_label("Phone", exact=True), "555 0109")
+    use.impact((20, 30), 8)
+    use.crack((20, 30), (45, 70), (70, 90))
+    expect(page.get_by_text(re.compile("1 impact, 1 crack"))).to_be_visible()
+    use.tick(page.get_by_role("checkbox", name=re.compile("Opened before")))
+    use.press(page.get_by_role("button", name="The rest works"))
+    use.tick(page.get_by_role("checkbox", name="SIM card"))
+    for consent in ("My data", "After opening", "A part that"):
+        use.tick(page.get_by_role("checkbox", name=re.compile(f"^{consent}")))
+    use.press(page.get_by_role("button", name="Take it in and print the ticket"))
+    page.wait_for_url("**/ticket")
+    expect(page.locator("svg.qr")).to_be_visible()
+    return page.url.split("/")[-2]
+
+
+def work_until(page: Page, use: Mouse, link: str) -> None:
+    """Do step after step as the sheet says, counting screws where it asks for them."""
+    for _ in range(len(models()[HERON].steps) + 1):
+        if page.get_by_role("link", name=link).first.is_visible():
+            return
+        text = page.locator(".step-text").inner_text()
+        count = page.get_by_label(re.compile("^Screws counted"))
+        if count.is_visible():
+            use.type(
+                count,
+                re.findall(r"says (\d+)", page.locator("label", has_text="Screws counted").inner_text())[0],
+            )
+        use.press(page.get_by_role("button", name="Done, next step"))
+        page.wait_for_load_state()
+        expect(page.locator(".step-text")).not_to_have_text(text)
+    raise AssertionError(f"the sheet never came to {link}")
