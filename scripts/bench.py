@@ -8,6 +8,7 @@ machine that changes its pace changes both. `--open`, `--past` and `--rounds` ma
 from __future__ import annotations
 
 import argparse
+import contextlib
 import http.client
 import logging
 import multiprocessing
@@ -32,7 +33,7 @@ sys.path.insert(0, str(ROOT / "src"))
 import psycopg  # noqa: E402 - the packages of this project are found through the line above
 import uvicorn  # noqa: E402
 
-from sutura import demo, wiring  # noqa: E402
+from sutura import demo, logs, wiring  # noqa: E402
 from sutura.cluster import Cluster  # noqa: E402
 from sutura.config import CATALOGUE, STATE  # noqa: E402
 from sutura.core.job import code_for  # noqa: E402
@@ -102,7 +103,7 @@ def _copies(link: psycopg.Connection[Any], wanted: int, which: str) -> None:
         while number < wanted:
             code = next(codes)
             if code not in taken:
-                shift = f"{number % 700} days" if "handed" in which else f"{number % 180} minutes"
+                shift = f"{number % 700} days" if "handed" in which else f"{number * 40 % 20_160} minutes"
                 out.write_row((first + number, code, originals[number % len(originals)], shift))
                 number += 1
     columns = [
@@ -111,10 +112,12 @@ def _copies(link: psycopg.Connection[Any], wanted: int, which: str) -> None:
             "select column_name from information_schema.columns where table_name = 'job' order by ordinal_position"
         )
     ]
-    shifted = ("promise_at", "received_at", "finished_at")
+    # open jobs are promised over the next two weeks, past ones were over the last two years
+    shifted = ("promise_at", "received_at", "finished_at") if "handed" in which else ("promise_at",)
+    sign = "-" if "handed" in which else "+"
     picked = ", ".join(
         {"id": "copy.id", "code": "copy.code"}.get(
-            c, f"job.{c} - copy.shift" if c in shifted and "handed" in which else f"job.{c}"
+            c, f"job.{c} {sign} copy.shift" if c in shifted else f"job.{c}"
         )
         for c in columns
     )
@@ -195,9 +198,7 @@ def _nothing() -> Iterator[None]:
 
 
 def serve_application(listener: socket.socket, url: str) -> None:
-    import structlog
-
-    structlog.configure(logger_factory=structlog.PrintLoggerFactory(Path(os.devnull).open("w")))
+    logs.to_file(Path(os.devnull))
     wiring.connect(url)
     uvicorn.Server(uvicorn.Config(wiring.application(), log_config=None)).run(sockets=[listener])
 
@@ -215,16 +216,20 @@ def serve_floor(listener: socket.socket, url: str, cases: list[Case], original: 
     def send(case: Case, swap: dict[Any, Any]) -> Response:
         if not hasattr(local, "link"):
             local.link = psycopg.connect(url, autocommit=True)
+        with local.link.transaction() if case.method == "POST" else contextlib.nullcontext():
+            replay(case, swap)
+        return Response(case.body, case.status, case.headers)
+
+    def replay(case: Case, swap: dict[Any, Any]) -> None:
         for sql, parameters in case.statements:
             cursor = local.link.execute(
                 sql, [swap.get(one, one) if isinstance(one, (str, int)) else one for one in parameters]
             )  # type: ignore[arg-type]
             if cursor.description:
                 cursor.fetchall()
-        return Response(case.body, case.status, case.headers)
 
     def endpoint(case: Case) -> Callable[..., Any]:
-        def get(request: Request) -> Response:
+        def get(_: Request) -> Response:
             return send(case, {})
 
         def post(request: Request) -> Response:
@@ -409,7 +414,7 @@ def report(rows: list[Row], open_jobs: int, past_jobs: int, rounds: int) -> str:
         gigabytes = int(re.findall(r"\d+", memory.readline())[0]) // 1024**2
     lines = [
         "# Server time beside its floor", "",
-        f"Made by `./sutura bench` on {datetime.now(UTC):%Y-%m-%d}: {open_jobs:,} open and {past_jobs:,} past jobs with their results, events and stock moves.", "",
+        f"Made by `./sutura bench` on {datetime.now(UTC):%Y-%m-%d}: {open_jobs:,} open jobs, promised over two weeks, and {past_jobs:,} past ones with their results, events and stock moves.", "",
         "The floor sends the same statements by raw psycopg and answers with the same bytes from bare Starlette; both run under uvicorn in",
         f"processes of their own and are asked in turn, {rounds} times (fewer for the reservation), over one connection each. The ratio is the median of the pairs;",
         f"the spread is its 10th to 90th percentile. Budget: at most {BUDGET:g}×.", "",

@@ -169,11 +169,11 @@ def test_our_own_mistake_gives_a_reference_number_and_no_trace(
 ) -> None:
     from sutura.services import planning
 
-    def broken(_: object) -> None:
+    def broken(*_: object, **__: object) -> None:
         raise RuntimeError("planted")
 
     ines = desks("ines")
-    monkeypatch.setattr(planning, "open_lines", broken)
+    monkeypatch.setattr(planning, "next_page", broken)
     answer = ines.client.get("/", headers={"x-request-id": "reference-77"})
     assert answer.status_code == 500
     assert "reference-77" in answer.text

@@ -10,6 +10,7 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date, datetime
 from enum import StrEnum
+from functools import lru_cache
 
 from sutura.core.errors import Invalid, MoveRefused
 from sutura.core.values import COMMON, Rule
@@ -248,6 +249,7 @@ class SeamStitch:
     reason: str = ""
 
 
+@lru_cache(maxsize=512)
 def seam(stage: Stage, blocked: str = "") -> tuple[SeamStitch, ...]:
     """The job's progress: done stitches, one loose (open) or crossed (blocked, with its reason), the rest ahead."""
     done = _STITCHED[stage]

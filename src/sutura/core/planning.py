@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from datetime import datetime
+from datetime import datetime, timedelta
 from decimal import Decimal
 
 from sutura.core.errors import NotAllowed
@@ -28,6 +28,8 @@ COUNTER_MINUTES: Mapping[Stage, int] = {
 }  # fmt: skip
 _CURE_AHEAD = frozenset({Stage.IDENTIFIED, Stage.QUOTED, Stage.PART_IN_HAND, Stage.OPENED, Stage.PROVED})
 _BENCH_AHEAD = frozenset({Stage.IDENTIFIED, Stage.QUOTED, Stage.PART_IN_HAND})
+
+_MINUTE = timedelta(minutes=1)
 
 # A job can wait for a technician as soon as it is here; once the bench is done there is nothing to assign.
 ASSIGNABLE = _BENCH_AHEAD
@@ -113,12 +115,13 @@ def check_assign(skill: Skill | None, family: str) -> None:
 
 
 def bench_minutes_left(job: Waiting) -> int:
-    """Bench minutes still to do: all before opening, then the share of steps not done."""
+    """Bench minutes still to do: all before opening, then the share of steps not done, half up."""
     if job.stage in _BENCH_AHEAD:
         return job.bench_minutes
     if job.stage in (Stage.OPENED, Stage.PROVED) and job.steps_total:
         left = max(job.steps_total - job.steps_done, 1)
-        return int(half_up(Decimal(job.bench_minutes * left) / job.steps_total, 0))
+        # whole numbers only: Next does this for every open job
+        return (2 * job.bench_minutes * left + job.steps_total) // (2 * job.steps_total)
     return 0
 
 
@@ -127,15 +130,26 @@ def remaining_minutes(job: Waiting) -> int:
     return COUNTER_MINUTES[job.stage] + bench_minutes_left(job) + cure
 
 
+def slack_minutes(job: Waiting, now: datetime) -> int:
+    """Promise − now − expected remaining work, by rule plan.slack; below zero the promise will be missed."""
+    return (job.promise_at - now) // _MINUTE - remaining_minutes(job)
+
+
+def by_slack(jobs: Sequence[Waiting], now: datetime) -> list[tuple[int, Waiting]]:
+    """Open jobs with their slack, least first; jobs with the same slack in the order of their codes."""
+    keyed = sorted((slack_minutes(job, now), job.code, place) for place, job in enumerate(jobs))
+    return [(slack, jobs[place]) for slack, _, place in keyed]
+
+
 def rank_next(jobs: Sequence[Waiting], now: datetime) -> list[Next]:
     """Open jobs, least slack first, each with its next action and the reason in words."""
-    lines = [_line(job, now) for job in jobs]
-    return sorted(lines, key=lambda line: (line.slack_minutes, line.code))
+    return [next_of(job, now) for _, job in by_slack(jobs, now)]
 
 
-def _line(job: Waiting, now: datetime) -> Next:
+def next_of(job: Waiting, now: datetime) -> Next:
+    """One job's line of Next: what to do, the slack, and why it stands where it stands."""
     remaining = remaining_minutes(job)
-    slack = int((job.promise_at - now).total_seconds() // 60) - remaining
+    slack = slack_minutes(job, now)
     action, room = next_action(job.stage, assigned=bool(job.technician), blocked=bool(job.blocked))
     to_go = f"about {spell_minutes(remaining)} of work left"
     if job.promise_at <= now:
@@ -156,23 +170,26 @@ def _line(job: Waiting, now: datetime) -> Next:
     )
 
 
+_ACTIONS: Mapping[Stage, tuple[str, str]] = {
+    Stage.IDENTIFIED: ("Choose the part", "match"),
+    Stage.QUOTED: ("Take the part off the shelf", "match"),
+    Stage.PART_IN_HAND: ("Open it", "bench"),
+    Stage.OPENED: ("Go on at the bench", "bench"),
+    Stage.PROVED: ("Close it up", "bench"),
+    Stage.CLOSED: ("Hand it back", "handover"),
+    Stage.DECLINED: ("Return it unrepaired", "handover"),
+    Stage.HANDED_BACK: ("Nothing: it is done", "job"),
+    Stage.RETURNED: ("Nothing: it is done", "job"),
+}
+
+
 def next_action(stage: Stage, *, assigned: bool, blocked: bool) -> tuple[str, str]:
     """The one next action for a job and the room it is done in."""
     if stage is Stage.QUOTED and blocked:
         return "Receive or choose another part", "match"
     if stage is Stage.PART_IN_HAND and not assigned:
         return "Assign a technician", "plan"
-    return {
-        Stage.IDENTIFIED: ("Choose the part", "match"),
-        Stage.QUOTED: ("Take the part off the shelf", "match"),
-        Stage.PART_IN_HAND: ("Open it", "bench"),
-        Stage.OPENED: ("Go on at the bench", "bench"),
-        Stage.PROVED: ("Close it up", "bench"),
-        Stage.CLOSED: ("Hand it back", "handover"),
-        Stage.DECLINED: ("Return it unrepaired", "handover"),
-        Stage.HANDED_BACK: ("Nothing: it is done", "job"),
-        Stage.RETURNED: ("Nothing: it is done", "job"),
-    }[stage]
+    return _ACTIONS[stage]
 
 
 def spell_minutes(minutes: int) -> str:

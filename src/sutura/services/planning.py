@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Container
 from dataclasses import dataclass
 from datetime import datetime
 from decimal import Decimal
@@ -9,9 +10,9 @@ from decimal import Decimal
 from sutura.core import planning as rules
 from sutura.core.catalogue import Model
 from sutura.core.errors import Invalid, MoveRefused
-from sutura.core.job import OPEN_STAGES, STAGE_WORDS, SeamStitch, seam
+from sutura.core.job import OPEN_STAGES, STAGE_WORDS, SeamStitch, Stage, seam
 from sutura.core.people import Deed, demand
-from sutura.core.planning import Candidate, Next, expected_minutes, rank_next
+from sutura.core.planning import Candidate, Next, expected_minutes
 from sutura.core.values import Person
 from sutura.services import catalogue
 from sutura.services.job import note
@@ -29,12 +30,72 @@ class NextLine:
     seam: tuple[SeamStitch, ...]
 
 
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Promise:
+    """A promise as today's rail shows it."""
+
+    code: str
+    at: datetime
+    late: bool
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class NextPage:
+    """The first job of all, one page of the others, and what the head of Next counts."""
+
+    first: NextLine | None
+    lines: list[NextLine]
+    promises: list[Promise]
+    total: int
+    open_jobs: int
+    late: int
+    held_up: int
+    page: int
+    pages: int
+
+
+# Two screens full; the rest is one click away, so that 500 open jobs do not make one long page.
+PER_PAGE = 25
+
+
 @reading
-def open_lines(now: datetime) -> list[NextLine]:
-    """All open jobs, least slack first."""
-    jobs = {job.waiting.code: job for job in store.open_jobs_page()}
-    ranked = rank_next([job.waiting for job in jobs.values()], now)
-    return [NextLine(next=line, job=jobs[line.code], seam=_seam(jobs[line.code])) for line in ranked]
+def next_page(
+    now: datetime, *, today: tuple[datetime, datetime], only_for: int | None, page: int
+) -> NextPage:
+    """Open jobs by slack; `only_for` keeps one technician's.
+
+    Words are made for the lines shown, and promises kept for the rail of `today` (from, until), not for all.
+    """
+    every = store.open_jobs_page()
+    jobs = {job.waiting.code: job for job in every if only_for is None or job.technician_id == only_for}
+    ranked = rules.by_slack([job.waiting for job in jobs.values()], now)
+    pages = -(-len(ranked) // PER_PAGE) or 1
+    page = min(max(page, 1), pages)
+    shown = [_line(jobs[job.code], now) for _, job in ranked[(page - 1) * PER_PAGE : page * PER_PAGE]]
+    first = shown.pop(0) if shown and page == 1 else None
+    return NextPage(
+        first=first, lines=shown, total=len(ranked), open_jobs=len(every), page=page, pages=pages,
+        promises=[
+            Promise(code=job.code, at=job.promise_at, late=slack < 0)
+            for slack, job in ranked
+            if today[0] <= job.promise_at < today[1]
+        ],
+        late=sum(slack < 0 for slack, _ in ranked), held_up=sum(job.blocked != "" for _, job in ranked),
+    )  # fmt: skip
+
+
+@reading
+def open_lines(now: datetime, stages: Container[Stage] = OPEN_STAGES) -> list[NextLine]:
+    """Open jobs in some stages, least slack first."""
+    jobs = {job.waiting.code: job for job in store.open_jobs_page() if job.waiting.stage in stages}
+    return [
+        _line(jobs[job.code], now) for _, job in rules.by_slack([job.waiting for job in jobs.values()], now)
+    ]
+
+
+def _line(job: store.OpenJob, now: datetime) -> NextLine:
+    waiting = job.waiting
+    return NextLine(next=rules.next_of(waiting, now), job=job, seam=seam(waiting.stage, waiting.blocked))
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -70,10 +131,6 @@ def plan_page(now: datetime) -> PlanPage:
             for name, lines in sorted(by_name.items())
         ),
     )
-
-
-def _seam(job: store.OpenJob) -> tuple[SeamStitch, ...]:
-    return seam(job.waiting.stage, job.waiting.blocked)
 
 
 @reading

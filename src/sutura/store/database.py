@@ -6,6 +6,7 @@ dependency (docs/decisions/0003-connections.md).
 
 from __future__ import annotations
 
+import threading
 from collections.abc import Callable, Iterable, Iterator
 from contextlib import contextmanager
 from functools import wraps
@@ -89,13 +90,32 @@ def reading(function: Callable[P, R]) -> Callable[P, R]:
     return read
 
 
+class _Deed(threading.local):
+    """Whether this thread is inside a deed already."""
+
+    open = False
+
+
+_DEED = _Deed()
+
+
 def writing(function: Callable[P, R]) -> Callable[P, R]:
-    """For deeds: gives the function a connection and one transaction; joins the one that is open already."""
+    """For deeds: gives the function a connection and one transaction.
+
+    A deed called inside a deed joins it without a savepoint of its own: a refusal anywhere takes all of it back, so
+    nobody may catch one half-way.
+    """
 
     @wraps(function)
     def write(*args: P.args, **kwargs: P.kwargs) -> R:
-        with connection(), DATABASE.atomic():
+        if _DEED.open:
             return function(*args, **kwargs)
+        with connection(), DATABASE.atomic():
+            _DEED.open = True
+            try:
+                return function(*args, **kwargs)
+            finally:
+                _DEED.open = False
 
     return write
 

@@ -2,19 +2,17 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from datetime import datetime
 from decimal import Decimal
-from typing import Any
+from typing import NamedTuple
 
 from sutura.core.job import Stage
 from sutura.core.planning import Skill, Waiting
-from sutura.store.database import reading, rows
+from sutura.store.database import DATABASE, reading, rows
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class OpenJob:
-    """An open job: what ranking needs, and what its line shows."""
+class OpenJob(NamedTuple):
+    """An open job: what ranking needs, and what its line shows. A plain tuple: hundreds are made for each page."""
 
     waiting: Waiting
     customer: str
@@ -23,13 +21,20 @@ class OpenJob:
     technician_id: int | None
 
 
+_STAGES = {stage.value: stage for stage in Stage}
+
+
 def _open_job(
-    customer: str, model: str, family: str, technician_id: int | None, stage: str, part: str | None,
-    free: int | None, **columns: Any,
+    code: str, stage: str, promise_at: datetime, bench_minutes: int, cure_minutes: int, steps_done: int,
+    steps_total: int, technician: str, customer: str, model: str, family: str, technician_id: int | None,
+    part: str | None, free: int | None,
 ) -> OpenJob:  # fmt: skip
     waits = stage == "quoted" and free is not None and free < 1
     return OpenJob(
-        waiting=Waiting(stage=Stage(stage), blocked=f"no free {part}" if waits else "", **columns),
+        waiting=Waiting(
+            code=code, stage=_STAGES[stage], promise_at=promise_at, bench_minutes=bench_minutes, cure_minutes=cure_minutes,
+            steps_done=steps_done, steps_total=steps_total, technician=technician, blocked=f"no free {part}" if waits else "",
+        ),
         customer=customer, model=model, family=family, technician_id=technician_id,
     )  # fmt: skip
 
@@ -51,18 +56,20 @@ where job.stage not in ('handed_back', 'returned')
 
 @reading
 def open_jobs_page() -> list[OpenJob]:
-    """Every open job (a shop has hundreds at most)."""
-    return rows(_open_job, _OPEN + " order by job.promise_at limit 2000")
+    """Every open job (a shop has hundreds at most). Columns come by place: this read is behind every room."""
+    # all at once: asking the cursor row by row costs more than the rows
+    found = DATABASE.execute_sql(_OPEN + " order by job.promise_at limit 2000").fetchall()
+    return [_open_job(*one) for one in found]
 
 
 @reading
 def load_open_job(code: str) -> OpenJob | None:
-    found = rows(_open_job, _OPEN + " and job.code = %s", code)
-    return found[0] if found else None
+    found = DATABASE.execute_sql(_OPEN + " and job.code = %s", (code,)).fetchone()
+    return _open_job(*found) if found else None
 
 
-def _skill(factor: Decimal | None, load_minutes: int, **columns: Any) -> Skill:
-    return Skill(factor=factor, load_minutes=int(load_minutes), **columns)
+def _skill(factor: Decimal | None, load_minutes: int, person_id: int, name: str) -> Skill:
+    return Skill(factor=factor, load_minutes=int(load_minutes), person_id=person_id, name=name)
 
 
 @reading
@@ -80,9 +87,3 @@ def skills_page(family: str) -> list[Skill]:
         " group by person.id, skill.factor order by person.name",
         family,
     )
-
-
-def finished_since(since: datetime) -> int:
-    from sutura.store.database import value
-
-    return int(value("select count(*) from job where finished_at >= %s", since))

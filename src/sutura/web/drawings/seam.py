@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from functools import lru_cache
 
 from markupsafe import Markup
 
@@ -21,8 +22,9 @@ def seam_words(stitches: Sequence[SeamStitch]) -> str:
     return f"Seam: {done} of {len(stitches)} stitches done, {what}"
 
 
-def draw_seam(stitches: Sequence[SeamStitch], *, full: bool = False) -> Markup:
-    """The seam as a picture; `full` writes each stage's name under its stitch."""
+@lru_cache(maxsize=1024)
+def draw_seam(stitches: tuple[SeamStitch, ...], *, full: bool = False) -> Markup:
+    """The seam as a picture; `full` writes each stage's name under its stitch. A list draws the same few over and over."""
     pitch, middle = (96.0, 18.0) if full else (19.0, 11.0)
     size = 9.0 if full else 6.5
     wide, high = pitch * len(stitches), 52.0 if full else 22.0

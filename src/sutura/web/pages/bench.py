@@ -20,7 +20,7 @@ _ROOM = (Stage.PART_IN_HAND, Stage.OPENED, Stage.PROVED)
 
 @router.get("/bench")
 def bench_list(ask: Ask) -> Response:
-    lines = [line for line in planning.open_lines(ask.now) if line.job.waiting.stage in _ROOM]
+    lines = planning.open_lines(ask.now, _ROOM)
     mine = [line for line in lines if line.job.technician_id == ask.person.id]
     return render(
         ask, "bench/list.html", room="Bench", mine=mine, others=[line for line in lines if line not in mine]

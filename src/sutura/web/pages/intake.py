@@ -30,7 +30,7 @@ _READY = (Stage.CLOSED, Stage.DECLINED)
 
 @router.get("/counter")
 def counter(ask: Ask, q: str = "") -> Response:
-    ready = [line for line in planning.open_lines(ask.now) if line.job.waiting.stage in _READY]
+    ready = planning.open_lines(ask.now, _READY)
     return render(
         ask, "intake/counter.html", room="Counter", drafts=_drafts(), ready=ready, asked=q,
         customers=store.find_customers(q) if q.strip() else [],

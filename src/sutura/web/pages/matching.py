@@ -19,7 +19,7 @@ _ROOM = (Stage.IDENTIFIED, Stage.QUOTED)
 
 @router.get("/match")
 def match_list(ask: Ask) -> Response:
-    lines = [line for line in planning.open_lines(ask.now) if line.job.waiting.stage in _ROOM]
+    lines = planning.open_lines(ask.now, _ROOM)
     return render(ask, "matching/list.html", room="Match", lines=lines)
 
 

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+from datetime import timedelta
+
 from fastapi import APIRouter
 from fastapi.responses import Response
 
 from sutura.core.errors import Refusal
 from sutura.core.people import Deed, demand
 from sutura.services import planning
-from sutura.services.planning import NextLine
 from sutura.store import job as job_store
 from sutura.web.drawings.rail import RailStop, draw_rail
 from sutura.web.errors import deed
@@ -16,33 +17,22 @@ from sutura.web.present import render
 from sutura.web.session import Ask, Asking, Form
 
 router = APIRouter()
-# A page of Next; the rest is one click away, so that 500 open jobs do not make one long page.
-PAGE = 50
 
 
 @router.get("/")
 def next_page(ask: Ask, mine: str = "", page: int = 1) -> Response:
-    every = planning.open_lines(ask.now)
-    lines = [line for line in every if not mine or line.job.technician_id == ask.person.id]
-    page = min(max(page, 1), -(-len(lines) // PAGE) or 1)
-    # the first of all stands above the list
-    shown = lines[max((page - 1) * PAGE, 1) : page * PAGE]
-    return render(
-        ask, "planning/next.html", room="Next", lines=lines, listed=shown, total=len(lines),
-        open_jobs=len(every), mine=bool(mine), page=page, pages=-(-len(lines) // PAGE) or 1, rail=_rail(ask, lines),
-        late=sum(line.next.slack_minutes < 0 for line in lines),
-        held_up=sum(bool(line.job.waiting.blocked) for line in lines),
-    )  # fmt: skip
-
-
-def _rail(ask: Asking, lines: list[NextLine]) -> str:
     now = ask.now.astimezone(ask.zone)
-    stops = [
-        RailStop(code=line.next.code, at=at, late=line.next.slack_minutes < 0)
-        for line in lines
-        if (at := line.job.waiting.promise_at.astimezone(ask.zone)).date() == now.date()
-    ]
-    return draw_rail(now, stops)
+    begins = now.replace(hour=0, minute=0, second=0, microsecond=0)
+    shown = planning.next_page(
+        ask.now,
+        today=(begins, begins + timedelta(days=1)),
+        only_for=ask.person.id if mine else None,
+        page=page,
+    )
+    stops = [RailStop(code=one.code, at=one.at.astimezone(ask.zone), late=one.late) for one in shown.promises]
+    return render(
+        ask, "planning/next.html", room="Next", mine=bool(mine), shown=shown, rail=draw_rail(now, stops)
+    )
 
 
 @router.get("/plan")
