@@ -62,6 +62,7 @@ def test_no_event_of_the_demo_lies_in_the_future(filled: str) -> None:
         assert DATABASE.execute_sql("select max(at) from job_event").fetchone()[0] <= NOW
 
 
+@pytest.mark.slow
 def test_a_start_that_was_cut_off_is_finished_by_the_next(
     cluster: Cluster, monkeypatch: pytest.MonkeyPatch
 ) -> None:

@@ -68,7 +68,9 @@ def _parser() -> argparse.ArgumentParser:
     person.add_argument("role", choices=["manager", "counter", "technician"])
     add("catalogue", _catalogue, "check the packs under catalogue/ and load them")
     test = add("test", _test, "run lint and all tests; further words go to pytest")
-    test.add_argument("--fast", action="store_true", help="leave the browser out")
+    test.add_argument(
+        "--fast", action="store_true", help="leave out the browser and what starts the product anew"
+    )
     add("lint", lambda _: lint(), "ruff, mypy strict, import rules")
     add("shots", _script("shots"), "make docs/screenshots from the demo data")
     add("bench", _script("bench"), "measure pages against a floor, write docs/bench.md")
@@ -208,7 +210,7 @@ def lint() -> int:
 def _test(options: argparse.Namespace) -> int:
     if not options.rest and lint() != 0:
         return 1
-    chosen = ["-m", "not browser"] if options.fast else []
+    chosen = ["-m", "not browser and not slow"] if options.fast else []
     return subprocess.run(
         [sys.executable, "-m", "pytest", *chosen, *options.rest],
         cwd=ROOT,

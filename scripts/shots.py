@@ -1,0 +1,172 @@
+"""Make docs/screenshots from the demo data: a database of its own, a fixed clock, the real pages in a headless browser."""
+
+from __future__ import annotations
+
+import os
+import socket
+import sys
+import threading
+import time
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from datetime import UTC, datetime
+from pathlib import Path
+
+ROOT = Path(__file__).resolve().parents[1]
+sys.path.insert(0, str(ROOT / "src"))
+
+import uvicorn  # noqa: E402 - the packages of this project are found through the line above
+from playwright.sync_api import Page, sync_playwright  # noqa: E402
+
+from sutura import demo, logs, wiring  # noqa: E402
+from sutura.cluster import Cluster  # noqa: E402
+from sutura.config import CATALOGUE, SCREENSHOTS, STATE  # noqa: E402
+from sutura.demo.shop import JOBS  # noqa: E402
+from sutura.store.database import connection, value  # noqa: E402
+from sutura.web.app import make_app  # noqa: E402
+
+NOW = datetime(2031, 5, 6, 9, 20, tzinfo=UTC)
+PHONE = {"width": 390, "height": 844}
+MARKS = (
+    '[{"kind":"impact","points":[[18,34]],"reach_mm":9},{"kind":"crack","points":[[18,34],[41,60],[70.8,72]],"reach_mm":0},'
+    '{"kind":"crack","points":[[18,34],[26,96],[34,146.2]],"reach_mm":0}]'
+)
+
+
+@dataclass(frozen=True)
+class Shot:
+    """One picture: where, as whom, how large, and what is done first."""
+
+    name: str
+    path: str
+    person: str = "Ines Calder"
+    size: tuple[int, int] = (1280, 800)
+    dark: bool = False
+    first: Callable[[Page], None] | None = None
+
+
+def code(where: str) -> str:
+    with connection():
+        found: str = value(f"select code from job where {where} order by id limit 1")
+    return found
+
+
+def shots() -> list[Shot]:
+    heron = "model_id = 'fennick-heron'"
+    misread = code("read_number = 'O044I7'")
+    opened = code(f"stage = 'opened' and {heron} and steps_done > 5")
+    failed = code("attempt = 2 and stage = 'opened'")
+    waiting = code(f"stage = 'part_in_hand' and {heron} and technician_id is not null")
+    unassigned = code("stage = 'part_in_hand' and technician_id is null")
+    closed = code(f"stage = 'closed' and {heron}")
+    done = code("stage = 'handed_back' and attempt = 2")
+
+    def begin(page: Page, number: str) -> None:
+        page.goto("/counter")
+        page.get_by_role("button", name="Take a device in").click()
+        page.get_by_label("Model number on the back").fill(number)
+        page.locator("[data-verdict]").wait_for()
+
+    def doubt(page: Page) -> None:
+        begin(page, "O044I7")
+
+    def draw(page: Page) -> None:
+        begin(page, "FH-2107")
+        page.get_by_role("button", name="This is it").click()
+        page.locator("input[name=marks]").evaluate("(one, marks) => { one.value = marks; }", MARKS)
+        page.locator("form[data-keep]").evaluate("form => { form.dispatchEvent(new Event('change')); }")
+        page.wait_for_timeout(1500)
+        page.reload()
+        page.locator("svg.drawing").scroll_into_view_if_needed()
+        page.evaluate("window.scrollTo(0, document.querySelector('#f-marks').offsetTop - 12)")
+
+    def to_offers(page: Page) -> None:
+        page.locator("details").first.evaluate("one => { one.open = false; }")
+
+    return [
+        Shot("sign-in", "/sign-in", person=""),
+        Shot("next", "/"),
+        Shot("next-dark", "/", dark=True),
+        Shot("counter-doubt", "", first=doubt),
+        Shot("counter-drawing", "", first=draw),
+        Shot("ticket", f"/jobs/{waiting}/ticket"),
+        Shot("match", f"/jobs/{misread}/match", first=to_offers),
+        Shot("shelf", "/shelf"),
+        Shot("assign", f"/jobs/{unassigned}/assign"),
+        Shot("bench", f"/jobs/{opened}/bench", person="Lio Tessen"),
+        Shot(
+            "bench-phone",
+            f"/jobs/{opened}/bench",
+            person="Lio Tessen",
+            size=(PHONE["width"], PHONE["height"]),
+            dark=True,
+        ),
+        Shot("proof", f"/jobs/{failed}/proof", person="Lio Tessen"),
+        Shot("handover", f"/jobs/{closed}/handover", person="Pell Dorrow"),
+        Shot("receipt", f"/jobs/{done}/receipt", person="Pell Dorrow"),
+        Shot("job", f"/jobs/{done}"),
+        Shot("plan", "/plan"),
+        Shot("book", "/book"),
+        Shot("catalogue-model", "/catalogue/fennick-heron"),
+    ]
+
+
+def main() -> int:
+    cluster = Cluster(folder=STATE / "shots", fast_and_unsafe=True)
+    cluster.remove()
+    cluster.start()
+    try:
+        wiring.connect(cluster.url)
+        wiring.migrate()
+        demo.fill(CATALOGUE, NOW)
+        if len(JOBS) < 25:
+            raise RuntimeError("the demo shop is too small")
+        take(shots())
+    finally:
+        wiring.disconnect()
+        cluster.remove()
+    return 0
+
+
+def take(wanted: list[Shot]) -> None:
+    listener = socket.socket()
+    listener.bind(("127.0.0.1", 0))
+    app = make_app(replace(wiring.web_settings(demo=True), clock=lambda: NOW))
+    logs.to_file(Path(os.devnull))
+    server = uvicorn.Server(uvicorn.Config(app, log_config=None))
+    thread = threading.Thread(target=server.run, kwargs={"sockets": [listener]}, daemon=True)
+    thread.start()
+    while not server.started:
+        time.sleep(0.05)
+    SCREENSHOTS.mkdir(parents=True, exist_ok=True)
+    for old in SCREENSHOTS.glob("*.png"):
+        old.unlink()
+    with sync_playwright() as playwright:
+        browser = playwright.chromium.launch(
+            executable_path=os.environ.get("CHROMIUM", "/usr/bin/chromium"),
+            args=["--no-sandbox", "--disable-gpu"],
+        )
+        for shot in wanted:
+            context = browser.new_context(
+                base_url=f"http://127.0.0.1:{listener.getsockname()[1]}", color_scheme="dark" if shot.dark else "light",
+                viewport={"width": shot.size[0], "height": shot.size[1]}, reduced_motion="reduce",
+            )  # fmt: skip
+            page = context.new_page()
+            page.goto("/sign-in")
+            if shot.person:
+                page.get_by_role("button", name=shot.person).click()
+            if shot.path:
+                page.goto(shot.path)
+            if shot.first:
+                shot.first(page)
+            page.wait_for_timeout(300)
+            page.screenshot(path=SCREENSHOTS / f"{shot.name}.png")
+            print(f"  {shot.name}", file=sys.stderr, flush=True)
+            context.close()
+        browser.close()
+    server.should_exit = True
+    thread.join(10)
+
+
+if __name__ == "__main__":
+    sys.exit(main())
