@@ -111,6 +111,11 @@ class Sent:
     def numbers(self, name: str) -> list[int]:
         return [int(one) for one in self.texts(name) if one.isdecimal() and len(one) < 15]
 
+    def answers(self) -> dict[str, tuple[str, str]]:
+        """A function list as sent: outcome and reason by function."""
+        names = [name.removeprefix("function.") for name in self.form if name.startswith("function.")]
+        return {name: (self.text(f"function.{name}"), self.text(f"reason.{name}")) for name in names}
+
     def entered(self) -> Entered:
         """What the person entered, to put back into a refused form."""
         return Entered({name: self.texts(name) for name in self.form if name not in NOT_KEPT})

@@ -157,14 +157,6 @@ def _arrival(ask: Asking, form: Sent) -> Arrival:
     marks, problems = read_marks(form.text("marks"))
     soonest = form.text("promise") != "at"
     promise_at = None if soonest else _moment(ask, form.text("promise_at"), problems)
-    functions = {
-        name.removeprefix("function."): (
-            form.text(name),
-            form.text(f"reason.{name.removeprefix('function.')}"),
-        )
-        for name in form.form
-        if name.startswith("function.")
-    }
     came = [(name, form.text(f"kept.{name}")) for name in form.texts("accessory")]
     other = form.text("accessory_other").strip()
     return Arrival(
@@ -172,7 +164,7 @@ def _arrival(ask: Asking, form: Sent) -> Arrival:
         name=form.text("name"), phone=form.text("phone"), email=form.text("email"), model_id=form.text("model_id"),
         read_number=form.text("read_number")[:80], serial=form.text("serial"), channel=form.text("channel"),
         complaint=form.text("complaint"), opened_before=form.text("opened_before") == "yes", marks=marks,
-        functions=functions, accessories=came + ([(other[:80], form.text("kept.other"))] if other else []),
+        functions=form.answers(), accessories=came + ([(other[:80], form.text("kept.other"))] if other else []),
         consents=form.texts("consent"), promise_at=promise_at, promise_reason=form.text("promise_reason")[:300],
         soonest=soonest, problems=problems,
     )  # fmt: skip

@@ -34,15 +34,7 @@ def _page(
 
 @router.post("/jobs/{code}/proof")
 def record(ask: Ask, code: str, form: Form) -> Response:
-    answers = {
-        name.removeprefix("function."): (
-            form.text(name),
-            form.text(f"reason.{name.removeprefix('function.')}"),
-        )
-        for name in form.form
-        if name.startswith("function.")
-    }
     return deed(
-        ask, form, lambda: proof.record_proof(code, answers, ask.person, ask.now), then=f"/jobs/{code}/proof",
+        ask, form, lambda: proof.record_proof(code, form.answers(), ask.person, ask.now), then=f"/jobs/{code}/proof",
         again=lambda refusal, status: _page(ask, code, form, refusal, status),
     )  # fmt: skip
