@@ -159,6 +159,15 @@ def test_a_broken_drawing_is_refused_and_nothing_else_is_lost(desks: Sit, marks:
     assert "555 0101" in pell.page
 
 
+def test_a_drawing_of_two_hundred_freehand_marks_is_kept_whole(desks: Sit) -> None:
+    line = [[round(1 + i * 0.7, 1), round(2 + i * 1.3, 1)] for i in range(40)]
+    marks = json.dumps([{"kind": "crack", "points": line, "reach_mm": 0}] * 200)
+    assert len(marks) > 60_000
+    pell = desks("pell")
+    pell.post(new_intake(pell), **intake_fields(marks=marks))
+    assert len(job_store.load_job(code_of(pell)).marks) == 200
+
+
 def test_choosing_another_device_keeps_the_rest(desks: Sit) -> None:
     pell = desks("pell")
     way = new_intake(pell)

@@ -220,3 +220,7 @@ def test_logs_are_json_lines_with_the_requests_id(
 
 def test_a_forged_request_id_is_replaced(client: TestClient) -> None:
     assert client.get("/health", headers={"x-request-id": "<bad>"}).headers["x-request-id"] != "<bad>"
+
+
+def test_a_body_larger_than_any_form_is_refused_unread(client: TestClient) -> None:
+    assert client.post("/sign-in", content=b"x" * 4_000_001).status_code == 413

@@ -219,10 +219,16 @@ def check_customer(name: str, phone: str, email: str) -> list[Invalid]:
         problems.append(Invalid("name", name, "write the customer's name (at most 120 characters)"))
     if not phone.strip() and not email.strip():
         problems.append(Invalid("phone", "", "give a phone number or an email address"))
-    if phone.strip() and (sum(c.isdigit() for c in phone) < 5 or set(phone) - set("0123456789 +-/().")):
+    if phone.strip() and (
+        len(phone) > 40 or sum(c.isdigit() for c in phone) < 5 or set(phone) - set("0123456789 +-/().")
+    ):
         problems.append(
-            Invalid("phone", phone, "use digits, spaces, +, -, / and brackets, at least five digits")
+            Invalid(
+                "phone",
+                phone,
+                "use digits, spaces, +, -, / and brackets, at least five digits, at most 40 signs",
+            )
         )
-    if email.strip() and ("@" not in email[1:-1] or " " in email.strip()):
+    if email.strip() and (len(email) > 200 or "@" not in email[1:-1] or " " in email.strip()):
         problems.append(Invalid("email", email, "write an address such as name@example.test"))
     return problems

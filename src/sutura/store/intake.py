@@ -103,7 +103,7 @@ def drafts_page() -> list[Draft]:
     return rows(
         Draft,
         "select draft.id, person.name as who, fields, saved_at from draft"
-        " join person on person.id = person_id order by saved_at desc limit 20",
+        " join person on person.id = person_id order by saved_at desc limit 200",
     )
 
 

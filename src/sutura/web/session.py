@@ -21,6 +21,8 @@ from sutura.web.settings import WebSettings
 COOKIE = "sutura_session"
 PRE_COOKIE = "sutura_before"
 MAX_FORM_FIELDS = 2_000
+# room for a drawing of 200 freehand marks; everything shorter is checked where it is understood
+MAX_TEXT = 200_000
 
 
 class SignInNeeded(Exception):
@@ -99,10 +101,10 @@ class Sent:
 
     def text(self, name: str) -> str:
         found = self.form.get(name, "")
-        return found[:20_000].replace("\x00", "") if isinstance(found, str) else ""
+        return found[:MAX_TEXT].replace("\x00", "") if isinstance(found, str) else ""
 
     def texts(self, name: str) -> list[str]:
-        return [one[:20_000].replace("\x00", "") for one in self.form.getlist(name) if isinstance(one, str)]
+        return [one[:MAX_TEXT].replace("\x00", "") for one in self.form.getlist(name) if isinstance(one, str)]
 
     def number(self, name: str) -> int:
         text = self.text(name)
