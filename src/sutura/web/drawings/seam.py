@@ -9,8 +9,6 @@ from markupsafe import Markup
 
 from sutura.core.job import SeamStitch, Stitch
 
-_SAYS = {Stitch.DONE: "done", Stitch.LOOSE: "open", Stitch.CROSSED: "blocked", Stitch.AHEAD: "ahead"}
-
 
 def seam_words(stitches: Sequence[SeamStitch]) -> str:
     """The seam in one sentence, for those who do not see it."""
@@ -41,8 +39,7 @@ def draw_seam(stitches: tuple[SeamStitch, ...], *, full: bool = False) -> Markup
 
 def _label(one: SeamStitch, x: float) -> Markup:
     now = " now" if one.state in (Stitch.LOOSE, Stitch.CROSSED) else ""
-    state = Markup("") if one.state is Stitch.DONE else Markup(" ({})").format(_SAYS[one.state])
-    words = one.name if not now else Markup("{}{}").format(one.name, state)
+    words = f"{one.name} (blocked)" if one.state is Stitch.CROSSED else one.name
     return Markup('<text class="stage{}" x="{:g}" y="44" text-anchor="middle">{}</text>').format(
         now, x, words
     )
