@@ -165,7 +165,10 @@ class Demo:
         try:
             with urllib.request.urlopen(f"{address}/ready", timeout=5) as answer:
                 return bool(answer.status == 200)
-        except (urllib.error.URLError, OSError):
+        except urllib.error.HTTPError as not_ready:
+            not_ready.close()
+            return False
+        except OSError:
             return False
 
     def stop(self) -> int:
@@ -214,6 +217,7 @@ def test_the_demo_starts_tells_a_second_where_it_runs_survives_kills_and_stops_c
     with pytest.raises(urllib.error.HTTPError) as away:
         urllib.request.urlopen(f"{address}/ready", timeout=10)
     assert away.value.code == 503
+    away.value.close()
     with urllib.request.urlopen(f"{address}/health", timeout=10) as answer:
         assert answer.status == 200
     again.stop()

@@ -123,14 +123,37 @@ def test_typing_through_a_lost_connection_loses_nothing(sit: Sit, floor: Shop, l
     page = sit("Pell")
     page.goto("/counter")
     page.get_by_role("button", name="Take a device in").click()
-    page.route("**/keep", lambda route: route.abort())
+    page.wait_for_url("**/counter/*")
+    page.context.set_offline(True)
     page.get_by_label("Name", exact=True).fill("Una Skerry")
     expect(page.get_by_role("status").first).to_contain_text("Not kept just now")
-    page.unroute("**/keep")
-    expect(page.get_by_role("status").first).to_contain_text("Kept at", timeout=8_000)
+    page.context.set_offline(False)
+    expect(page.get_by_role("status").first).to_contain_text("Kept at", timeout=9_000)
     kept = intake_store.load_draft(page.url.rsplit("/", 1)[1])
     assert kept
     assert kept.fields["name"] == ["Una Skerry"]
+
+
+def test_reloading_in_the_middle_of_a_word_loses_nothing(sit: Sit, floor: Shop) -> None:
+    """Nothing has reached the server yet: the window itself remembers."""
+    page = sit("Pell")
+    page.goto("/counter")
+    page.get_by_role("button", name="Take a device in").click()
+    page.get_by_label("Model number on the back").fill("FH-2107")
+    page.get_by_role("button", name=re.compile("^This is it")).click()
+    page.wait_for_url("**/counter/*")
+    page.route("**/keep", lambda route: route.abort())
+    page.get_by_label("Name", exact=True).fill("Wim Aldous")
+    page.get_by_role("radio", name="Touch: Faulty").check(force=True)
+    page.get_by_role("checkbox", name="SIM card").check()
+    page.reload()
+    expect(page.get_by_label("Name", exact=True)).to_have_value("Wim Aldous")
+    expect(page.get_by_role("radio", name="Touch: Faulty")).to_be_checked()
+    expect(page.get_by_role("checkbox", name="SIM card")).to_be_checked()
+    page.unroute("**/keep")
+    page.get_by_label("Phone", exact=True).fill("555 0140")
+    expect(page.get_by_role("status").first).to_contain_text("Kept at", timeout=9_000)
+    assert page.evaluate("sessionStorage.length") == 0, "and forgets once the shop's database has it"
 
 
 def test_marks_are_undone_and_removed(sit: Sit) -> None:

@@ -145,7 +145,10 @@ def test_a_sending_overtaken_on_the_network_does_not_undo_a_later_one(desks: Sit
     way = new_intake(pell)
     page = pell.hidden("page")
     for seq, name in (("5", "Orla Venn"), ("3", "Orla Ve")):
-        assert pell.post(f"{way}/keep", **intake_fields(act="", page=page, seq=seq, name=name)).status_code == 200
+        assert (
+            pell.post(f"{way}/keep", **intake_fields(act="", page=page, seq=seq, name=name)).status_code
+            == 200
+        )
         pell.get(way)
     kept = intake_store.load_draft(way.rsplit("/", 1)[1])
     assert kept

@@ -23,28 +23,50 @@ const one = (value) => Math.round(value * 10) / 10;
 document.addEventListener("alpine:init", () => {
   // The intake form: kept while typing, so that it can be left at any second.
   Alpine.data("intake", () => ({
-    saved: "", damage: "", labels: [], timer: null, sending: false, missed: false,
+    saved: "", damage: "", labels: [], timer: null, sending: false, changes: 0,
     init() {
-      this.$root.addEventListener("input", () => this.later());
-      this.$root.addEventListener("change", () => this.later());
-      this.$root.addEventListener("sutura:drawn", () => { this.labels = this.drawn(); this.later(150); });
-      this.$root.addEventListener("submit", () => this.number());
+      const form = this.$root;
+      this.labels = JSON.parse(form.dataset.labels).map((says, key) => ({ says, key }));
+      this.damage = form.dataset.damage;
+      if (this.recall()) this.later(50);
+      form.addEventListener("input", () => this.later());
+      form.addEventListener("change", () => this.later());
+      form.addEventListener("sutura:drawn", () => { this.labels = this.drawn(); this.later(150); });
+      form.addEventListener("submit", () => { this.number(); this.remember(); });
       window.addEventListener("beforeunload", () => this.leave());
       window.addEventListener("pagehide", () => this.leave());
-      this.labels = JSON.parse(this.$root.dataset.labels).map((says, key) => ({ says, key }));
-      this.damage = this.$root.dataset.damage;
     },
     drawn() {
       const marks = JSON.parse(this.$root.elements.marks.value || "[]");
       return marks.map((mark, i) => ({ key: i, says: i < this.labels.length ? this.labels[i].says : mark.kind }));
     },
     later(wait) {
+      this.changes += 1;
+      this.remember();
       clearTimeout(this.timer);
       this.timer = setTimeout(() => this.keep(), wait || 700);
     },
     number() {
       // each sending is numbered, so that one overtaken on the way cannot undo a later one
       this.$root.elements.seq.value = String(Number(this.$root.elements.seq.value) + 1);
+    },
+    // Until the server has it, the window remembers what was typed: through a reload, through a lost connection.
+    fields() { return [...this.$root.elements].filter((one) => one.name && (one.type !== "hidden" || one.name === "marks") && one.type !== "submit"); },
+    remember() {
+      const kept = this.fields().map((one) => [one.name, one.type === "radio" || one.type === "checkbox" ? [one.value, one.checked] : one.value]);
+      sessionStorage.setItem(this.$root.dataset.keep, JSON.stringify(kept));
+    },
+    forget() { sessionStorage.removeItem(this.$root.dataset.keep); },
+    recall() {
+      const kept = JSON.parse(sessionStorage.getItem(this.$root.dataset.keep) || "null");
+      if (!kept) return false;
+      for (const one of this.fields()) {
+        const at = kept.findIndex(([name, value]) => name === one.name && (typeof value === "string" || value[0] === one.value));
+        if (at < 0) continue;
+        const value = kept[at][1];
+        if (typeof value === "string") one.value = value; else one.checked = value[1];
+      }
+      return true;
     },
     leave() {
       // leaving within the pause after the last key: send what is there; a sent form needs no more
@@ -56,9 +78,10 @@ document.addEventListener("alpine:init", () => {
     },
     async keep() {
       if (this.$root.dataset.sent) return;
-      if (this.sending) { this.missed = true; return; }
+      if (this.sending) { this.later(300); return; }
       this.sending = true;
       this.timer = null;
+      const changes = this.changes;
       this.number();
       try {
         const answer = await fetch(this.$root.dataset.keep, { method: "POST", body: new FormData(this.$root) });
@@ -67,12 +90,12 @@ document.addEventListener("alpine:init", () => {
         this.saved = said.saved;
         this.damage = said.damage;
         this.labels = said.labels.map((says, key) => ({ says, key }));
+        if (changes === this.changes) this.forget();
       } catch {
         this.saved = "Not kept just now: the connection is away. What you typed is still here.";
-        this.later(4000);
+        if (!this.timer) this.later(4000);
       }
       this.sending = false;
-      if (this.missed) { this.missed = false; this.keep(); }
     },
   }));
 
@@ -201,6 +224,9 @@ document.addEventListener("alpine:init", () => {
 
   Alpine.data("printing", () => ({ print() { globalThis.print(); } }));
 });
+
+// The ticket is the sign that an intake became a job: the window has nothing to remember any more.
+if (location.pathname.endsWith("/ticket")) sessionStorage.clear();
 
 document.addEventListener("keydown", (event) => {
   if (event.key !== "F2") return;
