@@ -14,10 +14,12 @@ from typing import Any
 import pytest
 import uvicorn
 from builders import Shop
-from playwright.sync_api import Browser, BrowserContext, ConsoleMessage, Page, sync_playwright
+from playwright.sync_api import Browser, BrowserContext, ConsoleMessage, Page, expect, sync_playwright
 
 from sutura import wiring
 
+# patient: the machines that run this are busy with others
+expect.set_options(timeout=15_000)
 CHROMIUM = os.environ.get("CHROMIUM", "/usr/bin/chromium")
 # a refused form is answered with 4xx, and a test cuts the connection: the browser notes both on its console
 _EXPECTED = re.compile(
@@ -112,7 +114,7 @@ def sit(live: Live, browser: Browser) -> Iterator[Callable[..., Page]]:
             )
         )
         page = contexts[-1].new_page()
-        page.set_default_timeout(10_000)
+        page.set_default_timeout(25_000)
         page.on("console", console)
         page.on("pageerror", lambda error: wrong.append(f"page error: {error}"))
         page.on("dialog", lambda dialog: wrong.append(f"dialog: {dialog.message}"))

@@ -9,7 +9,7 @@ from axe_playwright_python.sync_playwright import Axe
 from builders import PLAIN, SLATE, Shop
 from playwright.sync_api import Page
 
-pytestmark = [pytest.mark.browser, pytest.mark.timeout(240)]
+pytestmark = [pytest.mark.browser, pytest.mark.timeout(420)]
 Sit = Callable[..., Page]
 WINDOWS = {
     "light": {}, "dark": {"color_scheme": "dark"},

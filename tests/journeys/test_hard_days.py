@@ -18,7 +18,7 @@ from sutura.store import intake as intake_store
 from sutura.store import job as job_store
 from sutura.store import stock as stock_store
 
-pytestmark = [pytest.mark.browser, pytest.mark.timeout(180)]
+pytestmark = [pytest.mark.browser, pytest.mark.timeout(300)]
 Sit = Callable[..., Page]
 
 

@@ -12,7 +12,7 @@ from playwright.sync_api import Page, expect
 
 from sutura.core.job import Stage
 
-pytestmark = [pytest.mark.browser, pytest.mark.timeout(240)]
+pytestmark = [pytest.mark.browser, pytest.mark.timeout(420)]
 Sit = Callable[..., Page]
 PHONE = {"viewport": {"width": 390, "height": 844}, "has_touch": True, "is_mobile": True}
 
