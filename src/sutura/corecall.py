@@ -11,6 +11,7 @@ from typing import Any, get_args, get_origin, get_type_hints
 from pydantic import BaseModel, ConfigDict, TypeAdapter, ValidationError, create_model
 
 from sutura.core.errors import Invalid, ManyInvalid, Refusal
+from sutura.formats.edid import read_edid_text
 
 MODULES = (
     "bench", "handover", "identify", "intake", "job", "matching", "maths.geometry", "maths.money", "people",
@@ -49,14 +50,14 @@ class BadInput(Exception):
 
 
 def functions() -> dict[str, Callable[..., Any]]:
-    """Every public core function by its name, such as `matching.judge`; those that take functions are left out."""
+    """Every public core function by its name, such as `matching.judge`, and the readers of open formats."""
     found: dict[str, Callable[..., Any]] = {}
     for name in MODULES:
         module = importlib.import_module(f"sutura.core.{name}")
         for function_name, function in inspect.getmembers(module, inspect.isfunction):
             if function.__module__ == module.__name__ and not function_name.startswith("_"):
                 found[f"{name}.{function_name}"] = function
-    return found
+    return found | {"formats.edid": read_edid_text}
 
 
 def find(name: str) -> Callable[..., Any]:

@@ -112,4 +112,4 @@ def test_dear_bench_time_outweighs_a_cheap_part() -> None:
 def test_every_finding_names_a_listed_rule() -> None:
     listed = {rule.id for rule in RULES}
     assert {found.rule for found in judged(PLAIN, "P-2001").findings} <= listed
-    assert len(ATTRIBUTES) + 2 == len(listed)
+    assert len(ATTRIBUTES) + 4 == len(listed)

@@ -7,6 +7,7 @@ from collections.abc import Callable
 import pytest
 from axe_playwright_python.sync_playwright import Axe
 from builders import PLAIN, SLATE, Shop
+from formats.edid_builder import Made
 from playwright.sync_api import Page
 
 pytestmark = [pytest.mark.browser, pytest.mark.timeout(420)]
@@ -23,7 +24,7 @@ def pages(database: str) -> list[str]:
     """The address of every kind of page, with data, without, and refused."""
     from datetime import UTC, datetime
 
-    from sutura.services import intake, planning
+    from sutura.services import intake, matching, planning
 
     shop = Shop(now=datetime.now(UTC))
     for barcode in ("P-1001", "P-2001", "P-3001"):
@@ -35,6 +36,7 @@ def pages(database: str) -> list[str]:
         shop.at_proof(),
         shop.closed(),
     )
+    matching.read_panel(took_in, Made().bytes().hex(), b"", shop.bram, shop.tick())
     failed = shop.at_proof(PLAIN)
     shop.test(failed, {"touch": ("faulty", "dead strip")})
     ready = shop.held(PLAIN)

@@ -7,6 +7,7 @@ from datetime import timedelta
 
 import pytest
 from builders import HERON, NOW, PLAIN, SLATE, Shop, all_work, models
+from formats.edid_builder import Made, detailed
 
 from sutura.core.errors import (
     AccessoriesMissing,
@@ -469,3 +470,53 @@ def test_a_form_without_a_key_is_refused(shop: Shop) -> None:
 def test_an_arrival_has_no_place_for_a_passcode() -> None:
     names = {field.name for field in dataclasses.fields(intake.Arrival)}
     assert not {name for name in names if "pass" in name or "pin" in name}
+
+
+# -- the panel that is in it ----------------------------------------------------------------
+
+
+def panel_bytes(wide: int, high: int, cm: tuple[int, int], mm: tuple[int, int]) -> str:
+    return Made(cm=cm, timing=detailed(85_500, wide, 200, high, 40, mm)).bytes().hex()
+
+
+def test_the_right_panel_in_the_lid_is_recognised_and_kept_with_the_job(shop: Shop) -> None:
+    code = shop.take_in(PLAIN)
+    matching.read_panel(code, panel_bytes(1366, 768, (34, 19), (344, 194)), b"", shop.bram, shop.tick())
+    read = matching.match_page(code).panel
+    assert read
+    assert read.judged.fit.value == "fits"
+    assert read.who == "Bram"
+    assert job_store.events_page(shop.job(code).id)[-1].kind == "panel read"
+
+
+@pytest.mark.parametrize(
+    ("panel", "reason"),
+    [(panel_bytes(1920, 1080, (34, 19), (344, 194)), "needs 1366×768, this one has 1920×1080"), (panel_bytes(1366, 768, (31, 17), (309, 174)), "its picture is 35 mm off")],
+    ids=["another resolution", "another size"],
+)  # fmt: skip
+def test_a_wrong_panel_in_the_lid_is_noticed(shop: Shop, panel: str, reason: str) -> None:
+    code = shop.take_in(PLAIN)
+    matching.read_panel(code, panel, b"", shop.bram, shop.tick())
+    read = matching.match_page(code).panel
+    assert read
+    assert read.judged.fit.value == "does not fit"
+    assert "Another panel is in this device" in read.judged.says
+    assert reason in read.judged.says
+
+
+def test_a_panel_that_states_no_size_leaves_it_unknown(shop: Shop) -> None:
+    code = shop.take_in(PLAIN)
+    matching.read_panel(
+        code, "", bytes.fromhex(panel_bytes(1366, 768, (0, 0), (16, 9))), shop.bram, shop.tick()
+    )
+    read = matching.match_page(code).panel
+    assert read
+    assert read.judged.fit.value == "unknown"
+
+
+def test_a_phones_panel_wired_on_its_side_is_the_same_panel(shop: Shop) -> None:
+    code = shop.take_in(HERON)
+    matching.read_panel(code, panel_bytes(2532, 1170, (14, 6), (139, 64)), b"", shop.bram, shop.tick())
+    read = matching.match_page(code).panel
+    assert read
+    assert read.judged.fit.value == "fits"

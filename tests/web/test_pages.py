@@ -9,6 +9,7 @@ from typing import Any
 
 import pytest
 from builders import HERON, PLAIN, Shop, all_work, models
+from formats.edid_builder import Made, displayid, product_block
 
 from sutura.core.job import Stage
 from sutura.store import intake as intake_store
@@ -398,3 +399,22 @@ def test_what_is_not_there_has_a_page_that_says_so(desks: Sit, path: str) -> Non
     answer = desks("ines").get(path)
     assert answer.status_code == 404
     assert "Not here" in answer.text
+
+
+def test_a_dropped_edid_file_shows_the_panel_and_broken_bytes_are_refused_in_place(
+    desks: Sit, floor: Shop
+) -> None:
+    code = floor.take_in(PLAIN)
+    bram = desks("bram")
+    bram.get(f"/jobs/{code}/match")
+    bram.post(f"/jobs/{code}/match/panel", edid="00 ff xx")
+    assert bram.answer.status_code == 422
+    assert "00 ff xx" in bram.page
+    assert "only 0–9 and a–f stand in bytes" in bram.page
+    data = {"csrf": bram.hidden("csrf"), "form_key": bram.hidden("form_key"), "edid": ""}
+    whole = Made(cm=(34, 19), extensions=(displayid(product_block("NV156T-R40")),)).bytes()
+    answer = bram.client.post(
+        f"/jobs/{code}/match/panel", data=data, files={"edid_file": ("panel.bin", whole)}
+    )
+    assert "Another panel is in this device: NV156T-R40" in answer.text
+    assert "needs 1366×768, this one has 1920×1080" in answer.text

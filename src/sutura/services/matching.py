@@ -8,13 +8,15 @@ from datetime import datetime
 from sutura.core import matching as rules
 from sutura.core.catalogue import Model
 from sutura.core.errors import Invalid, NotFound
+from sutura.core.identify import Panel, PanelSize, size_of
 from sutura.core.job import JobRecord, Move, Stage
-from sutura.core.matching import Judged
+from sutura.core.matching import Judged, PanelJudged
 from sutura.core.maths.money import Money
 from sutura.core.people import Deed, demand
 from sutura.core.planning import expected_minutes
 from sutura.core.quoting import Quote, Rates, quote
 from sutura.core.values import Person
+from sutura.formats import edid
 from sutura.services import catalogue
 from sutura.services.job import move
 from sutura.services.planning import factor_of
@@ -39,6 +41,18 @@ class MatchPage:
     model: Model
     offers: list[Matched]
     held: store.Held | None
+    panel: PanelRead | None
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class PanelRead:
+    """The panel in the device by its own word, when it was read and by whom."""
+
+    panel: Panel
+    size: PanelSize | None
+    judged: PanelJudged
+    who: str
+    at: datetime
 
 
 @reading
@@ -61,7 +75,33 @@ def match_page(code: str) -> MatchPage:
         )
         for one in judged
     ]  # fmt: skip
-    return MatchPage(job=job, model=model, offers=offers, held=store.load_held(job.id))
+    return MatchPage(
+        job=job, model=model, offers=offers, held=store.load_held(job.id), panel=_panel_read(job, model)
+    )
+
+
+def _panel_read(job: JobRecord, model: Model) -> PanelRead | None:
+    found = job_store.latest_event(job.id, "panel read")
+    if found is None:
+        return None
+    panel = edid.read_edid_text(str(found.detail["edid"]))
+    judged = rules.judge_panel(model.need, model.face.active, panel)
+    return PanelRead(panel=panel, size=size_of(panel), judged=judged, who=found.who, at=found.at)
+
+
+@writing
+def read_panel(code: str, typed: str, file: bytes, by: Person, now: datetime) -> None:
+    """Read the EDID of the panel in a device, hold it against the model's need, and keep it with the job."""
+    demand(by, Deed.RESERVE)
+    job = job_store.lock_job(code)
+    model = catalogue.model(job.model_id, job.model_version)
+    panel = edid.read_edid(file) if file else edid.read_edid_text(typed)
+    judged = rules.judge_panel(model.need, model.face.active, panel)
+    kept = file.hex() if file else edid.hex_of(typed)
+    job_store.add_event(
+        job.id, at=now, person_id=by.id, kind="panel read", before=job.stage, after=job.stage, detail={"edid": kept},
+        says=" ".join([judged.says, *(f"Warning: {one}." for one in panel.warnings)]),
+    )  # fmt: skip
 
 
 def _quote(judged: Judged, model: Model, rates: Rates) -> Quote:

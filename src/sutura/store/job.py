@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 
@@ -94,6 +95,25 @@ def events_page(job_id: int) -> list[JobEvent]:
         " where job_id = %s order by job_event.id",
         job_id,
     )
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class KeptEvent:
+    """An event with what was kept beside its words."""
+
+    at: datetime
+    who: str
+    detail: Mapping[str, Any]
+
+
+@reading
+def latest_event(job_id: int, kind: str) -> KeptEvent | None:
+    return row(
+        KeptEvent,
+        "select at, person.name as who, detail from job_event join person on person.id = person_id"
+        " where job_id = %s and kind = %s order by job_event.id desc limit 1",
+        job_id, kind,
+    )  # fmt: skip
 
 
 @reading

@@ -4,14 +4,14 @@ from __future__ import annotations
 
 import hmac
 import secrets
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import AsyncIterator, Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import datetime
 from typing import Annotated
 from zoneinfo import ZoneInfo
 
 from fastapi import Depends, Request
-from starlette.datastructures import FormData
+from starlette.datastructures import FormData, UploadFile
 
 from sutura.core.values import Person
 from sutura.services import once as once_service
@@ -113,6 +113,11 @@ class Sent:
     def numbers(self, name: str) -> list[int]:
         return [int(one) for one in self.texts(name) if one.isdecimal() and len(one) < 15]
 
+    def file(self, name: str) -> bytes:
+        """The bytes of a dropped file, empty when there is none; at most a little more than any that is taken."""
+        found = self.form.get(name)
+        return found.file.read(MAX_TEXT) if isinstance(found, UploadFile) else b""
+
     def answers(self) -> dict[str, tuple[str, str]]:
         """A function list as sent: outcome and reason by function."""
         names = [name.removeprefix("function.") for name in self.form if name.startswith("function.")]
@@ -123,12 +128,12 @@ class Sent:
         return Entered({name: self.texts(name) for name in self.form if name not in NOT_KEPT})
 
 
-async def sent_form(request: Request, ask: Ask) -> Sent:
-    form = await request.form(max_fields=MAX_FORM_FIELDS)
-    token = form.get("csrf", "")
-    if not isinstance(token, str) or not hmac.compare_digest(token.encode(), ask.csrf.encode()):
-        raise ForgedForm
-    return Sent(form=form)
+async def sent_form(request: Request, ask: Ask) -> AsyncIterator[Sent]:
+    async with request.form(max_fields=MAX_FORM_FIELDS) as form:
+        token = form.get("csrf", "")
+        if not isinstance(token, str) or not hmac.compare_digest(token.encode(), ask.csrf.encode()):
+            raise ForgedForm
+        yield Sent(form=form)
 
 
 Form = Annotated[Sent, Depends(sent_form)]
