@@ -60,15 +60,31 @@ def deed(
         return again(refusal, status_of(refusal))
 
 
+# numbers and marks that the page itself put into the form: no person typed them
+_OURS = NOT_KEPT | {
+    "page",
+    "seq",
+    "version",
+    "act",
+    "tool",
+    "model_id",
+    "customer_id",
+    "step",
+    "offer",
+    "then",
+    "promise",
+}
+
+
 async def _entered(request: Request) -> list[tuple[str, str]]:
-    """What a refused form held, so that nothing typed is lost."""
+    """What a refused form held, so that nothing typed is lost, each under a name a person can read."""
     if request.method != "POST":
         return []
     form = await request.form(max_fields=2_000)
     return [
-        (name, text)
+        (name.replace(".", ": ").replace("_", " "), text)
         for name, text in form.multi_items()
-        if name not in NOT_KEPT and isinstance(text, str) and text
+        if name not in _OURS and isinstance(text, str) and text
     ]
 
 
