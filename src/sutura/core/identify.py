@@ -6,11 +6,13 @@ people mix up finds misread labels, and is never more than *likely*: two real mo
 
 from __future__ import annotations
 
+import itertools
 import math
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from enum import StrEnum
 
+from rapidfuzz.distance import OSA, Levenshtein
 from stdnum import luhn
 
 from sutura.core.catalogue import Model, NumberKind, NumberPattern
@@ -30,6 +32,9 @@ RULES = (
     Rule(id="identify.folded", capability="identify",
          says="Found after folding characters that look alike (O Q D 0, I L 1, S 5, B 8, Z 2, G 6): likely at best; check the marked ones on the label.",
          source="common practice, no source"),
+    Rule(id="identify.edits", capability="identify",
+         says="A number of 5 characters may be misread in one place, of 8 or more in two, and is then likely at best; a shorter one in none. Likeness suggests and never decides.",
+         source="common practice, no source; the lengths are the shop's"),
     Rule(id="identify.edid-size", capability="identify",
          says="A panel's size is taken from its timing only within 1 cm of the size in whole centimetres; otherwise the centimetres count, with their doubt.",
          source="common practice, no source; field meanings by VESA E-EDID 1.4, from memory (sure)"),
@@ -90,7 +95,11 @@ def identify(text: str, models: Iterable[Model]) -> Identification:
         _candidate(read, model, p, exact=True) for model, p in every if _matches(read, plain(p.text), p.kind)
     )
     if len(exact) == 1:
-        return Identification(verdict=Verdict.SURE, candidates=tuple(exact), says=exact[0].why)
+        return Identification(
+            verdict=Verdict.SURE,
+            candidates=tuple(exact),
+            says=exact[0].why + _beware(read, exact[0].model, every),
+        )
     if exact:
         return _several(exact)
     folded = _unique(
@@ -102,6 +111,11 @@ def identify(text: str, models: Iterable[Model]) -> Identification:
         return Identification(verdict=Verdict.LIKELY, candidates=tuple(folded), says=folded[0].why)
     if folded:
         return _several(folded)
+    near = _unique(found for model, p in every if (found := _near_candidate(read, model, p)))
+    if len(near) == 1:
+        return Identification(verdict=Verdict.LIKELY, candidates=tuple(near), says=near[0].why)
+    if near:
+        return _several(near)
     named = [
         Candidate(
             model=m,
@@ -155,6 +169,111 @@ def _candidate(read: str, model: Model, pattern: NumberPattern, *, exact: bool) 
         doubts = ", ".join(f"“{c.text}” may be “{number[i]}”" for i, c in enumerate(characters) if c.doubtful)
         said.append(f"Check these on the label: {doubts}.")
     return Candidate(model=model, characters=characters, why=" ".join(said))
+
+
+def edits_allowed(number: str) -> int:
+    """How many characters of a number may be misread and it is still a suggestion (rule identify.edits).
+
+    >>> edits_allowed("QD44"), edits_allowed("FH2107"), edits_allowed("TS11C77001")
+    (0, 1, 2)
+    """
+    return 2 if len(number) >= 8 else 1 if len(number) >= 5 else 0
+
+
+def _distance(read: str, pattern: NumberPattern) -> tuple[int, str]:
+    """Edits between a reading and a number, look-alikes folded, and the part of the reading that is meant."""
+    number = plain(pattern.text)
+    whole = (
+        [read]
+        if pattern.kind is NumberKind.EXACT
+        else [read[: len(number) + more] for more in (0, -1, 1)]
+    )  # fmt: skip
+    limit = edits_allowed(number)
+    return min(
+        ((OSA.distance(fold(part), fold(number), score_cutoff=limit), part) for part in whole),
+        key=lambda one: one[0],
+    )
+
+
+def _near_candidate(read: str, model: Model, pattern: NumberPattern) -> Candidate | None:
+    """A candidate that is one or two edits away; never more than a suggestion."""
+    number = plain(pattern.text)
+    edits, part = _distance(read, pattern)
+    if not 0 < edits <= edits_allowed(number):
+        return None
+    doubted = {
+        place
+        for op in Levenshtein.opcodes(part, number)
+        if op.tag != "equal"
+        for place in range(op.src_start, max(op.src_end, op.src_start + 1))
+    }
+    characters = tuple(
+        Character(text=c, significant=i < len(part), doubtful=i in doubted) for i, c in enumerate(read)
+    )
+    apart = "one character" if edits == 1 else f"{edits} characters"
+    return Candidate(
+        model=model, characters=characters,
+        why=f"“{part}” is {apart} away from “{number}” of the {model.full_name}: check the marked ones on the label.",
+    )  # fmt: skip
+
+
+def _beware(read: str, sure: Model, every: Sequence[tuple[Model, NumberPattern]]) -> str:
+    """Other models whose number is one look-alike or one edit away: a sure reading says whom not to mix it up with."""
+    others = {
+        f"{model.full_name} (“{plain(p.text)}”)"
+        for model, p in every
+        if model.id != sure.id and _distance(read, p)[0] <= min(1, edits_allowed(plain(p.text)))
+    }
+    return f" Do not mix it up with {', '.join(sorted(others))}." if others else ""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Collision:
+    """Two numbers of different models that are easily taken for one another, and how."""
+
+    first: str
+    second: str
+    models: tuple[str, str]
+    how: str
+
+
+def collisions(models: Iterable[Model]) -> list[Collision]:
+    """Every pair of numbers in the catalogue that can be mixed up: look-alikes, one edit apart, one beginning the other.
+
+    Numbers that share a deletion of one character are the only ones that can be one edit apart, so only those are
+    compared: the work grows with the numbers, not with their pairs.
+    """
+    buckets: dict[str, list[tuple[Model, NumberPattern]]] = {}
+    for model in models:
+        for pattern in model.numbers:
+            folded = fold(pattern.text)
+            shorter = (
+                {folded[:i] + folded[i + 1 :] for i in range(len(folded))} if edits_allowed(folded) else set()
+            )
+            for key in {folded, *shorter}:
+                buckets.setdefault(key, []).append((model, pattern))
+    found = {
+        collision
+        for bucket in buckets.values()
+        for (one, p), (other, q) in itertools.combinations(bucket, 2)
+        if one.id != other.id and (collision := _collision(one, p, other, q))
+    }
+    return sorted(found, key=lambda one: (one.first, one.second))
+
+
+def _collision(one: Model, p: NumberPattern, other: Model, q: NumberPattern) -> Collision | None:
+    (first, one), (second, other) = sorted(
+        ((plain(p.text), one), (plain(q.text), other)), key=lambda pair: pair[0]
+    )
+    if first == second:
+        how = "the same number"
+    elif fold(first) == fold(second):
+        how = "look alike when the label is faint"
+    elif OSA.distance(fold(first), fold(second)) == 1:
+        how = "one character apart"
+    else:
+        return None
+    return Collision(first=first, second=second, models=(one.full_name, other.full_name), how=how)
 
 
 # -- the scan field -------------------------------------------------------------------------

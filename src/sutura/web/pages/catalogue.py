@@ -7,6 +7,7 @@ from fastapi.responses import Response
 
 from sutura.core import rules
 from sutura.core.catalogue import CAUTIONS, CAUTIONS_SOURCE
+from sutura.core.identify import collisions
 from sutura.services import catalogue
 from sutura.web.drawings.face import draw_face
 from sutura.web.present import render
@@ -17,7 +18,8 @@ router = APIRouter()
 
 @router.get("/catalogue")
 def catalogue_list(ask: Ask) -> Response:
-    return render(ask, "catalogue/list.html", room="Catalogue", models=catalogue.all_models())
+    models = catalogue.all_models()
+    return render(ask, "catalogue/list.html", room="Catalogue", models=models, collisions=collisions(models))
 
 
 @router.get("/catalogue/rules")
