@@ -42,6 +42,7 @@ from sutura.services import (
 from sutura.store import intake as intake_store
 from sutura.store import job as job_store
 from sutura.store import people as people_store
+from sutura.store import stock as stock_store
 from sutura.store.database import connection, writing
 from sutura.store.quoting import load_shop
 
@@ -69,7 +70,7 @@ def fill(packs: Path, now: datetime) -> int:
         catalogue.load_packs(packs)
         staff = _people(now)
         manager = staff["ines"]
-        if job_store.count_jobs() == 0:
+        if not any(part.on_hand or part.held for part in stock_store.shelf_page()):
             _receive(manager, now)
         customers = _customers(manager, now)
         made = job_store.count_jobs()
@@ -106,6 +107,7 @@ def _people(now: datetime) -> dict[str, Person]:
     return staff
 
 
+@writing
 def _receive(manager: Person, now: datetime) -> None:
     for barcode, pieces, cost, days in RECEIPTS:
         stock.receive(
@@ -192,6 +194,8 @@ class _Story:
     def _take_in(self) -> None:
         by = self.staff["pell"]
         draft = intake.open_draft(by, self.at)
+        promise_at = self.now + timedelta(minutes=self.job.promise)
+        early = promise_at < intake.earliest(self.model, self.at)
         self.code = intake.take_in(
             draft,
             intake.Arrival(
@@ -199,8 +203,8 @@ class _Story:
                 read_number=self.job.read or READ[self.model.id], serial=f"{self.model.id[:2].upper()}{self.chance.randrange(10**7, 10**8)}",
                 channel=self.job.channel, complaint=self.job.says, opened_before=self.job.opened_before,
                 marks=self._marks(), functions=self._baseline(), accessories=self.job.came,
-                consents=[consent.id for consent in CONSENTS], promise_at=self.now + timedelta(minutes=self.job.promise),
-                promise_reason="the shop is free right now",
+                consents=[consent.id for consent in CONSENTS], promise_at=promise_at,
+                promise_reason="the bench is free right now" if early else "",
             ),
             by, self.at,
         )  # fmt: skip

@@ -5,7 +5,7 @@ from __future__ import annotations
 from datetime import datetime
 
 from sutura.core.bench import Done
-from sutura.store.database import insert, reading, rows
+from sutura.store.database import DATABASE, insert, reading, rows
 from sutura.store.tables import BenchStep
 
 
@@ -32,8 +32,6 @@ def add_step(
 @reading
 def bench_times(job_id: int) -> list[datetime]:
     """When anything was recorded at the bench for a job: its opening, its steps, its tests."""
-    from sutura.store.database import DATABASE
-
     found = DATABASE.execute_sql(
         "select at from job_event where job_id = %s and kind in ('opened', 'step', 'proved', 'proof failed', 'closed')",
         (job_id,),

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
@@ -35,8 +36,6 @@ def models_page() -> list[ModelRow]:
 
 def save_model(raw: Mapping[str, Any]) -> str:
     """Add or change one model; says which (`added`, `changed`, `same`)."""
-    import json
-
     before = value("select data from model where id = %s for update", raw["id"])
     if before == raw:
         return "same"
@@ -54,8 +53,6 @@ def save_model(raw: Mapping[str, Any]) -> str:
 
 def save_part(part: Mapping[str, Any], offers: list[Mapping[str, Any]]) -> None:
     """Add or change one part and its offers. A price that a manager changed is kept."""
-    import json
-
     part_id = value(
         "insert into part (barcode, name, bin, printed_number, grade, kind, attributes, box)"
         " values (%s, %s, %s, %s, %s, %s, %s, %s) on conflict (barcode) do update set name = excluded.name,"

@@ -14,6 +14,7 @@ from typing import Any, ParamSpec, TypeVar
 from urllib.parse import unquote, urlsplit
 
 import peewee
+import psycopg
 from playhouse.postgres_ext import PooledPsycopg3Database
 
 P = ParamSpec("P")
@@ -70,8 +71,6 @@ def connection() -> Iterator[None]:
 
 
 def _is_lost(error: Exception) -> bool:
-    import psycopg
-
     original = getattr(error, "orig", None)
     state = getattr(original, "sqlstate", None)
     return isinstance(original, psycopg.OperationalError | psycopg.InterfaceError) and (

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
@@ -108,8 +109,6 @@ def drafts_page() -> list[Draft]:
 
 
 def save_draft(draft_id: str, person_id: int, fields: Mapping[str, Any], at: datetime) -> None:
-    import json
-
     DATABASE.execute_sql(
         "insert into draft (id, person_id, fields, saved_at) values (%s, %s, %s, %s) on conflict (id) do update"
         " set fields = excluded.fields, saved_at = excluded.saved_at, version = draft.version + 1",
