@@ -16,6 +16,7 @@ from pathlib import Path
 
 import psycopg
 import pytest
+from builders import models
 
 from sutura.cluster import Cluster
 from sutura.config import ROOT, STATE
@@ -127,7 +128,7 @@ def test_a_new_shop_is_set_up_by_the_commands_alone(cluster: Cluster) -> None:
     )
     with psycopg.connect(url) as link:
         assert link.execute("select name from shop").fetchone() == ("Corner Screens",)
-        assert link.execute("select count(*) from model").fetchone() == (3,)
+        assert link.execute("select count(*) from model").fetchone() == (len(models()),)
 
 
 # -- the demo, killed and started again -----------------------------------------------------

@@ -7,7 +7,17 @@ from dataclasses import replace
 import pytest
 from builders import HERON, SLATE, models
 
-from sutura.core.catalogue import CAUTIONS, Model, Phase, Plug, problems_of
+from sutura.core.catalogue import (
+    CAUTIONS,
+    Kinship,
+    Model,
+    Phase,
+    Plug,
+    differences,
+    kinship,
+    problems_of,
+    siblings_of,
+)
 from sutura.core.maths.geometry import Box
 
 MODEL = models()[HERON]
@@ -83,3 +93,33 @@ def test_battery_steps_carry_the_cell_caution() -> None:
         off = next(step for step in model.steps if step.plug and step.plug.battery and not step.plug.on)
         assert "cell" in off.cautions
     assert "local fire and waste rules" in CAUTIONS["cell"][1]
+
+
+# -- siblings: work samples W01 and W02 ------------------------------------------------------
+
+HERON_L = models()["fennick-heron-l"]
+
+
+def test_w02_shares_the_steps_of_w01_and_not_its_parts() -> None:
+    (sibling,) = siblings_of(MODEL, models().values())
+    assert (sibling.model.id, sibling.kinship) == ("fennick-heron-l", Kinship.STEPS)
+
+
+def test_w02_has_one_shield_and_two_screws_more_and_the_page_lists_them() -> None:
+    """Work sample W02: one shield and two screws more, other part family; W01 has 12 screws."""
+    assert [sum(group.count for group in model.screws) for model in (MODEL, HERON_L)] == [12, 14]
+    found = {one.what: (one.here, one.there) for one in differences(MODEL, HERON_L)}
+    assert found["screws, sensor connector shield, at the top"] == ("no", "2 × 1.1 mm, three-wing")
+    assert found["part family"] == ("heron-front", "heron-l-front")
+    assert found["resolution"] == ("1170×2532", "1284×2778")
+    assert not {what for what in found if what.startswith("function")}
+
+
+def test_a_model_does_not_differ_from_itself() -> None:
+    assert differences(MODEL, MODEL) == []
+
+
+def test_models_without_a_family_in_common_are_no_siblings() -> None:
+    assert kinship(MODEL, models()[SLATE]) is None
+    assert kinship(MODEL, replace(MODEL, id="x")) is Kinship.BOTH
+    assert kinship(MODEL, replace(MODEL, id="x", procedure_family="other")) is Kinship.PARTS

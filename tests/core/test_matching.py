@@ -59,6 +59,11 @@ def test_the_siblings_part_is_refused_by_its_family() -> None:
     assert finding(found, "Part family").agreement is Agreement.DIFFERS
 
 
+def test_the_sibling_itself_takes_that_part() -> None:
+    assert judged("fennick-heron-l", "P-1003").fit is Fit.FITS
+    assert judged("fennick-heron-l", "P-1001").fit is Fit.NOT
+
+
 def test_a_connector_elsewhere_is_bridged_only_with_the_adapter_in_the_box() -> None:
     need = {"kind": "front assembly", "connector_place": "bottom left"}
     moved = {"kind": "front assembly", "connector_place": "top left"}

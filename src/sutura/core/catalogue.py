@@ -7,7 +7,7 @@ A pack file is checked in two passes: the published JSON Schema (shape) in `form
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Mapping
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass
 from enum import StrEnum
 
@@ -162,6 +162,87 @@ class Model:
         return next(found for found in self.screws if found.id == group)
 
 
+class Kinship(StrEnum):
+    """How two models are related: by the way they are opened, by the parts that fit, or by both. Two different things."""
+
+    BOTH = "shares the steps and the parts"
+    STEPS = "shares the steps, not the parts"
+    PARTS = "shares the parts, not the steps"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Difference:
+    """One thing that is not the same in two related models."""
+
+    what: str
+    here: str
+    there: str
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Sibling:
+    """A related model, how it is related, and everything that differs."""
+
+    model: Model
+    kinship: Kinship
+    differences: tuple[Difference, ...]
+
+
+def kinship(one: Model, other: Model) -> Kinship | None:
+    """How two models are related, None when they are not."""
+    steps, parts = one.procedure_family == other.procedure_family, one.part_family == other.part_family
+    if steps and parts:
+        return Kinship.BOTH
+    return Kinship.STEPS if steps else Kinship.PARTS if parts else None
+
+
+def siblings_of(model: Model, models: Iterable[Model]) -> list[Sibling]:
+    """Models that share steps or parts with one, with what differs (rule catalogue.siblings)."""
+    return [
+        Sibling(model=other, kinship=related, differences=tuple(differences(model, other)))
+        for other in models
+        if other.id != model.id and (related := kinship(model, other))
+    ]
+
+
+def differences(here: Model, there: Model) -> list[Difference]:
+    """What is not the same: numbers, parts, sizes, needs, screws, steps, functions, times and seal."""
+
+    def row(what: str, read: Callable[[Model], str]) -> tuple[str, str, str]:
+        return what, read(here), read(there)
+
+    rows = [
+        row("numbers", lambda m: ", ".join(n.text for n in m.numbers)),
+        row("part family", lambda m: m.part_family),
+        row("steps family", lambda m: m.procedure_family),
+        row("face", lambda m: f"{m.face.width_mm:g}×{m.face.height_mm:g} mm"),
+        row("minutes by the sheet", lambda m: str(m.minutes)),
+        row("cure", lambda m: f"{m.cure_minutes} min"),
+        row("sealed with", lambda m: m.seal or "nothing"),
+        row("moved over", lambda m: ", ".join(m.move_over) or "nothing"),
+    ]
+    listed: tuple[tuple[str, Callable[[Model], Mapping[str, str]]], ...] = (
+        ("{}", lambda m: {_need_words(k): str(v) for k, v in m.need.items() if k != "part_family"}),
+        ("screws, {}", _screw_words),
+        ("step “{}”", lambda m: {step.text: "yes" for step in m.steps}),
+        ("function {}", lambda m: {function.name: "yes" for function in m.functions}),
+    )
+    for what, read in listed:
+        mine, theirs = read(here), read(there)
+        rows += [
+            (what.format(name), mine.get(name, "no"), theirs.get(name, "no")) for name in {**mine, **theirs}
+        ]
+    return [Difference(what=what, here=mine, there=theirs) for what, mine, theirs in rows if mine != theirs]
+
+
+def _need_words(attribute: str) -> str:
+    return attribute.replace("_mm", ", mm").replace("_", " ")
+
+
+def _screw_words(model: Model) -> dict[str, str]:
+    return {group.where: f"{group.count} × {group.length_mm:g} mm, {group.head}" for group in model.screws}
+
+
 CAUTIONS: Mapping[str, tuple[str, str]] = {
     "glass": (
         "Broken glass",
@@ -202,6 +283,8 @@ RULES = (
          says="The battery comes off before any other connector and goes on after every other.", source=COMMON),
     Rule(id="sheet.screws-return", capability="catalogue",
          says="Every group of screws that comes out goes back in, once.", source=COMMON),
+    Rule(id="catalogue.siblings", capability="catalogue",
+         says="Sharing the steps and sharing the parts are two different things; a sibling's page says which, and lists what differs.", source=COMMON),
     Rule(id="sheet.proof-once", capability="catalogue",
          says="A sheet has one proof step, before the sealing steps.", source=COMMON),
 )  # fmt: skip

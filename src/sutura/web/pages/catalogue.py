@@ -6,7 +6,7 @@ from fastapi import APIRouter
 from fastapi.responses import Response
 
 from sutura.core import rules
-from sutura.core.catalogue import CAUTIONS, CAUTIONS_SOURCE
+from sutura.core.catalogue import CAUTIONS, CAUTIONS_SOURCE, siblings_of
 from sutura.core.identify import collisions
 from sutura.services import catalogue
 from sutura.web.drawings.face import draw_face
@@ -34,6 +34,6 @@ def rules_page(ask: Ask) -> Response:
 def model_page(ask: Ask, model_id: str) -> Response:
     model = catalogue.find_model(model_id)
     return render(
-        ask, "catalogue/model.html", room="Catalogue", model=model, cautions=CAUTIONS, source=CAUTIONS_SOURCE,
+        ask, "catalogue/model.html", room="Catalogue", siblings=siblings_of(model, catalogue.all_models()), model=model, cautions=CAUTIONS, source=CAUTIONS_SOURCE,
         face=draw_face(model.face, (), f"Face of the {model.full_name}, to scale"),
     )  # fmt: skip
