@@ -123,3 +123,16 @@ def test_models_without_a_family_in_common_are_no_siblings() -> None:
     assert kinship(MODEL, models()[SLATE]) is None
     assert kinship(MODEL, replace(MODEL, id="x")) is Kinship.BOTH
     assert kinship(MODEL, replace(MODEL, id="x", procedure_family="other")) is Kinship.PARTS
+
+
+def test_w18_siblings_share_every_step_and_no_part() -> None:
+    """Work sample W18; whole front in about 10 minutes (check-values section 1, common practice)."""
+    finch, second = models()["fennick-finch"], models()["fennick-finch-2"]
+    assert kinship(finch, second) is Kinship.STEPS
+    assert finch.steps == second.steps
+    assert finch.part_family != second.part_family
+    assert finch.minutes == second.minutes == 10
+    plugs = [(step.plug.name, step.plug.on) for step in finch.steps if step.plug and not step.plug.battery]
+    off, on = [name for name, back in plugs if not back], [name for name, back in plugs if back]
+    assert off == ["1 display", "2 touch", "3 earpiece"]
+    assert on == off[::-1]

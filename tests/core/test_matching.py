@@ -64,6 +64,13 @@ def test_the_sibling_itself_takes_that_part() -> None:
     assert judged("fennick-heron-l", "P-1001").fit is Fit.NOT
 
 
+def test_the_wrong_siblings_part_is_refused_although_every_step_is_shared() -> None:
+    assert judged("fennick-finch", "P-1101").fit is Fit.FITS
+    refused = judged("fennick-finch", "P-1102")
+    assert refused.fit is Fit.NOT
+    assert "needs 30, this one has 34" in refused.says
+
+
 def test_a_connector_elsewhere_is_bridged_only_with_the_adapter_in_the_box() -> None:
     need = {"kind": "front assembly", "connector_place": "bottom left"}
     moved = {"kind": "front assembly", "connector_place": "top left"}
