@@ -22,6 +22,7 @@ from sutura.core.job import (
     code_for,
     read_code,
     seam,
+    starts_of,
 )
 
 
@@ -65,6 +66,11 @@ def test_no_way_leads_out_of_a_finished_job() -> None:
 def test_every_stage_can_be_reached_and_has_words() -> None:
     assert {way.end for way in WAYS} | {Stage.IDENTIFIED} == set(Stage)
     assert set(STAGE_WORDS) == set(Stage)
+
+
+def test_where_a_move_can_start_is_read_from_the_one_list_of_ways() -> None:
+    assert starts_of(Move.DECLINE) == {Stage.IDENTIFIED, Stage.QUOTED, Stage.PART_IN_HAND}
+    assert starts_of(Move.QUOTE, Move.REQUOTE) == {Stage.IDENTIFIED, Stage.QUOTED}
 
 
 # -- seam -----------------------------------------------------------------------------------

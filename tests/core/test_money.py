@@ -8,7 +8,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from sutura.core.maths.money import Money, half_up, included_tax, parse_minor, split
+from sutura.core.maths.money import Money, amount_text, half_up, included_tax, parse_minor, split
 
 
 def tal(minor: int) -> Money:
@@ -78,3 +78,8 @@ def test_tax_inside_a_gross_amount() -> None:
 
 def test_a_negative_amount_says_so() -> None:
     assert str(tal(-150)) == "−1.50 TAL"
+
+
+@given(st.integers(0, 10**9))
+def test_an_amount_reads_back_as_it_was_written(minor: int) -> None:
+    assert parse_minor(amount_text(minor)) == minor

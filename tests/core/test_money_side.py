@@ -6,6 +6,7 @@ from datetime import date
 from decimal import Decimal
 
 import pytest
+from builders import HERON, PLAIN, SLATE, models
 from hypothesis import given
 from hypothesis import strategies as st
 
@@ -18,8 +19,9 @@ from sutura.core.handover import (
     not_promised,
     warranty_end,
 )
+from sutura.core.job import Stage
 from sutura.core.maths.money import Money
-from sutura.core.quoting import Rates, check_price, margin, quote, together
+from sutura.core.quoting import Rates, check_price, margin, price_may_change, quote, together
 
 RATES = Rates(currency="TAL", bench_rate_minor=7_200, markup_bps=3_500, tax_bps=2_000)
 
@@ -104,3 +106,22 @@ def test_splash_protection_is_not_promised_after_opening() -> None:
     """IEC 60529 ratings hold for the device as the maker sealed it (from memory, sure)."""
     assert "Splash protection" in not_promised(sealed_device=True)[0]
     assert len(not_promised(sealed_device=False)) == 1
+
+
+def test_a_device_that_is_only_clipped_has_no_splash_protection_to_lose() -> None:
+    sealed = {model.id: model.seal != "" for model in models().values()}
+    assert (sealed[HERON], sealed[SLATE], sealed[PLAIN], sealed["fennick-finch"]) == (
+        True,
+        True,
+        False,
+        False,
+    )
+
+
+@pytest.mark.parametrize(
+    ("stage", "may"),
+    [(Stage.QUOTED, True), (Stage.CLOSED, True), (Stage.DECLINED, False), (Stage.HANDED_BACK, False)],
+)
+def test_an_agreed_price_can_change_until_it_is_handed_back(stage: Stage, may: bool) -> None:
+    assert price_may_change(stage, 13_900) is may
+    assert not price_may_change(stage, None)

@@ -159,6 +159,11 @@ def check_move(facts: JobFacts, move: Move) -> Stage:
     return way.end
 
 
+def starts_of(*moves: Move) -> frozenset[Stage]:
+    """The stages from which any of these moves can be tried at all."""
+    return frozenset(way.start for way in WAYS if way.move in moves)
+
+
 STAGE_WORDS = {
     Stage.IDENTIFIED: "identified",
     Stage.QUOTED: "quoted",

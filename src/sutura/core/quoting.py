@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from decimal import Decimal
 
 from sutura.core.errors import Invalid
+from sutura.core.job import OPEN_STAGES, Stage
 from sutura.core.maths.money import Money, half_up, included_tax
 from sutura.core.values import COMMON, Rule
 
@@ -82,6 +83,11 @@ def _margin(net: Money, cost: Money, bench_minutes: int) -> Margin:
         percent=half_up(Decimal(left.minor * 100) / net.minor, 0) if net.minor else None,
         per_bench_hour=left.times(Decimal(60) / bench_minutes) if bench_minutes > 0 else None,
     )  # fmt: skip
+
+
+def price_may_change(stage: Stage, price_minor: int | None) -> bool:
+    """An agreed price can change until the device is handed back; a declined job has none to change."""
+    return price_minor is not None and stage in OPEN_STAGES and stage is not Stage.DECLINED
 
 
 def check_price(minor: int | None, typed: str) -> int:

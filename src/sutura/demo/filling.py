@@ -13,6 +13,7 @@ from sutura.core.intake import CONSENTS, Mark, MarkKind
 from sutura.core.job import OPEN_STAGES, Stage
 from sutura.core.matching import may_choose
 from sutura.core.maths.geometry import Point
+from sutura.core.maths.money import amount_text
 from sutura.core.values import Person, Role
 from sutura.demo.shop import (
     ADDRESS,
@@ -113,7 +114,7 @@ def _receive(manager: Person, now: datetime) -> None:
         stock.receive(
             barcode,
             str(pieces),
-            f"{cost // 100}.{cost % 100:02d}",
+            amount_text(cost),
             "delivery",
             manager,
             now - timedelta(days=days),
@@ -305,6 +306,6 @@ class _Story:
         job = job_store.load_job(self.code)
         price = job.price_minor or 0
         handover.hand_back(
-            self.code, returned=self._all_accessories(), explanation="", amount=f"{price // 100}.{price % 100:02d}",
+            self.code, returned=self._all_accessories(), explanation="", amount=amount_text(price),
             method=self.chance.choice(["card", "cash"]), today=self.at.date(), by=self.staff["pell"], now=self.at,
         )  # fmt: skip

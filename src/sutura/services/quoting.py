@@ -8,8 +8,8 @@ from datetime import datetime
 
 from sutura.core import quoting as rules
 from sutura.core.errors import Invalid, ManyInvalid, MoveRefused, NotFound, StaleSave
-from sutura.core.job import OPEN_STAGES, STAGE_WORDS, JobRecord
-from sutura.core.maths.money import Money, parse_minor
+from sutura.core.job import STAGE_WORDS, JobRecord
+from sutura.core.maths.money import Money, amount_text, parse_minor
 from sutura.core.people import Deed, demand
 from sutura.core.quoting import Margin, margin
 from sutura.core.values import Person
@@ -98,7 +98,7 @@ def change_job_price(code: str, typed: str, reason: str, version: int, by: Perso
     minor = rules.check_price(parse_minor(typed), typed)
     if not reason.strip():
         raise Invalid("price_reason", "", "write why the price changes")
-    if job.stage not in OPEN_STAGES or job.price_minor is None:
+    if job.price_minor is None or not rules.price_may_change(job.stage, job.price_minor):
         raise MoveRefused(code, "take another price", [f"it is {STAGE_WORDS[job.stage]}"])
     if job.version != version:
         raise StaleSave(
@@ -124,7 +124,7 @@ def change_offer_price(offer_id: int, typed: str, version: int, by: Person, now:
         raise NotFound("offer", offer_id)
     minor = rules.check_price(parse_minor(typed), typed)
     if offer.version != version:
-        was = f"{offer.price_minor // 100}.{offer.price_minor % 100:02d}"
+        was = amount_text(offer.price_minor)
         raise StaleSave("This price", "another manager", None, {"price": typed}, {"price": was})
     stock_store.save_price(offer_id, minor)
     people_store.add_audit(
@@ -156,7 +156,7 @@ def change_rates(typed: Mapping[str, str], version: int, by: Person, now: dateti
     if problems:
         raise ManyInvalid(problems)
     if before.version != version:
-        theirs = {name: f"{getattr(before, column) / 100:.2f}" for name, (column, _) in _RATES.items()}
+        theirs = {name: amount_text(getattr(before, column)) for name, (column, _) in _RATES.items()}
         raise StaleSave("The shop's rates", "another manager", None, typed, theirs)
     store.save_shop(**changes)
     people_store.add_audit(by.id, now, "rates changed", changes)

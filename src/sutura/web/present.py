@@ -26,7 +26,6 @@ from sutura.web.session import Asking, form_key
 HERE = Path(__file__).parent
 WORDS = {
     "not_testable": "not testable", "drop_off": "drop-off", "mail": "by mail", "waiting": "waiting in the shop",
-    "part_in_hand": "part in hand",
 }  # fmt: skip
 
 ROOMS = (

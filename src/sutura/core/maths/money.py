@@ -39,9 +39,7 @@ class Money:
         return Money(minor=int(half_up(self.minor * factor, 0)), currency=self.currency)
 
     def __str__(self) -> str:
-        sign = "−" if self.minor < 0 else ""
-        whole, cents = divmod(abs(self.minor), 100)
-        return f"{sign}{whole}.{cents:02d} {self.currency}"
+        return f"{amount_text(self.minor)} {self.currency}"
 
     def _same(self, other: Money) -> Money:
         if other.currency != self.currency:
@@ -52,6 +50,12 @@ class Money:
 def half_up(value: Decimal, places: int) -> Decimal:
     """Round half away from zero: 2.675 → 2.68, −0.125 → −0.13."""
     return value.quantize(Decimal(1).scaleb(-places), rounding=ROUND_HALF_UP)
+
+
+def amount_text(minor: int) -> str:
+    """Minor units as a person types them, such as `149.90`; `parse_minor` reads it back when it is not negative."""
+    whole, cents = divmod(abs(minor), 100)
+    return f"{'−' if minor < 0 else ''}{whole}.{cents:02d}"
 
 
 def parse_minor(text: str) -> int | None:

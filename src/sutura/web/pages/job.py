@@ -7,8 +7,9 @@ from fastapi.responses import Response
 
 from sutura.core.errors import Refusal
 from sutura.core.intake import read_damage
-from sutura.core.job import Stage
+from sutura.core.job import Move, starts_of
 from sutura.core.people import Deed, may
+from sutura.core.quoting import price_may_change
 from sutura.services import handover, quoting, stock
 from sutura.services import job as service
 from sutura.services.marks import marks_of
@@ -19,8 +20,6 @@ from sutura.web.present import render
 from sutura.web.session import Ask, Asking, Entered, Form, Sent
 
 router = APIRouter()
-_DECLINABLE = (Stage.IDENTIFIED, Stage.QUOTED, Stage.PART_IN_HAND)
-_PRICEABLE = (Stage.QUOTED, Stage.PART_IN_HAND, Stage.OPENED, Stage.PROVED, Stage.CLOSED)
 
 
 @router.get("/jobs/{code}")
@@ -38,9 +37,9 @@ def _page(
         face=draw_face(page.model.face, marks, f"Face of the {page.model.full_name} with its marks"),
         damage=read_damage(marks, page.model.face), marks=marks, entered=sent.entered() if sent else Entered(),
         margin=quoting.job_margin(job, ask.person) if may(ask.person, Deed.SEE_COST) else None,
-        declinable=job.stage in _DECLINABLE and may(ask.person, Deed.QUOTE),
-        priceable=job.stage in _PRICEABLE and may(ask.person, Deed.SET_PRICE),
-        returnable_part=job.stage is Stage.PART_IN_HAND,
+        declinable=job.stage in starts_of(Move.DECLINE) and may(ask.person, Deed.QUOTE),
+        priceable=price_may_change(job.stage, job.price_minor) and may(ask.person, Deed.SET_PRICE),
+        returnable_part=job.stage in starts_of(Move.GIVE_BACK_PART),
     )  # fmt: skip
 
 

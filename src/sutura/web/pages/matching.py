@@ -6,7 +6,7 @@ from fastapi import APIRouter
 from fastapi.responses import Response
 
 from sutura.core.errors import Refusal
-from sutura.core.job import Stage
+from sutura.core.job import Move, Stage, starts_of
 from sutura.core.matching import may_choose
 from sutura.services import matching, planning, stock
 from sutura.web.errors import deed
@@ -34,7 +34,7 @@ def _page(
     page = matching.match_page(code)
     return render(
         ask, "matching/match.html", room="Match", status=status, refusal=refusal, page=page, job=page.job,
-        choosable=page.job.stage in _ROOM, may_choose=may_choose, entered=sent.entered() if sent else Entered(),
+        choosable=page.job.stage in starts_of(Move.QUOTE, Move.REQUOTE), may_choose=may_choose, entered=sent.entered() if sent else Entered(),
     )  # fmt: skip
 
 

@@ -6,6 +6,7 @@ from fastapi import APIRouter
 from fastapi.responses import Response
 
 from sutura.core.errors import NotFound, Refusal
+from sutura.core.maths.money import amount_text
 from sutura.core.people import Deed, demand
 from sutura.services import quoting as service
 from sutura.store import stock as stock_store
@@ -25,16 +26,12 @@ def book(ask: Ask) -> Response:
 def _page(ask: Asking, sent: Sent | None, refusal: Refusal | None = None, status: int = 200) -> Response:
     shop = service.shop()
     entered = sent.entered() if sent else Entered.of(
-        {"bench_rate": _two(shop.bench_rate_minor), "markup": _two(shop.markup_bps), "tax": _two(shop.tax_bps)}
+        {"bench_rate": amount_text(shop.bench_rate_minor), "markup": amount_text(shop.markup_bps), "tax": amount_text(shop.tax_bps)}
     )  # fmt: skip
     return render(
         ask, "quoting/book.html", room="Book", status=status, refusal=refusal, book=service.book_page(ask.person),
         shop=shop, prices=stock_store.price_page(), entered=entered, rates=RATES,
     )  # fmt: skip
-
-
-def _two(hundredths: int) -> str:
-    return f"{hundredths // 100}.{hundredths % 100:02d}"
 
 
 @router.post("/book/rates")
@@ -60,7 +57,7 @@ def _price(
     offer = stock_store.load_price(offer_id)
     if offer is None:
         raise NotFound("offer", offer_id)
-    entered = sent.entered() if sent else Entered.of({"price": _two(offer.price_minor)})
+    entered = sent.entered() if sent else Entered.of({"price": amount_text(offer.price_minor)})
     return render(
         ask, "quoting/price.html", room="Book", status=status, refusal=refusal, offer=offer, entered=entered,
         currency=service.shop().currency,
