@@ -158,6 +158,16 @@ def test_a_stale_customer_form_shows_both_versions(shop: Shop) -> None:
     assert stale.value.who == "Ines"
 
 
+@pytest.mark.parametrize("model_id", [HERON, PLAIN, SLATE])
+def test_a_promise_just_made_is_not_late_at_once_nor_when_its_part_is_chosen(
+    shop: Shop, model_id: str
+) -> None:
+    code = shop.take_in(model_id)
+    assert job_service.job_page(code, shop.now).next.slack_minutes >= 0  # type: ignore[union-attr]
+    shop.choose(code)
+    assert job_service.job_page(code, shop.now).next.slack_minutes >= 0  # type: ignore[union-attr]
+
+
 # -- match and shelf ------------------------------------------------------------------------
 
 

@@ -85,7 +85,7 @@ RULES = (
     Rule(id="intake.glass-caution", capability="intake",
          says="Any crack or impact calls for eye protection, gloves and tape at the opening steps.", source=COMMON),
     Rule(id="intake.promise", capability="intake",
-         says="The earliest promise is now plus the expected minutes and the cure; an earlier one needs a reason.", source=COMMON),
+         says="The earliest promise is now plus the work to count (rule plan.promise) and the cure; an earlier one needs a reason.", source=COMMON),
 )  # fmt: skip
 
 

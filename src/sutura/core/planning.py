@@ -9,12 +9,15 @@ from decimal import Decimal
 
 from sutura.core.errors import NotAllowed
 from sutura.core.job import Stage
+from sutura.core.matching import MOVE_OVER_MINUTES
 from sutura.core.maths.money import half_up
 from sutura.core.values import COMMON, Rule
 
 RULES = (
     Rule(id="plan.minutes", capability="planning",
          says="Expected minutes = the sheet's minutes × the technician's factor for that procedure family, plus moving over.", source=COMMON),
+    Rule(id="plan.promise", capability="planning",
+         says="A promise counts the sheet's minutes, moving over everything that may have to be, the counter's minutes and the cure.", source=COMMON),
     Rule(id="plan.may", capability="planning", says="Only a technician trained in the procedure family may be assigned.", source=COMMON),
     Rule(id="plan.slack", capability="planning",
          says="Slack = promise − now − expected remaining work and cure. The least slack comes first.",
@@ -87,6 +90,17 @@ class Next:
 def expected_minutes(sheet_minutes: int, factor: Decimal | None, extra_minutes: int = 0) -> int:
     """Minutes on the bench, half up; an unknown factor counts as 1."""
     return int(half_up(sheet_minutes * (factor or Decimal(1)), 0)) + extra_minutes
+
+
+def minutes_to_promise(sheet_minutes: int, move_over: Sequence[str]) -> int:
+    """Work to count into a promise before part and technician are known, by rule plan.promise.
+
+    The same work that Next will count, so that a promise just made is never late at once.
+    """
+    return (
+        expected_minutes(sheet_minutes, None, MOVE_OVER_MINUTES * len(move_over))
+        + COUNTER_MINUTES[Stage.IDENTIFIED]
+    )
 
 
 def candidates(

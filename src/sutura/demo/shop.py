@@ -10,7 +10,12 @@ NAME, ADDRESS = "Lindqvay Screens", "4 Ropewalk, Port Averil"
 TIMEZONE, CURRENCY = "Etc/GMT-1", "TAL"
 PASSWORD = "demo-password"
 
-PHONES, LAPTOPS, TABLETS = "book-opening phones", "snap-bezel laptops", "four-edge glued tablets"
+PHONES, OLDER, LAPTOPS, TABLETS = (
+    "book-opening phones",
+    "back-opening phones",
+    "snap-bezel laptops",
+    "four-edge glued tablets",
+)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -25,13 +30,19 @@ PEOPLE = (
     DemoPerson(login="ines", name="Ines Calder", role="manager", factors=((PHONES, "1.0"),)),
     DemoPerson(login="pell", name="Pell Dorrow", role="counter"),
     DemoPerson(
-        login="bram", name="Bram Otway", role="technician", factors=((PHONES, "0.8"), (LAPTOPS, "1.1"))
+        login="bram",
+        name="Bram Otway",
+        role="technician",
+        factors=((PHONES, "0.8"), (OLDER, "0.9"), (LAPTOPS, "1.1")),
     ),
     DemoPerson(
         login="marit", name="Marit Sando", role="technician", factors=((TABLETS, "0.9"), (LAPTOPS, "1.0"))
     ),
     DemoPerson(
-        login="lio", name="Lio Tessen", role="technician", factors=((PHONES, "1.8"), (TABLETS, "1.6"))
+        login="lio",
+        name="Lio Tessen",
+        role="technician",
+        factors=((PHONES, "1.8"), (OLDER, "1.5"), (TABLETS, "1.6")),
     ),
 )
 

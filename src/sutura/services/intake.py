@@ -14,7 +14,7 @@ from sutura.core.identify import check_imei, identify
 from sutura.core.intake import CONSENTS, Channel, Mark
 from sutura.core.job import Stage
 from sutura.core.people import Deed, demand
-from sutura.core.planning import expected_minutes
+from sutura.core.planning import expected_minutes, minutes_to_promise
 from sutura.core.values import FunctionResult, Person
 from sutura.services import catalogue
 from sutura.services.once import once
@@ -82,7 +82,7 @@ def discard_draft(draft_id: str, by: Person) -> None:
 
 @reading
 def earliest(model: Model, now: datetime) -> datetime:
-    return rules.earliest_promise(now, expected_minutes(model.minutes, None), model.cure_minutes)
+    return rules.earliest_promise(now, minutes_to_promise(model.minutes, model.move_over), model.cure_minutes)
 
 
 # -- the job --------------------------------------------------------------------------------

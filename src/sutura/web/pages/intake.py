@@ -12,6 +12,7 @@ from sutura.core.errors import Invalid, NotFound, Refusal
 from sutura.core.identify import Identification
 from sutura.core.intake import ACCESSORIES, CONSENTS, Channel, read_damage
 from sutura.core.job import Stage
+from sutura.core.planning import minutes_to_promise
 from sutura.services import catalogue, planning
 from sutura.services import identify as identify_service
 from sutura.services import intake as service
@@ -78,6 +79,7 @@ def _page(
         model=model, found=found, customer=store.load_customer(int(customer_id)) if customer_id.isdecimal() else None,
         channels=[channel.value for channel in Channel], accessories=ACCESSORIES, consents=CONSENTS,
         earliest=service.earliest(model, ask.now) if model else None,
+        work_minutes=minutes_to_promise(model.minutes, model.move_over) if model else 0,
         damage=damage,
         labels=labels,
         body=face_body(model.face) if model else "", view=view_box(model.face) if model else "",
