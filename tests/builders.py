@@ -40,7 +40,7 @@ READ = {HERON: "FH-2107", PLAIN: "QD4417-B2", SLATE: "TS11-W"}
 @cache
 def models() -> dict[str, Model]:
     """The shipped models, read from their packs."""
-    return {model.id: model for model, _ in catalogue.read_packs(CATALOGUE)[0]}
+    return {model.id: model for model, _ in catalogue.read_packs(CATALOGUE)[0] if model.numbers}
 
 
 @cache
@@ -48,7 +48,7 @@ def offers() -> dict[str, Offer]:
     """The shipped parts as offers, by barcode, one free piece each."""
     found = {}
     for pack in catalogue.read_packs(CATALOGUE)[1]:
-        for number, part in enumerate(pack.parts, start=1):
+        for number, (part, _) in enumerate(pack.parts, start=1):
             first = part.offers[0]
             found[part.barcode] = Offer(
                 id=number, part_id=number, part=part.name, printed_number=part.printed_number,

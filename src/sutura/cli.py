@@ -66,14 +66,25 @@ def _parser() -> argparse.ArgumentParser:
     person.add_argument("login")
     person.add_argument("name")
     person.add_argument("role", choices=["manager", "counter", "technician"])
-    add("catalogue", _catalogue, "check the packs under catalogue/ and load them")
+    catalogue = add("catalogue", _catalogue, "the catalogue from the shell; what it answers is JSON")
+    catalogue.add_argument(
+        "what",
+        nargs="?",
+        default="load",
+        choices=list(CATALOGUE_DEEDS),
+        help="; ".join(f"{name}: {says}" for name, says in CATALOGUE_DEEDS.items()),
+    )
+    catalogue.add_argument(
+        "of", nargs="?", default="", help="a pack FILE (- for standard input), a pack's id, or a text"
+    )
     test = add("test", _test, "run lint and all tests; further words go to pytest")
     test.add_argument(
         "--fast", action="store_true", help="leave out the browser and what starts the product anew"
     )
     add("lint", lambda _: lint(), "ruff, mypy strict, import rules")
     add("shots", _script("shots"), "make docs/screenshots from the demo data")
-    add("bench", _script("bench"), "measure pages against a floor, write docs/bench.md")
+    bench = add("bench", _bench, "measure against a floor and write it down under docs/")
+    bench.add_argument("what", nargs="?", default="pages", choices=["pages", "catalogue"])
     add("backup", _backup, "write the database to FILE").add_argument("file", type=Path)
     restore = add("restore", _restore, "put FILE in the place of what the database holds")
     restore.add_argument("file", type=Path)
@@ -160,7 +171,96 @@ def _every_problem(refusal: Exception) -> str:
     return str(refusal)
 
 
-def _catalogue(_: argparse.Namespace) -> int:
+def _bench(options: argparse.Namespace) -> int:
+    return _script({"pages": "bench", "catalogue": "bench_catalogue"}[options.what])(options)
+
+
+CATALOGUE_DEEDS = {
+    "load": "check the packs under catalogue/ and load them",
+    "check": "every error of a pack FILE with its place",
+    "preview": "what reading a pack FILE would do",
+    "read": "read a pack FILE",
+    "write": "a pack by its id, in its canonical form",
+    "list": "the models whose name or number has a text",
+    "identify": "what a number as read stands for",
+    "scan": "what a scan stands for",
+}
+
+
+def _catalogue(options: argparse.Namespace) -> int:
+    if options.what == "load":
+        return _load_packs()
+    if options.what == "check":
+        return _check_pack(options.of)
+    url, done = _url_or_demo()
+    try:
+        return _ask_catalogue(options.what, options.of, url)
+    finally:
+        done()
+
+
+def _pack_text(file: str) -> str:
+    try:
+        return sys.stdin.read() if file == "-" else Path(file).read_text("utf-8-sig")
+    except (OSError, UnicodeDecodeError) as wrong:
+        raise Stop(f"Name a pack file, or - for standard input: {wrong}") from wrong
+
+
+def _print_json(answer: object) -> None:
+    from pydantic import TypeAdapter
+
+    print(TypeAdapter(type(answer)).dump_json(answer, indent=2).decode())
+
+
+def _check_pack(file: str) -> int:
+    from sutura.config import SCHEMAS
+    from sutura.core.errors import ManyInvalid
+    from sutura.corecall import refusal_json
+    from sutura.formats.pack import ModelsPack, read_pack
+
+    try:
+        read = read_pack(_pack_text(file), SCHEMAS, file)
+    except ManyInvalid as wrong:
+        print(json.dumps(refusal_json(wrong), indent=2, ensure_ascii=False))
+        return 4
+    kind, many = ("models", len(read.models)) if isinstance(read, ModelsPack) else ("parts", len(read.parts))
+    print(json.dumps({"pack": read.id, kind: many}))
+    return 0
+
+
+def _ask_catalogue(what: str, of: str, url: str) -> int:
+    """One question to the catalogue, or a pack read; a refusal is an answer too."""
+    from sutura import wiring
+    from sutura.core.errors import ManyInvalid, Refusal
+    from sutura.core.identify import plain
+    from sutura.corecall import refusal_json
+    from sutura.services import catalogue, identify
+    from sutura.store import catalogue as store
+
+    wiring.connect(url)
+    try:
+        if what == "preview":
+            plan, problems = catalogue.plan_of(_pack_text(of), of)
+            if problems:
+                raise ManyInvalid(problems, of)
+            _print_json(plan)
+        elif what == "read":
+            _print_json(catalogue.read_text(_pack_text(of), of, wiring.clock()))
+        elif what == "write":
+            print(catalogue.export_pack(of), end="")
+        elif what == "list":
+            _print_json(store.models_page(store.Wanted(text=of), plain(of), 1)[0])
+        else:
+            _print_json(identify.identify(of) if what == "identify" else identify.find(of))
+    except Refusal as refusal:
+        print(json.dumps(refusal_json(refusal), indent=2, ensure_ascii=False))
+        return 4
+    finally:
+        wiring.disconnect()
+    return 0
+
+
+def _load_packs() -> int:
     from sutura.core.errors import ManyInvalid
     from sutura.services import catalogue
 

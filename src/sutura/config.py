@@ -10,6 +10,7 @@ ROOT = Path(__file__).resolve().parents[2]
 STATE = Path(os.environ.get("SUTURA_STATE") or ROOT / ".sutura")
 MIGRATIONS = ROOT / "migrations"
 CATALOGUE = ROOT / "catalogue"
+SCHEMAS = CATALOGUE / "schema"
 SCREENSHOTS = ROOT / "docs" / "screenshots"
 
 DEFAULT_PORT = 8420

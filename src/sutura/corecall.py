@@ -14,7 +14,7 @@ from sutura.core.errors import Invalid, ManyInvalid, Refusal
 from sutura.formats.edid import read_edid_text
 
 MODULES = (
-    "bench", "handover", "identify", "intake", "job", "matching", "maths.geometry", "maths.money", "people",
+    "bench", "catalogue", "handover", "identify", "intake", "job", "matching", "maths.geometry", "maths.money", "people",
     "planning", "proof", "quoting", "stock",
 )  # fmt: skip
 
@@ -55,7 +55,8 @@ def functions() -> dict[str, Callable[..., Any]]:
     for name in MODULES:
         module = importlib.import_module(f"sutura.core.{name}")
         for function_name, function in inspect.getmembers(module, inspect.isfunction):
-            if function.__module__ == module.__name__ and not function_name.startswith("_"):
+            ours = f"{function.__module__}.".startswith(f"{module.__name__}.")
+            if ours and not function_name.startswith("_"):
                 found[f"{name}.{function_name}"] = function
     return found | {"formats.edid": read_edid_text}
 

@@ -8,7 +8,7 @@ from fastapi import FastAPI
 
 from sutura import logs
 from sutura.config import MIGRATIONS, setting
-from sutura.services import quoting
+from sutura.services import identify, quoting
 from sutura.store import database, migrating
 from sutura.store import job as job_store
 from sutura.web.app import make_app
@@ -71,4 +71,5 @@ def serving() -> FastAPI:
     """For a server that starts workers by name: connects to DATABASE_URL and makes the application."""
     logs.to_stderr()
     connect(setting("DATABASE_URL"))
+    identify.warm_up()
     return application()

@@ -22,6 +22,7 @@ from sutura.core.identify import (
     edits_allowed,
     fold,
     identify,
+    numbers_of,
     plain,
     read_scan,
 )
@@ -143,15 +144,19 @@ def test_collisions_are_all_pairs_that_comparing_every_pair_finds(numbers: list[
         long_enough = min(edits_allowed(first), edits_allowed(second)) > 0
         if fold(first) == fold(second) or (long_enough and OSA.distance(fold(first), fold(second)) == 1):
             expected.add(frozenset((first, second)))
-    found = {frozenset((one.first, one.second)) for one in collisions(every)}
+    found = {frozenset((one.first, one.second)) for one in collisions(numbers_of(every))}
     assert {pair for pair in expected if pair not in found} == set()
     assert all(
         fold(a) == fold(b) or OSA.distance(fold(a), fold(b)) == 1 for a, b in (tuple(pair) for pair in found)
     )
 
 
-def test_the_shipped_catalogue_has_no_numbers_to_mix_up() -> None:
-    assert collisions(models().values()) == []
+def test_the_shipped_catalogue_lists_the_numbers_of_the_laptop_siblings_as_easily_mixed_up() -> None:
+    """Work samples W05, W10, W14: three runs of one laptop, one character apart, with different lids."""
+    found = {(one.first, one.second, one.how) for one in collisions(numbers_of(models().values()))}
+    assert ("AF1312", "AF1315", "one character apart") in found
+    assert ("AF1315", "AF1319", "one character apart") in found
+    assert not {one for one in found if "QD44" in one}
 
 
 # -- the scan field -------------------------------------------------------------------------

@@ -54,7 +54,12 @@ def test_every_error_is_reported_not_only_the_first() -> None:
 
     places = refused_places(spoil)
     assert len(places) >= 4
-    assert {"models[0].minutes", "models[0].steps[3].heat.target_c", "models[0].functions[0]"} <= set(places)
+    assert {
+        "models[0].minutes",
+        "models[0].steps[3].heat.target_c",
+        "models[0].functions[0].how",
+        "models[0].colour",
+    } <= set(places)
 
 
 def test_sense_is_checked_after_shape_with_the_same_places() -> None:
@@ -89,7 +94,7 @@ def test_an_offer_of_an_unknown_supplier_is_refused_with_its_place() -> None:
 def test_a_price_keeps_its_cents() -> None:
     pack = copy.deepcopy(PARTS)
     pack["parts"][0]["offers"][0]["price"] = "19.99"
-    assert read_parts(json.dumps(pack), SCHEMAS, "parts.json").parts[0].offers[0].price_minor == 1999
+    assert read_parts(json.dumps(pack), SCHEMAS, "parts.json").parts[0][0].offers[0].price_minor == 1999
 
 
 @pytest.mark.parametrize("price", ["19,99", "-1.00", "1", 19.99, "1.999"])

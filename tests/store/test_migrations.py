@@ -16,7 +16,10 @@ from sutura.config import MIGRATIONS
 from sutura.store import tables
 from sutura.store.database import DATABASE
 
-FROZEN = {"0001_foundation.py": "f85179a7aaf7224c0a1ed86efead71184bda8b7d8faabb2f3e8bbe664057467d"}
+FROZEN = {
+    "0001_foundation.py": "f85179a7aaf7224c0a1ed86efead71184bda8b7d8faabb2f3e8bbe664057467d",
+    "0002_catalogue.py": "da68d0f128c44d6ebc59c5de2873f2df853aa6a98d28b6495bc115bfb845960c",
+}
 
 
 def differences() -> list[str]:

@@ -223,4 +223,4 @@ def test_a_forged_request_id_is_replaced(client: TestClient) -> None:
 
 
 def test_a_body_larger_than_any_form_is_refused_unread(client: TestClient) -> None:
-    assert client.post("/sign-in", content=b"x" * 4_000_001).status_code == 413
+    assert client.post("/sign-in", content=b"x" * 8_000_001).status_code == 413

@@ -15,6 +15,8 @@ from sutura.core.maths.geometry import Box
 from sutura.core.values import COMMON, Rule
 
 Value = str | float
+# what a screen position demands; None = nobody knows it yet
+Need = Mapping[str, Value | None]
 
 
 class Fit(StrEnum):
@@ -95,6 +97,7 @@ ATTRIBUTES = (
     AttributeRule(attribute="width_mm", title="Outline width", hard=True, tolerance_mm=0.5),
     AttributeRule(attribute="height_mm", title="Outline height", hard=True, tolerance_mm=0.5),
     AttributeRule(attribute="resolution", title="Resolution", hard=True),
+    AttributeRule(attribute="connector_kind", title="Connector kind", hard=True),
     AttributeRule(attribute="connector_pins", title="Connector pins", hard=True),
     AttributeRule(
         attribute="connector_place", title="Connector place", hard=True,
@@ -102,6 +105,7 @@ ATTRIBUTES = (
     ),
     AttributeRule(attribute="mounting", title="Mounting", hard=True),
     AttributeRule(attribute="touch", title="Touch", hard=True),
+    AttributeRule(attribute="colour", title="Colour", hard=True),
     AttributeRule(attribute="finish", title="Finish", hard=False),
     AttributeRule(attribute="printed_number", title="Printed number", hard=False),
 )  # fmt: skip
@@ -128,8 +132,11 @@ RULES = (
 )  # fmt: skip
 
 
-def judge(need: Mapping[str, Value], move_over: Sequence[str], offer: Offer) -> Judged:
-    """Hold an offer against a need. One hard difference refuses; one unknown hard attribute leaves it unknown."""
+def judge(need: Need, move_over: Sequence[str], offer: Offer) -> Judged:
+    """Hold an offer against a need. One hard difference refuses; one unknown hard attribute leaves it unknown.
+
+    Unknown is what the offer does not say, and what nobody knows of the device yet (None in the need).
+    """
     findings = tuple(_find(rule, need, offer) for rule in ATTRIBUTES if rule.attribute in need)
     outcomes = {finding.agreement for finding in findings}
     fit = (
@@ -146,15 +153,23 @@ def judge(need: Mapping[str, Value], move_over: Sequence[str], offer: Offer) -> 
     )  # fmt: skip
 
 
-def _find(rule: AttributeRule, need: Mapping[str, Value], offer: Offer) -> Finding:
+def _find(rule: AttributeRule, need: Need, offer: Offer) -> Finding:
     needed = need[rule.attribute]
     offered = (
         offer.printed_number if rule.attribute == "printed_number" else offer.attributes.get(rule.attribute)
     )
     unit = " mm" if rule.tolerance_mm is not None else ""
     make = _finding_maker(
-        rule, f"{needed}{unit}", "not known" if offered in (None, "") else f"{offered}{unit}"
-    )
+        rule, "not known" if needed is None else f"{needed}{unit}",
+        "not known" if offered in (None, "") else f"{offered}{unit}",
+    )  # fmt: skip
+    if needed is None:
+        return make(
+            Agreement.UNKNOWN if rule.hard else Agreement.ALLOWED,
+            "not known of this device: measure the original on the table"
+            if rule.hard
+            else "not known, and it may differ",
+        )
     if offered in (None, ""):
         if rule.hard:
             return make(Agreement.UNKNOWN, "not known of this part: measure it or ask the supplier")
@@ -235,7 +250,7 @@ class PanelJudged:
     says: str
 
 
-def judge_panel(need: Mapping[str, Value], active: Box, panel: Panel) -> PanelJudged:
+def judge_panel(need: Need, active: Box, panel: Panel) -> PanelJudged:
     """Is the panel in the device the one its model needs? Resolution must agree; size within its own doubt.
 
     Rules fit.panel-resolution and fit.panel-size. What the panel does not say stays unknown.
@@ -258,8 +273,8 @@ def judge_panel(need: Mapping[str, Value], active: Box, panel: Panel) -> PanelJu
     return PanelJudged(fit=fit, findings=tuple(findings), says=says)
 
 
-def _panel_resolution(need: Mapping[str, Value], panel: Panel) -> Finding:
-    needed = str(need.get("resolution", ""))
+def _panel_resolution(need: Need, panel: Panel) -> Finding:
+    needed = str(need.get("resolution") or "")
     if not panel.resolution or not needed:
         agreement, reason = Agreement.UNKNOWN, "no resolution is stated"
     elif _turned(panel.resolution) == _turned(needed):

@@ -22,6 +22,7 @@ class Deed(StrEnum):
     RESERVE = "move stock"
     WORK_BENCH = "record bench work"
     RECEIVE = "receive stock"
+    CHANGE_CATALOGUE = "change the catalogue"
 
 
 _ALL = frozenset(Role)
@@ -35,6 +36,7 @@ MAY: dict[Deed, frozenset[Role]] = {
     Deed.RESERVE: _ALL,
     Deed.WORK_BENCH: frozenset({Role.MANAGER, Role.TECHNICIAN}),
     Deed.RECEIVE: frozenset({Role.MANAGER, Role.COUNTER}),
+    Deed.CHANGE_CATALOGUE: frozenset({Role.MANAGER, Role.TECHNICIAN}),
 }
 
 RULES = (

@@ -1,34 +1,50 @@
-"""Catalogue packs: JSON files checked against the published JSON Schema, then read into core values.
+"""Catalogue packs: JSON files checked against the published JSON Schema, read into core values, and written again.
 
-A wrong pack is refused whole, with every error and its place in the file (`models[0].face.active.width`).
+A wrong pack is refused whole, with every error and its place in the file (`models[0].face.active.width`). Written
+packs have one canonical form, so reading and writing one gives the same bytes (docs/packs.md).
 """
 
 from __future__ import annotations
 
 import json
-from collections.abc import Mapping
-from dataclasses import dataclass
+from collections.abc import Iterator, Mapping
+from dataclasses import asdict, dataclass
 from decimal import Decimal
+from functools import cache
 from pathlib import Path
 from typing import Any
 
+from stdnum import ean
+
 from sutura.core.catalogue import (
+    Connector,
+    EdgeLimit,
     Face,
     Function,
     Heat,
+    HeatLimit,
     KeepOut,
     Model,
     NumberKind,
     NumberPattern,
+    OpeningTool,
     Phase,
     Plug,
     ScrewGroup,
+    Seal,
     Spot,
     Step,
     problems_of,
 )
 from sutura.core.errors import Invalid, ManyInvalid
-from sutura.core.maths.geometry import Box
+from sutura.core.identify import LabelPattern
+from sutura.core.maths.geometry import Box, Point
+
+FORMAT = 2
+# A value that fits on one line of this many characters stands on one; measured by eye, no source.
+LINE = 118
+# the pack whose models are what an unlisted device of a class starts from
+TEMPLATES = "unlisted"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -46,6 +62,7 @@ class PackPart:
     bin: str
     printed_number: str
     grade: str
+    gtin: str
     attributes: Mapping[str, str | float]
     box: tuple[str, ...]
     offers: tuple[PartOffer, ...]
@@ -53,26 +70,68 @@ class PackPart:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class PartsPack:
+    """Suppliers, label patterns, and parts with their own JSON."""
+
+    id: str
     suppliers: Mapping[str, str]
-    parts: tuple[PackPart, ...]
+    labels: tuple[LabelPattern, ...]
+    parts: tuple[tuple[PackPart, dict[str, Any]], ...]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ModelsPack:
+    """Models of one pack, each with its own JSON (what the database keeps)."""
+
+    id: str
+    models: tuple[tuple[Model, dict[str, Any]], ...]
+
+
+def read_pack(text: str, schema_folder: Path, name: str) -> ModelsPack | PartsPack:
+    """A pack of either kind, told by what it holds. Refuses with every problem and its place."""
+    data = _parsed(text, name)
+    if isinstance(data, dict) and "parts" in data:
+        return read_parts(text, schema_folder, name)
+    return ModelsPack(
+        id=str(data.get("pack", "")) if isinstance(data, dict) else "",
+        models=tuple(read_models(text, schema_folder, name)),
+    )
 
 
 def read_models(text: str, schema_folder: Path, name: str) -> list[tuple[Model, dict[str, Any]]]:
-    """Models of one pack, each with its own JSON (what the database keeps). Refuses with every problem."""
+    """Models of one pack, each with its own JSON. Refuses with every problem."""
     pack = _checked(text, schema_folder / "models.schema.json", name)
     models = [(model_from_json(raw), raw) for raw in pack["models"]]
     problems = [
         Invalid(f"models[{index}].{problem.field}", problem.refused, problem.accepts)
         for index, (model, _) in enumerate(models)
-        for problem in problems_of(model)
+        for problem in [*problems_of(model), *_numbers_missing(model, pack["pack"])]
     ]
     if problems:
         raise ManyInvalid(problems, name)
     return models
 
 
+def _numbers_missing(model: Model, pack: str) -> list[Invalid]:
+    if model.numbers or pack == TEMPLATES:
+        return []
+    return [Invalid("numbers", "", "give at least one model number, so that it can be found")]
+
+
+def check_model(raw: Mapping[str, Any], schema_folder: Path, pack: str) -> Model:
+    """One model's JSON by the same rules as a pack's; places are inside the model (`face.active`)."""
+    text = json.dumps({"pack": pack or "here", "format": FORMAT, "models": [raw]})
+    try:
+        return read_models(text, schema_folder, "The model")[0][0]
+    except ManyInvalid as wrong:
+        inside = [
+            Invalid(p.field.removeprefix("models[0]").removeprefix("."), p.refused, p.accepts)
+            for p in wrong.problems
+        ]
+        raise ManyInvalid(inside, "The model") from wrong
+
+
 def read_parts(text: str, schema_folder: Path, name: str) -> PartsPack:
-    """Suppliers and parts of one pack; an offer must name a supplier of the pack."""
+    """Suppliers, label patterns and parts of one pack; an offer must name a supplier of the pack."""
     pack = _checked(text, schema_folder / "parts.schema.json", name)
     suppliers = {raw["id"]: raw["name"] for raw in pack["suppliers"]}
     problems = [
@@ -81,28 +140,115 @@ def read_parts(text: str, schema_folder: Path, name: str) -> PartsPack:
         for j, offer in enumerate(part["offers"])
         if offer["supplier"] not in suppliers
     ]
+    problems += [
+        Invalid(f"parts[{i}].gtin", part["gtin"], "copy it again: its check digit does not agree")
+        for i, part in enumerate(pack["parts"])
+        if "gtin" in part and not ean.is_valid(part["gtin"])
+    ]
     if problems:
         raise ManyInvalid(problems, name)
-    return PartsPack(suppliers=suppliers, parts=tuple(_part(raw) for raw in pack["parts"]))
+    return PartsPack(
+        id=pack["pack"], suppliers=suppliers, labels=tuple(LabelPattern(**raw) for raw in pack["labels"]),
+        parts=tuple((_part(raw), raw) for raw in pack["parts"]),
+    )  # fmt: skip
+
+
+@cache
+def schema(file: Path) -> dict[str, Any]:
+    """A published JSON Schema, read once."""
+    found: dict[str, Any] = json.loads(file.read_text("utf-8"))
+    return found
+
+
+def _parsed(text: str, name: str) -> Any:
+    try:
+        return json.loads(text, parse_constant=_no_number, object_pairs_hook=_once_each)
+    except json.JSONDecodeError as broken:
+        place = f"line {broken.lineno}, column {broken.colno}"
+        raise ManyInvalid([Invalid(place, broken.msg, "write valid JSON")], name) from broken
+    except (ValueError, RecursionError) as broken:
+        accepts = "write valid JSON, not nested deeper than a pack is"
+        raise ManyInvalid([Invalid("the file", str(broken)[:60], accepts)], name) from broken
+
+
+def _no_number(word: str) -> None:
+    raise ValueError(f"{word} is no number")
+
+
+def _once_each(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
+    names = [name for name, _ in pairs]
+    twice = sorted({name for name in names if names.count(name) > 1})
+    if twice:
+        raise ValueError(f"“{twice[0]}” stands twice in one place")
+    return dict(pairs)
 
 
 def _checked(text: str, schema_file: Path, name: str) -> dict[str, Any]:
     from jsonschema import Draft202012Validator  # slow to import; only loading packs needs it
 
-    try:
-        data = json.loads(text)
-    except json.JSONDecodeError as broken:
-        place = f"line {broken.lineno}, column {broken.colno}"
-        raise ManyInvalid([Invalid(place, broken.msg, "write valid JSON")], name) from broken
-    errors = Draft202012Validator(json.loads(schema_file.read_text("utf-8"))).iter_errors(data)
+    data = _parsed(text, name)
+    errors = Draft202012Validator(schema(schema_file)).iter_errors(data)
     problems = [
-        Invalid(_place(list(error.absolute_path)), _short(error.instance), error.message[:300])
+        problem
         for error in sorted(errors, key=lambda e: [str(p) for p in e.absolute_path])
+        for problem in _problems(error)
     ]
     if problems:
         raise ManyInvalid(problems, name)
     checked: dict[str, Any] = data
     return checked
+
+
+_PATTERN_WORDS = {
+    "^[a-z0-9][a-z0-9-]{0,60}$": "use small letters, digits and hyphens, up to 61",
+    "^[0-9]{8}$": "write eight digits",
+    "^P-[0-9]{4,8}$": "write P- and four to eight digits",
+    "^[0-9]{8}$|^[0-9]{12,14}$": "write 8, 12, 13 or 14 digits",
+    "^[0-9]{1,7}\\.[0-9]{2}$": "write an amount with two decimals, such as 60.00",
+}
+_TYPE_WORDS = {
+    "number": "write a number", "integer": "write a whole number", "string": "write text", "boolean": "write true or false",
+    "array": "write a list", "object": "write a group of names and values", "null": "null",
+}  # fmt: skip
+
+
+def _problems(error: Any) -> Iterator[Invalid]:
+    """One error of the schema in the shop's words, at the place where something has to be changed."""
+    path, rule, found = list(error.absolute_path), error.validator_value, error.instance
+    if error.validator == "required":
+        # jsonschema names one missing property in each error
+        yield from (
+            Invalid(_place([*path, name]), "", "it must be there")
+            for name in rule
+            if name not in found and f"{name!r} is a required" in error.message
+        )
+    elif error.validator == "additionalProperties" and error.schema.get("properties"):
+        known = error.schema["properties"]
+        yield from (
+            Invalid(_place([*path, name]), name, "take it out: a pack has no such name here")
+            for name in found
+            if name not in known
+        )
+    else:
+        yield Invalid(_place(path), _short(found), _accepts(error.validator, rule))
+
+
+def _accepts(validator: str, rule: Any) -> str:
+    if validator == "type":
+        kinds = rule if isinstance(rule, list) else [rule]
+        return " or ".join(_TYPE_WORDS.get(str(kind), str(kind)) for kind in kinds)
+    if validator == "enum":
+        return f"use one of: {', '.join(map(str, rule))}"
+    if validator == "const":
+        return f"this Sutura reads {rule}"
+    if validator == "pattern":
+        return _PATTERN_WORDS.get(rule, f"it must look like {rule}")
+    words = {
+        "minimum": "at least {}", "maximum": "at most {}", "exclusiveMinimum": "more than {}",
+        "minLength": "at least {} characters", "maxLength": "at most {} characters", "minItems": "give at least {}",
+        "minProperties": "give at least {}",
+    }  # fmt: skip
+    return words.get(validator, "it does not follow the published schema ({})").format(rule)
 
 
 def _place(path: list[str | int]) -> str:
@@ -127,9 +273,14 @@ def model_from_json(raw: Mapping[str, Any]) -> Model:
             NumberPattern(kind=NumberKind(n["kind"]), text=n["text"], rest=n.get("rest", ""))
             for n in raw["numbers"]
         ),
-        face=_face(raw["face"]),
+        face=face_from_json(raw["face"]),
         functions=tuple(Function(**f) for f in raw["functions"]),
-        screws=tuple(ScrewGroup(**s) for s in raw["screws"]),
+        screws=tuple(_screws(s) for s in raw["screws"]),
+        tacs=tuple(raw["tacs"]),
+        seals=tuple(Seal(**s) for s in raw["seals"]),
+        heat_limits=tuple(HeatLimit(**limit) for limit in raw["heat_limits"]),
+        opening_tools=tuple(OpeningTool(**tool) for tool in raw["opening_tools"]),
+        connectors=tuple(Connector(**c) for c in raw["connectors"]),
         steps=tuple(_step(s) for s in raw["steps"]),
         rework=tuple(raw["rework"]),
         move_over=tuple(raw["move_over"]),
@@ -138,25 +289,23 @@ def model_from_json(raw: Mapping[str, Any]) -> Model:
 
 _PLAIN = (
     "id", "maker", "name", "device_class", "construction", "procedure_family", "part_family", "need",
-    "minutes", "cure_minutes", "seal", "seals_ruled_out", "warranty_days",
+    "minutes", "cure_minutes", "seal", "seals_ruled_out", "warranty_days", "features", "closed_test",
 )  # fmt: skip
 
 
-def _face(raw: Mapping[str, Any]) -> Face:
+def face_from_json(raw: Mapping[str, Any]) -> Face:
+    """A face from its JSON that has passed the schema; KeyError or TypeError when it has not."""
     return Face(
-        width_mm=raw["width_mm"],
-        height_mm=raw["height_mm"],
-        corner_mm=raw["corner_mm"],
-        active=_box(raw["active"]),
-        opening_edge=raw["opening_edge"],
-        spots=tuple(
-            Spot(name=s["name"], box=_box(s["box"]), round=s.get("round", False)) for s in raw["spots"]
-        ),
-        keep_outs=tuple(
-            KeepOut(name=k["name"], box=_box(k["box"]), depth_mm=k["depth_mm"], why=k["why"])
-            for k in raw["keep_outs"]
-        ),
-    )
+        width_mm=raw["width_mm"], height_mm=raw["height_mm"], corner_mm=raw["corner_mm"], glass=_box(raw["glass"]),
+        active=_box(raw["active"]), opening_edge=raw["opening_edge"],
+        edges={edge: EdgeLimit(**limit) for edge, limit in raw["edges"].items()},
+        spots=tuple(Spot(**{**spot, "box": _box(spot["box"])}) for spot in raw["spots"]),
+        keep_outs=tuple(KeepOut(**{**keep, "box": _box(keep["box"])}) for keep in raw["keep_outs"]),
+    )  # fmt: skip
+
+
+def _screws(raw: Mapping[str, Any]) -> ScrewGroup:
+    return ScrewGroup(**{**raw, "bits": tuple(raw["bits"]), "at": tuple(Point(**p) for p in raw["at"])})
 
 
 def _step(raw: Mapping[str, Any]) -> Step:
@@ -172,6 +321,8 @@ def _step(raw: Mapping[str, Any]) -> Step:
         plug=Plug(**raw["plug"]) if "plug" in raw else None,
         heat=Heat(**raw["heat"]) if "heat" in raw else None,
         wait_minutes=raw.get("wait_minutes", 0),
+        after=tuple(raw.get("after", ())),
+        second_look=raw.get("second_look", False),
     )
 
 
@@ -182,6 +333,7 @@ def _part(raw: Mapping[str, Any]) -> PackPart:
         bin=raw["bin"],
         printed_number=raw["printed_number"],
         grade=raw["grade"],
+        gtin=raw.get("gtin", ""),
         attributes=raw["attributes"],
         box=tuple(raw["box"]),
         offers=tuple(
@@ -194,3 +346,66 @@ def _part(raw: Mapping[str, Any]) -> PackPart:
             for offer in raw["offers"]
         ),
     )
+
+
+# -- writing --------------------------------------------------------------------------------
+
+
+def model_to_json(model: Model, schema_folder: Path) -> dict[str, Any]:
+    """One model's JSON as a pack writes it; what is left out there when it says nothing is left out here."""
+    raw = json.loads(json.dumps(asdict(model)))
+    rule = schema(schema_folder / "models.schema.json")["properties"]["models"]["items"]
+    # in a need, null is not nothing: it says that nobody knows it yet
+    return {**_without_nothing(raw, rule), "need": raw["need"]}
+
+
+def _without_nothing(value: Any, rule: Mapping[str, Any]) -> Any:
+    if isinstance(value, dict):
+        known, required = rule.get("properties", {}), rule.get("required", [])
+        return {
+            name: _without_nothing(one, known.get(name, {}))
+            for name, one in value.items()
+            if one or name in required or name not in known
+        }
+    if isinstance(value, list):
+        return [_without_nothing(one, rule.get("items", {})) for one in value]
+    return value
+
+
+_ORDER_BY = {"models": "id", "parts": "barcode", "suppliers": "id"}
+
+
+def canonical(data: Mapping[str, Any], schema_file: Path) -> str:
+    """A pack in its one canonical form: keys in the order of the schema, models by id, parts by barcode, free names
+    sorted, whole numbers without a point, what fits on one line on one line.
+    """
+    ordered = {
+        key: sorted(value, key=lambda one: one[_ORDER_BY[key]]) if key in _ORDER_BY else value
+        for key, value in data.items()
+    }
+    return _written(_in_order(ordered, schema(schema_file)), "") + "\n"
+
+
+def _in_order(value: Any, rule: Mapping[str, Any]) -> Any:
+    if isinstance(value, Mapping):
+        known = rule.get("properties", {})
+        names = [name for name in known if name in value] + sorted(set(value) - set(known))
+        return {name: _in_order(value[name], known.get(name, {})) for name in names}
+    if isinstance(value, list):
+        return [_in_order(one, rule.get("items", {})) for one in value]
+    return int(value) if isinstance(value, float) and value.is_integer() else value
+
+
+def _written(value: Any, indent: str) -> str:
+    flat = json.dumps(value, ensure_ascii=False)
+    if len(indent) + len(flat) <= LINE or not isinstance(value, dict | list) or not value:
+        return flat
+    deeper = indent + "  "
+    if isinstance(value, list):
+        inner = [deeper + _written(one, deeper) for one in value]
+        return "[\n" + ",\n".join(inner) + f"\n{indent}]"
+    inner = [
+        f"{deeper}{json.dumps(key, ensure_ascii=False)}: {_written(one, deeper)}"
+        for key, one in value.items()
+    ]
+    return "{\n" + ",\n".join(inner) + f"\n{indent}}}"

@@ -1,63 +1,98 @@
-"""The catalogue: packs in, models out. A parsed model is kept by its version, so most pages read none."""
+"""The catalogue: packs in and out, models edited, unlisted devices. A parsed model is kept by its version."""
 
 from __future__ import annotations
 
+import re
+import secrets
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from datetime import datetime
 from functools import lru_cache
 from pathlib import Path
+from typing import Any
 
-from sutura.core.catalogue import Model
-from sutura.core.errors import Invalid, ManyInvalid, NotFound
+from sutura.config import SCHEMAS
+from sutura.core import matching
+from sutura.core.catalogue import (
+    Arriving,
+    Change,
+    Face,
+    ImportPlan,
+    Measured,
+    Model,
+    Sibling,
+    State,
+    check_measured,
+    differing_places,
+    plan_import,
+    problems_of,
+    siblings_of,
+    unlisted_model,
+)
+from sutura.core.errors import Invalid, ManyInvalid, NotFound, StaleSave
+from sutura.core.identify import LabelPattern
+from sutura.core.matching import Judged
+from sutura.core.people import Deed, demand
+from sutura.core.values import Person
 from sutura.formats import pack
 from sutura.store import catalogue as store
+from sutura.store import database
+from sutura.store import stock as stock_store
 from sutura.store.database import reading, writing
 
+# About seven hundred models: more is read from the shell, where no browser waits. The shop's limit, no source.
+MOST_CHARACTERS = 7_500_000
 
-def read_packs(folder: Path) -> tuple[list[tuple[Model, dict[str, object]]], list[pack.PartsPack]]:
+
+def read_packs(folder: Path) -> tuple[list[tuple[Model, dict[str, Any]]], list[pack.PartsPack]]:
     """All packs under a folder, checked; refuses with every error of every file."""
+    found = _read_files(folder)
+    models = [one for _, read in found if isinstance(read, pack.ModelsPack) for one in read.models]
+    return models, [read for _, read in found if isinstance(read, pack.PartsPack)]
+
+
+def _read_files(folder: Path) -> list[tuple[str, pack.ModelsPack | pack.PartsPack]]:
     problems: list[Invalid] = []
-    models: list[tuple[Model, dict[str, object]]] = []
-    parts: list[pack.PartsPack] = []
+    found: list[tuple[str, pack.ModelsPack | pack.PartsPack]] = []
     for file in sorted([*folder.glob("models/*.json"), *folder.glob("parts/*.json")]):
-        text = file.read_text("utf-8")
         try:
-            if file.parent.name == "models":
-                models += pack.read_models(text, folder / "schema", file.name)
-            else:
-                parts.append(pack.read_parts(text, folder / "schema", file.name))
+            found.append((file.name, pack.read_pack(file.read_text("utf-8"), folder / "schema", file.name)))
         except ManyInvalid as wrong:
             problems += [Invalid(f"{file.name}: {p.field}", p.refused, p.accepts) for p in wrong.problems]
-    ids = [model.id for model, _ in models]
+    ids = [model.id for _, read in found if isinstance(read, pack.ModelsPack) for model, _ in read.models]
     problems += [
         Invalid("id", i, "give each model an id of its own")
         for i in sorted({i for i in ids if ids.count(i) > 1})
     ]
     if problems:
         raise ManyInvalid(problems, "The catalogue")
-    return models, parts
+    return found
 
 
 @writing
 def load_packs(folder: Path) -> dict[str, int]:
-    """Load all packs into the database, or nothing when one is wrong; counts of added, changed and same."""
-    models, parts = read_packs(folder)
-    counts = {"added": 0, "changed": 0, "same": 0}
-    for _, raw in models:
-        counts[store.save_model(raw)] += 1
-    for one in parts:
-        for supplier_id, name in one.suppliers.items():
-            store.save_supplier(supplier_id, name)
-        for part in one.parts:
-            store.save_part(
-                {"barcode": part.barcode, "name": part.name, "bin": part.bin, "printed_number": part.printed_number,
-                 "grade": part.grade, "attributes": dict(part.attributes), "box": list(part.box)},
-                [{"supplier": o.supplier, "number": o.number, "price_minor": o.price_minor, "lead_days": o.lead_days}
-                 for o in part.offers],
-            )  # fmt: skip
-    return counts
+    """Load all packs into the database, or nothing when one is wrong; counts of what was done to the models.
+
+    What was edited here and prices that a manager changed stay: only reading a pack by hand, after a look at what it
+    would do, takes its version over ours.
+    """
+    counts = dict.fromkeys(Change, 0)
+    for _, read in _read_files(folder):
+        plan, problems = _plan(read)
+        if problems:
+            raise ManyInvalid(problems, f"The pack {plan.pack}")
+        _apply(read, plan, None, keep_ours=True)
+        if isinstance(read, pack.ModelsPack):
+            for one in plan.planned:
+                counts[one.change] += 1
+    return {change.value: count for change, count in counts.items() if count}
 
 
-@lru_cache(maxsize=512)
-def _model(model_id: str, version: int) -> Model:  # noqa: ARG001 - the version is part of the cache key
+# -- models, kept as parsed -----------------------------------------------------------------
+
+
+@lru_cache(maxsize=2048)
+def _model(model_id: str, version: int, connected: int) -> Model:  # noqa: ARG001 - part of the cache key
     found = store.load_model(model_id)
     if found is None:
         raise NotFound("model", model_id)
@@ -66,17 +101,368 @@ def _model(model_id: str, version: int) -> Model:  # noqa: ARG001 - the version 
 
 def model(model_id: str, version: int) -> Model:
     """A model at a known version, as joined to a job."""
-    return _model(model_id, version)
+    return _model(model_id, version, database.connected())
 
 
 @reading
 def find_model(model_id: str) -> Model:
+    return _known(model_id)[1]
+
+
+def _known(model_id: str) -> tuple[store.ModelRow, Model]:
     found = store.load_model(model_id)
     if found is None:
         raise NotFound("model", model_id)
-    return _model(found.id, found.version)
+    return found, _model(found.id, found.version, database.connected())
 
 
 @reading
-def all_models() -> list[Model]:
-    return [_model(model_id, version) for model_id, version in store.model_versions()]
+def find_taken_in(model_id: str) -> Model:
+    """A model that a new job may be done on; a retired one is refused."""
+    found, known = _known(model_id)
+    if not State(found.state).taken_in:
+        accepts = "it is retired: bring it back in the Catalogue, or take the device in by its measures"
+        raise Invalid("read_number", known.full_name, accepts)
+    return known
+
+
+@reading
+def models(model_ids: Sequence[str]) -> dict[str, Model]:
+    """Several models by id, those that are there."""
+    return {row.id: pack.model_from_json(row.data) for row in store.load_models(model_ids)}
+
+
+# What the browse list can be narrowed to, kept under the catalogue's revision: it is one scan of every model.
+_CHOICES: dict[str, dict[str, list[str]]] = {}
+
+
+@reading
+def browse(
+    wanted: store.Wanted, plain: str, page: int
+) -> tuple[list[store.ModelLine], int, dict[str, list[str]]]:
+    """A page of the browse list, how many models there are in all, and what the list can be narrowed to."""
+    revision = store.revision()
+    if revision not in _CHOICES:
+        _CHOICES.clear()
+        _CHOICES[revision] = store.choices()
+    return *store.models_page(wanted, plain, page), _CHOICES[revision]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class KnownPart:
+    """A part that fits a model by the rules, and how often it was fitted to one and proved."""
+
+    barcode: str
+    judged: Judged
+    proved: int
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ModelPage:
+    row: store.ModelRow
+    model: Model
+    siblings: list[Sibling]
+    parts: list[KnownPart]
+    jobs: int
+    open_jobs: int
+    last_jobs: list[tuple[str, str, datetime]]
+
+
+@reading
+def model_page(model_id: str) -> ModelPage:
+    """A model with its siblings, the parts known to fit it and the jobs done on it."""
+    found, known = _known(model_id)
+    related = [
+        pack.model_from_json(row.data)
+        for row in store.relatives(known.procedure_family, known.part_family, model_id)
+    ]
+    jobs, open_jobs, last = store.jobs_of_model(model_id)
+    return ModelPage(
+        row=found, model=known, siblings=siblings_of(known, related), parts=_known_parts(known),
+        jobs=jobs, open_jobs=open_jobs, last_jobs=last,
+    )  # fmt: skip
+
+
+def _known_parts(known: Model) -> list[KnownPart]:
+    """Parts that fit by the rules, then those that were fitted and proved whatever the rules say."""
+    offers = stock_store.offers_page(str(known.need["kind"]))
+    proved = store.fitted_parts(known.id)
+    cheapest = {offer.part_id: offer for offer in sorted(offers, key=lambda one: -one.price_minor)}
+    judged = [matching.judge(known.need, known.move_over, offer) for offer in cheapest.values()]
+    kept = [one for one in judged if matching.may_choose(one.fit) or one.offer.part_id in proved]
+    barcodes = stock_store.barcodes([one.offer.part_id for one in kept])
+    return [
+        KnownPart(barcode=barcodes[one.offer.part_id], judged=one, proved=proved.get(one.offer.part_id, 0))
+        for one in sorted(kept, key=lambda one: (one.offer.price_minor, one.offer.part))
+    ]
+
+
+# -- reading a pack -------------------------------------------------------------------------
+
+
+@writing
+def look_at_pack(name: str, file: bytes, by: Person, now: datetime) -> str:
+    """Keep a file for a look at what it would do; nothing of the catalogue is written. The look's own id."""
+    demand(by, Deed.CHANGE_CATALOGUE)
+    if not file:
+        raise Invalid("file", "", "choose a pack file (JSON)")
+    try:
+        text = file.decode("utf-8-sig")
+    except UnicodeDecodeError as broken:
+        raise Invalid("file", f"byte {broken.start} of {name}", "save the file as UTF-8 text") from broken
+    if len(text) > MOST_CHARACTERS:
+        raise Invalid("file", name, f"read packs of more than {MOST_CHARACTERS:,} characters from the shell")
+    preview_id = secrets.token_urlsafe(9)
+    store.save_preview(preview_id, by.id, name[:120] or "a pack", text.replace("\x00", " "), now)
+    return preview_id
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Look:
+    """A file looked at: what it would do, or every error with its place. `mark` changes when the answer does."""
+
+    id: str
+    name: str
+    at: datetime
+    plan: ImportPlan | None
+    problems: tuple[Invalid, ...]
+    mark: str
+
+
+@reading
+def look(preview_id: str, by: Person) -> Look:
+    found = store.load_preview(preview_id, by.id)
+    if found is None:
+        raise NotFound("pack to look at", preview_id)
+    plan, problems = plan_of(found.text, found.name)
+    return Look(
+        id=found.id, name=found.name, at=found.at, plan=plan, problems=problems, mark=store.revision()
+    )
+
+
+@reading
+def plan_of(text: str, name: str) -> tuple[ImportPlan | None, tuple[Invalid, ...]]:
+    """What a pack's text would do, or every error in it with its place."""
+    try:
+        plan, problems = _plan(pack.read_pack(text, SCHEMAS, name))
+    except ManyInvalid as wrong:
+        return None, wrong.problems
+    return plan, tuple(problems)
+
+
+@writing
+def read_look(preview_id: str, mark: str, by: Person, now: datetime) -> ImportPlan:
+    """Do what the look said; refused when the catalogue has changed since, because the look may be out of date."""
+    demand(by, Deed.CHANGE_CATALOGUE)
+    store.lock_catalogue()
+    found = store.load_preview(preview_id, by.id)
+    if found is None:
+        raise NotFound("pack to look at", preview_id)
+    if mark != store.revision():
+        raise Invalid(
+            "mark", found.name, "the catalogue has changed since you looked: look again, then confirm"
+        )
+    plan = read_text(found.text, found.name, now)
+    store.remove_preview(preview_id)
+    return plan
+
+
+@writing
+def read_text(text: str, name: str, now: datetime) -> ImportPlan:
+    """Read a pack's text into the catalogue, all of it or nothing."""
+    store.lock_catalogue()
+    read = pack.read_pack(text, SCHEMAS, name)
+    plan, problems = _plan(read)
+    if problems:
+        raise ManyInvalid(problems, name)
+    _apply(read, plan, now, keep_ours=False)
+    return plan
+
+
+@writing
+def forget_look(preview_id: str, by: Person) -> None:
+    demand(by, Deed.CHANGE_CATALOGUE)
+    if store.load_preview(preview_id, by.id):
+        store.remove_preview(preview_id)
+
+
+def _plan(read: pack.ModelsPack | pack.PartsPack) -> tuple[ImportPlan, list[Invalid]]:
+    if isinstance(read, pack.ModelsPack):
+        arriving = [
+            Arriving(id=model.id, name=model.full_name, data=raw, place=f"models[{index}].id")
+            for index, (model, raw) in enumerate(read.models)
+        ]
+        return plan_import(
+            read.id, arriving, store.stored_models(read.id, [one.id for one in arriving]), retires=True
+        )
+    arriving = [
+        Arriving(id=part.barcode, name=part.name, data=_offers_in_order(raw), place=f"parts[{index}].barcode")
+        for index, (part, raw) in enumerate(read.parts)
+    ]
+    return plan_import(
+        read.id, arriving, store.stored_parts(read.id, [one.id for one in arriving]), retires=False
+    )
+
+
+def _offers_in_order(raw: Mapping[str, Any]) -> dict[str, Any]:
+    """A part with its offers in the order the database gives them, so that order alone is no change."""
+    return {**raw, "offers": sorted(raw["offers"], key=lambda one: (one["supplier"], one["number"]))}
+
+
+def _apply(
+    read: pack.ModelsPack | pack.PartsPack, plan: ImportPlan, now: datetime | None, *, keep_ours: bool
+) -> None:
+    doing = {one.id: one for one in plan.planned}
+    writes = (Change.ADDED, Change.CHANGED, Change.BACK)
+    if isinstance(read, pack.ModelsPack):
+        state = State.TEMPLATE if read.id == pack.TEMPLATES else State.LISTED
+        for known, raw in read.models:
+            ours = keep_ours and doing[known.id].overwrites
+            if doing[known.id].change in writes and not ours:
+                store.save_model(raw, pack=read.id, state=state)
+        for one in plan.planned:
+            if one.change is Change.RETIRED:
+                store.retire_model(one.id)
+            elif one.change is Change.REMOVED:
+                store.remove_model(one.id)
+        store.save_pack(read.id, "models", {}, now)
+        return
+    for supplier_id, name in read.suppliers.items():
+        store.save_supplier(supplier_id, name)
+    for part, raw in read.parts:
+        if doing[part.barcode].change in writes:
+            store.save_part(raw, read.id, keep_prices=keep_ours)
+    for one in plan.planned:
+        if one.change is Change.REMOVED:
+            store.remove_part(one.id)
+    head = {
+        "suppliers": [{"id": supplier, "name": name} for supplier, name in read.suppliers.items()],
+        "labels": [_label(label) for label in read.labels],
+    }
+    store.save_pack(read.id, "parts", head, now)
+
+
+def _label(label: LabelPattern) -> dict[str, str]:
+    return {"maker": label.maker, "base": label.base, "revision": label.revision, "says": label.says}
+
+
+@reading
+def export_pack(pack_id: str) -> str:
+    """A pack in its canonical form, as it stands in the database now. Retired models are not part of it."""
+    kind = store.pack_kind(pack_id)
+    if kind == "models":
+        data = {"pack": pack_id, "format": pack.FORMAT, "models": store.models_of_pack(pack_id)}
+        return pack.canonical(data, SCHEMAS / "models.schema.json")
+    if kind == "parts":
+        head = store.pack_head(pack_id, "parts")
+        data = {"pack": pack_id, "format": pack.FORMAT, **head, "parts": store.parts_of_pack(pack_id)}
+        return pack.canonical(data, SCHEMAS / "parts.schema.json")
+    raise NotFound("pack", pack_id)
+
+
+# -- editing --------------------------------------------------------------------------------
+
+
+@reading
+def row(model_id: str) -> store.ModelRow:
+    """A model's own JSON and version, to edit."""
+    return _known(model_id)[0]
+
+
+def face_of(raw: Mapping[str, Any]) -> Face | None:
+    """The face that a model's JSON draws, None while it cannot be drawn."""
+    try:
+        return pack.face_from_json(raw["face"])
+    except (KeyError, TypeError, ValueError):
+        return None
+
+
+def at_fields(refusal: ManyInvalid) -> ManyInvalid:
+    """The same refusal with each problem at the field it was entered in: `tools[2]` is a line of `tools`."""
+    problems = [
+        Invalid(
+            re.sub(r"(?<=[a-z_])\[[0-9]+\]$", "", p.field) if _is_line(p.field) else p.field,
+            p.refused,
+            p.accepts,
+        )
+        for p in refusal.problems
+    ]
+    return ManyInvalid(problems, "The model")
+
+
+def _is_line(field: str) -> bool:
+    return (
+        re.search(r"\.?(tools|cautions|limits|after|bits|tacs|rework|move_over)\[[0-9]+\]$", field)
+        is not None
+    )
+
+
+@writing
+def save_model(model_id: str, raw: Mapping[str, Any], version: int, by: Person, now: datetime) -> None:
+    """Save an edited model by the same rules as a pack's; a stale save shows every place that differs."""
+    demand(by, Deed.CHANGE_CATALOGUE)
+    store.lock_catalogue()
+    before = store.lock_model(model_id)
+    if before is None:
+        raise NotFound("model", model_id)
+    if raw.get("id") != model_id:
+        raise Invalid("id", raw.get("id"), "the id of a model stays as it is")
+    edited = pack.check_model(raw, SCHEMAS, before.pack or pack.TEMPLATES)
+    lines = differing_places(before.data, raw)
+    if before.version != version and lines:
+        yours, theirs = {one.place: one.after for one in lines}, {one.place: one.before for one in lines}
+        raise StaleSave(edited.full_name, before.edited_by, before.edited_at, yours, theirs)
+    if lines:
+        store.save_model(raw, pack=before.pack, state=State(before.state), edited_by=by.id, at=now)
+
+
+@writing
+def bring_back(model_id: str, by: Person, now: datetime) -> None:
+    """A retired model is taken in again."""
+    _change_state(model_id, State.RETIRED, State.LISTED, by, now)
+
+
+@writing
+def retire(model_id: str, by: Person, now: datetime) -> None:
+    """A listed model is not taken in any more; its jobs go on."""
+    _change_state(model_id, State.LISTED, State.RETIRED, by, now)
+
+
+def _change_state(model_id: str, old: State, new: State, by: Person, now: datetime) -> None:
+    demand(by, Deed.CHANGE_CATALOGUE)
+    store.lock_catalogue()
+    before = store.lock_model(model_id)
+    if before is None:
+        raise NotFound("model", model_id)
+    if before.state == old:
+        store.save_model(before.data, pack=before.pack, state=new, edited_by=by.id, at=now)
+
+
+# -- devices that are in no pack ------------------------------------------------------------
+
+
+@reading
+def unlisted(measured: Measured, read_number: str, model_id: str = "unlisted") -> Model:
+    """A model made of what was measured; refuses with everything that cannot be right."""
+    problems = check_measured(measured)
+    template = store.load_model(f"unlisted-{measured.device_class}")
+    if template is None:
+        accepts = "choose phone, tablet, laptop, watch, handheld, player or two-in-one"
+        problems.append(Invalid("device_class", measured.device_class, accepts))
+    if problems or template is None:
+        raise ManyInvalid(problems, "What was measured")
+    made = unlisted_model(pack.model_from_json(template.data), measured, read_number, model_id)
+    wrong = problems_of(made)
+    if wrong:
+        raise ManyInvalid(wrong, "What was measured")
+    return made
+
+
+@writing
+def keep_unlisted(measured: Measured, read_number: str, code: str, by: Person, now: datetime) -> Model:
+    """Keep a measured device as a model of its own, named after the job it came in with."""
+    made = unlisted(measured, read_number, f"device-{code.lower()}")
+    store.save_model(
+        pack.model_to_json(made, SCHEMAS), pack="", state=State.UNLISTED, edited_by=by.id, at=now
+    )
+    return made

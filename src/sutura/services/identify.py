@@ -1,15 +1,44 @@
-"""What a scan or a typed number stands for: a job, a part, a device that was here before, or a model."""
+"""What a scan or a typed number stands for: a job, a part, a device that was here before, or a model.
+
+The catalogue's numbers are kept in this process, and read again when its revision says that something changed
+(docs/decisions/0007-numbers-in-the-process.md).
+"""
 
 from __future__ import annotations
 
+import threading
 from dataclasses import dataclass
 
 from sutura.core import identify as rules
 from sutura.core.errors import Invalid
-from sutura.core.identify import Identification, Scanned
+from sutura.core.identify import (
+    Candidate,
+    Collision,
+    Identification,
+    LabelPattern,
+    Numbered,
+    NumberIndex,
+    PanelLabel,
+    Scan,
+    Scanned,
+)
 from sutura.services import catalogue
+from sutura.store import catalogue as store
 from sutura.store import job as job_store
+from sutura.store import stock as stock_store
 from sutura.store.database import reading
+
+# Longer than any label or GS1-128 code (48 characters); more is a paste by mistake.
+MOST_TYPED = 120
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Link:
+    """One thing that was found: what it is, what to say of it, and where it is."""
+
+    what: str
+    says: str
+    address: str
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -18,34 +47,162 @@ class Found:
 
     says: str
     address: str = ""
-    jobs: tuple[str, ...] = ()
+    links: tuple[Link, ...] = ()
+    notes: tuple[str, ...] = ()
     identification: Identification | None = None
+
+
+# -- the numbers, kept in the process -------------------------------------------------------
+
+
+@dataclass(slots=True, kw_only=True)
+class _Kept:
+    revision: str
+    index: NumberIndex
+    numbers: list[Numbered]
+    collisions: list[Collision] | None = None
+
+
+_LOCK = threading.Lock()
+_KEPT: list[_Kept] = []
+
+
+def _kept() -> _Kept:
+    """The catalogue's numbers as they are now; built again only when the catalogue's revision has changed."""
+    revision = store.revision()
+    for kept in _KEPT:
+        if kept.revision == revision:
+            return kept
+    with _LOCK:
+        for kept in _KEPT:
+            if kept.revision == revision:
+                return kept
+        numbers, names, tacs = store.numbers()
+        fresh = _Kept(revision=revision, index=rules.index_numbers(numbers, names, tacs), numbers=numbers)
+        _KEPT[:] = [fresh]
+        return fresh
+
+
+@reading
+def warm_up() -> int:
+    """Build the index before the first person types; how many numbers there are."""
+    return len(_kept().numbers)
+
+
+@reading
+def collisions() -> list[Collision]:
+    """Every pair of numbers in the catalogue that can be mixed up."""
+    kept = _kept()
+    if kept.collisions is None:
+        kept.collisions = rules.collisions(kept.numbers)
+    return kept.collisions
 
 
 @reading
 def identify(text: str) -> Identification:
-    return rules.identify(text[:80], catalogue.all_models())
+    """What a number as read stands for; several candidates come with what tells them apart."""
+    found = rules.look_up(text[:MOST_TYPED], _kept().index)
+    if found.verdict is not rules.Verdict.AMBIGUOUS:
+        return found
+    return rules.tell(found, catalogue.models([one.model.id for one in found.candidates]))
+
+
+# -- the scan field -------------------------------------------------------------------------
 
 
 @reading
 def find(text: str) -> Found:
-    """Where a scan leads; what is wrong with it is said, and never guessed around."""
+    """Where a scan leads; what is wrong with it is said, and never guessed around (rule identify.scan)."""
     try:
-        scan = rules.read_scan(text[:80])
+        scan = rules.read_scan(text[:MOST_TYPED])
     except Invalid as wrong:
         return Found(says=str(wrong))
     if scan.kind is Scanned.JOB:
         return Found(says=f"Job {scan.value}", address=f"/jobs/{scan.value}")
     if scan.kind is Scanned.PART:
         return Found(says=f"Part {scan.value}", address=f"/shelf/{scan.value}")
-    jobs = tuple(job_store.find_jobs_by_serial(scan.value))
+    if scan.kind is Scanned.ARTICLE:
+        return _article(scan)
+    jobs = job_store.find_jobs_by_serial(scan.value)
     if len(jobs) == 1:
         return Found(says=f"Serial number of job {jobs[0]}", address=f"/jobs/{jobs[0]}")
     if jobs:
-        return Found(
-            says=f"The device with the serial number {scan.value} was here {len(jobs)} times.", jobs=jobs
-        )
-    if scan.kind is Scanned.IMEI:
-        return Found(says=f"A valid IMEI, {scan.value}, of a device that has not been here yet.")
+        says = f"The device with the serial number {scan.value} was here {len(jobs)} times."
+        links = tuple(Link(what="Job", says=code, address=f"/jobs/{code}") for code in jobs)
+        return Found(says=says, links=links, notes=scan.notes)
+    return _imei(scan) if scan.kind is Scanned.IMEI else _number(scan)
+
+
+def _article(scan: Scan) -> Found:
+    """An article number under bars: the part that carries it. EAN and UPC are the same number."""
+    part = stock_store.find_by_gtin(scan.value)
+    if part:
+        says = f"Article number {scan.value}: {part[1]}"
+        link = Link(what="Part", says=part[1], address=f"/shelf/{part[0]}")
+        return Found(says=says, address="" if scan.notes else link.address, links=(link,), notes=scan.notes)
+    jobs = job_store.find_jobs_by_serial(scan.value)
+    links = tuple(Link(what="Job", says=code, address=f"/jobs/{code}") for code in jobs)
+    says = (
+        f"“{scan.value}” is the serial number of a device that was here." if jobs
+        else f"A valid article number, {scan.value}; no part on the shelf carries it."
+    )  # fmt: skip
+    return Found(says=says, links=links, notes=scan.notes)
+
+
+def _imei(scan: Scan) -> Found:
+    """An IMEI of a device that was not here yet: its first eight digits may say which model it is."""
+    models = _kept().index.tacs.get(scan.value[:8], ())
+    says = f"A valid IMEI, {scan.value}, of a device that has not been here yet."
+    if not models:
+        return Found(says=f"{says} The catalogue does not know its first eight digits.")
+    why = f"its IMEI begins with {scan.value[:8]}: read the number from the label as well"
+    verdict = rules.Verdict.LIKELY if len(models) == 1 else rules.Verdict.AMBIGUOUS
+    names = " or ".join(model.full_name for model in models)
+    found = Identification(
+        verdict=verdict, says=f"{names}: {why}.",
+        candidates=tuple(Candidate(model=model, characters=(), why=why) for model in models),
+    )  # fmt: skip
+    told = rules.tell(found, catalogue.models([model.id for model in models]))
+    return Found(says=says, identification=told)
+
+
+def _number(scan: Scan) -> Found:
+    """A printed part number, a panel label, or a model number; what fits best first, and all of it is said."""
     found = identify(scan.value)
-    return Found(says=found.says, identification=found)
+    links = _parts_printed(scan.value)
+    if links and found.verdict is rules.Verdict.UNKNOWN:
+        return Found(says=f"“{scan.value}” is printed on a part.", links=links, notes=scan.notes)
+    label = rules.read_label(scan.value, _label_patterns())
+    if label and not links and found.verdict in (rules.Verdict.UNKNOWN, rules.Verdict.LIKELY):
+        return _panel_label(label, scan)
+    return Found(says=found.says, identification=found, links=links, notes=scan.notes)
+
+
+def _parts_printed(text: str) -> tuple[Link, ...]:
+    """Parts whose printed number is exactly this one."""
+    return tuple(
+        Link(what="Part", says=name, address=f"/shelf/{barcode}")
+        for barcode, name, _ in stock_store.find_by_printed(rules.plain(text))
+    )
+
+
+def _label_patterns() -> list[LabelPattern]:
+    return [LabelPattern(**label) for head in store.heads("parts") for label in head.get("labels", ())]
+
+
+def _panel_label(label: PanelLabel, scan: Scan) -> Found:
+    """A label of a known maker whose exact number no part has: other revisions of the same base are named, not promised."""
+    others = [
+        (barcode, name, printed)
+        for barcode, name, printed in stock_store.find_by_printed(label.base, begins=True)
+        if (read := rules.read_label(printed, _label_patterns())) and read.base == label.base
+    ]
+    revision = f", revision {label.revision}" if label.revision else ", no revision printed"
+    says = f"A panel label of {label.maker}: base number {label.base}{revision} ({label.says})."
+    if others:
+        says += " The same base in another revision is on the shelf: compare it, it is not promised to fit."
+    links = tuple(
+        Link(what="Part", says=f"{name}, printed {printed}", address=f"/shelf/{barcode}")
+        for barcode, name, printed in others
+    )
+    return Found(says=says, links=links, notes=scan.notes)

@@ -8,20 +8,24 @@ from dataclasses import dataclass, field
 from datetime import datetime
 
 from sutura.core import intake as rules
-from sutura.core.catalogue import Model
-from sutura.core.errors import Invalid, ManyInvalid, NotFound, StaleSave
-from sutura.core.identify import check_imei, identify
+from sutura.core.catalogue import Measured, Model
+from sutura.core.errors import Invalid, ManyInvalid, NotFound, Refusal, StaleSave
+from sutura.core.identify import Identification, check_imei
 from sutura.core.intake import CONSENTS, Channel, Mark
 from sutura.core.job import Stage
 from sutura.core.people import Deed, demand
 from sutura.core.planning import expected_minutes, minutes_to_promise
 from sutura.core.values import FunctionResult, Person
-from sutura.services import catalogue
+from sutura.formats import edid
+from sutura.services import catalogue, identify, matching
 from sutura.services.once import once
 from sutura.store import intake as store
 from sutura.store import job as job_store
 from sutura.store import quoting as quoting_store
 from sutura.store.database import reading, writing
+
+# the model a draft names while its device is in no pack
+UNLISTED = "unlisted"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -49,6 +53,10 @@ class Arrival:
     promise_at: datetime | None
     promise_reason: str
     soonest: bool = False
+    # what was measured of a device that is in no pack, when `model_id` is UNLISTED
+    measured: Measured | None = None
+    # the panel's EDID as hex, empty when it was not read
+    edid: str = ""
     problems: Sequence[Invalid] = field(default=())
 
 
@@ -118,7 +126,7 @@ def _take_in(draft_id: str, arrival: Arrival, by: Person, now: datetime) -> str:
         problems += rules.check_marks(arrival.marks, model.face) + wrong
         if not any(p.field == "promise_at" for p in problems):
             problems += rules.check_promise(promise_at, arrival.promise_reason, earliest(model, now))
-    problems += rules.check_consents(arrival.consents)
+    problems += [*rules.check_consents(arrival.consents), *_edid_problems(arrival.edid)]
     if problems or model is None or promise_at is None:
         raise ManyInvalid(problems, "The intake")
 
@@ -127,10 +135,12 @@ def _take_in(draft_id: str, arrival: Arrival, by: Person, now: datetime) -> str:
         saved_by=by.id, saved_at=now,
     )  # fmt: skip
     code = job_store.next_code()
-    found = identify(arrival.read_number, catalogue.all_models())
+    found = identify.identify(arrival.read_number)
+    if arrival.model_id == UNLISTED and arrival.measured:
+        model = catalogue.keep_unlisted(arrival.measured, arrival.read_number, code, by, now)
     job_id = job_store.add_job(
         code=code, customer=customer_id, model=model.id, stage=Stage.IDENTIFIED.value,
-        read_number=arrival.read_number, identified=found.verdict.value if found.candidates else "ambiguous",
+        read_number=arrival.read_number, identified=_verdict(found, model),
         serial=serial, channel=arrival.channel, complaint=arrival.complaint.strip()[:500],
         opened_before=arrival.opened_before, marks=[mark_to_json(mark) for mark in arrival.marks],
         promise_at=promise_at, promise_reason=arrival.promise_reason.strip(), received_at=now,
@@ -144,16 +154,53 @@ def _take_in(draft_id: str, arrival: Arrival, by: Person, now: datetime) -> str:
     store.add_consents(job_id, [(c, texts[c]) for c in arrival.consents if c in texts], now)
     job_store.add_event(
         job_id, at=now, person_id=by.id, kind="received", before=None, after=Stage.IDENTIFIED,
-        says=f"Taken in as {model.full_name}. {found.says} {rules.read_damage(arrival.marks, model.face).says}",
+        says=f"Taken in as {model.full_name}. {_said(found, arrival)} {rules.read_damage(arrival.marks, model.face).says}",
         detail={"number": arrival.read_number},
     )  # fmt: skip
+    if arrival.edid.strip():
+        matching.keep_panel(job_id, Stage.IDENTIFIED, model, edid.hex_of(arrival.edid), by, now)
     store.remove_draft(draft_id)
     return code
 
 
+def _verdict(found: Identification, model: Model) -> str:
+    """How sure the number was of the model that was taken in; another model than it named is never sure."""
+    named = {candidate.model.id for candidate in found.candidates}
+    return found.verdict.value if model.id in named else "ambiguous"
+
+
+def _said(found: Identification, arrival: Arrival) -> str:
+    if arrival.model_id != UNLISTED or arrival.measured is None:
+        return found.says
+    measured = arrival.measured
+    return (
+        f"In no pack: measured {measured.width_mm:g}×{measured.height_mm:g} mm, picture {measured.diagonal_in:g} inches;"
+        " what was not measured is unknown."
+    )
+
+
+def _edid_problems(text: str) -> list[Invalid]:
+    """What is wrong with a pasted EDID, when there is one."""
+    if not text.strip():
+        return []
+    try:
+        edid.read_edid_text(text)
+    except Refusal as wrong:
+        return [Invalid("edid", text.strip()[:40], str(wrong))]
+    return []
+
+
 def _model(arrival: Arrival, problems: list[Invalid]) -> Model | None:
     try:
-        return catalogue.find_model(arrival.model_id)
+        if arrival.model_id == UNLISTED and arrival.measured:
+            return catalogue.unlisted(arrival.measured, arrival.read_number)
+        return catalogue.find_taken_in(arrival.model_id)
+    except ManyInvalid as wrong:
+        problems += [Invalid(f"measured.{p.field}", p.refused, p.accepts) for p in wrong.problems]
+        return None
+    except Invalid as wrong:
+        problems.append(wrong)
+        return None
     except NotFound:
         problems.append(
             Invalid("read_number", arrival.read_number, "find the device by its model number first")

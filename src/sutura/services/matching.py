@@ -95,13 +95,33 @@ def read_panel(code: str, typed: str, file: bytes, by: Person, now: datetime) ->
     demand(by, Deed.RESERVE)
     job = job_store.lock_job(code)
     model = catalogue.model(job.model_id, job.model_version)
-    panel = edid.read_edid(file) if file else edid.read_edid_text(typed)
+    keep_panel(job.id, job.stage, model, file.hex() if file else edid.hex_of(typed), by, now)
+
+
+def keep_panel(job_id: int, stage: Stage, model: Model, kept: str, by: Person, now: datetime) -> None:
+    """Write down with a job what the panel in it says of itself, as hex, and how that stands to the need."""
+    panel = edid.read_edid_text(kept)
     judged = rules.judge_panel(model.need, model.face.active, panel)
-    kept = file.hex() if file else edid.hex_of(typed)
     job_store.add_event(
-        job.id, at=now, person_id=by.id, kind="panel read", before=job.stage, after=job.stage, detail={"edid": kept},
+        job_id, at=now, person_id=by.id, kind="panel read", before=stage, after=stage, detail={"edid": kept},
         says=" ".join([judged.says, *(f"Warning: {one}." for one in panel.warnings)]),
     )  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class PanelShown:
+    """A panel read before there is a job: its own word, its size, and how it stands to the model's need."""
+
+    panel: Panel
+    size: PanelSize | None
+    judged: PanelJudged
+
+
+def show_panel(model: Model, typed: str) -> PanelShown:
+    """What pasted EDID hex says, held against a model's need; refuses what is no EDID."""
+    panel = edid.read_edid_text(typed)
+    judged = rules.judge_panel(model.need, model.face.active, panel)
+    return PanelShown(panel=panel, size=size_of(panel), judged=judged)
 
 
 def _quote(judged: Judged, model: Model, rates: Rates) -> Quote:

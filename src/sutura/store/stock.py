@@ -85,6 +85,35 @@ def load_part(barcode: str) -> PartRow:
 
 
 @reading
+def find_by_gtin(gtin: str) -> tuple[str, str] | None:
+    """Barcode and name of the part with an article number; EAN and UPC with zeros before are the same number."""
+    found: tuple[str, str] | None = DATABASE.execute_sql(
+        "select barcode, name from part where gtin <> '' and lpad(gtin, 14, '0') = lpad(%s, 14, '0')", (gtin,)
+    ).fetchone()
+    return found
+
+
+@reading
+def find_by_printed(plain: str, *, begins: bool = False) -> list[tuple[str, str, str]]:
+    """Barcode, name and printed number of parts by their printed number as plain text, or by how it begins."""
+    if not plain:
+        return []
+    printed = "upper(regexp_replace(printed_number, '[^A-Za-z0-9]', '', 'g'))"
+    test = f"{printed} like %s || '%%'" if begins else f"{printed} = %s"
+    return list(
+        DATABASE.execute_sql(
+            f"select barcode, name, printed_number from part where {test} order by barcode limit 20",
+            (plain.replace("|", ""),),
+        )
+    )
+
+
+@reading
+def barcodes(part_ids: Sequence[int]) -> dict[int, str]:
+    return dict(DATABASE.execute_sql("select id, barcode from part where id = any(%s)", (list(part_ids),)))
+
+
+@reading
 def ledger_page(part_id: int) -> list[LedgerLine]:
     return rows(
         LedgerLine,

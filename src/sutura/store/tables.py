@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from peewee import (
     BigAutoField,
+    BigIntegerField,
     BooleanField,
     DateField,
     DecimalField,
@@ -111,9 +112,45 @@ class CatalogueModel(Table):
     cure_minutes = IntegerField()
     data = BinaryJSONField(index=False)
     version = IntegerField()
+    part_family = TextField()
+    construction = TextField()
+    pack = TextField(index=True)
+    state = TextField()
+    edited_by = ForeignKeyField(Person, null=True, index=False)
+    edited_at = DateTimeTZField(null=True)
 
     class Meta:
         table_name = "model"
+        indexes = ((("maker", "name"), False),)
+
+
+class ModelNumber(Table):
+    id = BigAutoField()
+    model = ForeignKeyField(CatalogueModel, on_delete="CASCADE")
+    kind = TextField()
+    text = TextField()
+    plain = TextField()
+    rest = TextField()
+
+
+class CatalogueState(Table):
+    id = IntegerField(primary_key=True)
+    revision = BigIntegerField()
+
+
+class Pack(Table):
+    id = TextField(primary_key=True)
+    kind = TextField()
+    head = BinaryJSONField(index=False)
+    read_at = DateTimeTZField(null=True)
+
+
+class PackPreview(Table):
+    id = TextField(primary_key=True)
+    person = ForeignKeyField(Person, index=False)
+    name = TextField()
+    text = TextField()
+    at = DateTimeTZField()
 
 
 class Supplier(Table):
@@ -133,6 +170,8 @@ class Part(Table):
     box = BinaryJSONField(index=False)
     on_hand = IntegerField()
     held = IntegerField()
+    pack = TextField()
+    gtin = TextField()
 
 
 class Offer(Table):
@@ -152,7 +191,7 @@ class Job(Table):
     id = BigAutoField()
     code = TextField(unique=True)
     customer = ForeignKeyField(Customer)
-    model = ForeignKeyField(CatalogueModel, index=False)
+    model = ForeignKeyField(CatalogueModel)
     stage = TextField()
     read_number = TextField()
     identified = TextField()
@@ -284,12 +323,13 @@ class AuditEvent(Table):
 
 
 ALL = (
-    Shop, Person, Skill, LoginSession, SignInTry, FormKey, Draft, Customer, CatalogueModel, Supplier, Part, Offer,
-    Job, FunctionResult, Accessory, Consent, Reservation, StockMove, BenchStep, Payment, JobEvent, AuditEvent,
+    Shop, Person, Skill, LoginSession, SignInTry, FormKey, Draft, Customer, CatalogueModel, ModelNumber,
+    CatalogueState, Pack, PackPreview, Supplier, Part, Offer, Job, FunctionResult, Accessory, Consent, Reservation, StockMove,
+    BenchStep, Payment, JobEvent, AuditEvent,
 )  # fmt: skip
 
 # Expression and partial indexes: made by the migrations, named here so that the test knows them.
 SQL_INDEXES = frozenset({
     "customer_name", "job_open", "job_serial", "job_technician_open",
-    "reservation_one_per_job", "reservation_part_held", "stock_move_fitted_once",
+    "reservation_one_per_job", "reservation_part_held", "stock_move_fitted_once", "model_number_plain", "part_gtin", "part_printed",
 })  # fmt: skip

@@ -51,7 +51,7 @@ HEADERS = {
     "Cross-Origin-Opener-Policy": "same-origin",
 }
 # forms are small; nothing is uploaded yet
-MAX_BODY = 4_000_000
+MAX_BODY = 8_000_000
 PAGES = (
     people,
     identify,

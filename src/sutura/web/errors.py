@@ -22,7 +22,16 @@ from sutura.core.errors import (
     StaleSave,
 )
 from sutura.web.present import render_plain
-from sutura.web.session import NOT_KEPT, Asking, ForgedForm, Sent, SignInNeeded, once, settings_of
+from sutura.web.session import (
+    MAX_FORM_FIELDS,
+    NOT_KEPT,
+    Asking,
+    ForgedForm,
+    Sent,
+    SignInNeeded,
+    once,
+    settings_of,
+)
 
 LOG = structlog.get_logger("sutura")
 
@@ -80,7 +89,7 @@ async def _entered(request: Request) -> list[tuple[str, str]]:
     """What a refused form held, so that nothing typed is lost, each under a name a person can read."""
     if request.method != "POST":
         return []
-    form = await request.form(max_fields=2_000)
+    form = await request.form(max_fields=MAX_FORM_FIELDS)
     return [
         (name.replace(".", ": ").replace("_", " "), text)
         for name, text in form.multi_items()

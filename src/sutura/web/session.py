@@ -20,7 +20,8 @@ from sutura.web.settings import WebSettings
 
 COOKIE = "sutura_session"
 PRE_COOKIE = "sutura_before"
-MAX_FORM_FIELDS = 2_000
+# a model of 99 steps, edited, is about 2,000 fields
+MAX_FORM_FIELDS = 5_000
 # room for a drawing of 200 freehand marks; everything shorter is checked where it is understood
 MAX_TEXT = 200_000
 
@@ -113,10 +114,14 @@ class Sent:
     def numbers(self, name: str) -> list[int]:
         return [int(one) for one in self.texts(name) if one.isdecimal() and len(one) < 15]
 
-    def file(self, name: str) -> bytes:
+    def file(self, name: str, most: int = MAX_TEXT) -> bytes:
         """The bytes of a dropped file, empty when there is none; at most a little more than any that is taken."""
         found = self.form.get(name)
-        return found.file.read(MAX_TEXT) if isinstance(found, UploadFile) else b""
+        return found.file.read(most) if isinstance(found, UploadFile) else b""
+
+    def file_name(self, name: str) -> str:
+        found = self.form.get(name)
+        return (found.filename or "") if isinstance(found, UploadFile) else ""
 
     def answers(self) -> dict[str, tuple[str, str]]:
         """A function list as sent: outcome and reason by function."""

@@ -2,22 +2,24 @@
 
 from __future__ import annotations
 
+import re
 from datetime import datetime
 
 from fastapi import APIRouter
 from fastapi.responses import JSONResponse, RedirectResponse, Response
 
-from sutura.core.catalogue import Model
-from sutura.core.errors import Invalid, NotFound, Refusal
+from sutura.core.catalogue import Measured, Model
+from sutura.core.errors import Invalid, ManyInvalid, NotFound, Refusal
 from sutura.core.identify import Identification
 from sutura.core.intake import ACCESSORIES, CONSENTS, Channel, read_damage
 from sutura.core.job import Stage
 from sutura.core.planning import minutes_to_promise
-from sutura.services import catalogue, planning
+from sutura.services import catalogue, matching, planning
 from sutura.services import identify as identify_service
 from sutura.services import intake as service
-from sutura.services.intake import Arrival
+from sutura.services.intake import UNLISTED, Arrival
 from sutura.services.marks import read_marks
+from sutura.services.matching import PanelShown
 from sutura.services.once import once
 from sutura.store import intake as store
 from sutura.web.drawings.face import face_body, view_box
@@ -39,9 +41,16 @@ def counter(ask: Ask, q: str = "") -> Response:
 
 
 def _drafts() -> list[tuple[store.Draft, Entered, str]]:
-    names = {model.id: model.full_name for model in catalogue.all_models()}
-    shown = ((draft, Entered(draft.fields)) for draft in store.drafts_page())
-    return [(draft, entered, names.get(entered.text("model_id"), "")) for draft, entered in shown]
+    shown = [(draft, Entered(draft.fields)) for draft in store.drafts_page()]
+    named = catalogue.models([entered.text("model_id") for _, entered in shown])
+    names = {model.id: model.full_name for model in named.values()}
+    return [(draft, entered, _name(entered, names)) for draft, entered in shown]
+
+
+def _name(entered: Entered, names: dict[str, str]) -> str:
+    if entered.text("model_id") == UNLISTED:
+        return f"{entered.text('measured.maker')} {entered.text('measured.name')}, unlisted"
+    return names.get(entered.text("model_id"), "")
 
 
 @router.post("/counter/new")
@@ -69,7 +78,7 @@ def _draft(draft_id: str) -> store.Draft:
 def _page(
     ask: Asking, draft_id: str, entered: Entered, refusal: Refusal | None = None, status: int = 200
 ) -> Response:
-    model = _known_model(entered.text("model_id"))
+    model = _known_model(entered)
     customer_id = entered.text("customer_id")
     number = entered.text("read_number")
     damage, labels = _reading(entered.text("marks"), model)
@@ -82,14 +91,77 @@ def _page(
         work_minutes=minutes_to_promise(model.minutes, model.move_over) if model else 0,
         damage=damage,
         labels=labels,
+        unlisted=entered.text("model_id") == UNLISTED, classes=DEVICE_CLASSES, measures=MEASURES,
+        panel=_panel(entered.text("edid"), model),
         body=face_body(model.face) if model else "", view=view_box(model.face) if model else "",
     )  # fmt: skip
 
 
-def _known_model(model_id: str) -> Model | None:
+def _known_model(entered: Entered) -> Model | None:
+    """The draft's model: one of the catalogue, or one made of what was measured."""
+    model_id = entered.text("model_id")
     try:
+        if model_id == UNLISTED:
+            return _measured_model(entered)
         return catalogue.find_model(model_id) if model_id else None
-    except NotFound:
+    except (NotFound, ManyInvalid):
+        return None
+
+
+# -- a device that is in no pack ------------------------------------------------------------
+
+DEVICE_CLASSES = ("phone", "tablet", "laptop", "watch", "handheld", "player", "two-in-one")
+MEASURES = (
+    ("maker", "Maker, as the device says", ""), ("name", "Name or number, as the device says", ""),
+    ("width_mm", "Front glass across, mm", "edge to edge, with a ruler"), ("height_mm", "Front glass down, mm", ""),
+    ("diagonal_in", "Picture from corner to corner, inches", "the lit part only"),
+    ("resolution", "Resolution", "such as 1080×2400; empty when not known"),
+    ("connector_pins", "Connector pins", "empty when not known"),
+    ("connector_place", "Where the connector sits", "such as bottom right; empty when not known"),
+)  # fmt: skip
+
+
+def _measured_model(entered: Entered) -> Model:
+    measured, problems = _measured(entered)
+    if measured is None:
+        raise ManyInvalid(problems, "What was measured")
+    return catalogue.unlisted(measured, entered.text("read_number"))
+
+
+def _measured(entered: Entered) -> tuple[Measured | None, list[Invalid]]:
+    """What was measured, as typed; every number that is none, with its field."""
+    problems: list[Invalid] = []
+
+    def number(name: str, *, needed: bool) -> float | None:
+        text = entered.text(f"measured.{name}").strip().replace(",", ".")
+        if re.fullmatch(r"[0-9]{1,6}(\.[0-9]{1,3})?", text):
+            return float(text)
+        if text or needed:
+            problems.append(Invalid(name, text, "write a number, such as 70.8"))
+        return None
+
+    def words(name: str) -> str | None:
+        return entered.text(f"measured.{name}").strip()[:80] or None
+
+    sizes = [number(name, needed=True) for name in ("width_mm", "height_mm", "diagonal_in")]
+    pins = number("connector_pins", needed=False)
+    if problems or None in sizes:
+        return None, problems
+    width, height, diagonal = (size or 0.0 for size in sizes)
+    return Measured(
+        maker=words("maker") or "", name=words("name") or "", device_class=words("device_class") or "",
+        width_mm=width, height_mm=height, diagonal_in=diagonal, connector_pins=None if pins is None else int(pins),
+        connector_place=words("connector_place"), resolution=words("resolution"),
+    ), problems  # fmt: skip
+
+
+def _panel(typed: str, model: Model | None) -> PanelShown | None:
+    """What a pasted EDID says, once the device is known; a wrong one is refused when it is sent."""
+    if model is None or not typed.strip():
+        return None
+    try:
+        return matching.show_panel(model, typed)
+    except Refusal:
         return None
 
 
@@ -118,9 +190,24 @@ def _fields(draft_id: str, form: Sent) -> dict[str, list[str]]:
 def keep(ask: Ask, draft_id: str, form: Form) -> Response:
     """Keep what is typed so far; the answer says when, and what the drawing says."""
     service.keep_draft(draft_id, _fields(draft_id, form), ask.person, ask.now)
-    damage, labels = _reading(form.text("marks"), _known_model(form.text("model_id")))
+    entered = form.entered()
+    model = _known_model(entered)
+    damage, labels = _reading(form.text("marks"), model)
     saved = f"Kept at {ask.now.astimezone(ask.zone):%H:%M:%S}; you can leave and come back."
-    return JSONResponse({"saved": saved, "damage": damage, "labels": labels})
+    return JSONResponse(
+        {"saved": saved, "damage": damage, "labels": labels, "panel": _panel_says(entered, model)}
+    )
+
+
+def _panel_says(entered: Entered, model: Model | None) -> str:
+    """The panel's word in one sentence, or what is wrong with the bytes; empty when there are none."""
+    typed = entered.text("edid")
+    if model is None or not typed.strip():
+        return ""
+    try:
+        return matching.show_panel(model, typed).judged.says
+    except Refusal as refusal:
+        return str(refusal)
 
 
 def _reading(drawn: str, model: Model | None) -> tuple[str, list[str]]:
@@ -140,6 +227,8 @@ def discard(ask: Ask, draft_id: str, form: Form) -> Response:
 
 @router.post("/counter/{draft_id}")
 def take_in(ask: Ask, draft_id: str, form: Form) -> Response:
+    if form.text("act") == "unlisted":
+        return _take_measures(ask, draft_id, form)
     if form.text("act") != "take-in":
         fields = _fields(draft_id, form)
         service.keep_draft(draft_id, fields, ask.person, ask.now)
@@ -155,10 +244,28 @@ def take_in(ask: Ask, draft_id: str, form: Form) -> Response:
     return RedirectResponse(f"/jobs/{code}/ticket", status_code=303)
 
 
+def _take_measures(ask: Asking, draft_id: str, form: Sent) -> Response:
+    """Go on with what was measured, or say what cannot be right; either way the measures are kept."""
+    fields = _fields(draft_id, form)
+    refusal: Refusal | None = None
+    try:
+        _measured_model(Entered(fields))
+        fields["model_id"] = [UNLISTED]
+    except ManyInvalid as wrong:
+        problems = [Invalid(f"measured.{p.field}", p.refused, p.accepts) for p in wrong.problems]
+        refusal = ManyInvalid(problems, "What was measured")
+    service.keep_draft(draft_id, fields, ask.person, ask.now)
+    if refusal:
+        return _page(ask, draft_id, Entered(fields), refusal, 422)
+    return RedirectResponse(f"/counter/{draft_id}", status_code=303)
+
+
 def _arrival(ask: Asking, form: Sent) -> Arrival:
     marks, problems = read_marks(form.text("marks"))
     soonest = form.text("promise") != "at"
     promise_at = None if soonest else _moment(ask, form.text("promise_at"), problems)
+    measured, wrong = _measured(form.entered()) if form.text("model_id") == UNLISTED else (None, [])
+    problems += [Invalid(f"measured.{p.field}", p.refused, p.accepts) for p in wrong]
     came = [(name, form.text(f"kept.{name}")) for name in form.texts("accessory")]
     other = form.text("accessory_other").strip()
     return Arrival(
@@ -168,7 +275,7 @@ def _arrival(ask: Asking, form: Sent) -> Arrival:
         complaint=form.text("complaint"), opened_before=form.text("opened_before") == "yes", marks=marks,
         functions=form.answers(), accessories=came + ([(other[:80], form.text("kept.other"))] if other else []),
         consents=form.texts("consent"), promise_at=promise_at, promise_reason=form.text("promise_reason")[:300],
-        soonest=soonest, problems=problems,
+        soonest=soonest, problems=problems, measured=measured, edid=form.text("edid"),
     )  # fmt: skip
 
 

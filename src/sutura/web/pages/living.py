@@ -5,7 +5,7 @@ from __future__ import annotations
 from fastapi import APIRouter
 from fastapi.responses import Response
 
-from sutura.core.catalogue import Face, Function
+from sutura.core.catalogue import EDGES, EdgeLimit, Face, Function
 from sutura.core.errors import Invalid, ManyInvalid, StaleSave
 from sutura.core.intake import Mark, MarkKind, read_damage
 from sutura.core.job import Stage, seam
@@ -19,8 +19,10 @@ from sutura.web.session import Ask, Entered
 router = APIRouter()
 
 _FACE = Face(
-    width_mm=70, height_mm=140, corner_mm=9, active=Box(x=3, y=4, width=64, height=132), opening_edge="bottom"
-)
+    width_mm=70, height_mm=140, corner_mm=9, glass=Box(x=0.5, y=0.5, width=69, height=139),
+    active=Box(x=3, y=4, width=64, height=132), opening_edge="bottom",
+    edges=dict.fromkeys(EDGES, EdgeLimit(depth_mm=3, why="usual limit")),
+)  # fmt: skip
 _MARKS = (
     Mark(kind=MarkKind.IMPACT, points=(Point(x=18, y=30),), reach_mm=9),
     Mark(kind=MarkKind.CRACK, points=(Point(x=18, y=30), Point(x=40, y=70), Point(x=70, y=88))),

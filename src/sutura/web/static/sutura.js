@@ -23,11 +23,12 @@ const one = (value) => Math.round(value * 10) / 10;
 document.addEventListener("alpine:init", () => {
   // The intake form: kept while typing, so that it can be left at any second.
   Alpine.data("intake", () => ({
-    saved: "", damage: "", labels: [], timer: null, sending: false, changes: 0,
+    saved: "", damage: "", panel: "", labels: [], timer: null, sending: false, changes: 0,
     init() {
       const form = this.$root;
       this.labels = JSON.parse(form.dataset.labels).map((says, key) => ({ says, key }));
       this.damage = form.dataset.damage;
+      this.panel = form.dataset.panel;
       if (this.recall()) this.later(50);
       form.addEventListener("input", () => this.later());
       form.addEventListener("change", () => this.later());
@@ -89,6 +90,7 @@ document.addEventListener("alpine:init", () => {
         const said = await answer.json();
         this.saved = said.saved;
         this.damage = said.damage;
+        this.panel = said.panel;
         this.labels = said.labels.map((says, key) => ({ says, key }));
         if (changes === this.changes) this.forget();
       } catch {
@@ -96,6 +98,18 @@ document.addEventListener("alpine:init", () => {
         if (!this.timer) this.later(4000);
       }
       this.sending = false;
+    },
+  }));
+
+  // A dropped EDID file becomes hexadecimal digits in the field beside it, so that it is kept with the rest.
+  Alpine.data("edidFile", () => ({
+    async read(event) {
+      const file = event.target.files[0];
+      if (!file) return;
+      const bytes = new Uint8Array(await file.slice(0, 65536).arrayBuffer());
+      this.$refs.hex.value = [...bytes].map((byte) => byte.toString(16).padStart(2, "0")).join("");
+      this.$refs.hex.dispatchEvent(new Event("input", { bubbles: true }));
+      event.target.value = "";
     },
   }));
 

@@ -1,0 +1,258 @@
+"""The values of a device model: numbers, face in mm, need, functions, screws, connectors, limits and sheet."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from enum import StrEnum
+
+from sutura.core.maths.geometry import Box, Point
+
+EDGES = ("top", "right", "bottom", "left")
+
+
+class State(StrEnum):
+    """Where a model stands. Only `listed` and `unlisted` ones are taken in."""
+
+    LISTED = "listed"
+    RETIRED = "retired"
+    # measured at the counter, in no pack
+    UNLISTED = "unlisted"
+    # what an unlisted device of a class starts from
+    TEMPLATE = "template"
+
+    @property
+    def taken_in(self) -> bool:
+        return self in (State.LISTED, State.UNLISTED)
+
+
+class Phase(StrEnum):
+    """The part of a sheet a step belongs to. The proof stands between fit and close."""
+
+    PREPARE = "prepare"
+    OPEN = "open"
+    SWAP = "swap"
+    PROOF = "proof"
+    CLOSE = "close"
+
+
+class NumberKind(StrEnum):
+    EXACT = "exact"
+    PREFIX = "prefix"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class NumberPattern:
+    """Which part of a printed model number decides, and what the rest means."""
+
+    kind: NumberKind
+    text: str
+    rest: str = ""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Spot:
+    """A window, sensor, button or opening on the face. `what` is its kind, such as camera or button."""
+
+    name: str
+    what: str
+    box: Box
+    round: bool = False
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class KeepOut:
+    """A place where a pick from `edge` may not go deep: a cable, a sensor. Depth limit in mm, 0 = not at all."""
+
+    name: str
+    edge: str
+    box: Box
+    depth_mm: float
+    why: str
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class EdgeLimit:
+    """How deep a pick may go along a whole edge where no keep-out says less, and why."""
+
+    depth_mm: float
+    why: str
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Face:
+    """A device's front in mm; the origin is the top left corner of the outline."""
+
+    width_mm: float
+    height_mm: float
+    corner_mm: float
+    glass: Box
+    active: Box
+    opening_edge: str
+    edges: Mapping[str, EdgeLimit]
+    spots: tuple[Spot, ...] = ()
+    keep_outs: tuple[KeepOut, ...] = ()
+
+    @property
+    def outline(self) -> Box:
+        return Box(x=0, y=0, width=self.width_mm, height=self.height_mm)
+
+    @property
+    def home_button(self) -> Spot | None:
+        return next((spot for spot in self.spots if spot.what == "button"), None)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Function:
+    """Something the device can do that is tested. `screen` = the new part supplies it, so it must work."""
+
+    id: str
+    name: str
+    how: str
+    screen: bool = False
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ScrewGroup:
+    """Screws of one kind. `at` are their places in mm on the side named, one each, or none when not measured.
+
+    People name neighbouring bit sizes for the same screw: `bits` keeps every one, the likeliest first.
+    """
+
+    id: str
+    count: int
+    where: str
+    side: str
+    head: str
+    bits: tuple[str, ...]
+    length_mm: float
+    at: tuple[Point, ...] = ()
+
+    @property
+    def bit(self) -> str:
+        said = " or ".join(self.bits)
+        return f"{said} – try the fit, do not force" if len(self.bits) > 1 else said
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Heat:
+    """Warming at a step; `where` names one of the model's heat limits."""
+
+    target_c: int
+    minutes: float
+    with_what: str
+    where: str
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class HeatLimit:
+    """The hottest a place may get, in °C at the spot, and why."""
+
+    where: str
+    max_c: int
+    why: str
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Connector:
+    """A connector inside the device: how it holds, where it sits, what to mind."""
+
+    name: str
+    kind: str
+    where: str
+    note: str = ""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Seal:
+    """A sealing method this model allows. `cure_minutes` is the wait before it may be handed over."""
+
+    method: str
+    cure_minutes: int
+    note: str
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class OpeningTool:
+    """Whether a tool may open this model: allowed, with care, or never, with the reason."""
+
+    tool: str
+    use: str
+    why: str
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Plug:
+    """A connector worked on at a step: its name and whether it comes off or goes on."""
+
+    name: str
+    on: bool
+    battery: bool = False
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Step:
+    """One step of a sheet.
+
+    `screws` names the group counted here and `screws_in` tells the direction; `after` names steps that must come
+    before it; `second_look` marks the look that replaces a test which cannot be made yet.
+    """
+
+    id: str
+    phase: Phase
+    text: str
+    tools: tuple[str, ...] = ()
+    cautions: tuple[str, ...] = ()
+    limits: tuple[str, ...] = ()
+    screws: str = ""
+    screws_in: bool = False
+    plug: Plug | None = None
+    heat: Heat | None = None
+    wait_minutes: int = 0
+    after: tuple[str, ...] = ()
+    second_look: bool = False
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Model:
+    """One device model as the catalogue knows it.
+
+    In `need` an attribute left out does not matter for this model; None means that nobody knows it yet.
+    `features` are what can be seen without tools, aspect by aspect, to tell models apart. `tacs` are the first eight
+    digits of its IMEIs. `closed_test` says that it can only be tested once it is closed.
+    """
+
+    id: str
+    maker: str
+    name: str
+    device_class: str
+    construction: str
+    procedure_family: str
+    part_family: str
+    numbers: tuple[NumberPattern, ...]
+    face: Face
+    need: Mapping[str, str | float | None]
+    functions: tuple[Function, ...]
+    screws: tuple[ScrewGroup, ...]
+    steps: tuple[Step, ...]
+    rework: tuple[str, ...]
+    move_over: tuple[str, ...]
+    minutes: int
+    cure_minutes: int
+    seal: str
+    seals_ruled_out: Mapping[str, str]
+    warranty_days: int
+    tacs: tuple[str, ...] = ()
+    features: Mapping[str, str] = field(default_factory=dict)
+    seals: tuple[Seal, ...] = ()
+    heat_limits: tuple[HeatLimit, ...] = ()
+    opening_tools: tuple[OpeningTool, ...] = ()
+    connectors: tuple[Connector, ...] = ()
+    closed_test: bool = False
+
+    @property
+    def full_name(self) -> str:
+        return f"{self.maker} {self.name}"
+
+    def screw_group(self, group: str) -> ScrewGroup:
+        return next(found for found in self.screws if found.id == group)

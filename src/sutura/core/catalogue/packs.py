@@ -1,0 +1,196 @@
+"""What reading a pack would do: added, changed, removed, retired, brought back – decided before anything is written."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass
+from enum import StrEnum
+
+from sutura.core.catalogue.model import State
+from sutura.core.errors import Invalid
+
+Naming = Callable[[str], str]
+# left out is not the same as null: null says that nobody knows it yet
+_ABSENT = object()
+
+
+class Change(StrEnum):
+    ADDED = "added"
+    CHANGED = "changed"
+    REMOVED = "removed"
+    # jobs were done on it, so it stays readable
+    RETIRED = "retired"
+    BACK = "brought back"
+    # a part that is not in the file and has stock or jobs
+    STAYS = "stays"
+    SAME = "the same"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Line:
+    """One place that differs, with what stood there and what would; empty = nothing."""
+
+    place: str
+    before: str
+    after: str
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Stored:
+    """One model or part as the database has it. `used` says what it was used for, such as `2 open jobs`; empty = never."""
+
+    id: str
+    name: str
+    pack: str
+    data: Mapping[str, object]
+    state: State = State.LISTED
+    used: str = ""
+    edited_by: str = ""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Arriving:
+    """One model or part as a file has it, and its place there."""
+
+    id: str
+    name: str
+    data: Mapping[str, object]
+    place: str
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Planned:
+    """What would happen to one model or part, and why or where it differs. `overwrites` = it was edited here."""
+
+    change: Change
+    id: str
+    name: str
+    why: str = ""
+    lines: tuple[Line, ...] = ()
+    overwrites: bool = False
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ImportPlan:
+    pack: str
+    planned: tuple[Planned, ...]
+
+    @property
+    def does_something(self) -> bool:
+        return any(one.change not in (Change.SAME, Change.STAYS) for one in self.planned)
+
+    def count(self, change: Change) -> int:
+        return sum(one.change is change for one in self.planned)
+
+    @property
+    def says(self) -> str:
+        """The plan in one sentence, such as `2 added, 1 changed, 3 the same.`"""
+        said = [f"{count} {change.value}" for change in Change if (count := self.count(change))]
+        return (", ".join(said) or "Nothing in it") + "."
+
+
+def plan_import(
+    pack: str, arriving: Sequence[Arriving], present: Sequence[Stored], *, retires: bool
+) -> tuple[ImportPlan, list[Invalid]]:
+    """What reading a pack would do to what is there, and what forbids it. The same file read twice changes nothing the second time.
+
+    `present` holds everything of this pack and whatever else has one of the arriving ids. What is left out of the file
+    and was used is retired when `retires`, else it stays (rule catalogue.retire); what was never used is removed.
+    """
+    there = {one.id: one for one in present}
+    ids = [one.id for one in arriving]
+    problems = [
+        Invalid(one.place, one.id, f"another pack has it: {there[one.id].pack or 'it was made here'}")
+        for one in arriving
+        if one.id in there and there[one.id].pack != pack
+    ]
+    problems += [
+        Invalid(one.place, one.id, "give each one an id of its own")
+        for index, one in enumerate(arriving)
+        if one.id in ids[:index]
+    ]
+    planned = [_arrives(one, there.get(one.id)) for one in arriving]
+    planned += [
+        _leaves(one, retires=retires) for one in present if one.pack == pack and one.id not in set(ids)
+    ]
+    return ImportPlan(pack=pack, planned=tuple(planned)), problems
+
+
+def _arrives(new: Arriving, old: Stored | None) -> Planned:
+    if old is None:
+        return Planned(change=Change.ADDED, id=new.id, name=new.name)
+    lines = tuple(differing_places(old.data, new.data))
+    ours = bool(old.edited_by and lines)
+    why = f"{old.edited_by} changed it here; the file's version takes its place" if ours else ""
+    if old.state is State.RETIRED:
+        return Planned(
+            change=Change.BACK,
+            id=new.id,
+            name=new.name,
+            why="it was retired",
+            lines=lines,
+            overwrites=bool(old.edited_by),
+        )
+    return Planned(
+        change=Change.CHANGED if lines else Change.SAME,
+        id=new.id,
+        name=new.name,
+        why=why,
+        lines=lines,
+        overwrites=ours,
+    )
+
+
+def _leaves(old: Stored, *, retires: bool) -> Planned:
+    if not old.used:
+        return Planned(change=Change.REMOVED, id=old.id, name=old.name, why="not in the file, and never used")
+    if not retires:
+        return Planned(change=Change.STAYS, id=old.id, name=old.name, why=f"not in the file, but {old.used}")
+    if old.state is State.RETIRED:
+        return Planned(change=Change.SAME, id=old.id, name=old.name, why="retired already")
+    why = f"not in the file, but {old.used}: it stays readable and is not taken in any more"
+    return Planned(change=Change.RETIRED, id=old.id, name=old.name, why=why)
+
+
+def differing_places(before: object, after: object, place: str = "") -> list[Line]:
+    """Every place where two JSON values differ. Things with an id are compared by it, so an inserted step is one line.
+
+    >>> [line.place for line in differing_places({"a": [1, 2], "b": {"c": 1}}, {"a": [1, 3], "b": {"c": 2}})]
+    ['a', 'b.c']
+    """
+    if before == after:
+        return []
+    if isinstance(before, Mapping) and isinstance(after, Mapping):
+        return _differing(before, after, lambda key: f"{place}.{key}".lstrip("."))
+    old, new = _by_id(before), _by_id(after)
+    if old is None or new is None:
+        return [Line(place=place, before=_shown(before), after=_shown(after))]
+    lines = _differing(old, new, lambda key: f"{place}[{key}]")
+    if list(old) != list(new) and set(old) == set(new):
+        lines.append(Line(place=f"{place}, order", before=", ".join(old), after=", ".join(new)))
+    return lines
+
+
+def _differing(old: Mapping[str, object], new: Mapping[str, object], path: Naming) -> list[Line]:
+    return [
+        line
+        for key in {**old, **new}
+        for line in differing_places(old.get(key, _ABSENT), new.get(key, _ABSENT), path(key))
+    ]
+
+
+def _by_id(value: object) -> dict[str, object] | None:
+    """A list of things with ids as a mapping by id; None for anything else."""
+    if not isinstance(value, list) or not all(isinstance(one, Mapping) and "id" in one for one in value):
+        return None
+    return {str(one["id"]): one for one in value}
+
+
+def _shown(value: object) -> str:
+    if value is _ABSENT:
+        return ""
+    if value is None:
+        return "not known"
+    text = value if isinstance(value, str) else json.dumps(value, ensure_ascii=False)
+    return text if len(text) <= 160 else text[:157] + "…"

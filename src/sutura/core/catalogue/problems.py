@@ -1,0 +1,193 @@
+"""What has the right shape and makes no sense: every problem of a model, each with its place."""
+
+from __future__ import annotations
+
+from collections import Counter
+
+from sutura.core.catalogue.cautions import CAUTIONS
+from sutura.core.catalogue.model import Model, Phase
+from sutura.core.errors import Invalid
+from sutura.core.maths.geometry import Box, Point
+
+
+def problems_of(model: Model) -> list[Invalid]:
+    """Everything in a model that has the right shape and makes no sense, each with its place."""
+    return [
+        *_unknown_names(model),
+        *_screw_problems(model),
+        *_plug_problems(model),
+        *_order_problems(model),
+        *_face_problems(model),
+        *_limit_problems(model),
+        *_seal_problems(model),
+    ]
+
+
+def _unknown_names(model: Model) -> list[Invalid]:
+    groups = {group.id for group in model.screws}
+    step_ids = [step.id for step in model.steps]
+    problems = []
+    for index, step in enumerate(model.steps):
+        place = f"steps[{index}]"
+        if step.screws and step.screws not in groups:
+            problems.append(
+                Invalid(
+                    f"{place}.screws",
+                    step.screws,
+                    f"name one of the screw groups: {', '.join(sorted(groups)) or 'none given'}",
+                )
+            )
+        problems += [
+            Invalid(f"{place}.after[{number}]", name, "name a step that stands before this one on the sheet")
+            for number, name in enumerate(step.after)
+            if name not in step_ids[:index]
+        ]
+        for number, caution in enumerate(step.cautions):
+            if caution not in CAUTIONS:
+                problems.append(
+                    Invalid(f"{place}.cautions[{number}]", caution, f"use one of: {', '.join(CAUTIONS)}")
+                )
+        if step_ids.count(step.id) > 1:
+            problems.append(Invalid(f"{place}.id", step.id, "give each step an id of its own"))
+    for index, name in enumerate(model.rework):
+        if name not in step_ids:
+            problems.append(Invalid(f"rework[{index}]", name, "name a step of this sheet"))
+    names = [function.id for function in model.functions]
+    problems += [
+        Invalid(f"functions[{i}].id", name, "give each function an id of its own")
+        for i, name in enumerate(names)
+        if names.count(name) > 1
+    ]
+    return problems
+
+
+def _screw_problems(model: Model) -> list[Invalid]:
+    out = Counter(step.screws for step in model.steps if step.screws and not step.screws_in)
+    back = Counter(step.screws for step in model.steps if step.screws and step.screws_in)
+    return [
+        Invalid(
+            f"screws[{i}]",
+            group.id,
+            f"take it out in one step and put it back in one; it is out {out[group.id]}×, in {back[group.id]}×",
+        )
+        for i, group in enumerate(model.screws)
+        if (out[group.id], back[group.id]) != (1, 1)
+    ]
+
+
+def _plug_problems(model: Model) -> list[Invalid]:
+    plugs = [(index, step.plug) for index, step in enumerate(model.steps) if step.plug]
+    off = [(index, plug) for index, plug in plugs if not plug.on]
+    on = [(index, plug) for index, plug in plugs if plug.on]
+    problems = []
+    if not off or not off[0][1].battery:
+        index = off[0][0] if off else 0
+        problems.append(
+            Invalid(
+                f"steps[{index}].plug",
+                off[0][1].name if off else "",
+                "take the battery off before any other connector",
+            )
+        )
+    if not on or not on[-1][1].battery:
+        index = on[-1][0] if on else 0
+        problems.append(
+            Invalid(
+                f"steps[{index}].plug",
+                on[-1][1].name if on else "",
+                "put the battery on after every other connector",
+            )
+        )
+    if Counter(p.name for _, p in off) != Counter(p.name for _, p in on):
+        problems.append(
+            Invalid(
+                "steps",
+                ", ".join(sorted({p.name for _, p in plugs})),
+                "put on every connector that came off, once",
+            )
+        )
+    return problems
+
+
+def _order_problems(model: Model) -> list[Invalid]:
+    order = list(Phase)
+    looks = [step for step in model.steps if step.second_look and step.phase is not Phase.CLOSE]
+    if model.closed_test and not looks:
+        return [Invalid("closed_test", True, "give it a step with a second look before it is closed")]
+    proofs = [index for index, step in enumerate(model.steps) if step.phase is Phase.PROOF]
+    problems = []
+    if len(proofs) != 1:
+        problems.append(
+            Invalid("steps", f"{len(proofs)} proof steps", "have exactly one step with the phase proof")
+        )
+    for index, (before, after) in enumerate(zip(model.steps, model.steps[1:], strict=False), start=1):
+        if order.index(after.phase) < order.index(before.phase):
+            problems.append(
+                Invalid(f"steps[{index}].phase", after.phase.value, f"keep the order {', '.join(order)}")
+            )
+    return problems
+
+
+def _face_problems(model: Model) -> list[Invalid]:
+    face = model.face
+    boxes = {"face.glass": face.glass, "face.active": face.active}
+    boxes |= {f"face.spots[{i}]": spot.box for i, spot in enumerate(face.spots)}
+    boxes |= {f"face.keep_outs[{i}]": keep.box for i, keep in enumerate(face.keep_outs)}
+    problems = [
+        Invalid(place, _box_words(box), "keep it inside the outline")
+        for place, box in boxes.items()
+        if not _inside(box, face.outline)
+    ]
+    if not problems and not _inside(face.active, face.glass):
+        problems.append(Invalid("face.active", _box_words(face.active), "keep it inside the glass"))
+    if face.corner_mm > min(face.width_mm, face.height_mm) / 2:
+        problems.append(Invalid("face.corner_mm", face.corner_mm, "at most half of the shorter side"))
+    return problems
+
+
+def _inside(box: Box, outer: Box) -> bool:
+    far = Point(x=round(box.x + box.width, 6), y=round(box.y + box.height, 6))
+    return outer.holds(Point(x=box.x, y=box.y)) and outer.holds(far)
+
+
+def _box_words(box: Box) -> str:
+    return f"{box.x:g}, {box.y:g}, {box.width:g} × {box.height:g}"
+
+
+def _limit_problems(model: Model) -> list[Invalid]:
+    """Steps hotter than their place allows, screws without as many places as screws, connectors nobody described."""
+    limits = {limit.where: limit for limit in model.heat_limits}
+    known = {connector.name for connector in model.connectors}
+    problems = []
+    for index, step in enumerate(model.steps):
+        if step.heat and step.heat.where not in limits:
+            accepts = f"name one of the heat limits: {', '.join(limits) or 'none given'}"
+            problems.append(Invalid(f"steps[{index}].heat.where", step.heat.where, accepts))
+        elif step.heat and step.heat.target_c > limits[step.heat.where].max_c:
+            accepts = f"at most {limits[step.heat.where].max_c} °C: {limits[step.heat.where].why}"
+            problems.append(Invalid(f"steps[{index}].heat.target_c", step.heat.target_c, accepts))
+        if step.plug and step.plug.name not in known:
+            accepts = f"name one of the connectors: {', '.join(sorted(known)) or 'none given'}"
+            problems.append(Invalid(f"steps[{index}].plug.name", step.plug.name, accepts))
+    problems += [
+        Invalid(f"screws[{i}].at", f"{len(group.at)} places", f"give {group.count} places, or none")
+        for i, group in enumerate(model.screws)
+        if group.at and len(group.at) != group.count
+    ]
+    return problems
+
+
+def _seal_problems(model: Model) -> list[Invalid]:
+    methods = {seal.method: seal for seal in model.seals}
+    problems = [
+        Invalid(f"seals_ruled_out.{method}", method, "a method is allowed or ruled out, not both")
+        for method in model.seals_ruled_out
+        if method in methods
+    ]
+    if model.seal and model.seal not in methods:
+        accepts = f"name one of the allowed methods: {', '.join(methods) or 'none given'}"
+        problems.append(Invalid("seal", model.seal, accepts))
+    elif model.seal and methods[model.seal].cure_minutes != model.cure_minutes:
+        accepts = f"the cure of {model.seal}: {methods[model.seal].cure_minutes} min"
+        problems.append(Invalid("cure_minutes", model.cure_minutes, accepts))
+    return problems

@@ -1,0 +1,103 @@
+"""A device that is in no pack: what was measured on the counter, and everything else unknown."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+
+from sutura.core.catalogue.model import EdgeLimit, Face, Model, NumberKind, NumberPattern
+from sutura.core.errors import Invalid
+from sutura.core.maths.geometry import Box
+
+MM_PER_INCH = 25.4
+
+# What a screen position must agree on, whatever the device; what nobody measured stays None. "part_family" is ours, not
+# the device's, so an unlisted one has none.
+UNKNOWN_NEED: tuple[str, ...] = (
+    "width_mm", "height_mm", "resolution", "connector_pins", "connector_place", "mounting", "touch",
+)  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Measured:
+    """What the counter measured or read: outline in mm, diagonal of the picture in inches, connector; None = not known."""
+
+    maker: str
+    name: str
+    device_class: str
+    width_mm: float
+    height_mm: float
+    diagonal_in: float
+    connector_pins: int | None = None
+    connector_place: str | None = None
+    resolution: str | None = None
+
+
+def check_measured(measured: Measured) -> list[Invalid]:
+    """Everything that cannot be right in what was measured.
+
+    >>> [p.field for p in check_measured(Measured(maker="x", name="y", device_class="phone", width_mm=70, height_mm=140, diagonal_in=9))]
+    ['diagonal_in']
+    """
+    problems = []
+    for field in ("maker", "name"):
+        if not 0 < len(getattr(measured, field).strip()) <= 80:
+            problems.append(
+                Invalid(field, getattr(measured, field), "write what the device says, up to 80 characters")
+            )
+    for field in ("width_mm", "height_mm"):
+        if not 10 <= getattr(measured, field) <= 1000:
+            problems.append(Invalid(field, getattr(measured, field), "measure between 10 and 1000 mm"))
+    longest = math.hypot(measured.width_mm, measured.height_mm) / MM_PER_INCH
+    if not 0.4 <= measured.diagonal_in < longest:
+        accepts = f"a picture inside this outline is under {longest:.1f} inches from corner to corner"
+        problems.append(Invalid("diagonal_in", measured.diagonal_in, accepts))
+    if measured.connector_pins is not None and not 1 <= measured.connector_pins <= 200:
+        problems.append(Invalid("connector_pins", measured.connector_pins, "count between 1 and 200 pins"))
+    return problems
+
+
+def active_area(width_mm: float, height_mm: float, diagonal_in: float) -> Box:
+    """The picture inside an outline when only its diagonal is known: the same border all round (an estimate).
+
+    With the border m on every side, (w-2m)² + (h-2m)² = d² gives m = (w+h - √((w+h)² - 2(w²+h²-d²)))/4.
+
+    >>> active_area(70, 140, math.hypot(60, 130) / 25.4)
+    Box(x=5.0, y=5.0, width=60.0, height=130.0)
+    """
+    diagonal = diagonal_in * MM_PER_INCH
+    both = width_mm + height_mm
+    inside = both**2 - 2 * (width_mm**2 + height_mm**2 - diagonal**2)
+    # a picture much squarer or longer than its outline has no even border: as far in as the shorter side allows
+    border = (both - math.sqrt(inside)) / 4 if inside >= 0 else min(width_mm, height_mm) / 3
+    border = round(max(0.0, min(border, min(width_mm, height_mm) / 3)), 2)
+    return Box(
+        x=border, y=border, width=round(width_mm - 2 * border, 2), height=round(height_mm - 2 * border, 2)
+    )
+
+
+def unlisted_model(template: Model, measured: Measured, read_number: str, model_id: str) -> Model:
+    """A model of its own for one measured device, from the template of its class (rule catalogue.unlisted).
+
+    Its number is the one that was read, so the next one like it is found again – as likely, never as sure.
+    """
+    size = {"width_mm": measured.width_mm, "height_mm": measured.height_mm}
+    known: Mapping[str, str | float | None] = {
+        "kind": template.need["kind"], **dict.fromkeys(UNKNOWN_NEED), **size, "resolution": measured.resolution,
+        "connector_pins": measured.connector_pins, "connector_place": measured.connector_place,
+    }  # fmt: skip
+    active = active_area(measured.width_mm, measured.height_mm, measured.diagonal_in)
+    careful = EdgeLimit(depth_mm=1.0, why="nobody has opened one here: where its cables run is not known")
+    number = read_number.strip()
+    return replace(
+        template, id=model_id, maker=measured.maker.strip(), name=measured.name.strip(), part_family=model_id,
+        numbers=(NumberPattern(kind=NumberKind.EXACT, text=number),) if len(number) > 1 else (),
+        need=known, tacs=(), features={},
+        face=Face(
+            width_mm=measured.width_mm, height_mm=measured.height_mm,
+            corner_mm=min(template.face.corner_mm, measured.width_mm / 2, measured.height_mm / 2),
+            glass=Box(x=0, y=0, width=measured.width_mm, height=measured.height_mm), active=active,
+            opening_edge=template.face.opening_edge, edges=dict.fromkeys(template.face.edges, careful),
+        ),
+    )  # fmt: skip

@@ -1,0 +1,383 @@
+"""Which device is this? Text as read from a label → candidates with a verdict and its doubt.
+
+Only an exact reading of the significant part, of one model alone, is *sure*. Folding the characters that
+people mix up finds misread labels, and is never more than *likely*: two real models can be one character apart.
+"""
+
+from __future__ import annotations
+
+import itertools
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass, field, replace
+
+from rapidfuzz import process
+from rapidfuzz.distance import OSA, Levenshtein
+
+from sutura.core.catalogue import Model, NumberKind, NumberPattern, State, Telling, tell_apart
+from sutura.core.identify.reading import Verdict, edits_allowed, fold, plain
+
+# More candidates than this help nobody at a counter; the number left out is said. The shop's, no source.
+MOST_SHOWN = 8
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Known:
+    """What has to be known of a model to recognise it and name it."""
+
+    id: str
+    full_name: str
+    device_class: str
+    construction: str
+    state: State = State.LISTED
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Numbered:
+    """One number pattern of one model."""
+
+    model: Known
+    pattern: NumberPattern
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class NumberIndex:
+    """The catalogue's numbers, ready to be looked up.
+
+    `exact` and `folded` by the number as plain and as folded text; `near` by kind and length, for the readings that are
+    one or two characters off; `names` with the plain text of each name; `tacs` by the first eight digits of an IMEI.
+    """
+
+    exact: Mapping[str, Sequence[Numbered]]
+    folded: Mapping[str, Sequence[Numbered]]
+    near: Mapping[NumberKind, Mapping[int, Sequence[str]]]
+    names: Mapping[str, Sequence[Known]]
+    tacs: Mapping[str, Sequence[Known]] = field(default_factory=dict)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Character:
+    """One character of the label: `significant` decides, `doubtful` may have been misread."""
+
+    text: str
+    significant: bool
+    doubtful: bool
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Candidate:
+    model: Known
+    characters: tuple[Character, ...]
+    why: str
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Identification:
+    """The verdict with its candidates; `telling` is what to look at when there are several."""
+
+    verdict: Verdict
+    candidates: tuple[Candidate, ...]
+    says: str
+    telling: tuple[Telling, ...] = ()
+
+
+# -- the index ------------------------------------------------------------------------------
+
+
+def known(model: Model, state: State = State.LISTED) -> Known:
+    """The little of a model that identification needs."""
+    return Known(
+        id=model.id, full_name=model.full_name, device_class=model.device_class, construction=model.construction, state=state
+    )  # fmt: skip
+
+
+def numbers_of(models: Iterable[Model]) -> list[Numbered]:
+    """Every number pattern of some models."""
+    return [Numbered(model=known(model), pattern=pattern) for model in models for pattern in model.numbers]
+
+
+def index_numbers(
+    numbers: Iterable[Numbered], names: Iterable[Known] = (), tacs: Iterable[tuple[str, Known]] = ()
+) -> NumberIndex:
+    """An index over number patterns, the names of models, and what IMEIs begin with."""
+    exact: dict[str, list[Numbered]] = {}
+    folded: dict[str, list[Numbered]] = {}
+    lengths: dict[NumberKind, dict[int, set[str]]] = {}
+    for one in numbers:
+        text, alike = plain(one.pattern.text), fold(one.pattern.text)
+        exact.setdefault(text, []).append(one)
+        folded.setdefault(alike, []).append(one)
+        if edits_allowed(text):
+            lengths.setdefault(one.pattern.kind, {}).setdefault(len(text), set()).add(alike)
+    named: dict[str, list[Known]] = {}
+    for model in sorted(names, key=lambda model: model.full_name):
+        named.setdefault(plain(model.full_name), []).append(model)
+    begun: dict[str, list[Known]] = {}
+    for tac, model in tacs:
+        begun.setdefault(tac, []).append(model)
+    near = {kind: {size: sorted(texts) for size, texts in sizes.items()} for kind, sizes in lengths.items()}
+    return NumberIndex(exact=exact, folded=folded, near=near, names=named, tacs=begun)
+
+
+# -- looking up -----------------------------------------------------------------------------
+
+
+def identify(text: str, models: Iterable[Model]) -> Identification:
+    """Candidates for a label as read, with the verdict, what was ignored or doubted, and what tells several apart."""
+    every = {model.id: model for model in models}
+    index = index_numbers(
+        numbers_of(every.values()), [known(model) for model in every.values()],
+        [(tac, known(model)) for model in every.values() for tac in model.tacs],
+    )  # fmt: skip
+    return tell(look_up(text, index), every)
+
+
+def tell(found: Identification, models: Mapping[str, Model]) -> Identification:
+    """The same answer with what tells its candidates apart, when there are several (rule identify.tell-apart)."""
+    if found.verdict is not Verdict.AMBIGUOUS:
+        return found
+    compared = [models[one.model.id] for one in found.candidates if one.model.id in models]
+    return replace(found, telling=tell_apart(compared))
+
+
+def look_up(text: str, index: NumberIndex) -> Identification:
+    """Candidates for a label as read, from an index of the catalogue's numbers."""
+    read = plain(text)
+    if not read:
+        return Identification(verdict=Verdict.UNKNOWN, candidates=(), says="Type what the label says.")
+    exact = _only_listed(_unique(_candidate(read, one, exact=True) for one in _hits(read, index.exact)))
+    if len(exact) == 1:
+        return _one(exact[0], read, index)
+    if exact:
+        return _several(exact)
+    folded = _unique(_candidate(read, one, exact=False) for one in _hits(fold(read), index.folded))
+    near = folded or _unique(found for one in _close(read, index) if (found := _near_candidate(read, one)))
+    if len(near) == 1:
+        return Identification(verdict=Verdict.LIKELY, candidates=tuple(near), says=near[0].why)
+    if near:
+        return _several(near)
+    return _by_name(text, read, index)
+
+
+def _hits(read: str, numbers: Mapping[str, Sequence[Numbered]]) -> list[Numbered]:
+    """Numbers that are the whole reading, and prefixes that it begins with; the longest first."""
+    return [
+        one
+        for size in range(len(read), 0, -1)
+        for one in numbers.get(read[:size], ())
+        if size == len(read) or one.pattern.kind is NumberKind.PREFIX
+    ]
+
+
+def _one(found: Candidate, read: str, index: NumberIndex) -> Identification:
+    """One model alone has exactly this number: sure, unless it is one that was only measured here."""
+    if found.model.state is State.UNLISTED:
+        says = f"{found.why} It was measured here and is in no pack: compare the two."
+        return Identification(verdict=Verdict.LIKELY, candidates=(found,), says=says)
+    retired = " It is retired and is not taken in any more." if found.model.state is State.RETIRED else ""
+    says = found.why + _beware(read, found.model, index) + retired
+    return Identification(verdict=Verdict.SURE, candidates=(found,), says=says)
+
+
+def _only_listed(found: list[Candidate]) -> list[Candidate]:
+    """A number that a pack lists is that model's, whatever was measured here before the pack knew it."""
+    listed = [one for one in found if one.model.state is not State.UNLISTED]
+    return listed or found
+
+
+def _by_name(text: str, read: str, index: NumberIndex) -> Identification:
+    every = (
+        model for name, models in index.names.items() if read in name for model in models if model.state.taken_in
+    )  # fmt: skip
+    named = list(itertools.islice(every, MOST_SHOWN + 1))
+    if not named:
+        says = f"No model in the catalogue has a number like “{text.strip()}”."
+        return Identification(verdict=Verdict.UNKNOWN, candidates=(), says=says)
+    why = "found by name: one name covers many screens, so read the number from the label"
+    more = " More have such a name and are not shown." if len(named) > MOST_SHOWN else ""
+    return Identification(
+        verdict=Verdict.AMBIGUOUS, says=f"A name is not a number: {why}.{more}",
+        candidates=tuple(Candidate(model=model, characters=(), why=why) for model in named[:MOST_SHOWN]),
+    )  # fmt: skip
+
+
+def _several(found: list[Candidate]) -> Identification:
+    shown = found[:MOST_SHOWN]
+    names = ", ".join(candidate.model.full_name for candidate in shown)
+    more = f" and {len(found) - len(shown)} more" if len(found) > len(shown) else ""
+    return Identification(
+        verdict=Verdict.AMBIGUOUS,
+        candidates=tuple(shown),
+        says=f"More than one device fits: {names}{more}. Compare with the device.",
+    )
+
+
+def _unique(found: Iterable[Candidate]) -> list[Candidate]:
+    """One candidate for each model, the first."""
+    return list({candidate.model.id: candidate for candidate in reversed(list(found))}.values())[::-1]
+
+
+def _candidate(read: str, one: Numbered, *, exact: bool) -> Candidate:
+    number = plain(one.pattern.text)
+    characters = tuple(
+        Character(
+            text=c, significant=i < len(number), doubtful=not exact and i < len(number) and c != number[i]
+        )
+        for i, c in enumerate(read)
+    )
+    said = [f"“{number}” decides: {one.model.full_name}."]
+    ignored = read[len(number) :]
+    if ignored:
+        said.append(f"“{ignored}” is ignored ({one.pattern.rest or 'no meaning for the screen'}).")
+    if not exact:
+        doubts = ", ".join(f"“{c.text}” may be “{number[i]}”" for i, c in enumerate(characters) if c.doubtful)
+        said.append(f"Check these on the label: {doubts}.")
+    return Candidate(model=one.model, characters=characters, why=" ".join(said))
+
+
+# -- one or two characters misread ----------------------------------------------------------
+
+
+def _meant(size: int, kind: NumberKind, read: str) -> list[str]:
+    """The part of a reading that may be a number of this length: all of it, or its beginning give or take one."""
+    return [read] if kind is NumberKind.EXACT else [read[: size + more] for more in (0, -1, 1)]
+
+
+def _distance(read: str, pattern: NumberPattern) -> tuple[int, str]:
+    """Edits between a reading and a number, look-alikes folded, and the part of the reading that is meant."""
+    number = plain(pattern.text)
+    limit = edits_allowed(number)
+    return min(
+        (
+            (OSA.distance(fold(part), fold(number), score_cutoff=limit), part)
+            for part in _meant(len(number), pattern.kind, read)
+        ),
+        key=lambda found: found[0],
+    )
+
+
+def _close(read: str, index: NumberIndex, most: int = 2) -> list[Numbered]:
+    """Numbers at most `most` edits from a reading, nearest first, as far as their lengths allow."""
+    folded = fold(read)
+    found: set[str] = set()
+    for kind, sizes in index.near.items():
+        for size, numbers in sizes.items():
+            # a beginning that is one character longer or shorter is at most one edit nearer than the plain one
+            part, slack = (folded, 0) if kind is NumberKind.EXACT else (folded[:size], 1)
+            limit = min(most, edits_allowed("#" * size)) + slack
+            if abs(len(part) - size) <= limit:
+                # rapidfuzz compares the part with all numbers of this length at once
+                near = process.extract(part, numbers, scorer=OSA.distance, score_cutoff=limit, limit=None)
+                found.update(number for number, _, _ in near)
+    close = [(_distance(read, one.pattern)[0], one) for number in found for one in index.folded[number]]
+    return [
+        one
+        for edits, one in sorted(
+            close, key=lambda pair: (pair[0], pair[1].model.full_name, pair[1].pattern.text)
+        )
+        if edits <= min(most, edits_allowed(plain(one.pattern.text)))
+    ]
+
+
+def _near_candidate(read: str, one: Numbered) -> Candidate | None:
+    """A candidate that is one or two edits away; never more than a suggestion."""
+    number = plain(one.pattern.text)
+    edits, part = _distance(read, one.pattern)
+    if not 0 < edits <= edits_allowed(number):
+        return None
+    doubted = {
+        place
+        for op in Levenshtein.opcodes(part, number)
+        if op.tag != "equal"
+        for place in range(op.src_start, max(op.src_end, op.src_start + 1))
+    }
+    characters = tuple(
+        Character(text=c, significant=i < len(part), doubtful=i in doubted) for i, c in enumerate(read)
+    )
+    apart = "one character" if edits == 1 else f"{edits} characters"
+    return Candidate(
+        model=one.model, characters=characters,
+        why=f"“{part}” is {apart} away from “{number}” of the {one.model.full_name}: check the marked ones on the label.",
+    )  # fmt: skip
+
+
+def _beware(read: str, sure: Known, index: NumberIndex) -> str:
+    """Other models whose number is one look-alike or one edit away: a sure reading says whom not to mix it up with."""
+    others = {
+        f"{one.model.full_name} (“{plain(one.pattern.text)}”)"
+        for one in [*_hits(fold(read), index.folded), *_close(read, index, most=1)]
+        if one.model.id != sure.id
+    }
+    if not others:
+        return ""
+    shown = sorted(others)[:MOST_SHOWN]
+    more = f" and {len(others) - len(shown)} more" if len(others) > len(shown) else ""
+    return f" Do not mix it up with {', '.join(shown)}{more}."
+
+
+# -- numbers that are easily mixed up -------------------------------------------------------
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Collision:
+    """Two numbers of different models that are easily taken for one another, and how."""
+
+    first: str
+    second: str
+    models: tuple[str, str]
+    how: str
+
+
+def collisions(numbers: Iterable[Numbered]) -> list[Collision]:
+    """Every pair of numbers in the catalogue that can be mixed up: look-alikes, one edit apart, one beginning the other.
+
+    Numbers that share a deletion of one character are the only ones that can be one edit apart, so only those are
+    compared: the work grows with the numbers, not with their pairs.
+    """
+    buckets: dict[str, list[Numbered]] = {}
+    every = list(numbers)
+    for one in every:
+        folded = fold(one.pattern.text)
+        shorter = (
+            {folded[:i] + folded[i + 1 :] for i in range(len(folded))} if edits_allowed(folded) else set()
+        )
+        for key in {folded, *shorter}:
+            buckets.setdefault(key, []).append(one)
+    pairs = itertools.chain(
+        (pair for bucket in buckets.values() for pair in itertools.combinations(bucket, 2)), _begun(every)
+    )
+    found = {
+        collision
+        for one, other in pairs
+        if one.model.id != other.model.id and (collision := _collision(one, other))
+    }
+    return sorted(found, key=lambda one: (one.first, one.second, one.models))
+
+
+def _begun(numbers: Sequence[Numbered]) -> list[tuple[Numbered, Numbered]]:
+    """Pairs where one model's prefix is how another's number begins."""
+    prefixes: dict[str, list[Numbered]] = {}
+    for one in numbers:
+        if one.pattern.kind is NumberKind.PREFIX:
+            prefixes.setdefault(plain(one.pattern.text), []).append(one)
+    return [
+        (begins, one)
+        for one in numbers
+        for size in range(1, len(plain(one.pattern.text)))
+        for begins in prefixes.get(plain(one.pattern.text)[:size], ())
+    ]
+
+
+def _collision(one: Numbered, other: Numbered) -> Collision | None:
+    (first, one), (second, other) = sorted(
+        ((plain(one.pattern.text), one), (plain(other.pattern.text), other)),
+        key=lambda pair: (pair[0], pair[1].model.id),
+    )
+    how = (
+        "the same number" if first == second
+        else "one begins like the other" if second.startswith(first) and one.pattern.kind is NumberKind.PREFIX
+        else "look alike when the label is faint" if fold(first) == fold(second)
+        else "one character apart" if OSA.distance(fold(first), fold(second)) == 1
+        else ""
+    )  # fmt: skip
+    models = (one.model.full_name, other.model.full_name)
+    return Collision(first=first, second=second, models=models, how=how) if how else None
