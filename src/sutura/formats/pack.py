@@ -243,6 +243,8 @@ def _accepts(validator: str, rule: Any) -> str:
         return f"this Sutura reads {rule}"
     if validator == "pattern":
         return _PATTERN_WORDS.get(rule, f"it must look like {rule}")
+    if (validator, rule) == ("minLength", 1):
+        return "write something"
     words = {
         "minimum": "at least {}", "maximum": "at most {}", "exclusiveMinimum": "more than {}",
         "minLength": "at least {} characters", "maxLength": "at most {} characters", "minItems": "give at least {}",
@@ -257,7 +259,7 @@ def _place(path: list[str | int]) -> str:
 
 
 def _short(value: object) -> str:
-    text = json.dumps(value, ensure_ascii=False)
+    text = value if isinstance(value, str) else json.dumps(value, ensure_ascii=False)
     return text if len(text) <= 60 else text[:57] + "…"
 
 

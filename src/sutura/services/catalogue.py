@@ -14,6 +14,7 @@ from typing import Any
 from sutura.config import SCHEMAS
 from sutura.core import matching
 from sutura.core.catalogue import (
+    EDGES,
     Arriving,
     Change,
     Face,
@@ -370,11 +371,44 @@ def row(model_id: str) -> store.ModelRow:
 
 
 def face_of(raw: Mapping[str, Any]) -> Face | None:
-    """The face that a model's JSON draws, None while it cannot be drawn."""
-    try:
-        return pack.face_from_json(raw["face"])
-    except (KeyError, TypeError, ValueError):
+    """The face that a model's JSON draws, without what is only half entered; None while it cannot be drawn."""
+    face = raw.get("face")
+    if not isinstance(face, Mapping):
         return None
+    spots, keeps = _whole(face, "spots"), _whole(face, "keep_outs")
+    return _face({**face, "spots": spots, "keep_outs": keeps})
+
+
+def _whole(face: Mapping[str, Any], name: str) -> list[Any]:
+    """The spots or keep-outs that can be drawn."""
+    rows = face.get(name)
+    plain = {**face, "spots": [], "keep_outs": []}
+    return [row for row in rows if _face({**plain, name: [row]})] if isinstance(rows, list) else []
+
+
+def _face(raw: Mapping[str, Any]) -> Face | None:
+    try:
+        face = pack.face_from_json(raw)
+    except (KeyError, TypeError):
+        return None
+    boxes = [
+        face.glass,
+        face.active,
+        *(spot.box for spot in face.spots),
+        *(keep.box for keep in face.keep_outs),
+    ]
+    sizes = [
+        face.width_mm,
+        face.height_mm,
+        face.corner_mm,
+        *(n for box in boxes for n in (box.x, box.y, box.width, box.height)),
+    ]
+    drawable = (
+        all(isinstance(n, int | float) and 0 <= n <= 10_000 for n in sizes) and face.opening_edge in EDGES
+    )
+    return (
+        face if drawable and all(isinstance(e.depth_mm, int | float) for e in face.edges.values()) else None
+    )
 
 
 def at_fields(refusal: ManyInvalid) -> ManyInvalid:

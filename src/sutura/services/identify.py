@@ -15,6 +15,7 @@ from sutura.core.identify import (
     Candidate,
     Collision,
     Identification,
+    Known,
     LabelPattern,
     Numbered,
     NumberIndex,
@@ -50,6 +51,8 @@ class Found:
     links: tuple[Link, ...] = ()
     notes: tuple[str, ...] = ()
     identification: Identification | None = None
+    # the serial number that was read, to go with the device when it is taken in
+    serial: str = ""
 
 
 # -- the numbers, kept in the process -------------------------------------------------------
@@ -154,7 +157,7 @@ def _imei(scan: Scan) -> Found:
     models = _kept().index.tacs.get(scan.value[:8], ())
     says = f"A valid IMEI, {scan.value}, of a device that has not been here yet."
     if not models:
-        return Found(says=f"{says} The catalogue does not know its first eight digits.")
+        return Found(says=f"{says} The catalogue does not know its first eight digits.", serial=scan.value)
     why = f"its IMEI begins with {scan.value[:8]}: read the number from the label as well"
     verdict = rules.Verdict.LIKELY if len(models) == 1 else rules.Verdict.AMBIGUOUS
     names = " or ".join(model.full_name for model in models)
@@ -163,7 +166,18 @@ def _imei(scan: Scan) -> Found:
         candidates=tuple(Candidate(model=model, characters=(), why=why) for model in models),
     )  # fmt: skip
     told = rules.tell(found, catalogue.models([model.id for model in models]))
-    return Found(says=says, identification=told)
+    return Found(says=says, identification=told, serial=scan.value)
+
+
+@reading
+def imei_doubt(serial: str, model: Known) -> str:
+    """What is odd when an IMEI begins like another model's: a swapped board, or the wrong model. Empty when nothing is."""
+    digits = serial.replace(" ", "").replace("-", "")
+    others = _kept().index.tacs.get(digits[:8], ()) if len(digits) == 15 else ()
+    if not others or model.id in {other.id for other in others}:
+        return ""
+    names = " or ".join(other.full_name for other in others)
+    return f"An IMEI that begins so belongs to {names}: look again which device this is, or its board was swapped."
 
 
 def _number(scan: Scan) -> Found:

@@ -10,7 +10,7 @@ from datetime import datetime
 from sutura.core import intake as rules
 from sutura.core.catalogue import Measured, Model
 from sutura.core.errors import Invalid, ManyInvalid, NotFound, Refusal, StaleSave
-from sutura.core.identify import Identification, check_imei
+from sutura.core.identify import Identification, check_imei, known
 from sutura.core.intake import CONSENTS, Channel, Mark
 from sutura.core.job import Stage
 from sutura.core.people import Deed, demand
@@ -154,7 +154,10 @@ def _take_in(draft_id: str, arrival: Arrival, by: Person, now: datetime) -> str:
     store.add_consents(job_id, [(c, texts[c]) for c in arrival.consents if c in texts], now)
     job_store.add_event(
         job_id, at=now, person_id=by.id, kind="received", before=None, after=Stage.IDENTIFIED,
-        says=f"Taken in as {model.full_name}. {_said(found, arrival)} {rules.read_damage(arrival.marks, model.face).says}",
+        says=" ".join(filter(None, [
+            f"Taken in as {model.full_name}.", _said(found, arrival), identify.imei_doubt(serial, known(model)),
+            rules.read_damage(arrival.marks, model.face).says,
+        ])),
         detail={"number": arrival.read_number},
     )  # fmt: skip
     if arrival.edid.strip():

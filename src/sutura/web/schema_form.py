@@ -131,8 +131,10 @@ def read(entered: Entered, rule: Mapping[str, Any], name: str = "") -> Any:
 
 
 def _nothing(value: Any) -> bool:
-    """Nothing was entered: left out unless it must be there. Null is not nothing: it says that nobody knows."""
-    return value is False or (value is not None and not isinstance(value, int | float) and not value)
+    """Nothing was entered, in a field or in all fields of a group. Null is not nothing: it says that nobody knows."""
+    if isinstance(value, dict):
+        return all(_nothing(one) for one in value.values())
+    return value is _ABSENT or value is False or value == "" or value == []
 
 
 def _rows(entered: Entered, name: str) -> Iterator[int]:

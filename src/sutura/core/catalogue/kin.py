@@ -70,14 +70,7 @@ def differences(here: Model, there: Model) -> list[Difference]:
         row("moved over", lambda m: ", ".join(m.move_over) or "nothing"),
     ]
     listed: tuple[tuple[str, Callable[[Model], Mapping[str, str]]], ...] = (
-        (
-            "{}",
-            lambda m: {
-                _need_words(k): "not known" if v is None else str(v)
-                for k, v in m.need.items()
-                if k != "part_family"
-            },
-        ),
+        ("{}", lambda m: {what: says or "not known" for what, says in m.need_lines if what != "part family"}),
         ("looks, {}", lambda m: m.features),
         ("heat, {}", lambda m: {limit.where: f"at most {limit.max_c} °C" for limit in m.heat_limits}),
         ("connector {}", lambda m: {c.name: f"{c.kind}, {c.where}" for c in m.connectors}),
@@ -91,10 +84,6 @@ def differences(here: Model, there: Model) -> list[Difference]:
             (what.format(name), mine.get(name, "no"), theirs.get(name, "no")) for name in {**mine, **theirs}
         ]
     return [Difference(what=what, here=mine, there=theirs) for what, mine, theirs in rows if mine != theirs]
-
-
-def _need_words(attribute: str) -> str:
-    return attribute.replace("_mm", ", mm").replace("_", " ")
 
 
 def _screw_words(model: Model) -> dict[str, str]:

@@ -213,6 +213,15 @@ class Step:
     second_look: bool = False
 
 
+# What a screen position can demand, in the order and the words of the shop.
+NEED_WORDS: Mapping[str, str] = {
+    "kind": "kind of part", "part_family": "part family", "width_mm": "width, mm", "height_mm": "height, mm",
+    "resolution": "resolution", "connector_kind": "connector kind", "connector_pins": "connector pins",
+    "connector_place": "connector place", "mounting": "mounting", "touch": "touch", "finish": "finish",
+    "colour": "colour", "printed_number": "printed number",
+}  # fmt: skip
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Model:
     """One device model as the catalogue knows it.
@@ -253,6 +262,15 @@ class Model:
     @property
     def full_name(self) -> str:
         return f"{self.maker} {self.name}"
+
+    @property
+    def need_lines(self) -> tuple[tuple[str, str], ...]:
+        """What the screen must be, in the shop's words and order; empty = not known."""
+        return tuple(
+            (words, "" if self.need[name] is None else str(self.need[name]))
+            for name, words in NEED_WORDS.items()
+            if name in self.need
+        )
 
     def screw_group(self, group: str) -> ScrewGroup:
         return next(found for found in self.screws if found.id == group)

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from enum import StrEnum
@@ -192,5 +191,16 @@ def _shown(value: object) -> str:
         return ""
     if value is None:
         return "not known"
-    text = value if isinstance(value, str) else json.dumps(value, ensure_ascii=False)
+    text = _words(value)
     return text if len(text) <= 160 else text[:157] + "…"
+
+
+def _words(value: object) -> str:
+    """A JSON value in plain words: names and values, lists with commas."""
+    if isinstance(value, bool):
+        return "yes" if value else "no"
+    if isinstance(value, Mapping):
+        return "; ".join(f"{name} {_words(one)}" for name, one in value.items())
+    if isinstance(value, list):
+        return ", ".join(_words(one) for one in value) or "none"
+    return "not known" if value is None else str(value)

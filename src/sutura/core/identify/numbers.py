@@ -284,8 +284,9 @@ def _near_candidate(read: str, one: Numbered) -> Candidate | None:
     edits, part = _distance(read, one.pattern)
     if not 0 < edits <= edits_allowed(number):
         return None
+    # a character that is missing is in doubt where it is missed: at its neighbour
     doubted = {
-        place
+        min(place, len(part) - 1)
         for op in Levenshtein.opcodes(part, number)
         if op.tag != "equal"
         for place in range(op.src_start, max(op.src_end, op.src_start + 1))

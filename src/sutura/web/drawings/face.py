@@ -48,12 +48,22 @@ def face_body(face: Face) -> Markup:
         pieces.append(
             Markup("<g><title>{}</title>{}</g>").format(spot.name, _rect(spot.box, "face-spot", radius))
         )
+    pieces += [_no_pick(face, edge) for edge, limit in face.edges.items() if limit.depth_mm == 0]
     pieces.append(_opening_edge(face))
     pieces.append(_sizes(face))
     return Markup("").join(pieces)
 
 
 def _opening_edge(face: Face) -> Markup:
+    return _along(face, face.opening_edge, "face-opening", "opens here")
+
+
+def _no_pick(face: Face, edge: str) -> Markup:
+    return _along(face, edge, "face-no-pick", f"no pick on the whole {edge} edge – {face.edges[edge].why}")
+
+
+def _along(face: Face, edge: str, css: str, title: str) -> Markup:
+    """A line beside one edge of the outline."""
     wide, high, gap = face.width_mm, face.height_mm, 2.2
     lines = {
         "top": (face.corner_mm, -gap, wide - face.corner_mm, -gap),
@@ -61,9 +71,9 @@ def _opening_edge(face: Face) -> Markup:
         "left": (-gap, face.corner_mm, -gap, high - face.corner_mm),
         "right": (wide + gap, face.corner_mm, wide + gap, high - face.corner_mm),
     }
-    return Markup(
-        '<line class="face-opening" x1="{}" y1="{}" x2="{}" y2="{}"><title>opens here</title></line>'
-    ).format(*lines[face.opening_edge])
+    return Markup('<line class="{}" x1="{}" y1="{}" x2="{}" y2="{}"><title>{}</title></line>').format(
+        css, *lines[edge], title
+    )
 
 
 def _sizes(face: Face) -> Markup:

@@ -10,7 +10,7 @@ from fastapi.responses import JSONResponse, RedirectResponse, Response
 
 from sutura.core.catalogue import Measured, Model
 from sutura.core.errors import Invalid, ManyInvalid, NotFound, Refusal
-from sutura.core.identify import Identification
+from sutura.core.identify import Identification, known
 from sutura.core.intake import ACCESSORIES, CONSENTS, Channel, read_damage
 from sutura.core.job import Stage
 from sutura.core.planning import minutes_to_promise
@@ -56,7 +56,8 @@ def _name(entered: Entered, names: dict[str, str]) -> str:
 @router.post("/counter/new")
 def new_intake(ask: Ask, form: Form) -> Response:
     def start() -> str:
-        return service.open_draft(ask.person, ask.now, {"read_number": [form.text("read_number")]})
+        fields = {name: [form.text(name)] for name in ("read_number", "serial") if form.text(name)}
+        return service.open_draft(ask.person, ask.now, fields)
 
     return RedirectResponse(
         f"/counter/{once(form.text('form_key'), ask.person, ask.now, start)}", status_code=303
@@ -93,6 +94,7 @@ def _page(
         labels=labels,
         unlisted=entered.text("model_id") == UNLISTED, classes=DEVICE_CLASSES, measures=MEASURES,
         panel=_panel(entered.text("edid"), model),
+        odd=_odd(entered, model),
         body=face_body(model.face) if model else "", view=view_box(model.face) if model else "",
     )  # fmt: skip
 
@@ -195,8 +197,18 @@ def keep(ask: Ask, draft_id: str, form: Form) -> Response:
     damage, labels = _reading(form.text("marks"), model)
     saved = f"Kept at {ask.now.astimezone(ask.zone):%H:%M:%S}; you can leave and come back."
     return JSONResponse(
-        {"saved": saved, "damage": damage, "labels": labels, "panel": _panel_says(entered, model)}
+        {
+            "saved": saved,
+            "damage": damage,
+            "labels": labels,
+            "panel": _panel_says(entered, model),
+            "odd": _odd(entered, model),
+        }
     )
+
+
+def _odd(entered: Entered, model: Model | None) -> str:
+    return identify_service.imei_doubt(entered.text("serial"), known(model)) if model else ""
 
 
 def _panel_says(entered: Entered, model: Model | None) -> str:

@@ -23,12 +23,13 @@ const one = (value) => Math.round(value * 10) / 10;
 document.addEventListener("alpine:init", () => {
   // The intake form: kept while typing, so that it can be left at any second.
   Alpine.data("intake", () => ({
-    saved: "", damage: "", panel: "", labels: [], timer: null, sending: false, changes: 0,
+    saved: "", damage: "", panel: "", odd: "", labels: [], timer: null, sending: false, changes: 0,
     init() {
       const form = this.$root;
       this.labels = JSON.parse(form.dataset.labels).map((says, key) => ({ says, key }));
       this.damage = form.dataset.damage;
       this.panel = form.dataset.panel;
+      this.odd = form.dataset.odd;
       if (this.recall()) this.later(50);
       form.addEventListener("input", () => this.later());
       form.addEventListener("change", () => this.later());
@@ -91,6 +92,7 @@ document.addEventListener("alpine:init", () => {
         this.saved = said.saved;
         this.damage = said.damage;
         this.panel = said.panel;
+        this.odd = said.odd;
         this.labels = said.labels.map((says, key) => ({ says, key }));
         if (changes === this.changes) this.forget();
       } catch {
