@@ -34,13 +34,19 @@ from sutura.store import people as people_store
 NOW = datetime(2031, 3, 3, 9, 0, tzinfo=UTC)
 PASSWORD = "a long enough one"
 HERON, PLAIN, SLATE = "fennick-heron", "ardale-plain-15", "tarnbeck-slate-11"
-READ = {HERON: "FH-2107", PLAIN: "QD4417-B2", SLATE: "TS11-W"}
+READ = {HERON: "FH-2107", PLAIN: "QD4417-B2", SLATE: "TS11-W", "quillon-ember": "QE-08"}
 
 
 @cache
 def models() -> dict[str, Model]:
     """The shipped models, read from their packs."""
     return {model.id: model for model, _ in catalogue.read_packs(CATALOGUE)[0] if model.numbers}
+
+
+@cache
+def templates() -> dict[str, Model]:
+    """What an unlisted device of each class starts from."""
+    return {model.id: model for model, _ in catalogue.read_packs(CATALOGUE)[0] if not model.numbers}
 
 
 @cache

@@ -2,22 +2,31 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import replace
+from typing import Any
 
 import pytest
-from builders import HERON, SLATE, models
+from builders import HERON, SLATE, models, templates
+from hypothesis import given
+from hypothesis import strategies as st
 
 from sutura.core.catalogue import (
     CAUTIONS,
     Kinship,
+    Measured,
     Model,
     Phase,
     Plug,
+    check_measured,
     differences,
     kinship,
     problems_of,
     siblings_of,
+    tell_apart,
+    unlisted_model,
 )
+from sutura.core.catalogue.unlisted import active_area
 from sutura.core.maths.geometry import Box
 
 MODEL = models()[HERON]
@@ -138,3 +147,199 @@ def test_w18_siblings_share_every_step_and_no_part() -> None:
     off, on = [name for name, back in plugs if not back], [name for name, back in plugs if back]
     assert off == ["1 display", "2 touch", "3 earpiece"]
     assert on == off[::-1]
+
+
+# -- limits, seals, looks -------------------------------------------------------------------
+
+
+def test_a_step_hotter_than_its_place_allows_is_refused() -> None:
+    hot = replace(next(s for s in MODEL.steps if s.heat).heat, target_c=61)  # type: ignore[type-var]
+    assert [p for p in places(with_step("warm", heat=hot)) if "heat" in p] == ["steps[3].heat.target_c"]
+    nowhere = replace(hot, where="the sun")
+    assert "steps[3].heat.where" in places(with_step("warm", heat=nowhere))
+
+
+def test_a_connector_nobody_described_is_refused() -> None:
+    assert "steps[7].plug.name" in places(replace(MODEL, connectors=MODEL.connectors[1:]))
+
+
+def test_a_screw_group_has_a_place_for_each_screw_or_none() -> None:
+    first = MODEL.screws[0]
+    assert places(replace(MODEL, screws=(replace(first, at=first.at[1:]), *MODEL.screws[1:]))) == [
+        "screws[0].at"
+    ]
+    assert places(replace(MODEL, screws=(replace(first, at=()), *MODEL.screws[1:]))) == []
+
+
+def test_a_step_that_needs_another_stands_after_it() -> None:
+    """Work sample W05: the retention bracket must lie under two of the screws: bracket before screws."""
+    mid = models()["ardale-foil-13-mid"]
+    order = [step.id for step in mid.steps]
+    hinges = [step for step in mid.steps if step.after == ("bracket",)]
+    assert len(hinges) == 2
+    assert all(order.index("bracket") < order.index(step.id) for step in hinges)
+    moved = tuple(sorted(mid.steps, key=lambda step: (list(Phase).index(step.phase), step.id == "bracket")))
+    assert any(place.endswith(".after[0]") for place in places(replace(mid, steps=moved)))
+
+
+def test_a_device_tested_only_once_closed_needs_a_second_look() -> None:
+    """Work sample W04: cannot be tested before it is closed, so second-look steps."""
+    pocket = models()["bramling-pocket"]
+    assert pocket.closed_test
+    blind = tuple(replace(step, second_look=False) for step in pocket.steps)
+    assert places(replace(pocket, steps=blind)) == ["closed_test"]
+
+
+def test_the_usual_seal_is_allowed_with_its_own_cure_and_not_ruled_out() -> None:
+    assert "seal" in places(replace(MODEL, seal="chewing gum"))
+    assert "cure_minutes" in places(replace(MODEL, cure_minutes=7))
+    assert "seals_ruled_out.2 mm tape" in places(replace(MODEL, seals_ruled_out={"2 mm tape": "why not"}))
+
+
+def test_the_picture_lies_inside_the_glass_and_the_corner_inside_the_outline() -> None:
+    face = replace(MODEL.face, glass=Box(x=5, y=5, width=50, height=50))
+    assert places(replace(MODEL, face=face)) == ["face.active"]
+    assert places(replace(MODEL, face=replace(MODEL.face, corner_mm=36))) == ["face.corner_mm"]
+
+
+def test_siblings_are_told_apart_by_what_can_be_seen_and_measured() -> None:
+    told = {one.look_at: one.looks for one in tell_apart([MODEL, HERON_L])}
+    assert told["back cover"]["Fennick Heron"] != told["back cover"]["Fennick Heron L"]
+    assert told["width, with a ruler"] == {"Fennick Heron": "70.8 mm", "Fennick Heron L": "78.1 mm"}
+
+
+def test_only_what_all_of_them_state_and_what_differs_tells_them_apart() -> None:
+    twin = replace(MODEL, id="twin", name="Twin", features={**MODEL.features, "feet": "three"})
+    assert tell_apart([MODEL, twin]) == ()
+    assert tell_apart([MODEL]) == ()
+    nearly = replace(twin, face=replace(MODEL.face, width_mm=MODEL.face.width_mm + 1.9))
+    assert tell_apart([MODEL, nearly]) == ()
+
+
+# -- the work samples' own facts (common practice, no source) ---------------------------------
+
+
+def screws_of(model_id: str) -> dict[str, int]:
+    return {group.id: group.count for group in models()[model_id].screws}
+
+
+@pytest.mark.parametrize(
+    ("model_id", "count"),
+    [("fennick-heron", 12), ("fennick-heron-l", 14), ("ardale-plain-15", 4), ("ardale-foil-13-mid", 2 + 6), ("fennick-wren", 11),
+     ("ardale-foil-13-first", 26), ("osmere-reed", 2), ("ardale-foil-13-panel", 4 + 2)],
+)  # fmt: skip
+def test_screws_are_as_many_as_the_work_sample_says(model_id: str, count: int) -> None:
+    assert sum(screws_of(model_id).values()) == count
+
+
+def test_w21_has_ten_bottom_screws_in_three_lengths_and_three_a_hinge() -> None:
+    first = models()["ardale-foil-13-first"]
+    bottom = [group for group in first.screws if group.id.startswith("bottom")]
+    assert (sum(g.count for g in bottom), len({g.length_mm for g in bottom})) == (10, 3)
+    inside = [g.count for g in first.screws if g.id.endswith("plate")]
+    assert sorted(inside) == [2, 2, 2, 4]
+    assert screws_of(first.id)["hinge-left"] == screws_of(first.id)["hinge-right"] == 3
+
+
+def test_bit_sizes_that_are_quoted_differently_say_try_the_fit() -> None:
+    """Work sample W14: bit size for the bracket quoted as T3 or T4."""
+    bracket = models()["ardale-foil-13-early"].screw_group("camera-bracket")
+    assert bracket.bits == ("T3", "T4")
+    assert bracket.bit == "T3 or T4 – try the fit, do not force"
+
+
+def test_heat_is_as_the_work_samples_and_the_trade_say() -> None:
+    """Check-values section 1: plate 90 °C for 3 min; glass splitting 200 °F = 93.3 °C; pad 70 °C; player 5 s at 50.8 mm."""
+
+    def heats(model_id: str) -> list[tuple[int, float]]:
+        return [(s.heat.target_c, s.heat.minutes) for s in models()[model_id].steps if s.heat]
+
+    assert heats("tarnbeck-fold-12-g4") == [(90, 3)]
+    assert max(heats("fennick-kite"))[0] == int((200 - 32) * 5 / 9)
+    assert heats("quillon-flint")[0][0] == 70
+    ((_, minutes),) = heats("osmere-reed")
+    assert minutes * 60 == pytest.approx(5, abs=0.5)
+
+
+def test_contact_glue_on_the_watch_cures_a_day_in_the_clamp() -> None:
+    """Work sample W20; check-values section 1: skin 6 min, trim after at least 45 min, full 24 h."""
+    dial = models()["osmere-dial-42"]
+    assert (dial.seal, dial.cure_minutes) == ("contact glue", 24 * 60)
+    assert {step.wait_minutes for step in dial.steps if step.wait_minutes} == {6, 45}
+    assert dial.face.edges["right"].depth_mm == 0
+
+
+def test_w04_has_nine_connectors_and_a_light_sensor_near_the_top_edge() -> None:
+    pocket = models()["bramling-pocket"]
+    assert len({step.plug.name for step in pocket.steps if step.plug}) == 9
+    (sensor,) = [spot for spot in pocket.face.spots if spot.what == "sensor"]
+    assert sensor.box.y == 3.2
+    assert min(k.depth_mm for k in pocket.face.keep_outs if k.edge == "top") < sensor.box.y
+
+
+def test_w06_allows_no_pick_where_its_cables_run() -> None:
+    ember = models()["quillon-ember"]
+    assert ember.face.edges["right"].depth_mm == 0
+    assert "metal back plate" in ember.move_over
+    assert screws_of(ember.id)["back-plate"] == 8
+
+
+def test_every_battery_that_is_still_in_is_minded_when_heat_is_near() -> None:
+    for model in models().values():
+        for step in model.steps:
+            off = next(i for i, s in enumerate(model.steps) if s.plug and s.plug.battery)
+            if step.heat and model.steps.index(step) < off:
+                assert "cell" in step.cautions, (model.id, step.id)
+
+
+# -- a device that is in no pack ------------------------------------------------------------
+
+MEASURED = Measured(
+    maker="Nobody", name="ZX 9000", device_class="phone", width_mm=68.4, height_mm=141.9, diagonal_in=5.8,
+    connector_pins=40,
+)  # fmt: skip
+
+
+def test_an_unlisted_device_knows_what_was_measured_and_nothing_else() -> None:
+    made = unlisted_model(templates()["unlisted-phone"], MEASURED, "ZX-9000", "device-1")
+    assert problems_of(made) == []
+    known = {name for name, value in made.need.items() if value is not None}
+    assert known == {"kind", "width_mm", "height_mm", "connector_pins"}
+    assert {words for words, says in made.need_lines if not says} == {
+        "resolution", "connector place", "mounting", "touch",
+    }  # fmt: skip
+    assert made.numbers[0].text == "ZX-9000"
+    assert all(limit.depth_mm <= 1 for limit in made.face.edges.values())
+
+
+@given(st.floats(30, 400), st.floats(30, 400), st.floats(0.3, 0.99))
+def test_the_estimated_picture_has_the_measured_diagonal_wherever_an_even_border_exists(
+    width: float, height: float, share: float
+) -> None:
+    """The closed form against the equation it solves (calc)."""
+    diagonal = share * math.hypot(width, height)
+    box = active_area(width, height, diagonal / 25.4)
+    assert box.x >= 0
+    assert box.width > 0
+    assert box.height > 0
+    if box.x < min(width, height) / 3 - 0.01:
+        assert math.hypot(box.width, box.height) == pytest.approx(diagonal, abs=0.05)
+
+
+@pytest.mark.parametrize(
+    ("change", "field"),
+    [({"diagonal_in": 6.3}, "diagonal_in"), ({"diagonal_in": 0.1}, "diagonal_in"), ({"width_mm": 3}, "width_mm"), ({"maker": " "}, "maker"),
+     ({"connector_pins": 0}, "connector_pins"), ({"height_mm": 4000}, "height_mm")],
+)  # fmt: skip
+def test_what_cannot_have_been_measured_is_refused_with_its_field(change: dict[str, Any], field: str) -> None:
+    assert field in {problem.field for problem in check_measured(replace(MEASURED, **change))}
+
+
+@pytest.mark.parametrize(
+    "device_class", ["phone", "tablet", "two-in-one", "laptop", "watch", "handheld", "player"]
+)
+def test_every_class_has_a_template_that_stays_careful(device_class: str) -> None:
+    template = templates()[f"unlisted-{device_class}"]
+    assert template.device_class == device_class
+    assert all(limit.max_c <= 60 for limit in template.heat_limits)
+    assert any("No sheet exists" in step.text for step in template.steps)

@@ -2,19 +2,23 @@
 
 from __future__ import annotations
 
+import contextlib
 import itertools
 from dataclasses import replace
 
 import pytest
 from builders import HERON, PLAIN, models
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 from rapidfuzz.distance import OSA, Levenshtein
-from stdnum import imei, luhn
+from stdnum import ean, gs1_128, imei, luhn
 
-from sutura.core.catalogue import Model, NumberKind, NumberPattern
+from sutura.core.catalogue import Model, NumberKind, NumberPattern, State
 from sutura.core.errors import Invalid
 from sutura.core.identify import (
+    Known,
+    LabelPattern,
+    Numbered,
     Scanned,
     Verdict,
     check_imei,
@@ -22,9 +26,13 @@ from sutura.core.identify import (
     edits_allowed,
     fold,
     identify,
+    index_numbers,
+    look_up,
     numbers_of,
     plain,
+    read_label,
     read_scan,
+    same_article,
 )
 
 
@@ -197,3 +205,176 @@ def test_the_scan_field_says_what_it_understood(text: str, kind: Scanned, value:
 def test_a_job_code_with_a_wrong_character_is_refused_and_not_looked_up() -> None:
     with pytest.raises(Invalid, match="one character of this job code is wrong"):
         read_scan("00-KV7")
+
+
+# -- article numbers under bars: GS1's check digits, by python-stdnum (check-values section 2) ----
+
+
+@pytest.mark.parametrize(
+    "digits", ["6291041500213", "4006381333931", "036000291452", "73513537", "38425876095074"]
+)
+def test_article_numbers_are_known_by_their_check_digit(digits: str) -> None:
+    """629104150021→3 is GS1's own example; 400638133393→1, 03600029145→2, 7351353→7."""
+    assert ean.calc_check_digit(digits[:-1]) == digits[-1]
+    scan = read_scan(digits)
+    assert (scan.kind, scan.value) == (Scanned.ARTICLE, digits)
+    assert read_scan(f" {digits[:4]} {digits[4:]} ") == scan
+
+
+@given(st.integers(0, 10**12 - 1).map("{:012}".format), st.integers(0, 12), st.integers(1, 9))
+def test_one_wrong_digit_is_never_an_article_number_and_is_said(body: str, place: int, more: int) -> None:
+    digits = body + ean.calc_check_digit(body)
+    wrong = digits[:place] + str((int(digits[place]) + more) % 10) + digits[place + 1 :]
+    scan = read_scan(wrong)
+    assert scan.kind is Scanned.NUMBER
+    assert "not an article number" in scan.notes[0]
+
+
+def test_a_gs1_128_code_gives_its_article_number_and_the_rest_in_words() -> None:
+    """Check-values section 2: (01)38425876095074(17)181119(37)1 → 01, 17 = 2018-11-19, 37 = 1."""
+    text = "(01)38425876095074(17)181119(37)1 "
+    assert gs1_128.info(text)["01"] == "38425876095074"
+    scan = read_scan(text)
+    assert (scan.kind, scan.value) == (Scanned.ARTICLE, "38425876095074")
+    assert set(scan.notes) == {"expires on 2018-11-19", "count 1"}
+
+
+@pytest.mark.parametrize("start", ["]C1", "\x1d"])
+def test_a_scanner_may_send_its_own_start_signs(start: str) -> None:
+    scan = read_scan(f"{start}01384258760950741012345\x1d371")
+    assert (scan.kind, scan.value) == (Scanned.ARTICLE, "38425876095074")
+    assert scan.notes == ("lot 12345", "count 1")
+
+
+@pytest.mark.parametrize(
+    "text", ["(01)38425876095075", "(01)1", "(99", "]C1", "(01)38425876095074(17)189919"]
+)
+def test_a_broken_gs1_128_code_is_refused_and_says_to_scan_again(text: str) -> None:
+    with pytest.raises(Invalid, match="scan it again"):
+        read_scan(text)
+
+
+@given(st.text(max_size=40))
+def test_the_scan_field_never_does_anything_but_understand_or_refuse(text: str) -> None:
+    with contextlib.suppress(Invalid):
+        assert read_scan(text).kind in set(Scanned)
+
+
+def test_ean_and_upc_are_the_same_number_with_zeros_before_it() -> None:
+    assert same_article("036000291452", "0036000291452")
+    assert not same_article("", "")
+    assert not same_article("036000291452", "73513537")
+
+
+# -- printed panel labels ---------------------------------------------------------------------
+
+LABELS = (
+    LabelPattern(maker="A", base="AP###-GT##", revision="-@", says="revision"),
+    LabelPattern(maker="B", base="HF-##", revision="-R#", says="edition"),
+    LabelPattern(maker="C", base="@@-##", revision="-@#", says="the vague one"),
+)
+
+
+@pytest.mark.parametrize(
+    ("read", "maker", "base", "revision"),
+    [("AP156-GT40-C", "A", "AP156GT40", "C"), ("ap156 gt40", "A", "AP156GT40", ""), ("HF-70-R2", "B", "HF70", "R2"), ("KT-71-R3", "C", "KT71", "R3")],
+)  # fmt: skip
+def test_a_printed_label_is_taken_apart_by_its_makers_pattern(
+    read: str, maker: str, base: str, revision: str
+) -> None:
+    found = read_label(read, LABELS)
+    assert found
+    assert (found.maker, found.base, found.revision) == (maker, base, revision)
+
+
+@pytest.mark.parametrize("read", ["", "AP15-GT40-C", "AP156-GT40-CC", "HF-7A-R2", "AP156-GT40-1"])
+def test_a_label_of_no_known_pattern_is_not_guessed(read: str) -> None:
+    assert read_label(read, LABELS) is None
+
+
+# -- the index says what comparing everything says ----------------------------------------------
+
+NUMBERS = st.text(alphabet="AO0DQI1L2Z5S8B", min_size=2, max_size=10)
+PATTERNS = st.lists(
+    st.tuples(NUMBERS, st.sampled_from(list(NumberKind)), st.sampled_from(["one", "two", "three"])), min_size=1, max_size=7
+)  # fmt: skip
+
+
+def slow_answer(read: str, patterns: list[tuple[str, NumberKind, str]]) -> tuple[Verdict, set[str]]:
+    """Verdict and models by comparing the reading with every number, without an index."""
+    read = plain(read)
+
+    def begins(text: str, number: str, kind: NumberKind) -> bool:
+        return text.startswith(number) if kind is NumberKind.PREFIX else text == number
+
+    exact = {model for number, kind, model in patterns if begins(read, plain(number), kind)}
+    if exact:
+        return (Verdict.SURE if len(exact) == 1 else Verdict.AMBIGUOUS), exact
+    folded = {model for number, kind, model in patterns if begins(fold(read), fold(number), kind)}
+    near = set()
+    for number, kind, model in patterns:
+        size = len(plain(number))
+        parts = [read] if kind is NumberKind.EXACT else [read[: size + more] for more in (0, -1, 1)]
+        if 0 < min(OSA.distance(fold(part), fold(number)) for part in parts) <= edits_allowed(number):
+            near.add(model)
+    found = folded or near
+    if not found:
+        return Verdict.UNKNOWN, set()
+    return (Verdict.LIKELY if len(found) == 1 else Verdict.AMBIGUOUS), found
+
+
+@given(NUMBERS | st.text(alphabet="AO0DQI1L2Z5S8B", min_size=1, max_size=12), PATTERNS)
+@settings(max_examples=300)
+def test_the_index_answers_as_comparing_with_every_number_would(
+    read: str, patterns: list[tuple[str, NumberKind, str]]
+) -> None:
+    index = index_numbers(
+        Numbered(
+            model=Known(id=model, full_name=f"#{model}", device_class="phone", construction="x"),
+            pattern=NumberPattern(kind=kind, text=number),
+        )
+        for number, kind, model in patterns
+    )
+    found = look_up(read, index)
+    assert (found.verdict, {one.model.id for one in found.candidates}) == slow_answer(read, patterns)
+
+
+def test_a_measured_device_is_found_again_as_likely_and_a_pack_that_lists_it_wins() -> None:
+    measured = Known(
+        id="device-1", full_name="Nobody ZX", device_class="phone", construction="x", state=State.UNLISTED
+    )
+    pattern = NumberPattern(kind=NumberKind.EXACT, text="ZX-9000")
+    found = look_up("ZX9000", index_numbers([Numbered(model=measured, pattern=pattern)]))
+    assert (found.verdict, found.candidates[0].model) == (Verdict.LIKELY, measured)
+    assert "in no pack" in found.says
+    listed = replace(measured, id="zx", state=State.LISTED)
+    both = look_up(
+        "ZX9000", index_numbers([Numbered(model=one, pattern=pattern) for one in (measured, listed)])
+    )
+    assert (both.verdict, both.candidates[0].model.id) == (Verdict.SURE, "zx")
+
+
+def test_a_retired_model_is_still_recognised_and_said_to_be_retired() -> None:
+    retired = Known(
+        id="old", full_name="Maker Old", device_class="phone", construction="x", state=State.RETIRED
+    )
+    found = look_up(
+        "OLD123",
+        index_numbers([Numbered(model=retired, pattern=NumberPattern(kind=NumberKind.EXACT, text="OLD123"))]),
+    )
+    assert found.verdict is Verdict.SURE
+    assert "retired" in found.says
+
+
+def test_several_candidates_come_with_what_tells_them_apart() -> None:
+    found = identify("AF131", models().values())
+    assert found.verdict is Verdict.AMBIGUOUS
+    assert {"lid mark", "bottom cover"} <= {one.look_at for one in found.telling}
+
+
+def test_a_sibling_of_the_laptop_is_sure_and_warns_of_the_runs_next_to_it() -> None:
+    """Work samples W05, W10, W14: one character apart, and never merged."""
+    found = identify("AF1315-XY", models().values())
+    assert (found.verdict, found.candidates[0].model.id) == (Verdict.SURE, "ardale-foil-13-mid")
+    assert "AF1312" in found.says
+    assert "AF1319" in found.says

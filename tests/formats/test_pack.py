@@ -2,17 +2,27 @@
 
 from __future__ import annotations
 
+import contextlib
 import copy
 import json
 from collections.abc import Callable
 from typing import Any
 
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 from jsonschema import Draft202012Validator
 
 from sutura.config import CATALOGUE
 from sutura.core.errors import ManyInvalid
-from sutura.formats.pack import read_models, read_parts
+from sutura.formats.pack import (
+    canonical,
+    model_from_json,
+    model_to_json,
+    read_models,
+    read_pack,
+    read_parts,
+)
 
 SCHEMAS = CATALOGUE / "schema"
 HERON: dict[str, Any] = json.loads((CATALOGUE / "models" / "fennick.json").read_text("utf-8"))
@@ -103,3 +113,96 @@ def test_a_price_in_another_spelling_is_refused(price: object) -> None:
     pack["parts"][0]["offers"][0]["price"] = price
     with pytest.raises(ManyInvalid):
         read_parts(json.dumps(pack), SCHEMAS, "parts.json")
+
+
+# -- one canonical form: written, read, written again -------------------------------------------
+
+
+@pytest.mark.parametrize("file", sorted(CATALOGUE.glob("[mp]*/*.json")), ids=lambda file: file.name)
+def test_the_shipped_packs_are_in_canonical_form_byte_for_byte(file: Any) -> None:
+    text = file.read_text("utf-8")
+    assert canonical(json.loads(text), SCHEMAS / f"{file.parent.name}.schema.json") == text
+
+
+@pytest.mark.parametrize("file", sorted((CATALOGUE / "models").glob("*.json")), ids=lambda file: file.name)
+def test_a_model_read_and_written_is_the_same_json(file: Any) -> None:
+    for model, raw in read_models(file.read_text("utf-8"), SCHEMAS, file.name):
+        assert model_to_json(model, SCHEMAS) == raw
+        assert model_from_json(model_to_json(model, SCHEMAS)) == model
+
+
+words = st.text(st.characters(exclude_categories=["Cs", "Cc"]), min_size=1, max_size=30)
+lengths = st.integers(1, 400) | st.floats(0.01, 400, allow_nan=False).map(lambda n: round(n, 2))
+
+
+@st.composite
+def changed_packs(draw: st.DrawFn) -> dict[str, Any]:
+    """The shipped pack with models left out, renamed and resized, free maps refilled, keys in any order."""
+    pack = copy.deepcopy(HERON)
+    pack["models"] = draw(st.permutations(pack["models"]))[draw(st.integers(0, 1)) :]
+    for model in pack["models"]:
+        model["name"] = draw(words)
+        model["features"] = draw(st.dictionaries(words, words, max_size=3))
+        model["face"]["corner_mm"] = draw(st.integers(0, 9) | st.just(4.5))
+        model["need"] |= draw(
+            st.dictionaries(st.sampled_from(["touch", "finish", "colour"]), st.none() | words)
+        )
+        model["warranty_days"] = draw(st.integers(0, 3650))
+    keys = draw(st.permutations(list(pack)))
+    return {key: pack[key] for key in keys}
+
+
+@given(changed_packs())
+def test_any_pack_written_is_read_as_the_same_and_written_again_to_the_same_bytes(
+    pack: dict[str, Any],
+) -> None:
+    text = canonical(pack, SCHEMAS / "models.schema.json")
+    back = [raw for _, raw in read_models(text, SCHEMAS, "x.json")]
+    assert sorted(pack["models"], key=lambda m: m["id"]) == back
+    assert canonical(json.loads(text), SCHEMAS / "models.schema.json") == text
+    assert canonical(dict(reversed(pack.items())), SCHEMAS / "models.schema.json") == text
+
+
+@given(
+    st.recursive(
+        st.none() | st.booleans() | lengths | words,
+        lambda inner: st.lists(inner, max_size=3) | st.dictionaries(words, inner, max_size=3),
+    )
+)
+def test_reading_a_pack_never_does_anything_but_read_or_refuse(value: Any) -> None:
+    for text in (json.dumps(value), json.dumps({"pack": "x", "format": 2, "models": value}), str(value)):
+        with contextlib.suppress(ManyInvalid):
+            read_pack(text, SCHEMAS, "x.json")
+
+
+@pytest.mark.parametrize(
+    ("text", "place", "says"),
+    [
+        ('{"pack": "x", "pack": "y"}', "the file", "stands twice"),
+        ('{"pack": NaN}', "the file", "no number"),
+        ("[" * 100_000, "the file", "not nested deeper"),
+        ('{"pack": "X Y", "format": 2, "models": []}', "pack", "small letters, digits and hyphens"),
+        ('{"pack": "x", "format": 1, "models": []}', "format", "this Sutura reads 2"),
+        ('{"pack": "x", "format": 2}', "models", "it must be there"),
+        ('{"pack": "x", "format": 2, "models": {}}', "models", "write a list"),
+        ('{"pack": "x", "format": 2, "models": [], "extra": 1}', "extra", "no such name here"),
+    ],
+)
+def test_a_refusal_is_in_the_shops_words_at_its_place(text: str, place: str, says: str) -> None:
+    with pytest.raises(ManyInvalid) as refused:
+        read_pack(text, SCHEMAS, "x.json")
+    assert any(p.field == place and says in f"{p.refused} {p}" for p in refused.value.problems), (
+        refused.value.problems
+    )
+
+
+def test_a_model_without_a_number_is_refused_except_as_a_template() -> None:
+    assert refused_places(lambda pack: pack["models"][0].update(numbers=[])) == ["models[0].numbers"]
+
+
+def test_an_article_number_with_a_wrong_check_digit_is_refused_with_its_place() -> None:
+    pack = copy.deepcopy(PARTS)
+    pack["parts"][1]["gtin"] = "2000000010015"
+    with pytest.raises(ManyInvalid) as refused:
+        read_parts(json.dumps(pack), SCHEMAS, "parts.json")
+    assert [p.field for p in refused.value.problems] == ["parts[1].gtin"]

@@ -8,13 +8,15 @@ import peewee
 import psycopg
 import pytest
 from builders import Shop
+from playhouse.migrations import Runner
 from playhouse.schema_diff import diff_models
 
 from sutura import wiring
 from sutura.cluster import Cluster
-from sutura.config import MIGRATIONS
+from sutura.config import MIGRATIONS, ROOT
+from sutura.store import catalogue as store_catalogue
 from sutura.store import tables
-from sutura.store.database import DATABASE
+from sutura.store.database import DATABASE, connection
 
 FROZEN = {
     "0001_foundation.py": "f85179a7aaf7224c0a1ed86efead71184bda8b7d8faabb2f3e8bbe664057467d",
@@ -98,3 +100,33 @@ def test_a_new_job_starts_at_the_beginning(shop: Shop) -> None:
             f"insert into job (code, stage, {columns}) select '00-KV6', 'quoted', {columns} from job where code = %s",
             (code,),
         )
+
+
+def test_a_shop_of_the_first_release_keeps_its_models_and_jobs(cluster: Cluster, database: str) -> None:
+    """What was stored in pack format 1 becomes a model that passes the checks of format 2."""
+    from sutura.config import SCHEMAS
+    from sutura.formats.pack import check_model
+
+    with psycopg.connect(cluster.url_of("postgres"), autocommit=True) as link:
+        link.execute("create database first_release")
+    wiring.connect(cluster.url_of("first_release"))
+    try:
+        with connection():
+            Runner(DATABASE, str(MIGRATIONS)).up("0001_foundation")
+            DATABASE.execute_sql(
+                "insert into model (id, maker, name, device_class, procedure_family, minutes, cure_minutes, data)"
+                " values ('fennick-heron', 'Fennick', 'Heron', 'phone', 'book-opening phones', 25, 0, %s)",
+                ((ROOT / "tests" / "store" / "heron_format_1.json").read_text("utf-8"),),
+            )
+        assert wiring.migrate() == ["0002_catalogue"]
+        with connection():
+            row = store_catalogue.load_model("fennick-heron")
+            assert row
+            assert (row.pack, row.state) == ("fennick", "listed")
+            model = check_model(row.data, SCHEMAS, "fennick")
+            assert model.screws[0].bits == ("five-lobe 0.8",)
+            assert {keep.edge for keep in model.face.keep_outs} == {"right", "top"}
+            patterns, _, _ = store_catalogue.numbers()
+            assert [one.pattern.text for one in patterns] == ["FH-2107", "FH2107/"]
+    finally:
+        wiring.connect(database)

@@ -112,8 +112,14 @@ class Guard:
         scope.setdefault("state", {})["request_id"] = request_id
         started, status = time.perf_counter(), 0
         if int(_digits(Headers(scope=scope).get("content-length", ""))) > MAX_BODY:
-            await PlainTextResponse("This is too much at once: at most 4 MB.", 413)(scope, receive, send)
+            await PlainTextResponse(f"This is too much at once: at most {MAX_BODY // 1_000_000} MB.", 413)(
+                scope, receive, send
+            )
             return
+
+        # no label, name or code has a null character, and PostgreSQL takes none
+        scope["path"] = scope["path"].replace("\x00", "")
+        scope["query_string"] = scope["query_string"].replace(b"%00", b"")
 
         async def sending(message: Message) -> None:
             nonlocal status

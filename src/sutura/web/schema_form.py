@@ -166,7 +166,7 @@ def _number(text: str) -> Any:
         return _ABSENT
     if re.fullmatch(r"-?[0-9]{1,9}", tidy):
         return int(tidy)
-    return float(tidy) if re.fullmatch(r"-?[0-9]{1,9}\.[0-9]{1,6}", tidy) else text
+    return float(tidy) if re.fullmatch(r"-?[0-9]{1,9}\.[0-9]{1,17}", tidy) else text
 
 
 # -- rows added, taken out, moved -----------------------------------------------------------
@@ -197,8 +197,8 @@ def change_rows(raw: dict[str, Any], act: str) -> str:
 
 
 def _at(value: Any, keys: list[str]) -> Any:
-    for key in keys:
+    for place, key in enumerate(keys, start=1):
         if not isinstance(value, dict):
             return None
-        value = value.setdefault(key, [])
+        value = value.setdefault(key, [] if place == len(keys) else {})
     return value

@@ -74,13 +74,13 @@ def read_scan(text: str) -> Scan:
 def _gs1(text: str) -> Scan:
     """A GS1-128 code: the article number in it, and the rest in words."""
     try:
-        found = {
-            str(ai): str(value)
-            for ai, value in gs1_128.info(text.removeprefix("]C1").lstrip("\x1d"), "\x1d").items()
-        }
-    except ValidationError as wrong:
-        accepts = "scan it again: it is no whole GS1-128 code, or a digit is wrong"
-        raise Invalid("scan", text, accepts) from wrong
+        read = gs1_128.info(text.removeprefix("]C1").lstrip("\x1d"), "\x1d")
+    except (ValidationError, ValueError, ArithmeticError):
+        # the library lets a date that is none, or a quantity that is none, through as it finds them
+        read = {}
+    found = {str(ai): str(value) for ai, value in read.items()}
+    if not found or "" in found.values() or any("\x1d" in value for value in found.values()):
+        raise Invalid("scan", text, "scan it again: it is no whole GS1-128 code, or a digit is wrong")
     article = found.pop("01", "") or found.pop("02", "")
     notes = tuple(f"{_GS1_WORDS.get(ai, f'({ai})')} {value}" for ai, value in found.items())
     if article:
