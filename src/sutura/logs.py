@@ -9,7 +9,8 @@ from typing import TextIO
 import structlog
 
 
-def _configure(out: TextIO) -> None:
+def to_stream(out: TextIO) -> None:
+    """For whoever has a stream to write to."""
     structlog.configure(
         processors=[
             structlog.processors.add_log_level,
@@ -24,9 +25,9 @@ def _configure(out: TextIO) -> None:
 
 def to_file(path: Path) -> None:
     """For the demo: the terminal stays readable, the log is beside the data."""
-    _configure(path.open("a", encoding="utf-8", buffering=1))
+    to_stream(path.open("a", encoding="utf-8", buffering=1))
 
 
 def to_stderr() -> None:
     """For real use: whoever runs the service collects it."""
-    _configure(sys.stderr)
+    to_stream(sys.stderr)

@@ -9,7 +9,7 @@ from collections.abc import Callable
 from typing import Any
 
 import pytest
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 from jsonschema import Draft202012Validator
 
@@ -153,6 +153,7 @@ def changed_packs(draw: st.DrawFn) -> dict[str, Any]:
 
 
 @given(changed_packs())
+@settings(max_examples=20)
 def test_any_pack_written_is_read_as_the_same_and_written_again_to_the_same_bytes(
     pack: dict[str, Any],
 ) -> None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import io
 import json
 from collections.abc import Callable
 from typing import Any
@@ -165,8 +166,11 @@ def test_a_form_sent_after_the_session_ended_shows_what_was_entered(desks: Sit, 
 
 
 def test_our_own_mistake_gives_a_reference_number_and_no_trace(
-    desks: Sit, monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]
+    desks: Sit, monkeypatch: pytest.MonkeyPatch
 ) -> None:
+    import structlog
+
+    from sutura import logs
     from sutura.services import planning
 
     def broken(*_: object, **__: object) -> None:
@@ -174,11 +178,14 @@ def test_our_own_mistake_gives_a_reference_number_and_no_trace(
 
     ines = desks("ines")
     monkeypatch.setattr(planning, "next_page", broken)
+    log = io.StringIO()
+    logs.to_stream(log)
     answer = ines.client.get("/", headers={"x-request-id": "reference-77"})
+    structlog.reset_defaults()
     assert answer.status_code == 500
     assert "reference-77" in answer.text
     assert "planted" not in answer.text
-    assert "planted" in capsys.readouterr().out
+    assert "planted" in log.getvalue()
 
 
 def test_health_is_the_process_and_ready_is_the_database(
