@@ -106,6 +106,7 @@ def shots() -> list[Shot]:
         Shot("job", f"/jobs/{done}"),
         Shot("plan", "/plan"),
         Shot("book", "/book"),
+        Shot("catalogue", "/catalogue"),
         Shot("catalogue-model", "/catalogue/fennick-heron"),
     ]
 

@@ -106,6 +106,36 @@ def test_core_runs_from_the_shell_with_json_in_and_out() -> None:
 
 
 @pytest.mark.slow
+def test_the_catalogue_answers_from_the_shell_in_json(database: str, tmp_path: Path) -> None:
+    def ask(*words: str, given: str = "") -> tuple[int, str]:
+        done = sutura("catalogue", *words, given=given, DATABASE_URL=database)
+        return done.returncode, done.stdout
+
+    code, text = ask("write", "quillon")
+    assert (code, text) == (0, (ROOT / "catalogue" / "models" / "quillon.json").read_text("utf-8"))
+    pack = json.loads(text)
+    pack["models"][0]["minutes"] = 43
+    file = tmp_path / "quillon.json"
+    file.write_text(json.dumps(pack), "utf-8")
+    assert json.loads(ask("check", str(file))[1]) == {"pack": "quillon", "models": 4}
+    planned = json.loads(ask("preview", "-", given=file.read_text("utf-8"))[1])["planned"]
+    assert [one["change"] for one in planned] == ["changed", "the same", "the same", "the same"]
+    assert planned[0]["lines"] == [{"place": "minutes", "before": "30", "after": "43"}]
+    assert ask("read", str(file))[0] == 0
+    assert json.loads(ask("write", "quillon")[1])["models"][0]["minutes"] == 43
+    pack["models"][1]["face"]["glass"] = 3
+    code, text = ask("read", "-", given=json.dumps(pack))
+    assert code == 4
+    assert json.loads(text)["problems"] == [
+        {"field": "models[1].face.glass", "says": "“3” cannot be taken: write a group of names and values"}
+    ]
+    assert json.loads(ask("identify", "O044I7")[1])["verdict"] == "likely"
+    assert json.loads(ask("scan", "2000000010014")[1])["address"] == "/shelf/P-1001"
+    assert [one["name"] for one in json.loads(ask("list", "ember")[1])] == ["Ember", "Ember S"]
+    assert sutura("catalogue", "check", str(tmp_path / "none.json")).returncode == 2
+
+
+@pytest.mark.slow
 def test_commands_that_need_a_database_say_which_setting_is_missing() -> None:
     for command in (["serve"], ["migrate"], ["person", "x", "X", "manager"]):
         done = sutura(*command, DATABASE_URL="")
@@ -120,7 +150,7 @@ def test_a_new_shop_is_set_up_by_the_commands_alone(cluster: Cluster) -> None:
     url = cluster.url_of("new_shop")
     assert sutura("serve", DATABASE_URL=url).returncode == 2, "not before it is migrated"
     assert "up to date" in sutura("migrate", DATABASE_URL=url, SUTURA_SHOP="Corner Screens").stderr
-    assert f"{len(models())} added" in sutura("catalogue", DATABASE_URL=url).stderr
+    assert f"{len(models()) + 7} added" in sutura("catalogue", DATABASE_URL=url).stderr
     assert sutura("person", "ada", "Ada", "manager", given="short\n", DATABASE_URL=url).returncode == 2
     assert (
         "can sign in as ada"
@@ -128,7 +158,7 @@ def test_a_new_shop_is_set_up_by_the_commands_alone(cluster: Cluster) -> None:
     )
     with psycopg.connect(url) as link:
         assert link.execute("select name from shop").fetchone() == ("Corner Screens",)
-        assert link.execute("select count(*) from model").fetchone() == (len(models()),)
+        assert link.execute("select count(*) from model").fetchone() == (len(models()) + 7,)
 
 
 # -- the demo, killed and started again -----------------------------------------------------

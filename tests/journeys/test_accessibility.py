@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from collections.abc import Callable
 
 import pytest
@@ -9,6 +10,8 @@ from axe_playwright_python.sync_playwright import Axe
 from builders import PLAIN, SLATE, Shop
 from formats.edid_builder import Made
 from playwright.sync_api import Page
+
+from sutura.config import CATALOGUE
 
 pytestmark = [pytest.mark.browser, pytest.mark.timeout(420)]
 Sit = Callable[..., Page]
@@ -24,7 +27,7 @@ def pages(database: str) -> list[str]:
     """The address of every kind of page, with data, without, and refused."""
     from datetime import UTC, datetime
 
-    from sutura.services import intake, matching, planning
+    from sutura.services import catalogue, intake, matching, planning
 
     shop = Shop(now=datetime.now(UTC))
     for barcode in ("P-1001", "P-2001", "P-3001"):
@@ -48,9 +51,22 @@ def pages(database: str) -> list[str]:
         shop.counter, shop.now, {"read_number": ["FH-2107"], "model_id": ["fennick-heron"]}
     )
     customer = shop.job(took_in).customer_id
+    measured = intake.open_draft(
+        shop.counter, shop.now, {"model_id": ["unlisted"], "measured.device_class": ["phone"], "measured.maker": ["Nobody"],
+        "measured.name": ["ZX"], "measured.width_mm": ["70"], "measured.height_mm": ["140"], "measured.diagonal_in": ["5.5"],
+        "edid": [Made().bytes().hex()]},
+    )  # fmt: skip
+    pack = json.loads((CATALOGUE / "models" / "quillon.json").read_text("utf-8"))
+    pack["models"][0]["minutes"] = 41
+    looks = {
+        who: catalogue.look_at_pack("q.json", json.dumps(content).encode(), shop.people[who], shop.tick())
+        for who, content in (("ines", pack), ("bram", {"pack": "x"}))
+    }
     return [
         "/", "/?mine=1", "/counter", "/counter?q=orla", f"/counter/{draft}", f"/counter/{full}", "/match", "/shelf", "/shelf/P-1001", "/bench", "/plan",
         "/book", "/book/prices/1", "/catalogue", "/catalogue/rules", "/catalogue/fennick-heron", "/people", "/people/1", "/living", "/scan?q=heron", "/scan?q=zz",
+        "/catalogue?q=foil", "/catalogue?q=zzz", "/catalogue/mixed", "/catalogue/packs", "/catalogue/bramling-pocket/edit", "/catalogue/unlisted-phone",
+        f"/catalogue/packs/look/{looks['ines']}", f"/counter/{measured}", "/scan?q=AF131", "/scan?q=AP156-GT40-C", "/scan?q=(01)02000000010014(10)L77",
         f"/customers/{customer}", f"/jobs/{took_in}", f"/jobs/{took_in}/ticket", f"/jobs/{took_in}/match", f"/jobs/{quoted}/match", f"/jobs/{quoted}/assign",
         f"/jobs/{ready}/bench", f"/jobs/{opened}/bench", f"/jobs/{at_proof}/bench", f"/jobs/{at_proof}/proof", f"/jobs/{failed}/proof", f"/jobs/{closed}/handover", f"/jobs/{closed}/bench",
         f"/jobs/{back}", f"/jobs/{back}/receipt", f"/jobs/{took_in}/proof", f"/jobs/{took_in}/handover", "/nowhere", "/jobs/00-AAA",

@@ -33,16 +33,44 @@ PEOPLE = (
         login="bram",
         name="Bram Otway",
         role="technician",
-        factors=((PHONES, "0.8"), (OLDER, "0.9"), (LAPTOPS, "1.1")),
+        factors=(
+            (PHONES, "0.8"),
+            (OLDER, "0.9"),
+            (LAPTOPS, "1.1"),
+            ("split-glass phones", "0.9"),
+            ("plate-and-flex phones", "1.0"),
+            ("left-opening phones", "0.9"),
+            ("mid-frame phones", "1.0"),
+            ("lid-swap laptops", "1.0"),
+            ("glued-bezel laptops", "1.2"),
+        ),
     ),
     DemoPerson(
-        login="marit", name="Marit Sando", role="technician", factors=((TABLETS, "0.9"), (LAPTOPS, "1.0"))
+        login="marit",
+        name="Marit Sando",
+        role="technician",
+        factors=(
+            (TABLETS, "0.9"),
+            (LAPTOPS, "1.0"),
+            ("plate-heated two-in-ones", "1.0"),
+            ("board-out handhelds", "0.9"),
+            ("glued watches", "1.0"),
+            ("shard-front players", "1.0"),
+            ("lid-swap laptops", "0.9"),
+        ),
     ),
     DemoPerson(
         login="lio",
         name="Lio Tessen",
         role="technician",
-        factors=((PHONES, "1.8"), (OLDER, "1.5"), (TABLETS, "1.6")),
+        factors=(
+            (PHONES, "1.8"),
+            (OLDER, "1.5"),
+            (TABLETS, "1.6"),
+            ("plate-and-flex phones", "1.8"),
+            ("removable-back phones", "1.4"),
+            ("plate-backed phones", "1.6"),
+        ),
     ),
 )
 
@@ -59,7 +87,11 @@ CUSTOMERS = (
 RECEIPTS = (
     ("P-1001", 14, 6000, 40), ("P-1002", 1, 7400, 12), ("P-1003", 1, 5200, 20), ("P-1004", 3, 3800, 9),
     ("P-2001", 7, 5800, 40), ("P-2002", 1, 4900, 33), ("P-2003", 1, 4400, 33),
-    ("P-3001", 5, 13800, 40), ("P-3002", 1, 9200, 15),
+    ("P-3001", 5, 13800, 40), ("P-3002", 1, 9200, 15), ("P-1101", 2, 3400, 30), ("P-1102", 2, 4100, 30), ("P-1201", 1, 21600, 25),
+    ("P-1202", 4, 1200, 25), ("P-1203", 2, 1450, 25), ("P-1204", 1, 4600, 25), ("P-1205", 2, 3800, 22), ("P-1301", 2, 6400, 22),
+    ("P-1302", 1, 11800, 21), ("P-1303", 1, 6100, 21), ("P-1304", 1, 3600, 21), ("P-1305", 1, 4200, 20), ("P-3102", 1, 12800, 19),
+    ("P-3103", 1, 3800, 19), ("P-3104", 2, 1600, 19), ("P-4001", 1, 9600, 18), ("P-4002", 1, 8800, 18), ("P-5001", 2, 1900, 17),
+    ("P-5002", 1, 7200, 17), ("P-6003", 1, 27500, 16), ("P-6005", 1, 31800, 16), ("P-6006", 1, 10400, 16),
 )  # fmt: skip
 
 HERON, PLAIN, SLATE = "fennick-heron", "ardale-plain-15", "tarnbeck-slate-11"
