@@ -17,6 +17,7 @@ from typing import Any
 from stdnum import ean
 
 from sutura.core.catalogue import (
+    EDGES,
     Connector,
     EdgeLimit,
     Face,
@@ -300,7 +301,7 @@ def face_from_json(raw: Mapping[str, Any]) -> Face:
     return Face(
         width_mm=raw["width_mm"], height_mm=raw["height_mm"], corner_mm=raw["corner_mm"], glass=_box(raw["glass"]),
         active=_box(raw["active"]), opening_edge=raw["opening_edge"],
-        edges={edge: EdgeLimit(**limit) for edge, limit in raw["edges"].items()},
+        edges={edge: EdgeLimit(**raw["edges"][edge]) for edge in EDGES},
         spots=tuple(Spot(**{**spot, "box": _box(spot["box"])}) for spot in raw["spots"]),
         keep_outs=tuple(KeepOut(**{**keep, "box": _box(keep["box"])}) for keep in raw["keep_outs"]),
     )  # fmt: skip

@@ -73,7 +73,11 @@ from part
 
 @reading
 def shelf_page() -> list[PartRow]:
-    return rows(PartRow, _PARTS + " order by bin, part.name limit 500")
+    return rows(
+        PartRow,
+        _PARTS
+        + " order by substring(bin from '^[^0-9]*'), substring(bin from '[0-9]+')::numeric nulls first, bin, part.name limit 500",
+    )
 
 
 @reading

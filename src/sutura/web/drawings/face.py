@@ -36,6 +36,7 @@ def face_body(face: Face) -> Markup:
     """The parts of the drawing without the marks, to stand inside another svg."""
     pieces = [
         _rect(face.outline, "face-glass", face.corner_mm),
+        _rect(face.glass, "face-pane", max(face.corner_mm - 1, 0)),
         _rect(face.active, "face-active", max(face.corner_mm - 4, 0)),
     ]
     for keep in face.keep_outs:
