@@ -202,6 +202,11 @@ def test_the_picture_lies_inside_the_glass_and_the_corner_inside_the_outline() -
     assert places(replace(MODEL, face=replace(MODEL.face, corner_mm=36))) == ["face.corner_mm"]
 
 
+def test_nothing_is_opened_at_an_edge_where_no_pick_may_go() -> None:
+    ember = models()["quillon-ember"]
+    assert places(replace(ember, face=replace(ember.face, opening_edge="right"))) == ["face.opening_edge"]
+
+
 def test_siblings_are_told_apart_by_what_can_be_seen_and_measured() -> None:
     told = {one.look_at: one.looks for one in tell_apart([MODEL, HERON_L])}
     assert told["back cover"]["Fennick Heron"] != told["back cover"]["Fennick Heron L"]

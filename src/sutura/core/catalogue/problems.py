@@ -140,6 +140,9 @@ def _face_problems(model: Model) -> list[Invalid]:
     ]
     if not problems and not _inside(face.active, face.glass):
         problems.append(Invalid("face.active", _box_words(face.active), "keep it inside the glass"))
+    if face.edges[face.opening_edge].depth_mm == 0:
+        accepts = "open at an edge where a pick may go: its limit here is 0 mm"
+        problems.append(Invalid("face.opening_edge", face.opening_edge, accepts))
     if face.corner_mm > min(face.width_mm, face.height_mm) / 2:
         problems.append(Invalid("face.corner_mm", face.corner_mm, "at most half of the shorter side"))
     return problems

@@ -17,6 +17,8 @@ RULES = (
          says="A step that needs another one done before it comes after it on the sheet.", source=COMMON),
     Rule(id="sheet.heat-limit", capability="catalogue",
          says="No step warms a place above the limit the model gives for it.", source=COMMON),
+    Rule(id="catalogue.opening-edge", capability="catalogue",
+         says="A device is opened at an edge where a pick may go.", source=COMMON),
     Rule(id="sheet.second-look", capability="catalogue",
          says="A model that can only be tested once it is closed has a second look before it is closed.", source=COMMON),
     Rule(id="catalogue.seal", capability="catalogue",
