@@ -32,7 +32,6 @@ from sutura.core.identify import (
     plain,
     read_label,
     read_scan,
-    same_article,
 )
 
 
@@ -258,12 +257,6 @@ def test_a_broken_gs1_128_code_is_refused_and_says_to_scan_again(text: str) -> N
 def test_the_scan_field_never_does_anything_but_understand_or_refuse(text: str) -> None:
     with contextlib.suppress(Invalid):
         assert read_scan(text).kind in set(Scanned)
-
-
-def test_ean_and_upc_are_the_same_number_with_zeros_before_it() -> None:
-    assert same_article("036000291452", "0036000291452")
-    assert not same_article("", "")
-    assert not same_article("036000291452", "73513537")
 
 
 # -- printed panel labels ---------------------------------------------------------------------

@@ -388,6 +388,7 @@ def test_an_imei_of_another_model_is_said_in_the_jobs_history(shop: Shop) -> Non
     [
         ("2000000010014", "Heron front, genuine pulled", "/shelf/P-1001"),
         ("(01)02000000010014", "Heron front, genuine pulled", "/shelf/P-1001"),
+        ("02000000010014", "Heron front, genuine pulled", "/shelf/P-1001"),
         ("4006381333931", "no part on the shelf carries it", ""),
         ("2000000010015", "No model in the catalogue", ""),
         ("HF-70-R1", "printed on a part", ""),

@@ -97,10 +97,6 @@ class Face:
     def outline(self) -> Box:
         return Box(x=0, y=0, width=self.width_mm, height=self.height_mm)
 
-    @property
-    def home_button(self) -> Spot | None:
-        return next((spot for spot in self.spots if spot.what == "button"), None)
-
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Function:

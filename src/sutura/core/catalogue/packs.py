@@ -98,7 +98,9 @@ def plan_import(
     and was used is retired when `retires`, else it stays (rule catalogue.retire); what was never used is removed.
     """
     there = {one.id: one for one in present}
-    ids = [one.id for one in arriving]
+    first: dict[str, Arriving] = {}
+    for one in arriving:
+        first.setdefault(one.id, one)
     problems = [
         Invalid(one.place, one.id, f"another pack has it: {there[one.id].pack or 'it was made here'}")
         for one in arriving
@@ -106,13 +108,11 @@ def plan_import(
     ]
     problems += [
         Invalid(one.place, one.id, "give each one an id of its own")
-        for index, one in enumerate(arriving)
-        if one.id in ids[:index]
+        for one in arriving
+        if first[one.id] is not one
     ]
     planned = [_arrives(one, there.get(one.id)) for one in arriving]
-    planned += [
-        _leaves(one, retires=retires) for one in present if one.pack == pack and one.id not in set(ids)
-    ]
+    planned += [_leaves(one, retires=retires) for one in present if one.pack == pack and one.id not in first]
     return ImportPlan(pack=pack, planned=tuple(planned)), problems
 
 

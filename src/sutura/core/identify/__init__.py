@@ -27,12 +27,11 @@ from sutura.core.identify.scan import (
     check_imei,
     read_label,
     read_scan,
-    same_article,
 )
 
 __all__ = [
     "MM_PER_INCH", "MOST_SHOWN", "RULES", "Candidate", "Character", "Collision", "Identification", "Known", "LabelPattern",
     "NumberIndex", "Numbered", "Panel", "PanelLabel", "PanelSize", "Scan", "Scanned", "Timing", "Verdict", "check_imei",
     "collisions", "edits_allowed", "fold", "identify", "index_numbers", "known", "look_up", "numbers_of", "plain",
-    "read_label", "read_scan", "same_article", "size_of", "tell",
+    "read_label", "read_scan", "size_of", "tell",
 ]  # fmt: skip

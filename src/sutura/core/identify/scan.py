@@ -88,15 +88,6 @@ def _gs1(text: str) -> Scan:
     return Scan(kind=Scanned.NUMBER, value=next(iter(found.values()), text), notes=notes)
 
 
-def same_article(one: str, other: str) -> bool:
-    """Whether two article numbers are one: EAN and UPC are the same number with zeros before it.
-
-    >>> same_article("036000291452", "0036000291452")
-    True
-    """
-    return bool(one) and one.zfill(14) == other.zfill(14)
-
-
 def check_imei(text: str) -> str:
     """Fifteen digits with a right check digit (Luhn); one digit repeated fifteen times is no IMEI.
 
