@@ -14,7 +14,7 @@ from sutura.core.identify import Panel, size_of
 from sutura.core.maths.geometry import Box
 from sutura.core.values import COMMON, Rule
 
-Value = str | float
+Value = str | int | float
 # what a screen position demands; None = nobody knows it yet
 Need = Mapping[str, Value | None]
 

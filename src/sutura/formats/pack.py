@@ -64,7 +64,7 @@ class PackPart:
     printed_number: str
     grade: str
     gtin: str
-    attributes: Mapping[str, str | float]
+    attributes: Mapping[str, str | int | float]
     box: tuple[str, ...]
     offers: tuple[PartOffer, ...]
 

@@ -236,7 +236,7 @@ class Model:
     part_family: str
     numbers: tuple[NumberPattern, ...]
     face: Face
-    need: Mapping[str, str | float | None]
+    need: Mapping[str, str | int | float | None]
     functions: tuple[Function, ...]
     screws: tuple[ScrewGroup, ...]
     steps: tuple[Step, ...]

@@ -83,7 +83,7 @@ def unlisted_model(template: Model, measured: Measured, read_number: str, model_
     Its number is the one that was read, so the next one like it is found again – as likely, never as sure.
     """
     size = {"width_mm": measured.width_mm, "height_mm": measured.height_mm}
-    known: Mapping[str, str | float | None] = {
+    known: Mapping[str, str | int | float | None] = {
         "kind": template.need["kind"], **dict.fromkeys(UNKNOWN_NEED), **size, "resolution": measured.resolution,
         "connector_pins": measured.connector_pins, "connector_place": measured.connector_place,
     }  # fmt: skip
