@@ -7,46 +7,9 @@ from dataclasses import dataclass
 from datetime import datetime, timedelta
 from enum import StrEnum
 
-from sutura.core.catalogue import Face, Model
+from sutura.core.catalogue import Model
 from sutura.core.errors import Invalid
-from sutura.core.maths.geometry import Point, length, nearest_edge
 from sutura.core.values import COMMON, FunctionResult, Outcome, Rule
-
-MAX_MARKS = 200
-NEAR_EDGE_MM = 5.0
-
-
-class MarkKind(StrEnum):
-    IMPACT = "impact"
-    CRACK = "crack"
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Mark:
-    """One damage drawn on the face, in mm. An impact is one point with a reach; a crack is a line."""
-
-    kind: MarkKind
-    points: tuple[Point, ...]
-    reach_mm: float = 0.0
-
-    @property
-    def label(self) -> str:
-        if self.kind is MarkKind.IMPACT:
-            return f"impact at {self.points[0].x:.0f}, {self.points[0].y:.0f} mm, {self.reach_mm * 2:.0f} mm across"
-        start, end = self.points[0], self.points[-1]
-        return f"crack from {start.x:.0f}, {start.y:.0f} to {end.x:.0f}, {end.y:.0f} mm, {length(self.points):.0f} mm long"
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class DamageReading:
-    """What the drawing says: counts, total crack length in mm, edges reached, the cautions it calls for."""
-
-    impacts: int
-    cracks: int
-    crack_mm: float
-    edges: tuple[str, ...]
-    cautions: tuple[str, ...]
-    says: str
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -81,70 +44,9 @@ class Channel(StrEnum):
 RULES = (
     Rule(id="intake.not-testable", capability="intake",
          says="A function that cannot be tested is recorded as not testable, with the reason; it is neither fine nor broken.", source=COMMON),
-    Rule(id="intake.inside", capability="intake", says="A mark lies on the face, within its outline.", source=COMMON),
-    Rule(id="intake.glass-caution", capability="intake",
-         says="Any crack or impact calls for eye protection, gloves and tape at the opening steps.", source=COMMON),
     Rule(id="intake.promise", capability="intake",
          says="The earliest promise is now plus the work to count (rule plan.promise) and the cure; an earlier one needs a reason.", source=COMMON),
 )  # fmt: skip
-
-
-def check_marks(marks: Sequence[Mark], face: Face) -> list[Invalid]:
-    """Problems of drawn marks, each with its place `marks[i]`."""
-    if len(marks) > MAX_MARKS:
-        return [Invalid("marks", len(marks), f"draw at most {MAX_MARKS} marks")]
-    problems = []
-    for index, mark in enumerate(marks):
-        place = f"marks[{index}]"
-        wanted = 1 if mark.kind is MarkKind.IMPACT else 2
-        if len(mark.points) < wanted or (mark.kind is MarkKind.IMPACT and len(mark.points) != 1):
-            problems.append(
-                Invalid(
-                    place, f"{len(mark.points)} points", "an impact is one point; a crack needs two or more"
-                )
-            )
-        outside = next((p for p in mark.points if not face.outline.holds(p)), None)
-        if outside:
-            problems.append(
-                Invalid(
-                    place,
-                    f"{outside.x:.0f}, {outside.y:.0f} mm",
-                    f"stay on the face: 0–{face.width_mm:g} by 0–{face.height_mm:g} mm",
-                )
-            )
-        if not 0 <= mark.reach_mm <= 60:
-            problems.append(Invalid(place, f"{mark.reach_mm:g} mm", "an impact reaches 0–60 mm"))
-    return problems
-
-
-def read_damage(marks: Sequence[Mark], face: Face) -> DamageReading:
-    """Read the drawing: how much is broken, which edges it reaches, what to be careful of."""
-    cracks = [mark for mark in marks if mark.kind is MarkKind.CRACK]
-    impacts = [mark for mark in marks if mark.kind is MarkKind.IMPACT]
-    crack_mm = sum(length(mark.points) for mark in cracks)
-    edges = []
-    for mark in marks:
-        for point in mark.points:
-            edge, away = nearest_edge(point, face.outline)
-            if away - mark.reach_mm <= NEAR_EDGE_MM and edge not in edges:
-                edges.append(edge)
-    if not marks:
-        says = "No damage drawn."
-    else:
-        reach = (
-            f"; damage reaches the {', '.join(edges)} edge{'s' if len(edges) > 1 else ''}" if edges else ""
-        )
-        says = f"{_count(len(impacts), 'impact')}, {_count(len(cracks), 'crack')}, {crack_mm:.0f} mm of crack{reach}."
-        if face.opening_edge in edges:
-            says += f" The {face.opening_edge} edge, where it is usually opened, is broken: tape it before the cup."
-    return DamageReading(
-        impacts=len(impacts), cracks=len(cracks), crack_mm=crack_mm, edges=tuple(edges),
-        cautions=("glass",) if marks else (), says=says,
-    )  # fmt: skip
-
-
-def _count(number: int, noun: str) -> str:
-    return f"{number} {noun}{'' if number == 1 else 's'}"
 
 
 def check_functions(

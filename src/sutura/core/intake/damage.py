@@ -1,0 +1,455 @@
+"""What the drawing says: how much is broken, where it can still be held, where and how deep it may be opened.
+
+All lengths in mm on the front, from the top left corner of the outline. A face is never opened deeper than its catalogue says.
+"""
+
+from __future__ import annotations
+
+import itertools
+import math
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
+from enum import StrEnum
+
+from sutura.core.catalogue import EDGES, Face
+from sutura.core.intake.marks import KINDS, Mark, MarkKind, Shape, reached_edges
+from sutura.core.maths import plane
+from sutura.core.maths.geometry import Box, Point, length
+from sutura.core.maths.plane import Circle, Region
+from sutura.core.values import COMMON, Rule
+
+NEAR_EDGE_MM = 5.0
+# Suction cups by diameter; the shop's own list, no source.
+CUPS_MM = (20, 30, 40, 55)
+# A cup leaks when its lip lies on a crack: this much is kept free round it. The shop's, no source.
+CUP_MARGIN_MM = 1.0
+# A cup further in than this lifts the middle of the glass and not its edge. The shop's, no source.
+CUP_BAND_MM = 62.0
+CORNER_MM = 12.0
+HIGH_SHARE, SOME_SHARE = 0.35, 0.08
+# A usual opening edge is given up for another one only when it is this much more broken. The shop's, no source.
+HABIT = 0.3
+
+RULES = (
+    Rule(id="intake.inside", capability="intake", says="A mark lies on the face, within its outline.", source=COMMON),
+    Rule(id="intake.glass-caution", capability="intake",
+         says="Any crack or impact calls for eye protection, gloves and tape at the opening steps.", source=COMMON),
+    Rule(id="intake.circle", capability="intake",
+         says="A suction cup needs unbroken glass: the largest circle that touches no crack, no missing glass and no opening decides which cup holds.",
+         source="common practice, no source; largest inscribed circle by shapely (library)"),
+    Rule(id="intake.entry", capability="intake",
+         says="It is opened at its usual edge unless another one is far less broken; never at an edge where no pick may go. Where no cup holds, a chip is the start, else tape and a thin blade.",
+         source=COMMON),
+    Rule(id="intake.depth", capability="intake",
+         says="A pick goes no deeper than the edge allows, less at a keep-out, and never as far as a sensor or camera behind the edge.", source=COMMON),
+    Rule(id="intake.loose", capability="intake",
+         says=f"Glass is loose when some is missing or more than {HIGH_SHARE:.0%} of it lies within {NEAR_EDGE_MM:g} mm of damage; it may be from {SOME_SHARE:.0%} on, or where a crack reaches an edge.",
+         source="common practice, no source; the shares are the shop's"),
+)  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class DamageReading:
+    """The drawing in short: counts, total crack length in mm, edges reached, the cautions it calls for."""
+
+    impacts: int
+    cracks: int
+    crack_mm: float
+    edges: tuple[str, ...]
+    cautions: tuple[str, ...]
+    says: str
+
+
+def read_damage(marks: Sequence[Mark], face: Face) -> DamageReading:
+    """The drawing in one sentence, without the geometry of an opening plan."""
+    glass = [mark for mark in marks if mark.breaks_glass]
+    cracks = [mark for mark in glass if mark.kind is MarkKind.CRACK]
+    impacts = [mark for mark in glass if mark.kind is MarkKind.IMPACT]
+    crack_mm = sum(length(mark.points) for mark in cracks)
+    edges = reached_edges(marks, face, NEAR_EDGE_MM)
+    said = []
+    if glass:
+        reach = (
+            f"; damage reaches the {', '.join(edges)} edge{'s' if len(edges) > 1 else ''}" if edges else ""
+        )
+        said.append(
+            f"{_count(len(impacts), 'impact')}, {_count(len(cracks), 'crack')}, {crack_mm:.0f} mm of crack{reach}."
+        )
+        if face.opening_edge in edges:
+            said.append(
+                f"The {face.opening_edge} edge, where it is usually opened, is broken: tape it before the cup."
+            )
+    others = [
+        mark for mark in marks if mark.kind not in (MarkKind.CRACK, MarkKind.IMPACT) or not mark.breaks_glass
+    ]
+    if others:
+        said.append(f"Also: {'; '.join(mark.label for mark in others)}.")
+    return DamageReading(
+        impacts=len(impacts), cracks=len(cracks), crack_mm=crack_mm, edges=tuple(edges),
+        cautions=("glass",) if glass else (), says=" ".join(said) or "No damage drawn.",
+    )  # fmt: skip
+
+
+def _count(number: int, noun: str) -> str:
+    return f"{number} {noun}{'' if number == 1 else 's'}"
+
+
+# -- the opening plan -----------------------------------------------------------------------
+
+
+class Loose(StrEnum):
+    """How likely it is that glass falls out while it is worked on."""
+
+    NO = "unbroken"
+    LOW = "holds"
+    SOME = "may come loose"
+    HIGH = "loose"
+
+
+class Start(StrEnum):
+    CUP = "cup"
+    CHIP = "chip"
+    BLADE = "tape and thin blade"
+    NOWHERE = "nowhere"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Stretch:
+    """A part of an edge with the depth limit of a pick there, and why. Along the edge from its left or top end."""
+
+    start_mm: float
+    end_mm: float
+    depth_mm: float
+    why: str
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class EdgeReading:
+    """One edge: how much of it is near damage (0 to 1), and its depth limits from end to end."""
+
+    edge: str
+    broken: float
+    stretches: tuple[Stretch, ...]
+
+    @property
+    def allowed(self) -> bool:
+        return any(stretch.depth_mm > 0 for stretch in self.stretches)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Cup:
+    """A suction cup that holds: its diameter, its centre, and the edge it lifts."""
+
+    diameter_mm: int
+    at: Point
+    edge: str
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class OpeningPlan:
+    """How a broken face is opened. `unknown` names what the catalogue does not know of this face."""
+
+    share_near: float
+    crack_mm: float
+    loose: Loose
+    edges: tuple[EdgeReading, ...]
+    corners: tuple[str, ...]
+    largest: Circle | None
+    near_opening: Circle | None
+    start: Start
+    entry_edge: str
+    entry: Point | None
+    cup: Cup | None
+    order: tuple[str, ...]
+    not_cut: tuple[str, ...]
+    protect: tuple[str, ...]
+    says: tuple[str, ...]
+    unknown: tuple[str, ...]
+
+
+def plan_opening(marks: Sequence[Mark], face: Face, cups_mm: Sequence[int] = CUPS_MM) -> OpeningPlan:
+    """The opening plan of a face with its marks (rules intake.circle, intake.entry, intake.depth, intake.loose)."""
+    glass = [mark for mark in marks if mark.breaks_glass]
+    damage, near = _broken(glass)
+    pane = plane.rounded(face.glass, face.corner_mm)
+    whole = pane.difference(damage) if glass else pane
+    hold = _without_openings(whole, face)
+    edges = tuple(_read_edge(edge, face, near if glass else None) for edge in EDGES)
+    circles = {one.edge: plane.largest_circle(plane.clipped(hold, _band(one.edge, face))) for one in edges}
+    start, entry_edge, cup, entry = _start(edges, circles, glass, face, cups_mm)
+    share = plane.share(near, pane) if glass else 0.0
+    loose = _loose(glass, share, bool(reached_edges(glass, face, 1.0)))
+    order = _order(entry_edge, edges) if entry_edge else ()
+    plan = OpeningPlan(
+        share_near=share, crack_mm=sum(length(m.points) for m in glass if m.kind is MarkKind.CRACK), loose=loose,
+        edges=edges, corners=_corners(near, face) if glass else (), largest=plane.largest_circle(hold),
+        near_opening=circles[face.opening_edge], start=start, entry_edge=entry_edge, entry=entry, cup=cup, order=order,
+        not_cut=tuple(one.edge for one in edges if not one.allowed), protect=_protect(loose), says=(),
+        unknown=_unknown(face),
+    )  # fmt: skip
+    return _with_words(plan, face)
+
+
+def _broken(glass: Sequence[Mark]) -> tuple[Region, Region]:
+    """Everything broken, and everything within NEAR_EDGE_MM of it."""
+    by_shape = {shape: [m for m in glass if KINDS[m.kind].shape is shape] for shape in Shape}
+    strokes = plane.strokes(m.points for m in by_shape[Shape.LINE])
+    areas = plane.areas([m.points for m in by_shape[Shape.AREA]])
+    spots = [(m.points[0], m.reach_mm) for m in by_shape[Shape.SPOT]]
+    near = [(at, reach + NEAR_EDGE_MM) for at, reach in spots]
+    return (
+        plane.together([plane.broad(strokes, plane.CRACK_HALF_MM), plane.discs(spots), areas]),
+        plane.together([plane.broad(strokes, NEAR_EDGE_MM), plane.discs(near), areas.buffer(NEAR_EDGE_MM)]),
+    )
+
+
+def _without_openings(glass: Region, face: Face) -> Region:
+    """Glass without the openings a cup would leak through: speaker, microphone, button."""
+    for spot in face.spots:
+        if spot.what in ("speaker", "microphone", "button"):
+            glass = glass.difference(
+                plane.rounded(spot.box, min(spot.box.width, spot.box.height) / 2 if spot.round else 0)
+            )
+    return glass
+
+
+# -- edges ----------------------------------------------------------------------------------
+
+
+def edge_length(edge: str, face: Face) -> float:
+    """How long an edge of the outline is, in mm."""
+    return face.width_mm if edge in ("top", "bottom") else face.height_mm
+
+
+def edge_point(edge: str, along_mm: float, in_mm: float, face: Face) -> Point:
+    """The point so far along an edge, from its left or top end, and so far in from it."""
+    if edge in ("top", "bottom"):
+        return Point(x=along_mm, y=in_mm if edge == "top" else face.height_mm - in_mm)
+    return Point(x=in_mm if edge == "left" else face.width_mm - in_mm, y=along_mm)
+
+
+def _along(edge: str, point: Point) -> float:
+    return point.x if edge in ("top", "bottom") else point.y
+
+
+def _inset(edge: str, box: Box, face: Face) -> float:
+    """How far a box lies in from an edge."""
+    far = Point(x=box.x + box.width, y=box.y + box.height)
+    return point_inset(edge, Point(x=box.x, y=box.y) if edge in ("top", "left") else far, face)
+
+
+def point_inset(edge: str, point: Point, face: Face) -> float:
+    """How far a point lies in from an edge, in mm."""
+    return {
+        "top": point.y, "left": point.x, "bottom": face.height_mm - point.y, "right": face.width_mm - point.x,
+    }[edge]  # fmt: skip
+
+
+def _span(edge: str, box: Box) -> tuple[float, float]:
+    return (box.x, box.x + box.width) if edge in ("top", "bottom") else (box.y, box.y + box.height)
+
+
+def _band(edge: str, face: Face) -> Box:
+    """The part of the face where a cup still lifts an edge."""
+    deep = min(CUP_BAND_MM, 0.6 * (face.height_mm if edge in ("top", "bottom") else face.width_mm))
+    near, far = edge_point(edge, 0, 0, face), edge_point(edge, edge_length(edge, face), deep, face)
+    x, y = min(near.x, far.x), min(near.y, far.y)
+    return Box(x=x, y=y, width=abs(far.x - near.x), height=abs(far.y - near.y))
+
+
+def _read_edge(edge: str, face: Face, near: Region | None) -> EdgeReading:
+    broken = 0.0
+    if near is not None:
+        ends = edge_point(edge, 0, 0, face), edge_point(edge, edge_length(edge, face), 0, face)
+        broken = plane.length_share(*ends, near)
+    return EdgeReading(edge=edge, broken=broken, stretches=depth_limits(edge, face))
+
+
+def depth_limits(edge: str, face: Face) -> tuple[Stretch, ...]:
+    """How deep a pick may go along an edge, from end to end, with the reason of each limit (rule intake.depth)."""
+    base = face.edges[edge]
+    limits = [(0.0, edge_length(edge, face), base.depth_mm, base.why)]
+    limits += [
+        (*_span(edge, k.box), k.depth_mm, f"{k.name}: {k.why}") for k in face.keep_outs if k.edge == edge
+    ]
+    for spot in face.spots:
+        inset = _inset(edge, spot.box, face)
+        if spot.what in ("sensor", "camera") and inset < base.depth_mm + 0.1:
+            limits.append(
+                (*_span(edge, spot.box), math.floor(max(inset - 0.1, 0) * 10) / 10, f"{spot.name} behind it")
+            )
+    cuts = sorted({min(max(at, 0.0), edge_length(edge, face)) for one in limits for at in one[:2]})
+    stretches: list[Stretch] = []
+    for start, end in itertools.pairwise(cuts):
+        depth, why = min(((d, w) for a, b, d, w in limits if a <= start and b >= end), key=lambda one: one[0])
+        if stretches and (stretches[-1].depth_mm, stretches[-1].why) == (depth, why):
+            start = stretches.pop().start_mm
+        stretches.append(Stretch(start_mm=start, end_mm=end, depth_mm=depth, why=why))
+    return tuple(stretches)
+
+
+def _corners(near: Region, face: Face) -> tuple[str, ...]:
+    size = min(CORNER_MM, face.width_mm / 3, face.height_mm / 3)
+    found = []
+    for name, x, y in (
+        ("top left", 0.0, 0.0), ("top right", face.width_mm - size, 0.0), ("bottom right", face.width_mm - size, face.height_mm - size),
+        ("bottom left", 0.0, face.height_mm - size),
+    ):  # fmt: skip
+        if near.intersects(plane.boxed(Box(x=x, y=y, width=size, height=size))):
+            found.append(name)
+    return tuple(found)
+
+
+# -- where to start -------------------------------------------------------------------------
+
+
+def _start(
+    edges: Sequence[EdgeReading], circles: Mapping[str, Circle | None], glass: Sequence[Mark], face: Face, cups_mm: Sequence[int]
+) -> tuple[Start, str, Cup | None, Point | None]:  # fmt: skip
+    """How and where the face is started: by a cup near the best edge, at a chip, or with tape and a thin blade."""
+    allowed = [one for one in edges if one.allowed]
+    if not allowed:
+        return Start.NOWHERE, "", None, None
+    cups = {one.edge: _cup(one.edge, circles[one.edge], cups_mm) for one in allowed}
+
+    def cost(one: EdgeReading) -> tuple[bool, float, int]:
+        habit = 0.0 if one.edge == face.opening_edge else HABIT
+        return cups[one.edge] is None, round(one.broken + habit, 6), EDGES.index(one.edge)
+
+    best = min(allowed, key=cost)
+    cup = cups[best.edge]
+    if cup:
+        return Start.CUP, best.edge, cup, _entry(best, _along(best.edge, cup.at), face)
+    chips = [point for mark in glass if mark.kind is MarkKind.MISSING for point in mark.points]
+    for one in sorted(allowed, key=cost):
+        reachable = [(point_inset(one.edge, chip, face), _along(one.edge, chip)) for chip in chips]
+        if reachable and min(reachable)[0] <= NEAR_EDGE_MM:
+            return Start.CHIP, one.edge, None, _entry(one, min(reachable)[1], face)
+    return Start.BLADE, best.edge, None, _entry(best, edge_length(best.edge, face) / 2, face)
+
+
+def _cup(edge: str, circle: Circle | None, cups_mm: Sequence[int]) -> Cup | None:
+    """The largest cup that fits into a circle, moved as near to the edge as the circle allows."""
+    fitting = [d for d in cups_mm if circle and d / 2 + CUP_MARGIN_MM <= circle.radius + 1e-9]
+    if not circle or not fitting:
+        return None
+    diameter = max(fitting)
+    spare = circle.radius - diameter / 2 - CUP_MARGIN_MM
+    toward = {"top": (0, -1), "bottom": (0, 1), "left": (-1, 0), "right": (1, 0)}[edge]
+    at = Point(x=circle.x + toward[0] * spare, y=circle.y + toward[1] * spare)
+    return Cup(diameter_mm=diameter, at=at, edge=edge)
+
+
+def _entry(reading: EdgeReading, wanted_mm: float, face: Face) -> Point:
+    """The place on an edge nearest to the wanted one where a pick goes as deep as anywhere on that edge."""
+    deepest = max(stretch.depth_mm for stretch in reading.stretches)
+    free = [one for one in reading.stretches if one.depth_mm == deepest]
+
+    def nearest(one: Stretch) -> float:
+        margin = min(face.corner_mm, (one.end_mm - one.start_mm) / 2)
+        return min(max(wanted_mm, one.start_mm + margin), one.end_mm - margin)
+
+    along = min((nearest(one) for one in free), key=lambda at: (abs(at - wanted_mm), at))
+    return edge_point(reading.edge, along, 0, face)
+
+
+def _order(first: str, edges: Sequence[EdgeReading]) -> tuple[str, ...]:
+    """From the first edge to its neighbours, the freer one first, the far edge last; what may not be cut is left out."""
+    at = EDGES.index(first)
+    beside = [EDGES[(at + 1) % 4], EDGES[(at - 1) % 4]]
+    reading = {one.edge: one for one in edges}
+
+    def free_mm(edge: str) -> float:
+        return sum((s.end_mm - s.start_mm) * s.depth_mm for s in reading[edge].stretches)
+
+    beside.sort(key=lambda edge: (-round(free_mm(edge), 6), round(reading[edge].broken, 6)))
+    return tuple(edge for edge in (first, *beside, EDGES[(at + 2) % 4]) if reading[edge].allowed)
+
+
+# -- words ----------------------------------------------------------------------------------
+
+
+def _loose(glass: Sequence[Mark], share: float, at_edge: bool) -> Loose:
+    if not glass:
+        return Loose.NO
+    if share > HIGH_SHARE or any(mark.kind is MarkKind.MISSING for mark in glass):
+        return Loose.HIGH
+    return Loose.SOME if share >= SOME_SHARE or at_edge else Loose.LOW
+
+
+def _protect(loose: Loose) -> tuple[str, ...]:
+    if loose is Loose.NO:
+        return ()
+    usual = ("eye protection", "gloves", "tape over the cracks")
+    return (*usual, "a box for the splinters") if loose is Loose.HIGH else usual
+
+
+def _unknown(face: Face) -> tuple[str, ...]:
+    """What cannot be computed because the catalogue does not know it."""
+    missing = []
+    if not face.keep_outs:
+        missing.append("where its cables run: no keep-outs are known, so every limit is only the edge's")
+    if not face.spots:
+        missing.append("its windows, speaker and sensors: a cup may leak there")
+    return tuple(missing)
+
+
+def _with_words(plan: OpeningPlan, face: Face) -> OpeningPlan:
+    return replace(plan, says=tuple(_words(plan, face)))
+
+
+def _words(plan: OpeningPlan, face: Face) -> list[str]:
+    said = []
+    if plan.loose is not Loose.NO:
+        said.append(
+            f"{plan.share_near:.0%} of the glass lies within {NEAR_EDGE_MM:g} mm of damage; it {_LOOSE_WORDS[plan.loose]}."
+        )
+    if plan.start is Start.NOWHERE:
+        return [*said, "No edge allows a pick: it is not opened from the front."]
+    if plan.cup:
+        deep = point_inset(plan.cup.edge, plan.cup.at, face)
+        said.append(
+            f"Cup of {plan.cup.diameter_mm} mm, its centre {deep:.0f} mm from the {plan.cup.edge} edge."
+        )
+    elif plan.start is Start.CHIP:
+        said.append(f"No cup holds: start at the chip by the {plan.entry_edge} edge, tape the rest first.")
+    else:
+        said.append(
+            f"No cup holds: tape the glass, then a thin blade at the {plan.entry_edge} edge, or a cup on the tape."
+        )
+    if plan.entry_edge != face.opening_edge:
+        usual = next(one for one in plan.edges if one.edge == face.opening_edge)
+        said.append(
+            f"Not at the {face.opening_edge} edge as usual: {usual.broken:.0%} of it is broken, or nothing holds there."
+        )
+    said.append(
+        f"Order: {', '.join(plan.order)}."
+        + (f" Never cut: {', '.join(plan.not_cut)}." if plan.not_cut else "")
+    )
+    for edge in plan.order:
+        reading = next(one for one in plan.edges if one.edge == edge)
+        said += [f"{edge.capitalize()} edge: {limit}." for limit in _limits(reading)]
+    return said
+
+
+_LOOSE_WORDS = {
+    Loose.LOW: "holds",
+    Loose.SOME: "may come loose",
+    Loose.HIGH: "is loose: tape it twice before anything else",
+}
+
+
+def _limits(reading: EdgeReading) -> list[str]:
+    """The limits of an edge in words, the usual one first, then the shorter stretches."""
+    longest = max(reading.stretches, key=lambda one: one.end_mm - one.start_mm)
+    said = [f"{_depth(longest.depth_mm)} ({longest.why})"]
+    said += [
+        f"{_depth(one.depth_mm)} from {one.start_mm:.0f} to {one.end_mm:.0f} mm ({one.why})"
+        for one in reading.stretches
+        if (one.depth_mm, one.why) != (longest.depth_mm, longest.why)
+    ]
+    return said
+
+
+def _depth(depth_mm: float) -> str:
+    return f"at most {depth_mm:g} mm deep" if depth_mm else "no pick"

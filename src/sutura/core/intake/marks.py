@@ -1,0 +1,169 @@
+"""What is drawn on a device: the marks of its damage, in mm on its front or its back."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass
+from enum import StrEnum
+
+from sutura.core.catalogue import Face
+from sutura.core.errors import Invalid
+from sutura.core.maths.geometry import Point, length, nearest_edge
+
+MAX_MARKS = 200
+# a freehand line is simplified before it is sent; more points than this are no drawing by hand
+MAX_POINTS = 400
+
+
+class MarkKind(StrEnum):
+    IMPACT = "impact"
+    CRACK = "crack"
+    MISSING = "missing glass"
+    DEAD = "dead touch"
+    LINE = "line"
+    BLOTCH = "blotch"
+    PIXEL = "pixel fault"
+    GAP = "edge gap"
+    DENT = "dent"
+    BEND = "bend"
+    SCREW = "missing screw"
+    LIQUID = "liquid indicator"
+
+
+class Shape(StrEnum):
+    """How a kind of mark is drawn: a spot with a reach, a line, a closed area, or a single place."""
+
+    SPOT = "spot"
+    LINE = "line"
+    AREA = "area"
+    PLACE = "place"
+
+
+class Side(StrEnum):
+    FRONT = "front"
+    BACK = "back"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class KindFacts:
+    """How a kind is drawn, on which sides it can be, and whether it breaks the glass or the picture."""
+
+    shape: Shape
+    sides: tuple[Side, ...] = (Side.FRONT,)
+    glass: bool = False
+    picture: bool = False
+
+
+_BOTH = (Side.FRONT, Side.BACK)
+KINDS: Mapping[MarkKind, KindFacts] = {
+    MarkKind.IMPACT: KindFacts(shape=Shape.SPOT, glass=True, sides=_BOTH),
+    MarkKind.CRACK: KindFacts(shape=Shape.LINE, glass=True, sides=_BOTH),
+    MarkKind.MISSING: KindFacts(shape=Shape.AREA, glass=True, sides=_BOTH),
+    MarkKind.DEAD: KindFacts(shape=Shape.AREA),
+    MarkKind.LINE: KindFacts(shape=Shape.LINE, picture=True),
+    MarkKind.BLOTCH: KindFacts(shape=Shape.SPOT, picture=True),
+    MarkKind.PIXEL: KindFacts(shape=Shape.PLACE, picture=True),
+    MarkKind.GAP: KindFacts(shape=Shape.LINE, sides=_BOTH),
+    MarkKind.DENT: KindFacts(shape=Shape.SPOT, sides=_BOTH),
+    MarkKind.BEND: KindFacts(shape=Shape.LINE, sides=_BOTH),
+    MarkKind.SCREW: KindFacts(shape=Shape.PLACE, sides=_BOTH),
+    MarkKind.LIQUID: KindFacts(shape=Shape.PLACE, sides=_BOTH),
+}
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Mark:
+    """One damage in mm from the top left corner of its side. `note` says more, such as what an indicator shows."""
+
+    kind: MarkKind
+    points: tuple[Point, ...]
+    reach_mm: float = 0.0
+    side: Side = Side.FRONT
+    note: str = ""
+
+    @property
+    def breaks_glass(self) -> bool:
+        return KINDS[self.kind].glass and self.side is Side.FRONT
+
+    @property
+    def label(self) -> str:
+        """The mark in words, with its size; what the text list beside the drawing says."""
+        said = _LABELS[KINDS[self.kind].shape](self)
+        return (
+            said
+            + (" on the back" if self.side is Side.BACK else "")
+            + (f": {self.note}" if self.note else "")
+        )
+
+
+def _spot(mark: Mark) -> str:
+    at = mark.points[0]
+    return f"{mark.kind.value} at {at.x:.0f}, {at.y:.0f} mm, {mark.reach_mm * 2:.0f} mm across"
+
+
+def _line(mark: Mark) -> str:
+    start, end = mark.points[0], mark.points[-1]
+    span = f"from {start.x:.0f}, {start.y:.0f} to {end.x:.0f}, {end.y:.0f} mm"
+    return f"{mark.kind.value} {span}, {length(mark.points):.0f} mm long"
+
+
+def _area(mark: Mark) -> str:
+    wide = max(p.x for p in mark.points) - min(p.x for p in mark.points)
+    high = max(p.y for p in mark.points) - min(p.y for p in mark.points)
+    at = mark.points[0]
+    return f"{mark.kind.value} at {at.x:.0f}, {at.y:.0f} mm, {wide:.0f} × {high:.0f} mm"
+
+
+def _place(mark: Mark) -> str:
+    return f"{mark.kind.value} at {mark.points[0].x:.0f}, {mark.points[0].y:.0f} mm"
+
+
+_LABELS: Mapping[Shape, Callable[[Mark], str]] = {
+    Shape.SPOT: _spot, Shape.LINE: _line, Shape.AREA: _area, Shape.PLACE: _place,
+}  # fmt: skip
+
+_POINTS: Mapping[Shape, tuple[int, int, str]] = {
+    Shape.SPOT: (1, 1, "one point with its reach"),
+    Shape.PLACE: (1, 1, "one point"),
+    Shape.LINE: (2, MAX_POINTS, f"a line of 2 to {MAX_POINTS} points"),
+    Shape.AREA: (3, MAX_POINTS, f"an area of 3 to {MAX_POINTS} points"),
+}
+
+
+def check_marks(marks: Sequence[Mark], face: Face) -> list[Invalid]:
+    """Problems of drawn marks, each with its place `marks[i]`."""
+    if len(marks) > MAX_MARKS:
+        return [Invalid("marks", len(marks), f"draw at most {MAX_MARKS} marks")]
+    return [
+        problem for index, mark in enumerate(marks) for problem in _problems(f"marks[{index}]", mark, face)
+    ]
+
+
+def _problems(place: str, mark: Mark, face: Face) -> list[Invalid]:
+    facts = KINDS[mark.kind]
+    fewest, most, words = _POINTS[facts.shape]
+    problems = []
+    if not fewest <= len(mark.points) <= most:
+        problems.append(Invalid(place, f"{len(mark.points)} points", f"draw {mark.kind.value} as {words}"))
+    if mark.side not in facts.sides:
+        problems.append(Invalid(place, mark.side.value, f"{mark.kind.value} is drawn on the front"))
+    outside = next((p for p in mark.points if not face.outline.holds(p)), None)
+    if outside:
+        accepts = f"stay on the face: 0–{face.width_mm:g} by 0–{face.height_mm:g} mm"
+        problems.append(Invalid(place, f"{outside.x:.0f}, {outside.y:.0f} mm", accepts))
+    if not 0 <= mark.reach_mm <= 60:
+        problems.append(Invalid(place, f"{mark.reach_mm:g} mm", "a spot reaches 0–60 mm"))
+    if len(mark.note) > 120:
+        problems.append(Invalid(place, mark.note[:60], "write at most 120 characters"))
+    return problems
+
+
+def reached_edges(marks: Sequence[Mark], face: Face, within_mm: float) -> list[str]:
+    """The edges that broken glass on the front comes within a distance of, in the order drawn."""
+    edges: list[str] = []
+    for mark in marks:
+        for point in mark.points if mark.breaks_glass else ():
+            edge, away = nearest_edge(point, face.outline)
+            if away - mark.reach_mm <= within_mm and edge not in edges:
+                edges.append(edge)
+    return edges

@@ -1,0 +1,194 @@
+"""Diagnosis: each rule of the trade as a test (common practice, no source), and what must hold whatever is observed."""
+
+from __future__ import annotations
+
+import math
+from itertools import islice, permutations
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from sutura.core.intake import (
+    PROOFS,
+    QUESTIONS,
+    Diagnosis,
+    Layer,
+    LayerReading,
+    Status,
+    check_observations,
+    diagnose,
+    expected_bits,
+)
+from sutura.core.intake.diagnosis import _PRIORS, _weights, entropy, likelihood
+
+observations = st.fixed_dictionaries({}, optional={q.id: st.sampled_from(list(q.answers)) for q in QUESTIONS})
+
+
+def at(found: Diagnosis, layer: Layer) -> LayerReading:
+    return next(one for one in found.layers if one.layer is layer)
+
+
+@given(observations)
+def test_a_black_screen_with_a_flat_battery_never_blames_the_panel(more: dict[str, str]) -> None:
+    ruled_out = {"torch", "reseat", "external", "reacts"}
+    found = diagnose(
+        {**{k: v for k, v in more.items() if k not in ruled_out}, "image": "none", "battery": "flat"}
+    )
+    for layer in (Layer.PANEL, Layer.BACKLIGHT, Layer.TOUCH):
+        if layer is not Layer.TOUCH or more.get("touch") != "fine":
+            assert (at(found, layer).status, at(found, layer).suspected) == (Status.UNKNOWN, False)
+    assert "Charge it first" in found.first[0]
+    assert found.next_test
+    assert found.next_test.question == "battery"
+    assert found.routes == ("charge first, then look again",)
+
+
+def test_w02_a_thin_green_line_suspects_the_panel_even_before_it_is_charged() -> None:
+    found = diagnose({"image": "thread", "battery": "flat"})
+    panel = at(found, Layer.PANEL)
+    assert (panel.status, panel.suspected) == (Status.UNKNOWN, True)
+    assert "thin coloured line" in panel.reasons[0]
+    assert found.first == ("Charge it first, then test again.",)
+
+
+def test_w13_lines_seen_only_through_a_camera_are_no_fault() -> None:
+    found = diagnose({"image": "lines", "camera": "yes", "touch": "fine", "glass": "whole"})
+    assert at(found, Layer.PANEL).status is Status.SOUND
+    assert found.routes == ("no fault found",)
+    assert not [one for one in found.layers if one.status is Status.FAULTY]
+
+
+def test_a_faint_image_under_a_torch_is_the_backlight_and_not_the_panel() -> None:
+    found = diagnose({"image": "none", "battery": "ok", "torch": "yes"})
+    assert at(found, Layer.BACKLIGHT).status is Status.FAULTY
+    assert at(found, Layer.PANEL).status is Status.SOUND
+
+
+def test_w15_glass_broken_with_image_and_touch_fine_is_glass_only() -> None:
+    found = diagnose({"glass": "broken", "image": "fine", "touch": "fine"})
+    assert [one.layer for one in found.layers if one.status is Status.FAULTY] == [Layer.GLASS]
+    assert found.routes[0] == "glass only"
+
+
+def test_w11_a_tripped_indicator_limits_what_is_promised_and_proves_nothing() -> None:
+    found = diagnose({"liquid": "tripped"})
+    assert "not promised" in found.warnings[0]
+    assert not [one for one in found.layers if one.status is not Status.UNKNOWN]
+
+
+def test_a_bent_frame_warns_that_a_new_glass_cracks_or_lifts() -> None:
+    assert "crack or lift" in diagnose({"frame": "bent"}).warnings[0]
+
+
+def test_lines_after_an_earlier_repair_are_reseated_before_the_part_is_blamed() -> None:
+    found = diagnose({"image": "lines", "earlier": "yes", "camera": "no"})
+    assert "reseat" in found.first[0]
+    assert at(found, Layer.CONNECTOR).suspected
+    assert not at(found, Layer.PANEL).suspected
+    gone = diagnose({"image": "lines", "earlier": "yes", "reseat": "gone"})
+    assert (at(gone, Layer.CONNECTOR).status, at(gone, Layer.PANEL).status) == (Status.FAULTY, Status.SOUND)
+    same = diagnose({"image": "white", "earlier": "yes", "reseat": "same"})
+    assert at(same, Layer.PANEL).status is Status.FAULTY
+
+
+def test_a_dead_touch_with_a_fine_picture_is_the_touch_layer_or_its_connector() -> None:
+    found = diagnose({"image": "fine", "touch": "dead"})
+    assert at(found, Layer.TOUCH).suspected
+    assert at(found, Layer.CONNECTOR).suspected
+    assert at(found, Layer.PANEL).status is Status.SOUND
+
+
+def test_black_and_charged_and_silent_does_not_blame_the_screen() -> None:
+    found = diagnose({"image": "none", "battery": "ok", "reacts": "no"})
+    assert at(found, Layer.BOARD).suspected
+    assert not at(found, Layer.PANEL).suspected
+
+
+def test_observations_that_contradict_are_shown_as_a_contradiction_and_leave_the_layer_unknown() -> None:
+    found = diagnose({"image": "blotch", "torch": "yes"})
+    assert found.contradictions
+    assert "Look again" in found.contradictions[0]
+    assert at(found, Layer.PANEL).status is Status.UNKNOWN
+
+
+def test_nothing_observed_leaves_everything_unknown() -> None:
+    found = diagnose({})
+    assert {one.status for one in found.layers} == {Status.UNKNOWN}
+    assert found.says == "Nothing is observed yet."
+    assert found.causes == ()
+    assert found.next_test
+
+
+@given(observations)
+def test_the_order_of_observations_changes_nothing(seen: dict[str, str]) -> None:
+    first = diagnose(seen)
+    for order in islice(permutations(seen.items()), 6):
+        assert diagnose(dict(order)) == first
+    assert diagnose(dict(reversed(seen.items()))) == first
+
+
+@given(observations)
+def test_every_verdict_names_an_observation_that_was_made(seen: dict[str, str]) -> None:
+    """Unknown stays unknown: no layer is anything without a rule whose conditions were all observed."""
+    rules = {proof.id: proof for proof in PROOFS}
+    for one in diagnose(seen).layers:
+        if one.status is not Status.UNKNOWN and not (
+            one.layer is Layer.BATTERY and seen.get("battery") == "ok"
+        ):
+            assert one.rules
+        for rule in one.rules:
+            assert all(seen.get(name) in answers for name, answers in rules[rule].when.items())
+
+
+@given(observations, st.sampled_from([q.id for q in QUESTIONS]))
+def test_leaving_an_observation_out_never_proves_more(seen: dict[str, str], left_out: str) -> None:
+    less = diagnose({name: answer for name, answer in seen.items() if name != left_out})
+    proved = {one.layer for one in diagnose(seen).layers if one.status is not Status.UNKNOWN}
+    contradicted = bool(diagnose(seen).contradictions)
+    assert contradicted or {one.layer for one in less.layers if one.status is not Status.UNKNOWN} <= proved
+
+
+@given(observations, st.sampled_from(QUESTIONS))
+def test_the_expected_gain_is_the_mutual_information(seen: dict[str, str], question: object) -> None:
+    """Against the other form of the same quantity: Σ p(c,a) log₂ p(c,a)/(p(c)p(a)) (textbook)."""
+    q = question
+    assert hasattr(q, "answers")
+    if q.id in seen:
+        return
+    weights = _weights(seen)
+    joint = {(c, a): w * max(likelihood(c, q.id, a), 1e-4) for c, w in weights.items() for a in q.answers}
+    chance = {a: sum(joint[c, a] for c in weights) for a in q.answers}
+    total = sum(chance.values())
+    information = sum(
+        p / total * math.log2(p / total / (weights[c] * chance[a] / total))
+        for (c, a), p in joint.items()
+        if p > 0
+    )
+    assert expected_bits(seen, q.id) == pytest.approx(information, abs=0.02)
+
+
+def test_the_table_of_likelihoods_is_a_table_of_likelihoods() -> None:
+    assert sum(_PRIORS.values()) == pytest.approx(1)
+    for cause in _PRIORS:
+        for question in QUESTIONS:
+            shares = [likelihood(cause, question.id, answer) for answer in question.answers]
+            assert all(0 <= share <= 1 for share in shares)
+            assert sum(shares) == pytest.approx(1)
+
+
+def test_entropy_of_equal_causes_is_their_number_in_bits() -> None:
+    assert entropy([0.25] * 4) == 2
+    assert entropy([1.0, 0.0]) == 0
+
+
+def test_answers_that_are_none_are_refused_with_their_field() -> None:
+    (problem,) = check_observations({"image": "purple", "touch": "", "battery": "flat"})
+    assert (problem.field, problem.refused) == ("look.image", "purple")
+
+
+def test_a_black_charged_screen_is_asked_about_before_anything_is_bought() -> None:
+    found = diagnose({"image": "none", "battery": "ok", "glass": "whole"})
+    assert found.next_test
+    assert found.next_test.question in ("reacts", "torch", "external", "reseat")
+    assert found.next_test.how
