@@ -144,6 +144,7 @@ class Shop:
             read_number=READ[model_id], serial="", channel="drop_off", complaint="dropped", opened_before=False,
             marks=[impact()], functions=all_work(models()[model_id]), accessories=[],
             consents=[one.id for one in CONSENTS], promise_at=None, promise_reason="", soonest=True,
+            how={"data": "backed_up"},
         )  # fmt: skip
         return replace(plain, **changes)
 

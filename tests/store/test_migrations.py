@@ -21,6 +21,7 @@ from sutura.store.database import DATABASE, connection
 FROZEN = {
     "0001_foundation.py": "f85179a7aaf7224c0a1ed86efead71184bda8b7d8faabb2f3e8bbe664057467d",
     "0002_catalogue.py": "da68d0f128c44d6ebc59c5de2873f2df853aa6a98d28b6495bc115bfb845960c",
+    "0003_intake.py": "73e04194e397d7bbfae5d84c9c48f8d7bc9526da9f22a5b6d49c73e313c53bf8",
 }
 
 
@@ -118,7 +119,7 @@ def test_a_shop_of_the_first_release_keeps_its_models_and_jobs(cluster: Cluster,
                 " values ('fennick-heron', 'Fennick', 'Heron', 'phone', 'book-opening phones', 25, 0, %s)",
                 ((ROOT / "tests" / "store" / "heron_format_1.json").read_text("utf-8"),),
             )
-        assert wiring.migrate() == ["0002_catalogue"]
+        assert wiring.migrate() == ["0002_catalogue", "0003_intake"]
         with connection():
             row = store_catalogue.load_model("fennick-heron")
             assert row

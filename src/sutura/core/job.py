@@ -197,6 +197,8 @@ class JobRecord:
     complaint: str
     opened_before: bool
     marks: Sequence[Mapping[str, object]]
+    look: Mapping[str, str]
+    arrival: Mapping[str, str]
     promise_at: datetime
     promise_reason: str
     received_at: datetime

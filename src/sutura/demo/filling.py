@@ -205,10 +205,24 @@ class _Story:
                 channel=self.job.channel, complaint=self.job.says, opened_before=self.job.opened_before,
                 marks=self._marks(), functions=self._baseline(), accessories=self.job.came,
                 consents=[consent.id for consent in CONSENTS], promise_at=promise_at,
-                promise_reason="the bench is free right now" if early else "",
+                promise_reason="the bench is free right now" if early else "", how=self._how(), look=self._look(),
             ),
             by, self.at,
         )  # fmt: skip
+
+    def _how(self) -> dict[str, str]:
+        """What is said of the data, and of a parcel its number, its condition and the way back."""
+        if self.job.channel != "mail":
+            return {"data": "backed_up"}
+        return {
+            "data": "backed_up", "parcel_number": f"PA {self.chance.randrange(10**8, 10**9)}", "parcel_state": "whole",
+            "return_address": "the sender's address on the parcel card, Port Averil",
+        }  # fmt: skip
+
+    def _look(self) -> dict[str, str]:
+        return (
+            {"battery": "ok", "frame": "straight"} if self.job.sound else {"battery": "flat", "image": "none"}
+        )
 
     def _marks(self) -> list[Mark]:
         face = self.model.face

@@ -57,6 +57,9 @@ class Arrival:
     measured: Measured | None = None
     # the panel's EDID as hex, empty when it was not read
     edid: str = ""
+    # what was observed, by question; what happens to the data, and how a parcel came
+    look: Mapping[str, str] = field(default_factory=dict)
+    how: Mapping[str, str] = field(default_factory=dict)
     problems: Sequence[Invalid] = field(default=())
 
 
@@ -126,7 +129,10 @@ def _take_in(draft_id: str, arrival: Arrival, by: Person, now: datetime) -> str:
         problems += rules.check_marks(arrival.marks, model.face) + wrong
         if not any(p.field == "promise_at" for p in problems):
             problems += rules.check_promise(promise_at, arrival.promise_reason, earliest(model, now))
-    problems += [*rules.check_consents(arrival.consents), *_edid_problems(arrival.edid)]
+    problems += [
+        *rules.check_observations(arrival.look), *rules.check_arrival(arrival.channel, arrival.how),
+        *rules.check_consents(arrival.consents), *_edid_problems(arrival.edid),
+    ]  # fmt: skip
     if problems or model is None or promise_at is None:
         raise ManyInvalid(problems, "The intake")
 
@@ -143,6 +149,7 @@ def _take_in(draft_id: str, arrival: Arrival, by: Person, now: datetime) -> str:
         read_number=arrival.read_number, identified=_verdict(found, model),
         serial=serial, channel=arrival.channel, complaint=arrival.complaint.strip()[:500],
         opened_before=arrival.opened_before, marks=[mark_to_json(mark) for mark in arrival.marks],
+        look=observed(arrival), arrival={name: arrival.how.get(name, "").strip() for name in rules.ARRIVAL_FIELDS},
         promise_at=promise_at, promise_reason=arrival.promise_reason.strip(), received_at=now,
         received_by=by.id, fit="", currency=shop.currency, extra_minutes=0,
         expected_minutes=expected_minutes(model.minutes, None), attempt=1, steps_done=0,
@@ -156,7 +163,7 @@ def _take_in(draft_id: str, arrival: Arrival, by: Person, now: datetime) -> str:
         job_id, at=now, person_id=by.id, kind="received", before=None, after=Stage.IDENTIFIED,
         says=" ".join(filter(None, [
             f"Taken in as {model.full_name}.", _said(found, arrival), identify.imei_doubt(serial, known(model)),
-            rules.read_damage(arrival.marks, model.face).says,
+            rules.read_damage(arrival.marks, model.face).says, rules.diagnose(observed(arrival)).says,
         ])),
         detail={"number": arrival.read_number},
     )  # fmt: skip
@@ -226,7 +233,18 @@ def _serial(text: str, problems: list[Invalid]) -> str:
 
 
 def mark_to_json(mark: Mark) -> dict[str, object]:
-    return {"kind": mark.kind.value, "points": [[p.x, p.y] for p in mark.points], "reach_mm": mark.reach_mm}
+    return {
+        "kind": mark.kind.value, "points": [[p.x, p.y] for p in mark.points], "reach_mm": mark.reach_mm,
+        "side": mark.side.value, "note": mark.note,
+    }  # fmt: skip
+
+
+def observed(arrival: Arrival) -> dict[str, str]:
+    """What is observed of a device on its arrival, for the diagnosis."""
+    return rules.observed_from(
+        arrival.look, glass_broken=any(mark.breaks_glass for mark in arrival.marks), opened_before=arrival.opened_before,
+        functions={name: outcome for name, (outcome, _) in arrival.functions.items()},
+    )  # fmt: skip
 
 
 # -- customers ------------------------------------------------------------------------------

@@ -7,7 +7,7 @@ from collections.abc import Mapping, Sequence
 from typing import Any
 
 from sutura.core.errors import Invalid
-from sutura.core.intake import Mark, MarkKind
+from sutura.core.intake import Mark, MarkKind, Side
 from sutura.core.job import JobRecord
 from sutura.core.maths.geometry import Point
 
@@ -22,6 +22,8 @@ def marks_from_json(raw: Sequence[Mapping[str, Any]]) -> list[Mark]:
             kind=MarkKind(one["kind"]),
             points=tuple(Point(x=round(float(x), 1), y=round(float(y), 1)) for x, y in one["points"]),
             reach_mm=round(float(one.get("reach_mm", 0)), 1),
+            side=Side(one.get("side", "front")),
+            note=str(one.get("note", ""))[:200],
         )
         for one in raw
     ]

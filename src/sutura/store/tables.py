@@ -5,6 +5,7 @@ from __future__ import annotations
 from peewee import (
     BigAutoField,
     BigIntegerField,
+    BlobField,
     BooleanField,
     DateField,
     DecimalField,
@@ -221,6 +222,8 @@ class Job(Table):
     warranty_end = DateField(null=True)
     returned_note = TextField()
     version = IntegerField()
+    look = BinaryJSONField(index=False)
+    arrival = BinaryJSONField(index=False)
 
 
 class FunctionResult(Table):
@@ -322,9 +325,22 @@ class AuditEvent(Table):
     detail = BinaryJSONField(index=False)
 
 
+class Photo(Table):
+    id = BigAutoField()
+    job = ForeignKeyField(Job, null=True)
+    draft_id = TextField(null=True, index=True)
+    says = TextField()
+    width = IntegerField()
+    height = IntegerField()
+    image = BlobField()
+    thumb = BlobField()
+    person = ForeignKeyField(Person, index=False)
+    at = DateTimeTZField()
+
+
 ALL = (
     Shop, Person, Skill, LoginSession, SignInTry, FormKey, Draft, Customer, CatalogueModel, ModelNumber,
-    CatalogueState, Pack, PackPreview, Supplier, Part, Offer, Job, FunctionResult, Accessory, Consent, Reservation, StockMove,
+    CatalogueState, Pack, PackPreview, Photo, Supplier, Part, Offer, Job, FunctionResult, Accessory, Consent, Reservation, StockMove,
     BenchStep, Payment, JobEvent, AuditEvent,
 )  # fmt: skip
 

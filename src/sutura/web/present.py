@@ -128,6 +128,11 @@ def render(
     return HTMLResponse(text, status_code=status)
 
 
+def piece(ask: Asking, template: str, **values: Any) -> str:
+    """A piece of a page, to be put into one that is open."""
+    return TEMPLATES.get_template(template).render(person=ask.person, now=ask.now, zone=ask.zone, **values)
+
+
 def render_plain(request: Request, template: str, *, status: int = 200, **values: Any) -> HTMLResponse:
     """A page for someone not signed in, or when nothing is known of who asks."""
     person = getattr(request.state, "person", None)

@@ -86,6 +86,14 @@ class Entered:
         found = self.fields.get(name)
         return found[-1] if found else otherwise
 
+    def group(self, prefix: str) -> dict[str, str]:
+        """The fields whose names begin with a prefix and a dot, without it."""
+        return {
+            name.removeprefix(f"{prefix}."): self.text(name)
+            for name in self.fields
+            if name.startswith(f"{prefix}.")
+        }
+
     def has(self, name: str, value: str) -> bool:
         return value in self.fields.get(name, ())
 
@@ -127,6 +135,11 @@ class Sent:
         """A function list as sent: outcome and reason by function."""
         names = [name.removeprefix("function.") for name in self.form if name.startswith("function.")]
         return {name: (self.text(f"function.{name}"), self.text(f"reason.{name}")) for name in names}
+
+    def group(self, prefix: str) -> dict[str, str]:
+        """The fields whose names begin with a prefix and a dot, without it."""
+        names = [name for name in self.form if name.startswith(f"{prefix}.")]
+        return {name.removeprefix(f"{prefix}."): self.text(name) for name in names}
 
     def entered(self) -> Entered:
         """What the person entered, to put back into a refused form."""

@@ -2,9 +2,13 @@
 
 from sutura.core.intake.arrival import (
     ACCESSORIES,
+    ARRIVAL_FIELDS,
     CONSENTS,
+    DATA_STATES,
+    PARCEL_STATES,
     Channel,
     Consent,
+    check_arrival,
     check_consents,
     check_customer,
     check_functions,
@@ -45,6 +49,7 @@ from sutura.core.intake.diagnosis import (
     check_observations,
     diagnose,
     expected_bits,
+    observed_from,
 )
 from sutura.core.intake.diagnosis import RULES as _DIAGNOSIS
 from sutura.core.intake.marks import (
@@ -63,11 +68,14 @@ RULES = (*_DAMAGE, *_DIAGNOSIS, *_ARRIVAL)
 
 __all__ = [
     "ACCESSORIES",
+    "ARRIVAL_FIELDS",
     "CONSENTS",
     "CUPS_MM",
+    "DATA_STATES",
     "KINDS",
     "MAX_MARKS",
     "NEAR_EDGE_MM",
+    "PARCEL_STATES",
     "PROOFS",
     "QUESTIONS",
     "RULES",
@@ -93,6 +101,7 @@ __all__ = [
     "Start",
     "Status",
     "Stretch",
+    "check_arrival",
     "check_consents",
     "check_customer",
     "check_functions",
@@ -106,6 +115,7 @@ __all__ = [
     "edge_point",
     "expected_bits",
     "is_overtaken",
+    "observed_from",
     "plan_opening",
     "point_inset",
     "reached_edges",

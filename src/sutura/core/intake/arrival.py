@@ -44,6 +44,10 @@ class Channel(StrEnum):
 RULES = (
     Rule(id="intake.not-testable", capability="intake",
          says="A function that cannot be tested is recorded as not testable, with the reason; it is neither fine nor broken.", source=COMMON),
+    Rule(id="intake.no-passcode", capability="intake",
+         says="No passcode is ever written down: the customer enters it, or the test is marked not testable.", source=COMMON),
+    Rule(id="intake.parcel", capability="intake",
+         says="A device that came by mail has the condition of its parcel and the address it goes back to.", source=COMMON),
     Rule(id="intake.promise", capability="intake",
          says="The earliest promise is now plus the work to count (rule plan.promise) and the cure; an earlier one needs a reason.", source=COMMON),
 )  # fmt: skip
@@ -73,6 +77,42 @@ def check_functions(
                 FunctionResult(function=function.id, outcome=Outcome(outcome), reason=reason.strip())
             )
     return found, problems
+
+
+DATA_STATES: Mapping[str, str] = {
+    "backed_up": "backed up by the customer", "declines": "the customer declines a backup", "none": "nothing on it that matters",
+}  # fmt: skip
+PARCEL_STATES = ("whole", "dented", "torn", "wet", "opened")
+# what an intake says of how a device came, besides what is drawn and tested
+ARRIVAL_FIELDS = ("data", "parcel_number", "parcel_state", "return_address")
+
+
+def check_arrival(channel: str, said: Mapping[str, str]) -> list[Invalid]:
+    """How it came: what happens to the data, and for a parcel its number, its condition and where it goes back to.
+
+    A passcode is never asked for and never kept (rule intake.no-passcode).
+    """
+    problems = []
+    if said.get("data", "") not in ("", *DATA_STATES):
+        problems.append(
+            Invalid("arrival.data", said.get("data", ""), "choose what is agreed about the data on it")
+        )
+    if channel == Channel.MAIL:
+        if said.get("parcel_state", "") not in PARCEL_STATES:
+            accepts = f"say how the parcel came: {', '.join(PARCEL_STATES)}"
+            problems.append(Invalid("arrival.parcel_state", said.get("parcel_state", ""), accepts))
+        if len(said.get("return_address", "").strip()) < 10:
+            problems.append(
+                Invalid(
+                    "arrival.return_address", said.get("return_address", ""), "write where it is sent back to"
+                )
+            )
+    problems += [
+        Invalid(f"arrival.{name}", said[name][:60], "write at most 300 characters")
+        for name in ARRIVAL_FIELDS
+        if len(said.get(name, "")) > 300
+    ]
+    return problems
 
 
 def check_consents(agreed: Sequence[str]) -> list[Invalid]:

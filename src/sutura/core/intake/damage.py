@@ -125,10 +125,12 @@ class Stretch:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class EdgeReading:
-    """One edge: how much of it is near damage (0 to 1), and its depth limits from end to end."""
+    """One edge: how much of it is near damage (0 to 1), the largest unbroken circle from which a cup still lifts it, and
+    its depth limits from end to end."""
 
     edge: str
     broken: float
+    circle: Circle | None
     stretches: tuple[Stretch, ...]
 
     @property
@@ -174,16 +176,15 @@ def plan_opening(marks: Sequence[Mark], face: Face, cups_mm: Sequence[int] = CUP
     pane = plane.rounded(face.glass, face.corner_mm)
     whole = pane.difference(damage) if glass else pane
     hold = _without_openings(whole, face)
-    edges = tuple(_read_edge(edge, face, near if glass else None) for edge in EDGES)
-    circles = {one.edge: plane.largest_circle(plane.clipped(hold, _band(one.edge, face))) for one in edges}
-    start, entry_edge, cup, entry = _start(edges, circles, glass, face, cups_mm)
+    edges = tuple(_read_edge(edge, face, near if glass else None, hold) for edge in EDGES)
+    start, entry_edge, cup, entry = _start(edges, glass, face, cups_mm)
     share = plane.share(near, pane) if glass else 0.0
     loose = _loose(glass, share, bool(reached_edges(glass, face, 1.0)))
     order = _order(entry_edge, edges) if entry_edge else ()
     plan = OpeningPlan(
         share_near=share, crack_mm=sum(length(m.points) for m in glass if m.kind is MarkKind.CRACK), loose=loose,
         edges=edges, corners=_corners(near, face) if glass else (), largest=plane.largest_circle(hold),
-        near_opening=circles[face.opening_edge], start=start, entry_edge=entry_edge, entry=entry, cup=cup, order=order,
+        near_opening=next(one.circle for one in edges if one.edge == face.opening_edge), start=start, entry_edge=entry_edge, entry=entry, cup=cup, order=order,
         not_cut=tuple(one.edge for one in edges if not one.allowed), protect=_protect(loose), says=(),
         unknown=_unknown(face),
     )  # fmt: skip
@@ -257,12 +258,13 @@ def _band(edge: str, face: Face) -> Box:
     return Box(x=x, y=y, width=abs(far.x - near.x), height=abs(far.y - near.y))
 
 
-def _read_edge(edge: str, face: Face, near: Region | None) -> EdgeReading:
+def _read_edge(edge: str, face: Face, near: Region | None, hold: Region) -> EdgeReading:
     broken = 0.0
     if near is not None:
         ends = edge_point(edge, 0, 0, face), edge_point(edge, edge_length(edge, face), 0, face)
         broken = plane.length_share(*ends, near)
-    return EdgeReading(edge=edge, broken=broken, stretches=depth_limits(edge, face))
+    circle = plane.largest_circle(plane.clipped(hold, _band(edge, face)))
+    return EdgeReading(edge=edge, broken=broken, circle=circle, stretches=depth_limits(edge, face))
 
 
 def depth_limits(edge: str, face: Face) -> tuple[Stretch, ...]:
@@ -304,13 +306,13 @@ def _corners(near: Region, face: Face) -> tuple[str, ...]:
 
 
 def _start(
-    edges: Sequence[EdgeReading], circles: Mapping[str, Circle | None], glass: Sequence[Mark], face: Face, cups_mm: Sequence[int]
+    edges: Sequence[EdgeReading], glass: Sequence[Mark], face: Face, cups_mm: Sequence[int]
 ) -> tuple[Start, str, Cup | None, Point | None]:  # fmt: skip
     """How and where the face is started: by a cup near the best edge, at a chip, or with tape and a thin blade."""
     allowed = [one for one in edges if one.allowed]
     if not allowed:
         return Start.NOWHERE, "", None, None
-    cups = {one.edge: _cup(one.edge, circles[one.edge], cups_mm) for one in allowed}
+    cups = {one.edge: _cup(one.edge, one.circle, cups_mm) for one in allowed}
 
     def cost(one: EdgeReading) -> tuple[bool, float, int]:
         habit = 0.0 if one.edge == face.opening_edge else HABIT

@@ -34,12 +34,13 @@ class Status(StrEnum):
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Question:
-    """Something to look at or try: its answers, and how it is done. `group` is where the form asks it."""
+    """Something to look at or try: its answers, and how it is done. `opens` = the device has to be opened for it."""
 
     id: str
     asks: str
     answers: Mapping[str, str]
     how: str
+    opens: bool = False
 
 
 QUESTIONS: tuple[Question, ...] = (
@@ -52,18 +53,18 @@ QUESTIONS: tuple[Question, ...] = (
              how="Switch it on and look at a white, a black and a coloured field."),
     Question(id="touch", asks="Touch", answers={"fine": "fine everywhere", "dead": "dead", "part": "dead in places", "ghost": "touches by itself"},
              how="Drag an icon along all edges and across."),
-    Question(id="reacts", asks="Does it react though it is black?", answers={"yes": "yes", "no": "no"},
+    Question(id="reacts", asks="Reacts though black?", answers={"yes": "yes", "no": "no"},
              how="Ring it, press its keys, plug a charger in: does it vibrate, ring or light up?"),
-    Question(id="external", asks="Picture on an external screen?", answers={"yes": "yes", "no": "no"},
+    Question(id="external", asks="On an external screen?", answers={"yes": "yes", "no": "no"},
              how="Connect a known good screen or cast to one."),
-    Question(id="torch", asks="Faint picture under a torch?", answers={"yes": "yes", "no": "no"},
+    Question(id="torch", asks="Faint under a torch?", answers={"yes": "yes", "no": "no"},
              how="Hold a torch flat against the panel in a dark corner: is there a picture?"),
-    Question(id="camera", asks="Are the lines only in the photo?", answers={"yes": "only in the photo", "no": "with the eye too"},
+    Question(id="camera", asks="Lines only in the photo?", answers={"yes": "only in the photo", "no": "with the eye too"},
              how="Look with the eye, not through a camera: its frame rate beats against the refresh."),
-    Question(id="earlier", asks="Repaired or opened before?", answers={"yes": "yes", "no": "no"},
+    Question(id="earlier", asks="Opened before?", answers={"yes": "yes", "no": "no"},
              how="Look for loose adhesive, wrong screws, a lifted edge."),
-    Question(id="reseat", asks="After power off and reseating the connectors?", answers={"gone": "the fault is gone", "same": "the fault is the same"},
-             how="Power off, lift every screen connector, press it home, try again. Battery off first, on last."),
+    Question(id="reseat", asks="After reseating", answers={"gone": "the fault is gone", "same": "the fault is the same"},
+             how="Power off, lift every screen connector, press it home, try again. Battery off first, on last.", opens=True),
     Question(id="liquid", asks="Liquid indicators", answers={"white": "not tripped", "tripped": "tripped"},
              how="Look at every indicator with a torch."),
     Question(id="frame", asks="Frame", answers={"straight": "straight", "bent": "bent"},
@@ -142,7 +143,7 @@ RULES = (
     Rule(id="diagnosis.contradiction", capability="intake",
          says="Observations that prove a layer both sound and faulty are shown as a contradiction; the layer is then unknown.", source=COMMON),
     Rule(id="diagnosis.next", capability="intake",
-         says="The next test is the one that is expected to tell most: the likely causes are weighed with a table of likelihoods and the question with the largest expected gain of information comes first.",
+         says="The next test is the one that is expected to tell most: the likely causes are weighed with a table of likelihoods and the question with the largest expected gain of information comes first, those that need no opening before those that do.",
          source="expected information by Shannon's entropy (textbook); the likelihoods are rounded guesses of common practice, no source"),
 )  # fmt: skip
 
@@ -184,6 +185,26 @@ class Diagnosis:
     next_test: NextTest | None
     routes: tuple[str, ...]
     says: str
+
+
+def observed_from(
+    answers: Mapping[str, str], *, glass_broken: bool, opened_before: bool, functions: Mapping[str, str]
+) -> dict[str, str]:
+    """Everything observed: what was answered, and what the drawing, the tick and the function list already say.
+
+    An answer that was given stays; broken glass that was drawn is broken whatever was answered.
+    """
+    found = {
+        name: answer for name, answer in answers.items() if name in _BY_ID and answer in _BY_ID[name].answers
+    }
+    if glass_broken:
+        found["glass"] = "broken"
+    if opened_before:
+        found["earlier"] = "yes"
+    for name in ("image", "touch"):
+        if functions.get(name) == "works":
+            found.setdefault(name, "fine")
+    return found
 
 
 def check_observations(observed: Mapping[str, str]) -> list[Invalid]:
@@ -377,13 +398,15 @@ def _next_test(known: Mapping[str, str]) -> NextTest | None:
             bits=entropy(list(_weights({}).values())),
         )
     open_questions = [q for q in QUESTIONS if q.id not in known and _sensible(q.id, known)]
-    ranked = sorted(
-        ((expected_bits(known, q.id), q) for q in open_questions),
-        key=lambda one: (-round(one[0], 9), one[1].id),
-    )
-    if not ranked or ranked[0][0] < _WORTH_BITS:
+    # what can be seen from outside comes before what has to be opened
+    worth = [
+        (q.opens, -round(bits, 9), q.id, bits, q)
+        for q in open_questions
+        if (bits := expected_bits(known, q.id)) >= _WORTH_BITS
+    ]
+    if not worth:
         return None
-    bits, best = ranked[0]
+    bits, best = min(worth)[3:]
     return NextTest(question=best.id, asks=best.asks, how=best.how, bits=bits)
 
 

@@ -8,7 +8,7 @@ from collections.abc import Sequence
 from markupsafe import Markup, escape
 
 from sutura.core.catalogue import Face
-from sutura.core.intake import Mark, MarkKind
+from sutura.core.intake import KINDS, Mark, MarkKind, Shape, Side
 from sutura.core.maths.geometry import Box
 
 MARGIN_MM = 9.0
@@ -88,15 +88,32 @@ def _sizes(face: Face) -> Markup:
     )  # fmt: skip
 
 
-def marks_body(marks: Sequence[Mark]) -> Markup:
-    return Markup("").join(_mark(mark) for mark in marks)
+def marks_body(marks: Sequence[Mark], side: Side = Side.FRONT) -> Markup:
+    return Markup("").join(_mark(mark) for mark in marks if mark.side is side)
+
+
+def mark_class(kind: MarkKind) -> str:
+    """The class that draws a kind of mark, such as `mark-missing-glass`."""
+    return f"mark-{kind.value.replace(' ', '-')}"
+
+
+def back_body(face: Face) -> Markup:
+    """The back of a device: its outline, seen from behind."""
+    return Markup("").join((_rect(face.outline, "face-back", face.corner_mm), _sizes(face)))
 
 
 def _mark(mark: Mark) -> Markup:
-    if mark.kind is MarkKind.CRACK:
+    shape, css = KINDS[mark.kind].shape, mark_class(mark.kind)
+    if shape in (Shape.LINE, Shape.AREA):
         points = " ".join(f"{p.x:g},{p.y:g}" for p in mark.points)
-        return Markup('<polyline class="mark-crack" points="{}"><title>{}</title></polyline>').format(
-            points, mark.label
+        name = "polyline" if shape is Shape.LINE else "polygon"
+        return Markup('<{} class="{}" points="{}"><title>{}</title></{}>').format(
+            Markup(name), css, points, mark.label, Markup(name)
+        )
+    if mark.kind is not MarkKind.IMPACT:
+        centre, reach = mark.points[0], max(mark.reach_mm, 1.2)
+        return Markup('<circle class="{}" cx="{}" cy="{}" r="{}"><title>{}</title></circle>').format(
+            css, centre.x, centre.y, f"{reach:.1f}", mark.label
         )
     centre, reach = mark.points[0], max(mark.reach_mm, 1.5)
     rays = Markup("").join(

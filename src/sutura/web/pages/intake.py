@@ -2,16 +2,32 @@
 
 from __future__ import annotations
 
+import json
 import re
+from dataclasses import dataclass
 from datetime import datetime
 
 from fastapi import APIRouter
 from fastapi.responses import JSONResponse, RedirectResponse, Response
+from markupsafe import Markup
 
 from sutura.core.catalogue import Measured, Model
 from sutura.core.errors import Invalid, ManyInvalid, NotFound, Refusal
 from sutura.core.identify import Identification, known
-from sutura.core.intake import ACCESSORIES, CONSENTS, Channel, read_damage
+from sutura.core.intake import (
+    ACCESSORIES,
+    CONSENTS,
+    DATA_STATES,
+    KINDS,
+    PARCEL_STATES,
+    QUESTIONS,
+    Channel,
+    check_marks,
+    diagnose,
+    observed_from,
+    plan_opening,
+    read_damage,
+)
 from sutura.core.job import Stage
 from sutura.core.planning import minutes_to_promise
 from sutura.services import catalogue, matching, planning
@@ -22,13 +38,21 @@ from sutura.services.marks import read_marks
 from sutura.services.matching import PanelShown
 from sutura.services.once import once
 from sutura.store import intake as store
-from sutura.web.drawings.face import face_body, view_box
+from sutura.web.drawings.face import back_body, face_body, view_box
+from sutura.web.drawings.plan import draw_plan
 from sutura.web.errors import deed, status_of
-from sutura.web.present import render
+from sutura.web.present import piece, render
 from sutura.web.session import Ask, Asking, Entered, Form, Sent
 
 router = APIRouter()
 _READY = (Stage.CLOSED, Stage.DECLINED)
+# what the drawing's script has to know of each kind of mark
+_SHAPES = json.dumps(
+    {
+        kind.value: {"shape": facts.shape.value, "sides": [side.value for side in facts.sides]}
+        for kind, facts in KINDS.items()
+    }
+)
 
 
 @router.get("/counter")
@@ -95,6 +119,8 @@ def _page(
         unlisted=entered.text("model_id") == UNLISTED, classes=DEVICE_CLASSES, measures=MEASURES,
         panel=_panel(entered.text("edid"), model),
         odd=_odd(entered, model),
+        questions=QUESTIONS, kinds=KINDS, shapes=_SHAPES, data_states=DATA_STATES, parcel_states=PARCEL_STATES,
+        reading=_read_all(ask, entered, model) if model else None, back=back_body(model.face) if model else "",
         body=face_body(model.face) if model else "", view=view_box(model.face) if model else "",
     )  # fmt: skip
 
@@ -195,6 +221,7 @@ def keep(ask: Ask, draft_id: str, form: Form) -> Response:
     entered = form.entered()
     model = _known_model(entered)
     damage, labels = _reading(form.text("marks"), model)
+    read = _read_all(ask, entered, model) if model else None
     saved = f"Kept at {ask.now.astimezone(ask.zone):%H:%M:%S}; you can leave and come back."
     return JSONResponse(
         {
@@ -203,12 +230,41 @@ def keep(ask: Ask, draft_id: str, form: Form) -> Response:
             "labels": labels,
             "panel": _panel_says(entered, model),
             "odd": _odd(entered, model),
+            "plan": read.plan if read else "",
+            "opening": read.opening if read else "",
+            "reading": read.text if read else "",
         }
     )
 
 
 def _odd(entered: Entered, model: Model | None) -> str:
     return identify_service.imei_doubt(entered.text("serial"), known(model)) if model else ""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class _Read:
+    """What the drawing and the observations say: the plan as a drawing, all of it as text."""
+
+    plan: Markup
+    opening: Markup
+    text: Markup
+
+
+def _read_all(ask: Asking, entered: Entered, model: Model) -> _Read:
+    """The opening plan and the diagnosis of what is entered so far; a drawing that cannot be read has neither."""
+    marks, problems = read_marks(entered.text("marks"))
+    sound = not problems and not check_marks(marks, model.face)
+    plan = plan_opening(marks, model.face) if sound else None
+    found = diagnose(
+        observed_from(
+            entered.group("look"), glass_broken=any(mark.breaks_glass for mark in marks),
+            opened_before=entered.text("opened_before") == "yes", functions=entered.group("function"),
+        )
+    )  # fmt: skip
+    return _Read(
+        plan=draw_plan(plan, model.face) if plan else Markup(""), opening=Markup(piece(ask, "intake/opening.html", plan=plan)),
+        text=Markup(piece(ask, "intake/reading.html", found=found)),
+    )  # fmt: skip
 
 
 def _panel_says(entered: Entered, model: Model | None) -> str:
@@ -288,6 +344,7 @@ def _arrival(ask: Asking, form: Sent) -> Arrival:
         functions=form.answers(), accessories=came + ([(other[:80], form.text("kept.other"))] if other else []),
         consents=form.texts("consent"), promise_at=promise_at, promise_reason=form.text("promise_reason")[:300],
         soonest=soonest, problems=problems, measured=measured, edid=form.text("edid"),
+        look=form.group("look"), how=form.group("arrival"),
     )  # fmt: skip
 
 

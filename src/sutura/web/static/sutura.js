@@ -93,6 +93,10 @@ document.addEventListener("alpine:init", () => {
         this.damage = said.damage;
         this.panel = said.panel;
         this.odd = said.odd;
+        for (const [name, text] of [["reading", said.reading], ["opening", said.opening], ["plan", said.plan]]) {
+          const place = this.$root.querySelector(`[x-ref=${name}]`);
+          if (place) place.innerHTML = text;
+        }
         this.labels = said.labels.map((says, key) => ({ says, key }));
         if (changes === this.changes) this.forget();
       } catch {
@@ -115,61 +119,120 @@ document.addEventListener("alpine:init", () => {
     },
   }));
 
-  // Marks on the face: press and drag for an impact, draw freely for a crack.
+  // Marks on the device: press and drag for a spot, draw freely for a line or an area, press for a place.
   Alpine.data("drawing", () => ({
-    tool: "impact", marks: [], undone: [], live: null, x: "", y: "", toX: "", toY: "", across: "10",
+    tool: "impact", side: "front", marks: [], undone: [], redone: [], live: null, moved: null, selected: -1, note: "", kinds: {},
+    x: "", y: "", toX: "", toY: "", across: "10",
     init() {
+      this.kinds = JSON.parse(this.$refs.face.dataset.kinds);
       this.marks = JSON.parse(this.$refs.marks.value || "[]");
+      this.$watch("side", () => { if (!this.canDraw(this.tool)) this.tool = "select"; this.choose(-1); });
+      this.$watch("tool", () => { if (this.tool !== "select") this.choose(-1); });
       this.paint();
     },
+    shape() { return this.kinds[this.tool] ? this.kinds[this.tool].shape : ""; },
+    canDraw(kind) { return kind === "select" || this.kinds[kind].sides.includes(this.side); },
     at(event) {
       const svg = this.$refs.face;
       const point = new DOMPoint(event.clientX, event.clientY).matrixTransform(svg.getScreenCTM().inverse());
-      const [wide, high] = [Number(svg.dataset.width), Number(svg.dataset.height)];
-      return [one(Math.min(Math.max(point.x, 0), wide)), one(Math.min(Math.max(point.y, 0), high))];
+      return this.inside(point.x, point.y);
+    },
+    inside(x, y) {
+      const { width, height } = this.$refs.face.dataset;
+      return [one(Math.min(Math.max(x, 0), Number(width))), one(Math.min(Math.max(y, 0), Number(height)))];
     },
     start(event) {
       if (event.button > 0) return;
       try { event.currentTarget.setPointerCapture(event.pointerId); } catch { /* a lifted finger has no pointer */ }
-      this.live = { kind: this.tool, points: [this.at(event)], reach_mm: this.tool === "impact" ? 3 : 0 };
+      const at = this.at(event);
+      if (this.tool === "select") {
+        this.choose(this.nearest(at));
+        if (this.selected >= 0) this.moved = { from: at, before: JSON.stringify(this.marks), mark: JSON.parse(JSON.stringify(this.marks[this.selected])) };
+        this.$refs.face.focus();
+        return;
+      }
+      this.live = { kind: this.tool, points: [at], reach_mm: this.shape() === "spot" ? 3 : 0, side: this.side, note: "" };
       this.paint();
     },
     move(event) {
+      if (this.moved) { this.shift(this.moved.mark, this.at(event), this.moved.from); this.paint(); return; }
       if (!this.live) return;
       const [x, y] = this.at(event);
       const last = this.live.points[this.live.points.length - 1];
       const away = Math.hypot(x - last[0], y - last[1]);
-      if (this.live.kind === "impact") this.live.reach_mm = one(Math.min(Math.max(away, 3), 60));
-      else if (away >= MM_STEP) this.live.points.push([x, y]);
+      if (this.shape() === "spot") this.live.reach_mm = one(Math.min(Math.max(away, 3), 60));
+      else if (this.shape() !== "place" && away >= MM_STEP) this.live.points.push([x, y]);
       this.paint();
     },
     end() {
+      if (this.moved) {
+        const before = this.moved.before;
+        this.moved = null;
+        if (before !== JSON.stringify(this.marks)) { this.undone.push(before); this.redone = []; this.changed(); }
+        return;
+      }
       const mark = this.live;
+      const shape = this.shape();
       this.live = null;
-      if (mark && mark.kind === "crack") mark.points = simplified(mark.points, 0.6);
-      if (mark && (mark.kind === "impact" || mark.points.length > 1)) this.add(mark);
+      if (mark && (shape === "line" || shape === "area")) mark.points = simplified(mark.points, 0.6);
+      const fewest = { spot: 1, place: 1, line: 2, area: 3 }[shape];
+      if (mark && mark.points.length >= fewest) this.add(mark);
       else this.paint();
     },
-    cancel() { this.live = null; this.paint(); },
+    cancel() { this.live = null; this.moved = null; this.paint(); },
+    // A mark is chosen by pressing within 5 mm of it, by the list, or with Tab and the arrow keys.
+    nearest(at) {
+      let best = 5, found = -1;
+      this.marks.forEach((mark, index) => {
+        if (mark.side !== this.side) return;
+        const away = Math.min(...mark.points.map((p) => Math.hypot(p[0] - at[0], p[1] - at[1]))) - (mark.reach_mm || 0);
+        if (away < best) { best = away; found = index; }
+      });
+      return found;
+    },
+    choose(key) {
+      this.selected = key;
+      this.note = key >= 0 && this.marks[key] ? this.marks[key].note || "" : "";
+      if (key >= 0 && this.marks[key]) { this.side = this.marks[key].side; this.tool = "select"; }
+      this.paint();
+    },
+    isSelected(key) { return this.selected === key; },
+    get hasSelected() { return this.selected >= 0; },
+    shift(mark, to, from) {
+      const by = [to[0] - from[0], to[1] - from[1]];
+      this.marks[this.selected].points = mark.points.map((p) => this.inside(p[0] + by[0], p[1] + by[1]));
+    },
+    key(event) {
+      if (this.selected < 0) return;
+      const step = event.shiftKey ? 5 : 1;
+      const by = { ArrowLeft: [-step, 0], ArrowRight: [step, 0], ArrowUp: [0, -step], ArrowDown: [0, step] }[event.key];
+      if (by) { event.preventDefault(); this.keepFor(() => this.shift(this.marks[this.selected], by, [0, 0])); }
+      else if (event.key === "Delete" || event.key === "Backspace") { event.preventDefault(); this.remove(this.selected); }
+      else if (event.key === "Escape") this.choose(-1);
+    },
+    saveNote() { if (this.selected >= 0) this.keepFor(() => { this.marks[this.selected].note = this.note; }); },
     add(mark) { this.keepFor(() => this.marks.push(mark)); },
     addTyped() {
-      const numbers = [this.x, this.y].map(Number);
-      const other = [this.toX, this.toY].map(Number);
-      if (this.x === "" || this.y === "" || (this.tool === "crack" && (this.toX === "" || this.toY === ""))) return;
-      this.add({
-        kind: this.tool, points: this.tool === "crack" ? [numbers, other] : [numbers],
-        reach_mm: this.tool === "impact" ? Number(this.across) / 2 : 0,
-      });
+      const [a, b] = [[this.x, this.y], [this.toX, this.toY]].map((pair) => pair.map(Number));
+      const shape = this.shape();
+      if (!shape || this.x === "" || this.y === "" || (this.hasEnd && (this.toX === "" || this.toY === ""))) return;
+      const points = { line: [a, b], area: [a, [b[0], a[1]], b, [a[0], b[1]]] }[shape] || [a];
+      this.add({ kind: this.tool, points, reach_mm: shape === "spot" ? Number(this.across) / 2 : 0, side: this.side, note: "" });
     },
-    remove(key) { this.keepFor(() => this.marks.splice(key, 1)); },
+    remove(key) { this.selected = -1; this.keepFor(() => this.marks.splice(key, 1)); },
     keepFor(change) {
       this.undone.push(JSON.stringify(this.marks));
+      this.redone = [];
       change();
       this.changed();
     },
-    undo() {
-      if (!this.undone.length) return;
-      this.marks = JSON.parse(this.undone.pop());
+    undo() { this.back(this.undone, this.redone); },
+    redo() { this.back(this.redone, this.undone); },
+    back(from, to) {
+      if (!from.length) return;
+      to.push(JSON.stringify(this.marks));
+      this.marks = JSON.parse(from.pop());
+      this.selected = -1;
       this.changed();
     },
     changed() {
@@ -178,26 +241,42 @@ document.addEventListener("alpine:init", () => {
       this.$dispatch("sutura:drawn");
     },
     get nothingToUndo() { return this.undone.length === 0; },
-    get isCrack() { return this.tool === "crack"; },
+    get nothingToRedo() { return this.redone.length === 0; },
+    get isFront() { return this.side === "front"; },
+    get isBack() { return this.side === "back"; },
+    get hasEnd() { return ["line", "area"].includes(this.shape()); },
+    get hasReach() { return this.shape() === "spot"; },
+    get hint() {
+      return {
+        spot: "Press in its middle and drag to its rim.", line: "Draw along it.", area: "Draw round it.", place: "Press where it is.",
+        "": "Press a mark to select it; drag or use the arrow keys to move it, Delete to remove it.",
+      }[this.shape()];
+    },
     paint() {
-      const layer = this.$refs.layer;
       const make = (name, attributes) => {
         const element = document.createElementNS("http://www.w3.org/2000/svg", name);
         for (const [key, value] of Object.entries(attributes)) element.setAttribute(key, value);
         return element;
       };
-      layer.replaceChildren(...this.marks.concat(this.live ? [this.live] : []).map((mark) => {
-        if (mark.kind === "crack") return make("polyline", { class: "mark-crack", points: mark.points.map((p) => p.join(",")).join(" ") });
-        const group = make("g", { class: "mark-impact" });
+      const draw = (mark, index) => {
+        const shape = this.kinds[mark.kind].shape;
+        const name = "mark-" + mark.kind.replaceAll(" ", "-") + (index === this.selected ? " mark-chosen" : "");
+        const points = mark.points.map((p) => p.join(",")).join(" ");
+        if (shape === "line") return make("polyline", { class: name, points });
+        if (shape === "area") return make("polygon", { class: name, points });
         const [x, y] = mark.points[0];
-        const reach = Math.max(mark.reach_mm, 1.5);
+        const reach = Math.max(mark.reach_mm, mark.kind === "impact" ? 1.5 : 1.2);
+        if (mark.kind !== "impact") return make("circle", { class: name, cx: x, cy: y, r: reach });
+        const group = make("g", { class: name });
         group.append(make("circle", { cx: x, cy: y, r: reach }));
         for (let k = 0; k < 7; k++) {
           const turn = (k * 2 * Math.PI) / 7 + 0.4;
           group.append(make("line", { x1: x, y1: y, x2: x + reach * Math.cos(turn), y2: y + reach * Math.sin(turn) }));
         }
         return group;
-      }));
+      };
+      const all = this.marks.map((mark, index) => [mark, index]).concat(this.live ? [[this.live, -2]] : []);
+      this.$refs.layer.replaceChildren(...all.filter(([mark]) => (mark.side || "front") === this.side).map(([mark, index]) => draw(mark, index)));
     },
   }));
 
