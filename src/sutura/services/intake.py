@@ -17,6 +17,7 @@ from sutura.core.people import Deed, demand
 from sutura.core.planning import expected_minutes, minutes_to_promise
 from sutura.core.values import FunctionResult, Person
 from sutura.formats import edid
+from sutura.formats.photo import read_photo
 from sutura.services import catalogue, identify, matching
 from sutura.services.once import once
 from sutura.store import intake as store
@@ -88,7 +89,27 @@ def keep_draft(draft_id: str, fields: Mapping[str, Sequence[str]], by: Person, n
 @writing
 def discard_draft(draft_id: str, by: Person) -> None:
     demand(by, Deed.TAKE_IN)
+    store.remove_photos(draft_id)
     store.remove_draft(draft_id)
+
+
+@writing
+def add_photo(draft_id: str, file: bytes, says: str, by: Person, now: datetime) -> None:
+    """Add a photo to an intake: drawn anew, upright and without what was hidden in its file."""
+    demand(by, Deed.TAKE_IN)
+    if not store.lock_draft(draft_id):
+        raise NotFound("intake left half-way", draft_id)
+    if store.count_photos(draft_id) >= rules.MOST_PHOTOS:
+        raise Invalid(
+            "photo", f"{rules.MOST_PHOTOS} photos", "that is as many as an intake holds: take one away first"
+        )
+    store.add_photo(draft_id, says.strip()[:120], read_photo(file), by.id, now)
+
+
+@writing
+def remove_photo(draft_id: str, photo_id: int, by: Person) -> None:
+    demand(by, Deed.TAKE_IN)
+    store.remove_photo(draft_id, photo_id)
 
 
 @reading
@@ -169,6 +190,7 @@ def _take_in(draft_id: str, arrival: Arrival, by: Person, now: datetime) -> str:
     )  # fmt: skip
     if arrival.edid.strip():
         matching.keep_panel(job_id, Stage.IDENTIFIED, model, edid.hex_of(arrival.edid), by, now)
+    store.give_photos(draft_id, job_id)
     store.remove_draft(draft_id)
     return code
 

@@ -9,6 +9,7 @@ from datetime import datetime
 from typing import Any
 
 from sutura.core.handover import Accessory
+from sutura.core.intake import Photo
 from sutura.core.values import FunctionResult, Outcome
 from sutura.store.database import DATABASE, insert, reading, row, rows, value
 from sutura.store.tables import Accessory as AccessoryTable
@@ -174,3 +175,62 @@ def add_consents(job_id: int, consents: Sequence[tuple[str, str]], at: datetime)
 def load_consents(job_id: int) -> dict[str, str]:
     found = DATABASE.execute_sql("select consent, said from consent where job_id = %s order by id", (job_id,))
     return dict(found)
+
+
+# -- photographs ----------------------------------------------------------------------------
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class PhotoLine:
+    """A photo in a list: its number, what it shows, its size in pixels."""
+
+    id: int
+    says: str
+    width: int
+    height: int
+
+
+def add_photo(draft_id: str, says: str, photo: Photo, person_id: int, at: datetime) -> None:
+    DATABASE.execute_sql(
+        "insert into photo (draft_id, says, width, height, image, thumb, person_id, at)"
+        " values (%s, %s, %s, %s, %s, %s, %s, %s)",
+        (draft_id, says, photo.width, photo.height, photo.image, photo.thumb, person_id, at),
+    )
+
+
+def remove_photo(draft_id: str, photo_id: int) -> None:
+    DATABASE.execute_sql("delete from photo where id = %s and draft_id = %s", (photo_id, draft_id))
+
+
+def remove_photos(draft_id: str) -> None:
+    DATABASE.execute_sql("delete from photo where draft_id = %s", (draft_id,))
+
+
+def give_photos(draft_id: str, job_id: int) -> None:
+    """The photos of a draft become those of the job it became."""
+    DATABASE.execute_sql(
+        "update photo set job_id = %s, draft_id = null where draft_id = %s", (job_id, draft_id)
+    )
+
+
+@reading
+def count_photos(draft_id: str) -> int:
+    return int(value("select count(*) from photo where draft_id = %s", draft_id))
+
+
+@reading
+def draft_photos(draft_id: str) -> list[PhotoLine]:
+    return rows(
+        PhotoLine, "select id, says, width, height from photo where draft_id = %s order by id", draft_id
+    )
+
+
+@reading
+def job_photos(job_id: int) -> list[PhotoLine]:
+    return rows(PhotoLine, "select id, says, width, height from photo where job_id = %s order by id", job_id)
+
+
+@reading
+def load_photo(photo_id: int, *, small: bool) -> bytes | None:
+    found = value(f"select {'thumb' if small else 'image'} from photo where id = %s", photo_id)
+    return bytes(found) if found is not None else None

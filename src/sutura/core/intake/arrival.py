@@ -79,6 +79,18 @@ def check_functions(
     return found, problems
 
 
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Photo:
+    """An upright JPEG, its size in pixels, and a small one of it."""
+
+    image: bytes
+    thumb: bytes
+    width: int
+    height: int
+
+
+# more photos than this are not looked at again; the shop's, no source
+MOST_PHOTOS = 12
 DATA_STATES: Mapping[str, str] = {
     "backed_up": "backed up by the customer", "declines": "the customer declines a backup", "none": "nothing on it that matters",
 }  # fmt: skip

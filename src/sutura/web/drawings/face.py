@@ -25,10 +25,24 @@ def _rect(box: Box, css: str, radius: float = 0) -> Markup:
     )
 
 
-def draw_face(face: Face, marks: Sequence[Mark] = (), title: str = "") -> Markup:
-    """The face with its windows, keep-outs, opening edge, size and marks; a picture with a title for screen readers."""
-    return Markup('<svg class="face" viewBox="{}" role="img"><title>{}</title>{}{}</svg>').format(
-        view_box(face), title, face_body(face), marks_body(marks)
+def draw_face(face: Face, marks: Sequence[Mark] = (), title: str = "", over: Markup | str = "") -> Markup:
+    """The face with its windows, keep-outs, opening edge, size and marks; a picture with a title for screen readers.
+
+    `over` is drawn over it, such as the opening plan.
+    """
+    return Markup('<svg class="face" viewBox="{}" role="img"><title>{}</title>{}{}{}</svg>').format(
+        view_box(face), title, face_body(face), marks_body(marks), over
+    )
+
+
+def draw_back(face: Face, marks: Sequence[Mark]) -> Markup:
+    """The back with its marks; nothing when none was drawn there."""
+    behind = [mark for mark in marks if mark.side is Side.BACK]
+    if not behind:
+        return Markup("")
+    title = "; ".join(mark.label for mark in behind)
+    return Markup('<svg class="face" viewBox="{}" role="img"><title>The back: {}</title>{}{}</svg>').format(
+        view_box(face), title, back_body(face), marks_body(behind, Side.BACK)
     )
 
 

@@ -4,12 +4,16 @@ from __future__ import annotations
 
 from fastapi import APIRouter
 from fastapi.responses import Response
+from markupsafe import Markup
 
+from sutura.core.catalogue import Phase
 from sutura.core.errors import Refusal
+from sutura.core.intake import plan_opening
 from sutura.core.job import Stage
 from sutura.services import bench, planning
 from sutura.services.marks import marks_of
 from sutura.web.drawings.face import draw_face
+from sutura.web.drawings.plan import draw_plan
 from sutura.web.errors import deed
 from sutura.web.present import render
 from sutura.web.session import Ask, Asking, Entered, Form, Sent
@@ -36,11 +40,20 @@ def _page(
     ask: Asking, code: str, sent: Sent | None, refusal: Refusal | None = None, status: int = 200
 ) -> Response:
     page = bench.bench_page(code)
+    marks, step = marks_of(page.job), page.progress.step
+    # the plan is for the way in; once the front is off nobody needs it
+    shut = page.job.stage is Stage.PART_IN_HAND or (
+        step is not None and step.phase in (Phase.PREPARE, Phase.OPEN)
+    )
+    plan = plan_opening(marks, page.model.face) if shut else None
     return render(
         ask, "bench/bench.html", room="Bench", status=status, refusal=refusal, page=page, job=page.job,
         entered=sent.entered() if sent else Entered(), working=page.job.stage in (Stage.OPENED, Stage.PROVED),
         done_ids={entry.step: entry for entry in page.done if entry.attempt == page.job.attempt},
-        face=draw_face(page.model.face, marks_of(page.job), "Marks and depth limits"),
+        face=draw_face(
+            page.model.face, marks, "Marks and depth limits", draw_plan(plan, page.model.face) if plan else Markup("")
+        ),
+        plan=plan,
     )  # fmt: skip
 
 

@@ -30,6 +30,7 @@ from sutura.core.intake import (
 )
 from sutura.core.job import Stage
 from sutura.core.planning import minutes_to_promise
+from sutura.formats.photo import MOST_BYTES
 from sutura.services import catalogue, matching, planning
 from sutura.services import identify as identify_service
 from sutura.services import intake as service
@@ -120,6 +121,7 @@ def _page(
         panel=_panel(entered.text("edid"), model),
         odd=_odd(entered, model),
         questions=QUESTIONS, kinds=KINDS, shapes=_SHAPES, data_states=DATA_STATES, parcel_states=PARCEL_STATES,
+        photos=store.draft_photos(draft_id),
         reading=_read_all(ask, entered, model) if model else None, back=back_body(model.face) if model else "",
         body=face_body(model.face) if model else "", view=view_box(model.face) if model else "",
     )  # fmt: skip
@@ -203,6 +205,8 @@ def _fields(draft_id: str, form: Sent) -> dict[str, list[str]]:
     chosen = fields.pop("choose", None)
     picked = fields.pop("pick_customer", None)
     act = fields.pop("act", [""])[-1]
+    for once_only in ("photo", "photo_says"):
+        fields.pop(once_only, None)
     if chosen:
         fields["model_id"] = chosen
     if picked:
@@ -326,6 +330,32 @@ def _take_measures(ask: Asking, draft_id: str, form: Sent) -> Response:
     if refusal:
         return _page(ask, draft_id, Entered(fields), refusal, 422)
     return RedirectResponse(f"/counter/{draft_id}", status_code=303)
+
+
+@router.post("/counter/{draft_id}/photo")
+def change_photos(ask: Ask, draft_id: str, form: Form) -> Response:
+    """Add or take away a photo; everything else on the form is kept as it stands."""
+    fields = _fields(draft_id, form)
+    service.keep_draft(draft_id, fields, ask.person, ask.now)
+    gone = re.fullmatch(r"remove-photo:([0-9]{1,12})", form.text("act"))
+    try:
+        if gone:
+            service.remove_photo(draft_id, int(gone[1]), ask.person)
+        else:
+            service.add_photo(
+                draft_id, form.file("photo", MOST_BYTES + 1), form.text("photo_says"), ask.person, ask.now
+            )
+    except Invalid as refusal:
+        return _page(ask, draft_id, Entered(fields), refusal, status_of(refusal))
+    return RedirectResponse(f"/counter/{draft_id}#photos", status_code=303)
+
+
+@router.get("/photos/{photo_id}")
+def photo(ask: Ask, photo_id: int, small: int = 0) -> Response:  # noqa: ARG001 - only someone signed in may see it
+    found = store.load_photo(photo_id, small=bool(small))
+    if found is None:
+        raise NotFound("photo", photo_id)
+    return Response(found, media_type="image/jpeg", headers={"Cache-Control": "private, max-age=3600"})
 
 
 def _arrival(ask: Asking, form: Sent) -> Arrival:

@@ -6,15 +6,16 @@ from fastapi import APIRouter
 from fastapi.responses import Response
 
 from sutura.core.errors import Refusal
-from sutura.core.intake import read_damage
+from sutura.core.intake import DATA_STATES, diagnose, read_damage
 from sutura.core.job import Move, starts_of
 from sutura.core.people import Deed, may
 from sutura.core.quoting import price_may_change
 from sutura.services import handover, quoting, stock
 from sutura.services import job as service
 from sutura.services.marks import marks_of
+from sutura.store import intake as intake_store
 from sutura.web.drawings.code import draw_qr
-from sutura.web.drawings.face import draw_face
+from sutura.web.drawings.face import draw_back, draw_face
 from sutura.web.errors import deed
 from sutura.web.present import render
 from sutura.web.session import Ask, Asking, Entered, Form, Sent
@@ -35,7 +36,7 @@ def _page(
     return render(
         ask, "job/job.html", status=status, refusal=refusal, page=page, job=job,
         face=draw_face(page.model.face, marks, f"Face of the {page.model.full_name} with its marks"),
-        damage=read_damage(marks, page.model.face), marks=marks, entered=sent.entered() if sent else Entered(),
+        damage=read_damage(marks, page.model.face), back=draw_back(page.model.face, marks), found=diagnose(job.look), photos=intake_store.job_photos(job.id), marks=marks, entered=sent.entered() if sent else Entered(),
         margin=quoting.job_margin(job, ask.person) if may(ask.person, Deed.SEE_COST) else None,
         declinable=job.stage in starts_of(Move.DECLINE) and may(ask.person, Deed.QUOTE),
         priceable=price_may_change(job.stage, job.price_minor) and may(ask.person, Deed.SET_PRICE),
@@ -48,8 +49,9 @@ def ticket(ask: Ask, code: str) -> Response:
     page = service.job_page(code, ask.now)
     marks = marks_of(page.job)
     return render(
-        ask, "job/ticket.html", page=page, job=page.job, code=draw_qr(page.job.code),
+        ask, "job/ticket.html", page=page, job=page.job, code=draw_qr(page.job.code), back=draw_back(page.model.face, marks),
         face=draw_face(page.model.face, marks, "Marks on arrival"), damage=read_damage(marks, page.model.face),
+        found=diagnose(page.job.look), data_states=DATA_STATES,
     )  # fmt: skip
 
 

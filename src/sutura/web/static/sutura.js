@@ -53,7 +53,9 @@ document.addEventListener("alpine:init", () => {
       this.$root.elements.seq.value = String(Number(this.$root.elements.seq.value) + 1);
     },
     // Until the server has it, the window remembers what was typed: through a reload, through a lost connection.
-    fields() { return [...this.$root.elements].filter((one) => one.name && (one.type !== "hidden" || one.name === "marks") && one.type !== "submit"); },
+    fields() { return [...this.$root.elements].filter((one) => one.name && (one.type !== "hidden" || one.name === "marks") && !["submit", "file"].includes(one.type)); },
+    // a photo is sent by its own button, not with every pause in typing
+    typed() { const form = new FormData(this.$root); form.delete("photo"); return form; },
     remember() {
       const kept = this.fields().map((one) => [one.name, one.type === "radio" || one.type === "checkbox" ? [one.value, one.checked] : one.value]);
       sessionStorage.setItem(this.$root.dataset.keep, JSON.stringify(kept));
@@ -76,7 +78,7 @@ document.addEventListener("alpine:init", () => {
       clearTimeout(this.timer);
       this.timer = null;
       this.number();
-      navigator.sendBeacon(this.$root.dataset.keep, new FormData(this.$root));
+      navigator.sendBeacon(this.$root.dataset.keep, this.typed());
     },
     async keep() {
       if (this.$root.dataset.sent) return;
@@ -86,7 +88,7 @@ document.addEventListener("alpine:init", () => {
       const changes = this.changes;
       this.number();
       try {
-        const answer = await fetch(this.$root.dataset.keep, { method: "POST", body: new FormData(this.$root) });
+        const answer = await fetch(this.$root.dataset.keep, { method: "POST", body: this.typed() });
         if (!answer.ok) throw new Error(String(answer.status));
         const said = await answer.json();
         this.saved = said.saved;

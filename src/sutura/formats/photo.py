@@ -1,0 +1,58 @@
+"""Photographs: bytes from a camera or a file → an upright JPEG without a word of where and when it was made.
+
+Whatever is taken is drawn anew, so nothing that was hidden in the file stays in it.
+"""
+
+from __future__ import annotations
+
+import io
+import warnings
+
+from sutura.core.errors import Invalid
+from sutura.core.intake import Photo
+
+# Enough to read a label across a bench; the shop's, no source.
+LONGEST_PX, THUMB_PX = 2000, 320
+MOST_BYTES = 7_000_000
+# A picture that unpacks to more than this is no photograph of a device but a trap.
+MOST_PIXELS = 60_000_000
+ACCEPTS = "send a photo as JPEG, PNG or WebP, up to 7 MB"
+
+
+def read_photo(data: bytes) -> Photo:
+    """Read, turn upright, shrink and write anew; refuses what is no photo, is broken, or is too much."""
+    from PIL import Image, ImageOps, UnidentifiedImageError
+
+    if not data:
+        raise Invalid("photo", "", ACCEPTS)
+    if len(data) > MOST_BYTES:
+        raise Invalid("photo", f"{len(data) / 1e6:.1f} MB", f"it is too large: {ACCEPTS}")
+    too_much = f"it unpacks to too much: {ACCEPTS}"
+    try:
+        with warnings.catch_warnings():
+            # our own limit is stricter than the library's warning
+            warnings.simplefilter("ignore", Image.DecompressionBombWarning)
+            with Image.open(io.BytesIO(data), formats=("JPEG", "PNG", "WEBP")) as found:
+                if found.width * found.height > MOST_PIXELS:
+                    raise Invalid("photo", f"{found.width}×{found.height} pixels", too_much)
+                upright = ImageOps.exif_transpose(found).convert("RGB")
+    except Image.DecompressionBombError as wrong:
+        raise Invalid("photo", "a picture", too_much) from wrong
+    except UnidentifiedImageError as wrong:
+        raise Invalid("photo", data[:8].hex(" "), f"this is no photo: {ACCEPTS}") from wrong
+    except (OSError, ValueError, SyntaxError) as wrong:
+        raise Invalid("photo", str(wrong)[:60], f"the file is broken: {ACCEPTS}") from wrong
+    upright.thumbnail((LONGEST_PX, LONGEST_PX))
+    small = upright.copy()
+    small.thumbnail((THUMB_PX, THUMB_PX))
+    return Photo(image=_jpeg(upright), thumb=_jpeg(small), width=upright.width, height=upright.height)
+
+
+def _jpeg(image: object) -> bytes:
+    from PIL import Image
+
+    assert isinstance(image, Image.Image)
+    out = io.BytesIO()
+    # nothing of the original's description is passed on: no place, no time, no camera
+    Image.frombytes("RGB", image.size, image.tobytes()).save(out, "JPEG", quality=85, optimize=True)
+    return out.getvalue()

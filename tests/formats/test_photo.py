@@ -1,0 +1,100 @@
+"""Photos: drawn anew, upright, without what was hidden in them; what is no photo is refused. Pictures by Pillow (library)."""
+
+from __future__ import annotations
+
+import contextlib
+import io
+import struct
+import zlib
+from typing import Any
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+from PIL import Image
+
+from sutura.core.errors import Invalid
+from sutura.formats.photo import LONGEST_PX, MOST_BYTES, THUMB_PX, read_photo
+
+
+def picture(kind: str = "JPEG", size: tuple[int, int] = (40, 20), mode: str = "RGB", **more: Any) -> bytes:
+    out = io.BytesIO()
+    image = Image.new("RGB", size, "red")
+    image.paste("blue", (0, 0, size[0] // 2, size[1]))
+    image.convert(mode).save(out, kind, **more)
+    return out.getvalue()
+
+
+def opened(data: bytes) -> Image.Image:
+    return Image.open(io.BytesIO(data))
+
+
+@pytest.mark.parametrize(
+    ("kind", "mode"), [("JPEG", "RGB"), ("PNG", "RGBA"), ("PNG", "L"), ("PNG", "P"), ("WEBP", "RGB")]
+)
+def test_every_kind_of_photo_becomes_a_plain_jpeg(kind: str, mode: str) -> None:
+    photo = read_photo(picture(kind, mode=mode))
+    assert (photo.width, photo.height) == (40, 20)
+    assert opened(photo.image).format == opened(photo.thumb).format == "JPEG"
+
+
+def test_where_and_when_it_was_made_is_not_kept() -> None:
+    exif = Image.Exif()
+    exif[0x010F], exif[0x0132] = "SECRET CAMERA", "2031:05:06 09:20:00"
+    exif.get_ifd(0x8825)[1] = "N"
+    data = picture(exif=exif, comment=b"SECRET PLACE")
+    assert b"SECRET" in data
+    photo = read_photo(data)
+    assert b"SECRET" not in photo.image + photo.thumb
+    assert not opened(photo.image).getexif()
+
+
+def test_a_photo_held_sideways_is_turned_upright() -> None:
+    exif = Image.Exif()
+    exif[0x0112] = 6
+    photo = read_photo(picture(exif=exif))
+    assert (photo.width, photo.height) == (20, 40)
+    red, _, blue = opened(photo.image).getpixel((10, 5))  # type: ignore[misc]
+    assert blue > red
+
+
+def test_a_large_photo_is_made_smaller_and_has_a_small_one_beside_it() -> None:
+    photo = read_photo(picture(size=(4000, 1000)))
+    assert (photo.width, photo.height) == (LONGEST_PX, 500)
+    assert max(opened(photo.thumb).size) == THUMB_PX
+
+
+def bomb(width: int, height: int) -> bytes:
+    """A tiny PNG that says it unpacks to an enormous picture."""
+    head = struct.pack(">IIBBBBB", width, height, 8, 2, 0, 0, 0)
+
+    def chunk(name: bytes, data: bytes) -> bytes:
+        return struct.pack(">I", len(data)) + name + data + struct.pack(">I", zlib.crc32(name + data))
+
+    return (
+        b"\x89PNG\r\n\x1a\n"
+        + chunk(b"IHDR", head)
+        + chunk(b"IDAT", zlib.compress(b"\0" * 100))
+        + chunk(b"IEND", b"")
+    )
+
+
+@pytest.mark.parametrize(
+    ("data", "says"),
+    [
+        (b"", "send a photo"), (b"GIF89a" + bytes(20), "no photo"), (b"%PDF-1.7", "no photo"), (b"<svg/>", "no photo"),
+        (picture()[:200], "broken"), (bytes(MOST_BYTES + 1), "too large"), (bomb(50_000, 50_000), "unpacks to too much"),
+        (bomb(9_000, 9_000), "unpacks to too much"), (picture("PNG")[:-30], "broken"),
+    ],
+    ids=["nothing", "gif", "pdf", "svg", "cut off", "too large", "bomb", "small bomb", "cut png"],
+)  # fmt: skip
+def test_what_is_no_photo_is_refused_with_what_would_do(data: bytes, says: str) -> None:
+    with pytest.raises(Invalid, match=says) as refused:
+        read_photo(data)
+    assert "JPEG, PNG or WebP" in str(refused.value)
+
+
+@given(st.binary(max_size=300) | st.binary(max_size=60).map(lambda tail: picture()[:100] + tail))
+def test_arbitrary_bytes_are_read_or_refused(data: bytes) -> None:
+    with contextlib.suppress(Invalid):
+        assert read_photo(data).width > 0
