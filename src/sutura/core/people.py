@@ -23,6 +23,8 @@ class Deed(StrEnum):
     WORK_BENCH = "record bench work"
     RECEIVE = "receive stock"
     CHANGE_CATALOGUE = "change the catalogue"
+    ERASE_CUSTOMER = "export or erase a customer"
+    CHANGE_CONSENTS = "change what customers agree to"
 
 
 _ALL = frozenset(Role)
@@ -36,6 +38,8 @@ MAY: dict[Deed, frozenset[Role]] = {
     Deed.RESERVE: _ALL,
     Deed.WORK_BENCH: frozenset({Role.MANAGER, Role.TECHNICIAN}),
     Deed.RECEIVE: frozenset({Role.MANAGER, Role.COUNTER}),
+    Deed.ERASE_CUSTOMER: frozenset({Role.MANAGER}),
+    Deed.CHANGE_CONSENTS: frozenset({Role.MANAGER}),
     Deed.CHANGE_CATALOGUE: frozenset({Role.MANAGER, Role.TECHNICIAN}),
 }
 

@@ -9,7 +9,7 @@ from datetime import datetime, timedelta
 from pathlib import Path
 
 from sutura.core.catalogue import Model
-from sutura.core.intake import CONSENTS, Mark, MarkKind
+from sutura.core.intake import CONSENTS, Mark, MarkKind, plain_phone
 from sutura.core.job import OPEN_STAGES, Stage
 from sutura.core.matching import may_choose
 from sutura.core.maths.geometry import Point
@@ -133,6 +133,7 @@ def _customers(by: Person, now: datetime) -> list[int]:
                 phone=phone,
                 email=email,
                 note="",
+                phone_plain=plain_phone(phone),
                 saved_by=by.id,
                 saved_at=now - timedelta(days=60),
             )

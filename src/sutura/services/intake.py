@@ -11,8 +11,8 @@ from sutura.core import intake as rules
 from sutura.core.catalogue import Measured, Model
 from sutura.core.errors import Invalid, ManyInvalid, NotFound, Refusal, StaleSave
 from sutura.core.identify import Identification, check_imei, known
-from sutura.core.intake import CONSENTS, Channel, Mark
-from sutura.core.job import Stage
+from sutura.core.intake import Channel, Consent, Contact, Mark
+from sutura.core.job import JobRecord, Stage
 from sutura.core.people import Deed, demand
 from sutura.core.planning import expected_minutes, minutes_to_promise
 from sutura.core.values import FunctionResult, Person
@@ -152,13 +152,14 @@ def _take_in(draft_id: str, arrival: Arrival, by: Person, now: datetime) -> str:
             problems += rules.check_promise(promise_at, arrival.promise_reason, earliest(model, now))
     problems += [
         *rules.check_observations(arrival.look), *rules.check_arrival(arrival.channel, arrival.how),
-        *rules.check_consents(arrival.consents), *_edid_problems(arrival.edid),
+        *rules.check_consents(arrival.consents, consents()), *_edid_problems(arrival.edid),
     ]  # fmt: skip
     if problems or model is None or promise_at is None:
         raise ManyInvalid(problems, "The intake")
 
     customer_id = arrival.customer_id or store.add_customer(
         name=arrival.name.strip(), phone=arrival.phone.strip(), email=arrival.email.strip(), note="",
+        phone_plain=rules.plain_phone(arrival.phone),
         saved_by=by.id, saved_at=now,
     )  # fmt: skip
     code = job_store.next_code()
@@ -178,8 +179,7 @@ def _take_in(draft_id: str, arrival: Arrival, by: Person, now: datetime) -> str:
     )  # fmt: skip
     store.add_results(job_id, 0, results, by.id, now)
     store.add_accessories(job_id, [(name, kept) for name, kept in arrival.accessories if name.strip()])
-    texts = {consent.id: consent.text for consent in CONSENTS}
-    store.add_consents(job_id, [(c, texts[c]) for c in arrival.consents if c in texts], now)
+    store.add_consents(job_id, [one for one in store.consent_texts() if one.consent in arrival.consents], now)
     job_store.add_event(
         job_id, at=now, person_id=by.id, kind="received", before=None, after=Stage.IDENTIFIED,
         says=" ".join(filter(None, [
@@ -269,7 +269,140 @@ def observed(arrival: Arrival) -> dict[str, str]:
     )  # fmt: skip
 
 
+# -- what customers agree to ------------------------------------------------------------------
+
+
+@reading
+def consents() -> list[Consent]:
+    """The texts in use, in their newest versions."""
+    return [
+        Consent(id=one.consent, text=one.text, needed=one.needed, version=one.version)
+        for one in store.consent_texts()
+    ]
+
+
+@writing
+def save_consent(
+    name: str, text: str, *, needed: bool, active: bool, version: int, by: Person, now: datetime
+) -> None:
+    """A new text, or a new version of one: what was agreed to before stays word for word with its jobs."""
+    demand(by, Deed.CHANGE_CONSENTS)
+    problems = rules.check_consent_text(name, text)
+    if problems:
+        raise ManyInvalid(problems, "This text")
+    store.lock_consents()
+    before = next((one for one in store.consent_texts(every=True) if one.consent == name), None)
+    if (before.version if before else 0) != version:
+        yours = {"text": text, "needed": str(needed), "active": str(active)}
+        theirs = (
+            {"text": before.text, "needed": str(before.needed), "active": str(before.active)}
+            if before
+            else {}
+        )
+        raise StaleSave("This text", "", None, yours, {**dict.fromkeys(yours, "nothing"), **theirs})
+    row = store.ConsentRow(consent=name, version=version + 1, text=text.strip(), needed=needed, active=active)
+    if before is None or (before.text, before.needed, before.active) != (row.text, needed, active):
+        store.add_consent_text(row, by.id, now)
+
+
 # -- customers ------------------------------------------------------------------------------
+
+
+@reading
+def find_customers(text: str) -> list[store.CustomerRecord]:
+    """Customers by name, email or phone, however the number is written."""
+    return store.find_customers(text, rules.plain_phone(text))
+
+
+@reading
+def perhaps_same(found: store.CustomerRecord) -> list[tuple[store.CustomerRecord, str]]:
+    """Records that may be the same person, and why; a person decides."""
+    others = {
+        one.id: one for one in store.likely_same(found, rules.plain_phone(found.phone), rules.SAME_DIGITS)
+    }
+    named = rules.may_be_same(_contact(found), [_contact(one) for one in others.values()])
+    return [(others[contact.id], why) for contact, why in named]
+
+
+def _contact(one: store.CustomerRecord) -> Contact:
+    return Contact(id=one.id, name=one.name, phone=one.phone, email=one.email)
+
+
+@writing
+def merge_customers(keep_id: int, other_id: int, by: Person, now: datetime) -> None:
+    """Two records of one person become one: all jobs go to the one that is kept, and its empty fields are filled."""
+    demand(by, Deed.TAKE_IN)
+    if keep_id == other_id:
+        raise Invalid("other", other_id, "choose another record than this one")
+    for number in sorted((keep_id, other_id)):
+        store.lock_customer(number)
+    keep, other = store.load_customer(keep_id), store.load_customer(other_id)
+    if keep is None or other is None:
+        raise NotFound("customer", keep_id if keep is None else other_id)
+    for job_id, stage in store.move_jobs(other_id, keep_id):
+        says = f"{other.name}’s record became part of {keep.name}’s."
+        job_store.add_event(
+            job_id,
+            at=now,
+            person_id=by.id,
+            kind="customer merged",
+            before=Stage(stage),
+            after=Stage(stage),
+            says=says,
+            detail={},
+        )
+    filled = {name: getattr(keep, name) or getattr(other, name) for name in ("phone", "email", "note")}
+    store.save_customer(
+        keep_id, **filled, phone_plain=rules.plain_phone(filled["phone"]), saved_by=by.id, saved_at=now
+    )
+    store.save_customer(other_id, merged_into=keep_id, saved_by=by.id, saved_at=now)
+
+
+@reading
+def export_customer(customer_id: int, by: Person) -> dict[str, object]:
+    """Everything that is kept of one customer, to hand over when they ask for it."""
+    demand(by, Deed.ERASE_CUSTOMER)
+    found = store.load_customer(customer_id)
+    if found is None:
+        raise NotFound("customer", customer_id)
+    jobs = [job_store.load_job(code) for code in store.customer_codes(customer_id)]
+    return {
+        "customer": {"name": found.name, "phone": found.phone, "email": found.email, "note": found.note},
+        "jobs": [_exported(job) for job in jobs],
+    }
+
+
+def _exported(job: JobRecord) -> dict[str, object]:
+    return {
+        "code": job.code, "model": job.model_name, "stage": job.stage.value, "number_as_read": job.read_number,
+        "serial": job.serial, "complaint": job.complaint, "received_at": job.received_at.isoformat(),
+        "promised_at": job.promise_at.isoformat(), "marks": list(job.marks), "observed": dict(job.look), "arrival": dict(job.arrival),
+        "price_minor": job.price_minor, "currency": job.currency,
+        "accessories": [one.name for one in store.load_accessories(job.id)], "agreed": list(store.load_consents(job.id).values()),
+        "photos": len(store.job_photos(job.id)),
+    }  # fmt: skip
+
+
+@writing
+def erase_customer(customer_id: int, typed_name: str, by: Person, now: datetime) -> None:
+    """Erase one customer (rule intake.erase); the name is typed again so that nobody is erased by a slip."""
+    demand(by, Deed.ERASE_CUSTOMER)
+    found = store.lock_customer(customer_id)
+    if found is None:
+        raise NotFound("customer", customer_id)
+    if typed_name.strip() != found.name:
+        raise Invalid("typed_name", typed_name, f"type the name as it stands: {found.name}")
+    still_open = [
+        code
+        for code, _, stage in store.customer_jobs(customer_id)
+        if stage not in ("handed_back", "returned")
+    ]
+    if still_open:
+        raise Invalid("typed_name", ", ".join(still_open), "hand these devices back first")
+    store.erase_jobs(customer_id)
+    store.save_customer(
+        customer_id, name=rules.ERASED, phone="", email="", note="", phone_plain="", erased_at=now, saved_by=by.id, saved_at=now
+    )  # fmt: skip
 
 
 @writing
@@ -289,4 +422,6 @@ def save_customer(
         theirs = {"name": before.name, "phone": before.phone, "email": before.email, "note": before.note}
         raise StaleSave("This customer", before.saved_by, before.saved_at, yours, theirs)
     tidy = {key: value.strip() for key, value in yours.items()}
-    store.save_customer(customer_id, **tidy, saved_by=by.id, saved_at=now)
+    store.save_customer(
+        customer_id, **tidy, phone_plain=rules.plain_phone(phone), saved_by=by.id, saved_at=now
+    )

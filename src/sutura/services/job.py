@@ -12,7 +12,6 @@ from sutura.core import proof as proof_rules
 from sutura.core.bench import Done, Progress
 from sutura.core.catalogue import Model
 from sutura.core.handover import Accessory
-from sutura.core.intake import CONSENTS
 from sutura.core.job import JobEvent, JobFacts, JobRecord, Move, SeamStitch, Stage, check_move, seam
 from sutura.core.planning import Next, rank_next
 from sutura.core.values import FunctionResult, Person
@@ -89,7 +88,7 @@ def gather_facts(job: JobRecord, model: Model) -> JobFacts:
         code=job.code,
         stage=job.stage,
         baseline_complete=len(results.get(0, {})) == len(model.functions),
-        consents_complete=all(c.id in consents for c in CONSENTS if c.needed),
+        consents_complete=all(name in consents for name in intake_store.needed_consents(job.received_at)),
         price_agreed=job.price_minor is not None,
         part_chosen=job.offer_id is not None,
         part_held=stock_store.load_held(job.id) is not None,

@@ -47,16 +47,58 @@ from customer left join person on person.id = saved_by_id
 
 
 @reading
-def find_customers(text: str) -> list[CustomerRecord]:
-    """Customers whose name, phone or email holds the text; at most ten."""
-    digits = "".join(c for c in text if c.isdigit())
+def find_customers(text: str, plain: str = "") -> list[CustomerRecord]:
+    """Customers whose name or email holds the text, or whose number ends in `plain`; at most ten."""
     like = f"%{text.strip().lower().replace('%', '').replace('_', '')}%"
     return rows(
         CustomerRecord,
-        _CUSTOMER + " where lower(customer.name) like %s or lower(email) like %s"
-        " or (%s <> '' and regexp_replace(phone, '[^0-9]', '', 'g') like %s) order by customer.name limit 10",
-        like, like, digits, f"%{digits}%",
+        _CUSTOMER + " where merged_into_id is null and erased_at is null and (lower(customer.name) like %s or lower(email) like %s"
+        " or (length(%s) > 2 and phone_plain like '%%' || ltrim(%s, '0') || '%%')) order by customer.name limit 10",
+        like, like, plain, plain,
     )  # fmt: skip
+
+
+@reading
+def likely_same(customer: CustomerRecord, plain: str, digits: int) -> list[CustomerRecord]:
+    """Records that share the email, the end of the number or the name with one; at most ten."""
+    return rows(
+        CustomerRecord,
+        _CUSTOMER + " where customer.id <> %s and merged_into_id is null and erased_at is null and"
+        " ((email <> '' and lower(email) = lower(%s)) or (%s <> '' and right(phone_plain, %s) = right(%s, %s))"
+        " or lower(customer.name) = lower(%s)) order by customer.id limit 10",
+        customer.id, customer.email, plain, digits, plain, digits, customer.name,
+    )  # fmt: skip
+
+
+def move_jobs(old: int, new: int) -> list[tuple[int, str]]:
+    """Give a customer's jobs to another one; their numbers and stages."""
+    found = DATABASE.execute_sql(
+        "update job set customer_id = %s, version = version + 1 where customer_id = %s returning id, stage",
+        (new, old),
+    )
+    return list(found)
+
+
+def erase_jobs(customer_id: int) -> None:
+    """Take what tells of the person out of a customer's jobs: serial number, complaint, return address, photos."""
+    DATABASE.execute_sql(
+        "update job set serial = '', complaint = '', arrival = arrival - 'return_address' - 'parcel_number', version = version + 1"
+        " where customer_id = %s",
+        (customer_id,),
+    )
+    DATABASE.execute_sql(
+        "delete from photo where job_id in (select id from job where customer_id = %s)", (customer_id,)
+    )
+
+
+@reading
+def customer_codes(customer_id: int) -> list[str]:
+    return [
+        code
+        for (code,) in DATABASE.execute_sql(
+            "select code from job where customer_id = %s order by id", (customer_id,)
+        )
+    ]
 
 
 @reading
@@ -165,9 +207,58 @@ def load_accessories(job_id: int) -> list[Accessory]:
     return rows(Accessory, "select id, name, kept from accessory where job_id = %s order by id", job_id)
 
 
-def add_consents(job_id: int, consents: Sequence[tuple[str, str]], at: datetime) -> None:
+def add_consents(job_id: int, consents: Sequence[ConsentRow], at: datetime) -> None:
+    """What the customer agreed to, word for word and in which version."""
     insert(
-        Consent, [{"job": job_id, "consent": name, "said": text, "agreed_at": at} for name, text in consents]
+        Consent,
+        [
+            {"job": job_id, "consent": c.consent, "said": c.text, "version": c.version, "agreed_at": at}
+            for c in consents
+        ],
+    )
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ConsentRow:
+    """A text customers agree to, in its newest version."""
+
+    consent: str
+    version: int
+    text: str
+    needed: bool
+    active: bool
+
+
+@reading
+def consent_texts(*, every: bool = False) -> list[ConsentRow]:
+    """The newest version of each text; only those in use unless `every`."""
+    found = rows(
+        ConsentRow,
+        "select * from (select distinct on (consent) consent, version, text, needed, active from consent_text"
+        " order by consent, version desc) newest order by needed desc, consent",
+    )
+    return [one for one in found if every or one.active]
+
+
+@reading
+def needed_consents(at: datetime) -> list[str]:
+    """What had to be agreed to at a moment: texts that change later ask nothing of a job taken in before."""
+    found = DATABASE.execute_sql(
+        "select consent from (select distinct on (consent) consent, needed, active from consent_text where at <= %s"
+        " order by consent, version desc) newest where needed and active",
+        (at,),
+    )
+    return [consent for (consent,) in found]
+
+
+def lock_consents() -> None:
+    DATABASE.execute_sql("lock table consent_text in share row exclusive mode")
+
+
+def add_consent_text(row: ConsentRow, person_id: int, at: datetime) -> None:
+    DATABASE.execute_sql(
+        "insert into consent_text (consent, version, text, needed, active, person_id, at) values (%s, %s, %s, %s, %s, %s, %s)",
+        (row.consent, row.version, row.text, row.needed, row.active, person_id, at),
     )
 
 

@@ -101,6 +101,9 @@ class Customer(Table):
     version = IntegerField()
     saved_by = ForeignKeyField(Person, null=True, index=False)
     saved_at = DateTimeTZField()
+    phone_plain = TextField()
+    merged_into = ForeignKeyField("self", null=True, index=False)
+    erased_at = DateTimeTZField(null=True)
 
 
 class CatalogueModel(Table):
@@ -254,9 +257,24 @@ class Consent(Table):
     consent = TextField()
     said = TextField()
     agreed_at = DateTimeTZField()
+    version = IntegerField()
 
     class Meta:
         indexes = ((("job", "consent"), True),)
+
+
+class ConsentText(Table):
+    id = BigAutoField()
+    consent = TextField()
+    version = IntegerField()
+    text = TextField()
+    needed = BooleanField()
+    active = BooleanField()
+    person = ForeignKeyField(Person, null=True, index=False)
+    at = DateTimeTZField()
+
+    class Meta:
+        indexes = ((("consent", "version"), True),)
 
 
 class Reservation(Table):
@@ -340,12 +358,12 @@ class Photo(Table):
 
 ALL = (
     Shop, Person, Skill, LoginSession, SignInTry, FormKey, Draft, Customer, CatalogueModel, ModelNumber,
-    CatalogueState, Pack, PackPreview, Photo, Supplier, Part, Offer, Job, FunctionResult, Accessory, Consent, Reservation, StockMove,
+    CatalogueState, Pack, PackPreview, Photo, Supplier, Part, Offer, Job, FunctionResult, Accessory, Consent, ConsentText, Reservation, StockMove,
     BenchStep, Payment, JobEvent, AuditEvent,
 )  # fmt: skip
 
 # Expression and partial indexes: made by the migrations, named here so that the test knows them.
 SQL_INDEXES = frozenset({
-    "customer_name", "job_open", "job_serial", "job_technician_open",
+    "customer_name", "customer_phone_plain", "job_open", "job_serial", "job_technician_open",
     "reservation_one_per_job", "reservation_part_held", "stock_move_fitted_once", "model_number_plain", "part_gtin", "part_printed",
 })  # fmt: skip

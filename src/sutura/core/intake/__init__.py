@@ -11,6 +11,7 @@ from sutura.core.intake.arrival import (
     Consent,
     Photo,
     check_arrival,
+    check_consent_text,
     check_consents,
     check_customer,
     check_functions,
@@ -19,6 +20,14 @@ from sutura.core.intake.arrival import (
     is_overtaken,
 )
 from sutura.core.intake.arrival import RULES as _ARRIVAL
+from sutura.core.intake.customers import (
+    ERASED,
+    SAME_DIGITS,
+    Contact,
+    may_be_same,
+    plain_phone,
+)
+from sutura.core.intake.customers import RULES as _CUSTOMERS
 from sutura.core.intake.damage import (
     CUPS_MM,
     NEAR_EDGE_MM,
@@ -66,7 +75,7 @@ from sutura.core.intake.marks import (
     reached_edges,
 )
 
-RULES = (*_DAMAGE, *_DIAGNOSIS, *_ARRIVAL)
+RULES = (*_DAMAGE, *_DIAGNOSIS, *_ARRIVAL, *_CUSTOMERS)
 
 __all__ = [
     "ACCESSORIES",
@@ -74,6 +83,7 @@ __all__ = [
     "CONSENTS",
     "CUPS_MM",
     "DATA_STATES",
+    "ERASED",
     "KINDS",
     "MAX_MARKS",
     "MOST_PHOTOS",
@@ -82,9 +92,11 @@ __all__ = [
     "PROOFS",
     "QUESTIONS",
     "RULES",
+    "SAME_DIGITS",
     "Cause",
     "Channel",
     "Consent",
+    "Contact",
     "Cup",
     "DamageReading",
     "Diagnosis",
@@ -106,6 +118,7 @@ __all__ = [
     "Status",
     "Stretch",
     "check_arrival",
+    "check_consent_text",
     "check_consents",
     "check_customer",
     "check_functions",
@@ -119,7 +132,9 @@ __all__ = [
     "edge_point",
     "expected_bits",
     "is_overtaken",
+    "may_be_same",
     "observed_from",
+    "plain_phone",
     "plan_opening",
     "point_inset",
     "reached_edges",

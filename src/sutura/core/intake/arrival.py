@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
@@ -14,9 +15,12 @@ from sutura.core.values import COMMON, FunctionResult, Outcome, Rule
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Consent:
+    """A text a customer agrees to, in one of its versions; `needed` = no intake without it."""
+
     id: str
     text: str
     needed: bool
+    version: int = 1
 
 
 CONSENTS = (
@@ -127,12 +131,25 @@ def check_arrival(channel: str, said: Mapping[str, str]) -> list[Invalid]:
     return problems
 
 
-def check_consents(agreed: Sequence[str]) -> list[Invalid]:
+def check_consents(agreed: Sequence[str], offered: Sequence[Consent] = CONSENTS) -> list[Invalid]:
+    """What the customer has not agreed to and must, of the texts in use."""
     return [
         Invalid(f"consent.{consent.id}", "", f"the customer must agree: “{consent.text}”")
-        for consent in CONSENTS
+        for consent in offered
         if consent.needed and consent.id not in agreed
     ]
+
+
+def check_consent_text(name: str, text: str) -> list[Invalid]:
+    """A consent text in plain words, with a name that stays when its words change."""
+    problems = []
+    if not re.fullmatch(r"[a-z][a-z0-9-]{0,30}", name):
+        problems.append(
+            Invalid("consent", name, "use small letters, digits and hyphens, a letter first, up to 31")
+        )
+    if not 10 <= len(text.strip()) <= 500:
+        problems.append(Invalid("text", text[:60], "write 10 to 500 characters in plain words"))
+    return problems
 
 
 def is_overtaken(kept: Mapping[str, Sequence[str]], sent: Mapping[str, Sequence[str]]) -> bool:

@@ -15,7 +15,7 @@ from sutura.core.catalogue import EDGES, Face
 from sutura.core.intake.marks import KINDS, Mark, MarkKind, Shape, reached_edges
 from sutura.core.maths import plane
 from sutura.core.maths.geometry import Box, Point, length
-from sutura.core.maths.plane import Circle, Region
+from sutura.core.maths.plane import Circle, Nearness, Region
 from sutura.core.values import COMMON, Rule
 
 NEAR_EDGE_MM = 5.0
@@ -172,18 +172,18 @@ class OpeningPlan:
 def plan_opening(marks: Sequence[Mark], face: Face, cups_mm: Sequence[int] = CUPS_MM) -> OpeningPlan:
     """The opening plan of a face with its marks (rules intake.circle, intake.entry, intake.depth, intake.loose)."""
     glass = [mark for mark in marks if mark.breaks_glass]
-    damage, near = _broken(glass)
+    damage, near = _broken(glass, face)
     pane = plane.rounded(face.glass, face.corner_mm)
     whole = pane.difference(damage) if glass else pane
     hold = _without_openings(whole, face)
-    edges = tuple(_read_edge(edge, face, near if glass else None, hold) for edge in EDGES)
+    edges = tuple(_read_edge(edge, face, near, hold) for edge in EDGES)
     start, entry_edge, cup, entry = _start(edges, glass, face, cups_mm)
-    share = plane.share(near, pane) if glass else 0.0
+    share = near.share()
     loose = _loose(glass, share, bool(reached_edges(glass, face, 1.0)))
     order = _order(entry_edge, edges) if entry_edge else ()
     plan = OpeningPlan(
         share_near=share, crack_mm=sum(length(m.points) for m in glass if m.kind is MarkKind.CRACK), loose=loose,
-        edges=edges, corners=_corners(near, face) if glass else (), largest=plane.largest_circle(hold),
+        edges=edges, corners=_corners(near, face), largest=plane.largest_circle(hold),
         near_opening=next(one.circle for one in edges if one.edge == face.opening_edge), start=start, entry_edge=entry_edge, entry=entry, cup=cup, order=order,
         not_cut=tuple(one.edge for one in edges if not one.allowed), protect=_protect(loose), says=(),
         unknown=_unknown(face),
@@ -191,17 +191,15 @@ def plan_opening(marks: Sequence[Mark], face: Face, cups_mm: Sequence[int] = CUP
     return _with_words(plan, face)
 
 
-def _broken(glass: Sequence[Mark]) -> tuple[Region, Region]:
+def _broken(glass: Sequence[Mark], face: Face) -> tuple[Region, Nearness]:
     """Everything broken, and everything within NEAR_EDGE_MM of it."""
-    by_shape = {shape: [m for m in glass if KINDS[m.kind].shape is shape] for shape in Shape}
-    strokes = plane.strokes(m.points for m in by_shape[Shape.LINE])
-    areas = plane.areas([m.points for m in by_shape[Shape.AREA]])
-    spots = [(m.points[0], m.reach_mm) for m in by_shape[Shape.SPOT]]
-    near = [(at, reach + NEAR_EDGE_MM) for at, reach in spots]
-    return (
-        plane.together([plane.broad(strokes, plane.CRACK_HALF_MM), plane.discs(spots), areas]),
-        plane.together([plane.broad(strokes, NEAR_EDGE_MM), plane.discs(near), areas.buffer(NEAR_EDGE_MM)]),
+    lines, spots, areas = (
+        [m for m in glass if KINDS[m.kind].shape is s] for s in (Shape.LINE, Shape.SPOT, Shape.AREA)
     )
+    strokes, outlines = [m.points for m in lines], [m.points for m in areas]
+    discs = [(m.points[0], m.reach_mm) for m in spots]
+    damage = plane.together([plane.thin(strokes), plane.discs(discs), plane.areas(outlines)])
+    return damage, plane.nearness(strokes, discs, outlines, NEAR_EDGE_MM, face.outline)
 
 
 def _without_openings(glass: Region, face: Face) -> Region:
@@ -258,13 +256,11 @@ def _band(edge: str, face: Face) -> Box:
     return Box(x=x, y=y, width=abs(far.x - near.x), height=abs(far.y - near.y))
 
 
-def _read_edge(edge: str, face: Face, near: Region | None, hold: Region) -> EdgeReading:
-    broken = 0.0
-    if near is not None:
-        ends = edge_point(edge, 0, 0, face), edge_point(edge, edge_length(edge, face), 0, face)
-        broken = plane.length_share(*ends, near)
+def _read_edge(edge: str, face: Face, near: Nearness, hold: Region) -> EdgeReading:
     circle = plane.largest_circle(plane.clipped(hold, _band(edge, face)))
-    return EdgeReading(edge=edge, broken=broken, circle=circle, stretches=depth_limits(edge, face))
+    return EdgeReading(
+        edge=edge, broken=near.of_edge(edge), circle=circle, stretches=depth_limits(edge, face)
+    )
 
 
 def depth_limits(edge: str, face: Face) -> tuple[Stretch, ...]:
@@ -290,14 +286,14 @@ def depth_limits(edge: str, face: Face) -> tuple[Stretch, ...]:
     return tuple(stretches)
 
 
-def _corners(near: Region, face: Face) -> tuple[str, ...]:
+def _corners(near: Nearness, face: Face) -> tuple[str, ...]:
     size = min(CORNER_MM, face.width_mm / 3, face.height_mm / 3)
     found = []
     for name, x, y in (
         ("top left", 0.0, 0.0), ("top right", face.width_mm - size, 0.0), ("bottom right", face.width_mm - size, face.height_mm - size),
         ("bottom left", 0.0, face.height_mm - size),
     ):  # fmt: skip
-        if near.intersects(plane.boxed(Box(x=x, y=y, width=size, height=size))):
+        if near.touches(Box(x=x, y=y, width=size, height=size)):
             found.append(name)
     return tuple(found)
 

@@ -5,6 +5,8 @@ shapely takes a quarter of a second to import, so it is imported where it is nee
 
 from __future__ import annotations
 
+import itertools
+import math
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from typing import Any
@@ -37,33 +39,82 @@ def rounded(box: Box, radius: float) -> Region:
     )
 
 
-def boxed(box: Box) -> Region:
-    """An upright rectangle."""
-    return rounded(box, 0)
-
-
-def strokes(lines: Iterable[Sequence[Point]]) -> list[Region]:
-    """Lines as shapes, to be made broad; a line of one point is that point."""
+def thin(lines: Sequence[Sequence[Point]]) -> Region:
+    """Lines as regions almost without width, which end where they end."""
+    import numpy as np
     import shapely
 
-    return [
-        shapely.LineString([(p.x, p.y) for p in line])
-        if len(line) > 1
-        else shapely.Point(line[0].x, line[0].y)
-        for line in lines
-    ]
-
-
-def broad(lines: Sequence[Region], half_mm: float) -> Region:
-    """Everything within a distance of some strokes; thin ones end where they end."""
-    import shapely
-
+    if not lines:
+        return shapely.Polygon()
+    places = np.array([(p.x, p.y) for line in lines for p in line])
+    of_line = np.repeat(np.arange(len(lines)), [len(line) for line in lines])
+    drawn = shapely.linestrings(places, indices=of_line)
     # each line by itself: noding all crossings first is slower by orders of magnitude
-    if half_mm <= CRACK_HALF_MM:
-        return shapely.disjoint_subset_union_all(
-            shapely.buffer(lines, half_mm, cap_style="flat", join_style="bevel")
-        )
-    return shapely.union_all(shapely.buffer(lines, half_mm, quad_segs=2))
+    return shapely.disjoint_subset_union_all(
+        shapely.buffer(drawn, CRACK_HALF_MM, cap_style="flat", join_style="bevel")
+    )
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Nearness:
+    """Which square millimetres of a face lie within a distance of something, row by row from the top left.
+
+    A grid, because joining the outlines of hundreds of crossing bands exactly takes longer than a hand that draws waits.
+    """
+
+    cells: Any
+
+    def share(self) -> float:
+        """How much of the face is near, 0 to 1."""
+        return float(self.cells.mean())
+
+    def of_edge(self, edge: str) -> float:
+        """How much of an edge is near, 0 to 1."""
+        rim = {
+            "top": self.cells[0],
+            "bottom": self.cells[-1],
+            "left": self.cells[:, 0],
+            "right": self.cells[:, -1],
+        }
+        return float(rim[edge].mean())
+
+    def touches(self, box: Box) -> bool:
+        """Whether anything inside an upright rectangle is near."""
+        rows = slice(int(box.y), max(int(box.y + box.height), int(box.y) + 1))
+        columns = slice(int(box.x), max(int(box.x + box.width), int(box.x) + 1))
+        return bool(self.cells[rows, columns].any())
+
+
+def nearness(
+    lines: Sequence[Sequence[Point]], spots: Sequence[tuple[Point, float]], outlines: Sequence[Sequence[Point]],
+    within_mm: float, size: Box,
+) -> Nearness:  # fmt: skip
+    """What of a face of this size lies within a distance of lines, of circles about points, and of closed areas."""
+    import numpy as np
+    import shapely
+
+    high, wide = max(math.ceil(size.height), 1), max(math.ceil(size.width), 1)
+    cells = np.zeros((high, wide), dtype=bool)
+
+    def mark(a: Point, b: Point, reach: float) -> None:
+        left, right = max(int(min(a.x, b.x) - reach), 0), min(int(max(a.x, b.x) + reach) + 1, wide)
+        top, bottom = max(int(min(a.y, b.y) - reach), 0), min(int(max(a.y, b.y) + reach) + 1, high)
+        x, y = np.arange(left, right) + 0.5, (np.arange(top, bottom) + 0.5)[:, None]
+        dx, dy = b.x - a.x, b.y - a.y
+        along = np.clip(((x - a.x) * dx + (y - a.y) * dy) / ((dx * dx + dy * dy) or 1.0), 0, 1)
+        cells[top:bottom, left:right] |= (x - a.x - along * dx) ** 2 + (y - a.y - along * dy) ** 2 <= reach**2
+
+    for line in lines:
+        for a, b in itertools.pairwise(line):
+            mark(a, b, within_mm)
+    for at, reach in spots:
+        mark(at, at, reach + within_mm)
+    for outline in outlines:
+        for a, b in itertools.pairwise([*outline, outline[0]]):
+            mark(a, b, within_mm)
+        x, y = np.meshgrid(np.arange(wide) + 0.5, np.arange(high) + 0.5)
+        cells |= shapely.contains_xy(areas([outline]), x, y)
+    return Nearness(cells=cells)
 
 
 def discs(spots: Iterable[tuple[Point, float]]) -> Region:
@@ -122,16 +173,3 @@ def together(regions: Iterable[Region]) -> Region:
 
     some = [region for region in regions if not region.is_empty]
     return some[0] if len(some) == 1 else shapely.union_all(some)
-
-
-def share(part: Region, whole: Region) -> float:
-    """How much of a region another one covers, 0 to 1."""
-    return float(part.intersection(whole).area / whole.area) if whole.area else 0.0
-
-
-def length_share(start: Point, end: Point, region: Region) -> float:
-    """How much of a straight line lies in a region, 0 to 1."""
-    import shapely
-
-    line = shapely.LineString([(start.x, start.y), (end.x, end.y)])
-    return float(line.intersection(region).length / line.length) if line.length else 0.0

@@ -16,8 +16,8 @@ from sutura.core.errors import Invalid, ManyInvalid, NotFound, Refusal
 from sutura.core.identify import Identification, known
 from sutura.core.intake import (
     ACCESSORIES,
-    CONSENTS,
     DATA_STATES,
+    ERASED,
     KINDS,
     PARCEL_STATES,
     QUESTIONS,
@@ -29,6 +29,7 @@ from sutura.core.intake import (
     read_damage,
 )
 from sutura.core.job import Stage
+from sutura.core.people import Deed, demand
 from sutura.core.planning import minutes_to_promise
 from sutura.formats.photo import MOST_BYTES
 from sutura.services import catalogue, matching, planning
@@ -61,7 +62,7 @@ def counter(ask: Ask, q: str = "") -> Response:
     ready = planning.open_lines(ask.now, _READY)
     return render(
         ask, "intake/counter.html", room="Counter", drafts=_drafts(), ready=ready, asked=q,
-        customers=store.find_customers(q) if q.strip() else [],
+        customers=service.find_customers(q) if q.strip() else [],
     )  # fmt: skip
 
 
@@ -112,7 +113,7 @@ def _page(
     return render(
         ask, "intake/intake.html", room="Counter", status=status, refusal=refusal, draft_id=draft_id, entered=entered,
         model=model, found=found, customer=store.load_customer(int(customer_id)) if customer_id.isdecimal() else None,
-        channels=[channel.value for channel in Channel], accessories=ACCESSORIES, consents=CONSENTS,
+        channels=[channel.value for channel in Channel], accessories=ACCESSORIES, consents=service.consents(),
         earliest=service.earliest(model, ask.now) if model else None,
         work_minutes=minutes_to_promise(model.minutes, model.move_over) if model else 0,
         damage=damage,
@@ -392,7 +393,7 @@ def _moment(ask: Asking, text: str, problems: list[Invalid]) -> datetime | None:
 
 @router.get("/customers/find")
 def find_customers(ask: Ask, q: str = "") -> Response:
-    found = store.find_customers(q) if len(q.strip()) > 1 else []
+    found = service.find_customers(q) if len(q.strip()) > 1 else []
     return render(ask, "intake/customers.html", found=found, asked=q.strip())
 
 
@@ -411,6 +412,7 @@ def _customer(
     return render(
         ask, "intake/customer.html", room="Counter", status=status, refusal=refusal, found=found,
         entered=sent.entered() if sent else Entered.of(kept), jobs=store.customer_jobs(customer_id),
+        same=service.perhaps_same(found), erased=found.name == ERASED,
     )  # fmt: skip
 
 
@@ -424,4 +426,56 @@ def save_customer(ask: Ask, customer_id: int, form: Form) -> Response:
         ),
         then=f"/customers/{customer_id}",
         again=lambda refusal, status: _customer(ask, customer_id, form, refusal, status),
+    )  # fmt: skip
+
+
+@router.post("/customers/{customer_id}/merge")
+def merge(ask: Ask, customer_id: int, form: Form) -> Response:
+    return deed(
+        ask, form, lambda: service.merge_customers(customer_id, form.number("other"), ask.person, ask.now),
+        then=f"/customers/{customer_id}", again=lambda refusal, status: _customer(ask, customer_id, None, refusal, status),
+    )  # fmt: skip
+
+
+@router.get("/customers/{customer_id}/export.json")
+def export_customer(ask: Ask, customer_id: int) -> Response:
+    kept = service.export_customer(customer_id, ask.person)
+    return JSONResponse(
+        kept, headers={"Content-Disposition": f'attachment; filename="customer-{customer_id}.json"'}
+    )
+
+
+@router.post("/customers/{customer_id}/erase")
+def erase(ask: Ask, customer_id: int, form: Form) -> Response:
+    return deed(
+        ask, form, lambda: service.erase_customer(customer_id, form.text("typed_name"), ask.person, ask.now),
+        then="/counter", again=lambda refusal, status: _customer(ask, customer_id, None, refusal, status),
+    )  # fmt: skip
+
+
+# -- what customers agree to ------------------------------------------------------------------
+
+
+@router.get("/consents")
+def consents_page(ask: Ask) -> Response:
+    return _consents(ask, None)
+
+
+def _consents(ask: Asking, sent: Sent | None, refusal: Refusal | None = None, status: int = 200) -> Response:
+    demand(ask.person, Deed.CHANGE_CONSENTS)
+    return render(
+        ask, "intake/consents.html", room="Counter", status=status, refusal=refusal, texts=store.consent_texts(every=True),
+        entered=sent.entered() if sent else Entered(),
+    )  # fmt: skip
+
+
+@router.post("/consents")
+def save_consent(ask: Ask, form: Form) -> Response:
+    return deed(
+        ask, form,
+        lambda: service.save_consent(
+            form.text("consent").strip(), form.text("text"), needed=form.text("needed") == "yes", active=form.text("active") == "yes",
+            version=form.number("version"), by=ask.person, now=ask.now,
+        ),
+        then="/consents", again=lambda refusal, status: _consents(ask, form, refusal, status),
     )  # fmt: skip

@@ -1,0 +1,156 @@
+"""The Counter over HTTP: the plan and the diagnosis while drawing, photos, consents, customers made one and erased."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Callable
+from typing import Any
+
+import pytest
+from builders import HERON, Shop
+from formats.test_photo import bomb, picture
+from web.test_pages import code_of, intake_fields, new_intake
+
+from sutura.store import intake as store
+
+Sit = Callable[[str], Any]
+SHATTERED = json.dumps(
+    [{"kind": "crack", "points": [[x, 100], [x + 6, 146]], "reach_mm": 0} for x in range(0, 64, 4)]
+    + [{"kind": "missing screw", "points": [[20, 140]], "side": "back", "note": "gone on arrival"}]
+)
+
+
+def test_the_plan_and_the_diagnosis_come_with_every_keeping(desks: Sit) -> None:
+    pell = desks("pell")
+    way = new_intake(pell)
+    pell.post(way, act="keep", choose=HERON, read_number="FH-2107")
+    fields = {"model_id": HERON, "marks": SHATTERED, "look.image": "none", "look.battery": "flat"}
+    kept = pell.post(f"{way}/keep", **fields).json()
+    assert "Not at the bottom edge as usual" in kept["opening"]
+    assert "plan-cup" in kept["plan"]
+    assert "Charge it first" in kept["reading"]
+    assert "missing screw at 20, 140 mm on the back: gone on arrival" in kept["labels"]
+    page = pell.get(way).text
+    assert "Charge it first" in page
+    assert "plan-cup" in page
+
+
+def test_a_drawing_that_cannot_be_read_says_so_and_keeps_the_rest(desks: Sit) -> None:
+    pell = desks("pell")
+    way = new_intake(pell)
+    pell.post(way, act="keep", choose=HERON, read_number="FH-2107")
+    kept = pell.post(
+        f"{way}/keep", model_id=HERON, marks='[{"kind": "crack", "points": [[1, 1], [900, 1]]}]'
+    ).json()
+    assert "put its marks right first" in kept["opening"]
+
+
+def send_photo(desk: Any, way: str, content: bytes, **more: str) -> Any:
+    data = {
+        "csrf": desk.hidden("csrf"),
+        "form_key": desk.hidden("form_key"),
+        "model_id": HERON,
+        "read_number": "FH-2107",
+        **more,
+    }
+    desk.answer = desk.client.post(f"{way}/photo", data=data, files={"photo": ("a.jpg", content)})
+    desk.page = desk.answer.text
+    return desk.answer
+
+
+def test_a_photo_is_added_seen_and_taken_away_and_nothing_typed_is_lost(desks: Sit) -> None:
+    pell = desks("pell")
+    way = new_intake(pell)
+    pell.post(way, act="keep", choose=HERON, read_number="FH-2107")
+    send_photo(pell, way, picture(), photo_says="impact at 20, 30 mm", complaint="dropped on gravel")
+    assert "dropped on gravel" in pell.page
+    (photo,) = store.draft_photos(way.split("/")[-1])
+    shown = pell.client.get(f"/photos/{photo.id}?small=1")
+    assert shown.headers["content-type"] == "image/jpeg"
+    pell.get(way)
+    send_photo(pell, way, b"", act=f"remove-photo:{photo.id}")
+    assert store.draft_photos(way.split("/")[-1]) == []
+    assert pell.client.get(f"/photos/{photo.id}").status_code == 404
+
+
+@pytest.mark.parametrize(
+    "content", [b"GIF89a....", bomb(50_000, 50_000), picture()[:150]], ids=["gif", "bomb", "broken"]
+)
+def test_a_wrong_photo_is_refused_in_place_and_nothing_else_is_lost(desks: Sit, content: bytes) -> None:
+    pell = desks("pell")
+    way = new_intake(pell)
+    pell.post(way, act="keep", choose=HERON, read_number="FH-2107")
+    send_photo(pell, way, content, complaint="dropped on gravel")
+    assert pell.answer.status_code == 422
+    assert "JPEG, PNG or WebP" in pell.page
+    assert "dropped on gravel" in pell.page
+
+
+def test_photos_are_for_those_who_are_signed_in(desks: Sit, client: Any) -> None:
+    assert client.get("/photos/1", follow_redirects=False).status_code == 303
+
+
+def test_the_ticket_says_what_was_found_and_how_it_came(desks: Sit) -> None:
+    pell = desks("pell")
+    way = new_intake(pell)
+    how = {
+        "arrival.data": "declines",
+        "arrival.parcel_state": "dented",
+        "arrival.return_address": "9 Quay Lane, Port Averil",
+        "channel": "mail",
+    }
+    pell.post(way, **intake_fields(**{**how, "look.liquid": "tripped"}))
+    page = pell.page
+    assert "Faulty: glass" in page
+    assert "what fails later from the liquid is not promised" in page
+    assert "the customer declines a backup" in page
+    assert "9 Quay Lane" in page
+    assert "came dented" in pell.get(f"/jobs/{code_of(pell)}").text
+
+
+def test_consent_texts_are_changed_by_the_manager_and_asked_at_the_counter(desks: Sit) -> None:
+    ines, pell = desks("ines"), desks("pell")
+    assert pell.get("/consents").status_code == 403
+    ines.get("/consents")
+    ines.post(
+        "/consents",
+        consent="frame",
+        text="A bent frame may crack the new glass.",
+        needed="yes",
+        active="yes",
+        version="0",
+    )
+    assert "version 1" in ines.page
+    way = new_intake(pell)
+    pell.post(way, act="keep", choose=HERON, read_number="FH-2107")
+    assert "A bent frame may crack the new glass." in pell.page
+    pell.post(way, **intake_fields())
+    assert pell.answer.status_code == 422
+    ines.get("/consents")
+    ines.post("/consents", consent="frame", text="A bent frame may crack the new glass.", version="1")
+    assert "not in use" in ines.page
+    ines.post("/consents", consent="frame", text="Other words, late.", active="yes", version="1")
+    assert ines.answer.status_code == 409
+
+
+def test_two_records_are_suggested_and_made_one_and_a_customer_is_exported_and_erased(
+    desks: Sit, floor: Shop
+) -> None:
+    floor.receive("P-1001")
+    first = floor.closed(phone="+44 20 7946 0018", name="Nadia Quell")
+    floor.take_in(phone="020 7946 0018", name="N. Quell")
+    ines = desks("ines")
+    customer = floor.job(first).customer_id
+    page = ines.get(f"/customers/{customer}").text
+    assert "the same phone number" in page
+    other = int(ines.hidden("other"))
+    ines.post(f"/customers/{customer}/merge", other=str(other))
+    assert "Perhaps the same person" not in ines.page
+    assert ines.get(f"/customers/{customer}/export.json").json()["customer"]["name"] == "Nadia Quell"
+    ines.get(f"/customers/{customer}")
+    ines.post(f"/customers/{customer}/erase", typed_name="Nadia Quell")
+    assert ines.answer.status_code == 422
+    assert "hand these devices back first" in ines.page
+    pell = desks("pell")
+    assert pell.get(f"/customers/{customer}/export.json").status_code == 403
+    assert "Erase" not in pell.get(f"/customers/{customer}").text
