@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import os
 import socket
 import sys
@@ -26,9 +27,31 @@ from sutura.web.app import make_app  # noqa: E402
 
 NOW = datetime(2031, 5, 6, 9, 20, tzinfo=UTC)
 PHONE = {"width": 390, "height": 844}
-MARKS = (
-    '[{"kind":"impact","points":[[18,34]],"reach_mm":9},{"kind":"crack","points":[[18,34],[41,60],[70.8,72]],"reach_mm":0},'
-    '{"kind":"crack","points":[[18,34],[26,96],[34,146.2]],"reach_mm":0}]'
+# a tablet that fell on its lower left corner: the usual edge is broken, a piece is missing
+MARKS = json.dumps(
+    [{"kind": "impact", "points": [[22, 214]], "reach_mm": 14, "side": "front", "note": ""}]
+    + [
+        {"kind": "crack", "points": line, "reach_mm": 0, "side": "front", "note": ""}
+        for line in (
+            [[22, 214], [0.5, 150]],
+            [[22, 214], [6, 90], [0.5, 60]],
+            [[22, 214], [60, 120], [118, 40]],
+            [[22, 214], [96, 200], [170, 214]],
+            [[22, 214], [40, 247]],
+            [[22, 214], [0.5, 240]],
+            [[60, 120], [30, 60], [34, 2]],
+            [[96, 200], [120, 246]],
+        )
+    ]
+    + [
+        {
+            "kind": "missing glass",
+            "points": [[6, 226], [18, 230], [14, 243], [5, 240]],
+            "reach_mm": 0,
+            "side": "front",
+            "note": "",
+        }
+    ]
 )
 
 
@@ -70,7 +93,7 @@ def shots() -> list[Shot]:
         begin(page, "O044I7")
 
     def draw(page: Page) -> None:
-        begin(page, "FH-2107")
+        begin(page, "TS11-W")
         page.get_by_role("button", name="This is it").click()
         page.locator("input[name=marks]").evaluate("(one, marks) => { one.value = marks; }", MARKS)
         page.locator("form[data-keep]").evaluate("form => { form.dispatchEvent(new Event('change')); }")
@@ -79,15 +102,23 @@ def shots() -> list[Shot]:
         page.locator("svg.drawing").scroll_into_view_if_needed()
         page.evaluate("window.scrollTo(0, document.querySelector('#f-marks').offsetTop - 12)")
 
+    def diagnosis(page: Page) -> None:
+        draw(page)
+        page.get_by_label("Image", exact=True).select_option("lines or bars")
+        page.get_by_label("Battery", exact=True).select_option("charged")
+        page.get_by_text("Opened before: loose adhesive").click()
+        page.wait_for_timeout(1500)
+        page.evaluate("window.scrollTo(0, document.querySelector('#s4').offsetTop - 12)")
+
     def to_offers(page: Page) -> None:
         page.locator("details").first.evaluate("one => { one.open = false; }")
 
     return [
-        Shot("sign-in", "/sign-in", person=""),
         Shot("next", "/"),
         Shot("next-dark", "/", dark=True),
         Shot("counter-doubt", "", first=doubt),
         Shot("counter-drawing", "", first=draw),
+        Shot("counter-diagnosis", "", first=diagnosis),
         Shot("ticket", f"/jobs/{waiting}/ticket"),
         Shot("match", f"/jobs/{misread}/match", first=to_offers),
         Shot("shelf", "/shelf"),

@@ -66,7 +66,7 @@ def pages(database: str) -> list[str]:
         "/", "/?mine=1", "/counter", "/counter?q=orla", f"/counter/{draft}", f"/counter/{full}", "/match", "/shelf", "/shelf/P-1001", "/bench", "/plan",
         "/book", "/book/prices/1", "/catalogue", "/catalogue/rules", "/catalogue/fennick-heron", "/people", "/people/1", "/living", "/scan?q=heron", "/scan?q=zz",
         "/catalogue?q=foil", "/catalogue?q=zzz", "/catalogue/mixed", "/catalogue/packs", "/catalogue/bramling-pocket/edit", "/catalogue/unlisted-phone",
-        f"/catalogue/packs/look/{looks['ines']}", f"/counter/{measured}", "/scan?q=AF131", "/scan?q=AP156-GT40-C", "/scan?q=(01)02000000010014(10)L77",
+        f"/catalogue/packs/look/{looks['ines']}", "/consents", f"/counter/{measured}", "/scan?q=AF131", "/scan?q=AP156-GT40-C", "/scan?q=(01)02000000010014(10)L77",
         f"/customers/{customer}", f"/jobs/{took_in}", f"/jobs/{took_in}/ticket", f"/jobs/{took_in}/match", f"/jobs/{quoted}/match", f"/jobs/{quoted}/assign",
         f"/jobs/{ready}/bench", f"/jobs/{opened}/bench", f"/jobs/{at_proof}/bench", f"/jobs/{at_proof}/proof", f"/jobs/{failed}/proof", f"/jobs/{closed}/handover", f"/jobs/{closed}/bench",
         f"/jobs/{back}", f"/jobs/{back}/receipt", f"/jobs/{took_in}/proof", f"/jobs/{took_in}/handover", "/nowhere", "/jobs/00-AAA",

@@ -1,0 +1,173 @@
+"""The Counter in a browser: the drawing with mouse, keys and finger, the plan beside it, and a phone taken in within a minute."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable
+
+import pytest
+from builders import Shop
+from formats.test_photo import picture
+from journeys.hands import Mouse
+from playwright.sync_api import Locator, Page, expect
+
+pytestmark = [pytest.mark.browser, pytest.mark.timeout(300)]
+Sit = Callable[..., Page]
+
+
+def begin(page: Page, number: str) -> None:
+    page.goto("/counter")
+    page.get_by_role("button", name="Take a device in").click()
+    page.get_by_label("Model number on the back").fill(number)
+    page.get_by_role("button", name="This is it").click()
+    expect(page.locator("svg.drawing")).to_be_visible()
+
+
+def marks(page: Page) -> Locator:
+    return page.locator(".drawn li").filter(has_text="mm")
+
+
+def drag(page: Page, *way: tuple[float, float]) -> None:
+    """Draw on the device; places are shares of its outline."""
+    box = page.locator(
+        "svg.drawing g:not([style*=none]) > .face-glass, svg.drawing g:not([style*=none]) > .face-back"
+    ).first.bounding_box()
+    assert box
+    places = [(box["x"] + box["width"] * x, box["y"] + box["height"] * y) for x, y in way]
+    page.mouse.move(*places[0])
+    page.mouse.down()
+    for place in places[1:]:
+        page.mouse.move(*place, steps=6)
+    page.mouse.up()
+
+
+def test_marks_are_drawn_selected_moved_noted_undone_and_redone(sit: Sit, floor: Shop) -> None:
+    page = sit("Pell")
+    begin(page, "TS11-W")
+    page.locator("svg.drawing").scroll_into_view_if_needed()
+    drag(page, (0.5, 0.5), (0.56, 0.5))
+    page.get_by_label("Missing glass").check()
+    drag(page, (0.1, 0.9), (0.2, 0.9), (0.2, 0.97), (0.1, 0.97))
+    expect(marks(page)).to_have_count(2)
+    page.get_by_label("Select", exact=True).check()
+    drag(page, (0.5, 0.5), (0.7, 0.3))
+    expect(marks(page).first).to_contain_text("impact at 125")
+    page.keyboard.press("ArrowRight")
+    page.keyboard.press("Shift+ArrowDown")
+    expect(marks(page).first).to_contain_text("impact at 126")
+    page.get_by_label("What is seen there").fill("hit by a stone")
+    page.get_by_label("What is seen there").press("Tab")
+    expect(marks(page).first).to_contain_text("hit by a stone")
+    page.locator("svg.drawing").focus()
+    page.keyboard.press("Delete")
+    expect(marks(page)).to_have_count(1)
+    page.get_by_role("button", name="Undo").click()
+    expect(marks(page)).to_have_count(2)
+    page.get_by_role("button", name="Redo").click()
+    expect(marks(page)).to_have_count(1)
+
+
+def test_the_back_has_its_own_marks_and_they_stay_after_a_reload(sit: Sit, floor: Shop) -> None:
+    page = sit("Pell")
+    begin(page, "BP-700")
+    page.get_by_label("Back", exact=True).check()
+    expect(page.get_by_label("Pixel fault")).to_be_hidden()
+    page.get_by_label("Missing screw", exact=True).check()
+    page.locator("svg.drawing").scroll_into_view_if_needed()
+    drag(page, (0.1, 0.8), (0.1, 0.8))
+    expect(marks(page).first).to_contain_text("on the back")
+    expect(page.get_by_text("Kept at")).to_be_visible()
+    page.reload()
+    expect(marks(page).first).to_contain_text("missing screw")
+
+
+def test_a_shattered_tablet_gets_a_plan_that_changes_as_it_is_drawn(sit: Sit, floor: Shop) -> None:
+    """Work sample W16: four glued edges; the cable side is not started from."""
+    page = sit("Pell")
+    begin(page, "TS11-W")
+    opening = page.get_by_role("region", name="How it is opened")
+    expect(opening).to_contain_text("Cup of 55 mm")
+    page.locator("svg.drawing").scroll_into_view_if_needed()
+    page.get_by_label("Crack", exact=True).check()
+    for x in (0.02, 0.08, 0.14, 0.2, 0.26, 0.32):
+        drag(page, (x, 0.02), (x, 0.5), (x, 0.98))
+    expect(opening).to_contain_text("Not at the left edge as usual")
+    expect(opening).to_contain_text("eye protection")
+    expect(page.locator(".plan-cup")).to_be_visible()
+
+
+def test_the_diagnosis_asks_for_the_test_that_tells_most(sit: Sit, floor: Shop) -> None:
+    """Work samples W02 and W13."""
+    page = sit("Pell")
+    begin(page, "FL-2207")
+    page.get_by_label("Image", exact=True).select_option("black with one thin coloured line")
+    page.get_by_label("Battery", exact=True).select_option("flat")
+    broken = page.get_by_role("region", name="What is broken")
+    expect(broken).to_contain_text("Charge it first, then test again.")
+    expect(broken).to_contain_text("Suspected: panel")
+    page.get_by_label("Battery", exact=True).select_option("charged")
+    page.get_by_label("Image", exact=True).select_option("lines or bars")
+    expect(broken).to_contain_text("The test that tells most now")
+    page.get_by_label("Lines only in the photo?").select_option("only in the photo")
+    expect(broken).to_contain_text("In rough: no fault found")
+
+
+def test_a_photo_is_added_without_losing_what_was_typed(sit: Sit, floor: Shop) -> None:
+    page = sit("Pell")
+    begin(page, "FH-2107")
+    page.get_by_label("What the customer says").fill("fell on gravel")
+    page.get_by_label("Camera or file").set_input_files(
+        {"name": "a.jpg", "mimeType": "image/jpeg", "buffer": picture(size=(640, 480))}
+    )
+    page.get_by_label("What it shows").fill("the corner")
+    page.get_by_role("button", name="Add the photo").click()
+    expect(page.get_by_role("img", name="the corner")).to_be_visible()
+    expect(page.get_by_label("What the customer says")).to_have_value("fell on gravel")
+
+
+class Counted(Mouse):
+    """Counts what a person does: presses, choices, and fields typed into."""
+
+    done = 0
+
+    def press(self, target: Locator) -> None:
+        self.done += 1
+        super().press(target)
+
+    def type(self, target: Locator, text: str) -> None:
+        self.done += 1
+        super().type(target, text)
+
+    def tick(self, box: Locator) -> None:
+        self.done += 1
+        super().tick(box)
+
+
+def test_a_usual_phone_is_taken_in_within_a_minute_and_twenty_five_interactions(
+    sit: Sit, floor: Shop
+) -> None:
+    page = sit("Pell")
+    use = Counted(page)
+    page.goto("/counter")
+    begun = time.monotonic()
+    use.press(page.get_by_role("button", name="Take a device in"))
+    use.type(page.get_by_label("Model number on the back"), "FH-2107")
+    use.press(page.get_by_role("button", name="This is it"))
+    use.type(page.get_by_label("Name", exact=True), "Orla Venn")
+    use.type(page.get_by_label("Phone", exact=True), "555 0101")
+    use.done += 3
+    page.locator("svg.drawing").scroll_into_view_if_needed()
+    drag(page, (0.3, 0.3), (0.4, 0.34))
+    page.get_by_label("Crack", exact=True).check()
+    drag(page, (0.3, 0.3), (0.8, 0.7))
+    use.type(page.get_by_label("What the customer says"), "dropped")
+    use.press(page.get_by_role("button", name="The rest works"))
+    use.tick(page.get_by_label("SIM card", exact=True))
+    use.type(page.get_by_label("SIM card: where it is kept"), "tray 1")
+    for consent in ("data", "splash", "parts"):
+        use.tick(page.locator(f"[name=consent][value={consent}]"))
+    use.press(page.get_by_role("button", name="Take it in"))
+    page.wait_for_url("**/ticket")
+    assert time.monotonic() - begun <= 60
+    assert use.done <= 25, use.done
+    expect(page.locator("main")).to_contain_text("Faulty: glass")
