@@ -112,6 +112,16 @@ def test_w06_no_plan_ever_starts_on_the_side_of_the_cables() -> None:
         assert plan.not_cut == ("right",)
 
 
+def test_a_shard_behind_a_crack_lifts_no_edge() -> None:
+    """A crack along the usual edge, 20 mm in: the whole glass behind it would come out and leave the edge where it is."""
+    face = plain(120, 160)
+    plan = plan_opening([crack((0, 140), (120, 140))], face)
+    bottom = next(one for one in plan.edges if one.edge == "bottom")
+    assert bottom.circle
+    assert bottom.circle.radius <= 10.1
+    assert plan.cup is None or plan.cup.edge != "bottom" or plan.cup.at.y > 140
+
+
 def test_w07_where_no_cup_holds_it_starts_at_a_chip_and_tapes_the_rest() -> None:
     """Work sample W07: loose shards; a cup needs unbroken glass, where there is none start at a chip."""
     face = models()["osmere-reed"].face
@@ -304,7 +314,7 @@ def test_turning_and_mirroring_the_face_carries_the_plan_along(marks: list[Mark]
     # a circle just as large as a cup needs, or two edges equally good, may fall either way by a hundredth of a millimetre
     circles = [e.circle.radius for e in one.edges if e.circle]
     costs = sorted(e.broken + (0 if e.edge == CROOKED.opening_edge else 0.3) for e in one.edges)
-    clear = all(abs(r - d / 2 - 1) > 0.3 for r in circles for d in CUPS_MM)
+    clear = all(abs(r - d / 2 - 1) > 1.2 for r in circles for d in CUPS_MM)
     if clear and all(b - a > 0.03 for a, b in itertools.pairwise(costs)):
         assert (one.start, edges[one.entry_edge]) == (other.start, other.entry_edge)
         assert set(other.order) == {edges[e] for e in one.order}

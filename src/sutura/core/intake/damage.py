@@ -35,7 +35,7 @@ RULES = (
     Rule(id="intake.glass-caution", capability="intake",
          says="Any crack or impact calls for eye protection, gloves and tape at the opening steps.", source=COMMON),
     Rule(id="intake.circle", capability="intake",
-         says="A suction cup needs unbroken glass: the largest circle that touches no crack, no missing glass and no opening decides which cup holds.",
+         says="A suction cup needs unbroken glass: the largest circle that touches no crack, no missing glass and no opening, with whole glass all the way to the edge, decides which cup holds there.",
          source="common practice, no source; largest inscribed circle by shapely (library)"),
     Rule(id="intake.entry", capability="intake",
          says="It is opened at its usual edge unless another one is far less broken; never at an edge where no pick may go. Where no cup holds, a chip is the start, else tape and a thin blade.",
@@ -174,16 +174,15 @@ def plan_opening(marks: Sequence[Mark], face: Face, cups_mm: Sequence[int] = CUP
     glass = [mark for mark in marks if mark.breaks_glass]
     damage, near = _broken(glass, face)
     pane = plane.rounded(face.glass, face.corner_mm)
-    whole = pane.difference(damage) if glass else pane
-    hold = _without_openings(whole, face)
-    edges = tuple(_read_edge(edge, face, near, hold) for edge in EDGES)
+    tight = _without_openings(pane, face)
+    edges = tuple(_read_edge(edge, face, near, tight) for edge in EDGES)
     start, entry_edge, cup, entry = _start(edges, glass, face, cups_mm)
     share = near.share()
     loose = _loose(glass, share, bool(reached_edges(glass, face, 1.0)))
     order = _order(entry_edge, edges) if entry_edge else ()
     plan = OpeningPlan(
         share_near=share, crack_mm=sum(length(m.points) for m in glass if m.kind is MarkKind.CRACK), loose=loose,
-        edges=edges, corners=_corners(near, face), largest=plane.largest_circle(hold),
+        edges=edges, corners=_corners(near, face), largest=plane.largest_circle(tight.difference(damage) if glass else tight),
         near_opening=next(one.circle for one in edges if one.edge == face.opening_edge), start=start, entry_edge=entry_edge, entry=entry, cup=cup, order=order,
         not_cut=tuple(one.edge for one in edges if not one.allowed), protect=_protect(loose), says=(),
         unknown=_unknown(face),
@@ -248,16 +247,15 @@ def _span(edge: str, box: Box) -> tuple[float, float]:
     return (box.x, box.x + box.width) if edge in ("top", "bottom") else (box.y, box.y + box.height)
 
 
-def _band(edge: str, face: Face) -> Box:
-    """The part of the face where a cup still lifts an edge."""
-    deep = min(CUP_BAND_MM, 0.6 * (face.height_mm if edge in ("top", "bottom") else face.width_mm))
-    near, far = edge_point(edge, 0, 0, face), edge_point(edge, edge_length(edge, face), deep, face)
-    x, y = min(near.x, far.x), min(near.y, far.y)
-    return Box(x=x, y=y, width=abs(far.x - near.x), height=abs(far.y - near.y))
+def _band_mm(edge: str, face: Face) -> float:
+    """How far in from an edge a cup still lifts it."""
+    return min(CUP_BAND_MM, 0.6 * (face.height_mm if edge in ("top", "bottom") else face.width_mm))
 
 
-def _read_edge(edge: str, face: Face, near: Nearness, hold: Region) -> EdgeReading:
-    circle = plane.largest_circle(plane.clipped(hold, _band(edge, face)))
+def _read_edge(edge: str, face: Face, near: Nearness, tight: Region) -> EdgeReading:
+    # a shard behind a crack comes out by itself and lifts no edge: only glass that is whole all the way to the edge counts
+    reach = plane.steps(edge, near.open_depth(edge, _band_mm(edge, face)), face.outline)
+    circle = plane.largest_circle(tight.intersection(reach))
     return EdgeReading(
         edge=edge, broken=near.of_edge(edge), circle=circle, stretches=depth_limits(edge, face)
     )

@@ -17,6 +17,8 @@ from sutura.core.maths.geometry import Box, Point
 Region = Any
 # Half the width that a crack is given: a line has no area, and polygonizing drops cracks that end inside the glass.
 CRACK_HALF_MM = 0.01
+# A crack goes through a cell of a square millimetre when it passes its middle at less than half its diagonal.
+CELL_REACH_MM = 0.71
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -63,6 +65,17 @@ class Nearness:
     """
 
     cells: Any
+    broken: Any
+
+    def open_depth(self, edge: str, most_mm: float) -> list[float]:
+        """For each millimetre along an edge, how far in one can go from it before something broken lies in the way."""
+        import numpy as np
+
+        seen = {
+            "top": self.broken, "bottom": self.broken[::-1], "left": self.broken.T, "right": self.broken[:, ::-1].T,
+        }[edge]  # fmt: skip
+        first = np.where(seen.any(axis=0), seen.argmax(axis=0), most_mm)
+        return [float(min(depth, most_mm)) for depth in first]
 
     def share(self) -> float:
         """How much of the face is near, 0 to 1."""
@@ -95,6 +108,7 @@ def nearness(
 
     high, wide = max(math.ceil(size.height), 1), max(math.ceil(size.width), 1)
     cells = np.zeros((high, wide), dtype=bool)
+    broken = np.zeros((high, wide), dtype=bool)
 
     def mark(a: Point, b: Point, reach: float) -> None:
         left, right = max(int(min(a.x, b.x) - reach), 0), min(int(max(a.x, b.x) + reach) + 1, wide)
@@ -102,7 +116,9 @@ def nearness(
         x, y = np.arange(left, right) + 0.5, (np.arange(top, bottom) + 0.5)[:, None]
         dx, dy = b.x - a.x, b.y - a.y
         along = np.clip(((x - a.x) * dx + (y - a.y) * dy) / ((dx * dx + dy * dy) or 1.0), 0, 1)
-        cells[top:bottom, left:right] |= (x - a.x - along * dx) ** 2 + (y - a.y - along * dy) ** 2 <= reach**2
+        away = (x - a.x - along * dx) ** 2 + (y - a.y - along * dy) ** 2
+        cells[top:bottom, left:right] |= away <= reach**2
+        broken[top:bottom, left:right] |= away <= max(reach - within_mm, CELL_REACH_MM) ** 2
 
     for line in lines:
         for a, b in itertools.pairwise(line):
@@ -113,8 +129,30 @@ def nearness(
         for a, b in itertools.pairwise([*outline, outline[0]]):
             mark(a, b, within_mm)
         x, y = np.meshgrid(np.arange(wide) + 0.5, np.arange(high) + 0.5)
-        cells |= shapely.contains_xy(areas([outline]), x, y)
-    return Nearness(cells=cells)
+        inside = shapely.contains_xy(areas([outline]), x, y)
+        cells |= inside
+        broken |= inside
+    return Nearness(cells=cells, broken=broken)
+
+
+def steps(edge: str, depths: Sequence[float], size: Box) -> Region:
+    """The part of a face that lies before these depths from an edge, one depth for each millimetre along it."""
+    import shapely
+
+    along = size.width if edge in ("top", "bottom") else size.height
+    profile = [(0.0, 0.0)]
+    place = 0.0
+    for depth, run in itertools.groupby(depths):
+        start, place = place, place + len(list(run))
+        profile += [(min(start, along), depth), (min(place, along), depth)]
+    profile.append((along, 0.0))
+    return shapely.Polygon([_at_edge(edge, t, depth, size) for t, depth in profile]).buffer(0)
+
+
+def _at_edge(edge: str, along: float, deep: float, size: Box) -> tuple[float, float]:
+    if edge in ("top", "bottom"):
+        return along, deep if edge == "top" else size.height - deep
+    return deep if edge == "left" else size.width - deep, along
 
 
 def discs(spots: Iterable[tuple[Point, float]]) -> Region:
@@ -158,13 +196,6 @@ def _polygons(region: Region) -> Region:
     if region.geom_type in ("Polygon", "MultiPolygon"):
         return region
     return shapely.MultiPolygon([one for one in getattr(region, "geoms", ()) if one.geom_type == "Polygon"])
-
-
-def clipped(region: Region, box: Box) -> Region:
-    """The part of a region inside an upright rectangle."""
-    import shapely
-
-    return shapely.clip_by_rect(region, box.x, box.y, box.x + box.width, box.y + box.height)
 
 
 def together(regions: Iterable[Region]) -> Region:
