@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 import time
 from collections.abc import Callable
 
@@ -112,6 +113,25 @@ def test_the_diagnosis_asks_for_the_test_that_tells_most(sit: Sit, floor: Shop) 
     expect(broken).to_contain_text("In rough: no fault found")
 
 
+def test_a_customer_signs_on_the_screen_and_it_stays_after_a_reload(sit: Sit, floor: Shop) -> None:
+    page = sit("Pell")
+    begin(page, "FH-2107")
+    page.get_by_text("Sign on the screen").click()
+    page.locator(".pad").scroll_into_view_if_needed()
+    box = page.locator(".pad").bounding_box()
+    assert box
+    page.mouse.move(box["x"] + 20, box["y"] + 20)
+    page.mouse.down()
+    page.mouse.move(box["x"] + 120, box["y"] + 60, steps=8)
+    page.mouse.up()
+    expect(page.locator(".pad polyline")).to_have_count(1)
+    expect(page.get_by_text("Kept at")).to_be_visible()
+    page.reload()
+    expect(page.locator(".pad polyline")).to_have_count(1)
+    page.get_by_role("button", name="Wipe it").click()
+    expect(page.locator(".pad polyline")).to_have_count(0)
+
+
 def test_a_photo_is_added_without_losing_what_was_typed(sit: Sit, floor: Shop) -> None:
     page = sit("Pell")
     begin(page, "FH-2107")
@@ -171,3 +191,22 @@ def test_a_usual_phone_is_taken_in_within_a_minute_and_twenty_five_interactions(
     assert time.monotonic() - begun <= 60
     assert use.done <= 25, use.done
     expect(page.locator("main")).to_contain_text("Faulty: glass")
+
+
+@pytest.mark.parametrize(
+    ("paper", "size_mm"),
+    [("a4", (210, 297)), ("letter", (215.9, 279.4)), ("roll", (80, 260)), ("label", (62, 29))],
+)
+def test_the_ticket_prints_on_one_sheet_of_the_paper_that_was_chosen(
+    sit: Sit, floor: Shop, paper: str, size_mm: tuple[float, float]
+) -> None:
+    """Sizes of ISO 216 A4 and ANSI Letter (published); a point is 1/72 inch."""
+    page = sit("Pell")
+    page.goto(f"/jobs/{floor.take_in()}/ticket?paper={paper}")
+    printed = page.pdf(prefer_css_page_size=True)
+    sheets = [
+        tuple(map(float, box.split()))
+        for box in re.findall(r"/MediaBox \[([0-9. ]+)\]", printed.decode("latin-1"))
+    ]
+    assert len(sheets) == 1
+    assert [side / 72 * 25.4 for side in sheets[0][2:]] == pytest.approx(size_mm, abs=0.4)

@@ -154,3 +154,22 @@ def test_two_records_are_suggested_and_made_one_and_a_customer_is_exported_and_e
     pell = desks("pell")
     assert pell.get(f"/customers/{customer}/export.json").status_code == 403
     assert "Erase" not in pell.get(f"/customers/{customer}").text
+
+
+def test_a_signature_drawn_on_the_screen_stands_on_the_ticket_and_a_broken_one_is_refused(desks: Sit) -> None:
+    pell = desks("pell")
+    way = new_intake(pell)
+    pell.post(way, **intake_fields(signature="[[[1, 2], [30"))
+    assert pell.answer.status_code == 422
+    assert "sign once more on the pad" in pell.page
+    pell.post(way, **intake_fields(signature="[[[9000, 2], [30, 4]]]"))
+    assert pell.answer.status_code == 422
+    pell.post(way, **intake_fields(signature="[[[1, 2], [30, 40]], [[50, 20], [80, 60]]]"))
+    assert "The customer's signature" in pell.page
+    assert '<polyline points="50,20 80,60"/>' in pell.page
+
+
+@pytest.mark.parametrize("paper", ["a4", "letter", "roll", "label", "nonsense"])
+def test_a_ticket_is_there_for_every_paper(desks: Sit, floor: Shop, paper: str) -> None:
+    page = desks("pell").get(f"/jobs/{floor.take_in()}/ticket?paper={paper}").text
+    assert f"paper-{paper if paper != 'nonsense' else 'a4'}" in page

@@ -198,7 +198,7 @@ class JobRecord:
     opened_before: bool
     marks: Sequence[Mapping[str, object]]
     look: Mapping[str, str]
-    arrival: Mapping[str, str]
+    arrival: Mapping[str, object]
     promise_at: datetime
     promise_reason: str
     received_at: datetime

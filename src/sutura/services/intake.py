@@ -61,6 +61,8 @@ class Arrival:
     # what was observed, by question; what happens to the data, and how a parcel came
     look: Mapping[str, str] = field(default_factory=dict)
     how: Mapping[str, str] = field(default_factory=dict)
+    # the customer's signature on the screen; empty = on the printed ticket
+    signature: Sequence[Sequence[tuple[float, float]]] = field(default=())
     problems: Sequence[Invalid] = field(default=())
 
 
@@ -151,7 +153,7 @@ def _take_in(draft_id: str, arrival: Arrival, by: Person, now: datetime) -> str:
         if not any(p.field == "promise_at" for p in problems):
             problems += rules.check_promise(promise_at, arrival.promise_reason, earliest(model, now))
     problems += [
-        *rules.check_observations(arrival.look), *rules.check_arrival(arrival.channel, arrival.how),
+        *rules.check_signature(arrival.signature), *rules.check_observations(arrival.look), *rules.check_arrival(arrival.channel, arrival.how),
         *rules.check_consents(arrival.consents, consents()), *_edid_problems(arrival.edid),
     ]  # fmt: skip
     if problems or model is None or promise_at is None:
@@ -171,7 +173,7 @@ def _take_in(draft_id: str, arrival: Arrival, by: Person, now: datetime) -> str:
         read_number=arrival.read_number, identified=_verdict(found, model),
         serial=serial, channel=arrival.channel, complaint=arrival.complaint.strip()[:500],
         opened_before=arrival.opened_before, marks=[mark_to_json(mark) for mark in arrival.marks],
-        look=observed(arrival), arrival={name: arrival.how.get(name, "").strip() for name in rules.ARRIVAL_FIELDS},
+        look=observed(arrival), arrival=_arrived(arrival),
         promise_at=promise_at, promise_reason=arrival.promise_reason.strip(), received_at=now,
         received_by=by.id, fit="", currency=shop.currency, extra_minutes=0,
         expected_minutes=expected_minutes(model.minutes, None), attempt=1, steps_done=0,
@@ -193,6 +195,14 @@ def _take_in(draft_id: str, arrival: Arrival, by: Person, now: datetime) -> str:
     store.give_photos(draft_id, job_id)
     store.remove_draft(draft_id)
     return code
+
+
+def _arrived(arrival: Arrival) -> dict[str, object]:
+    """How it came and what was signed, as kept with the job."""
+    said: dict[str, object] = {name: arrival.how.get(name, "").strip() for name in rules.ARRIVAL_FIELDS}
+    if arrival.signature:
+        said["signature"] = [[list(point) for point in stroke] for stroke in arrival.signature]
+    return said
 
 
 def _verdict(found: Identification, model: Model) -> str:

@@ -29,6 +29,23 @@ def marks_from_json(raw: Sequence[Mapping[str, Any]]) -> list[Mark]:
     ]
 
 
+def signature_of(job: JobRecord) -> list[list[tuple[float, float]]]:
+    """The strokes a customer signed with on the screen; none when the ticket is signed on paper."""
+    return read_strokes(json.dumps(job.arrival.get("signature", [])))[0]
+
+
+def read_strokes(text: str) -> tuple[list[list[tuple[float, float]]], list[Invalid]]:
+    """A signature's strokes from the pad's own JSON; a broken text is one problem, not a crash."""
+    if not text.strip():
+        return [], []
+    try:
+        return [
+            [(round(float(x), 1), round(float(y), 1)) for x, y in stroke] for stroke in json.loads(text)
+        ], []
+    except (ValueError, TypeError, OverflowError):
+        return [], [Invalid("signature", text[:40], "sign once more on the pad, or on the printed ticket")]
+
+
 def read_marks(text: str) -> tuple[list[Mark], list[Invalid]]:
     """Marks from the drawing's own JSON; a broken text is one problem, not a crash."""
     if not text.strip():

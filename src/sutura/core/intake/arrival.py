@@ -131,6 +131,24 @@ def check_arrival(channel: str, said: Mapping[str, str]) -> list[Invalid]:
     return problems
 
 
+# The pad a customer signs on, in its own units; a signature is strokes of points on it.
+PAD = (300, 90)
+MOST_STROKES, MOST_SIGNED = 60, 4_000
+
+
+def check_signature(strokes: Sequence[Sequence[tuple[float, float]]]) -> list[Invalid]:
+    """A signature lies on its pad and is one a hand can draw; none at all is one on the printed ticket."""
+    count = sum(len(stroke) for stroke in strokes)
+    on_pad = all(0 <= x <= PAD[0] and 0 <= y <= PAD[1] for stroke in strokes for x, y in stroke)
+    if len(strokes) > MOST_STROKES or count > MOST_SIGNED or not on_pad:
+        return [
+            Invalid(
+                "signature", f"{len(strokes)} strokes", "sign once more on the pad, or on the printed ticket"
+            )
+        ]
+    return []
+
+
 def check_consents(agreed: Sequence[str], offered: Sequence[Consent] = CONSENTS) -> list[Invalid]:
     """What the customer has not agreed to and must, of the texts in use."""
     return [

@@ -19,6 +19,7 @@ from sutura.core.intake import (
     DATA_STATES,
     ERASED,
     KINDS,
+    PAD,
     PARCEL_STATES,
     QUESTIONS,
     Channel,
@@ -36,7 +37,7 @@ from sutura.services import catalogue, matching, planning
 from sutura.services import identify as identify_service
 from sutura.services import intake as service
 from sutura.services.intake import UNLISTED, Arrival
-from sutura.services.marks import read_marks
+from sutura.services.marks import read_marks, read_strokes
 from sutura.services.matching import PanelShown
 from sutura.services.once import once
 from sutura.store import intake as store
@@ -121,7 +122,7 @@ def _page(
         unlisted=entered.text("model_id") == UNLISTED, classes=DEVICE_CLASSES, measures=MEASURES,
         panel=_panel(entered.text("edid"), model),
         odd=_odd(entered, model),
-        questions=QUESTIONS, kinds=KINDS, shapes=_SHAPES, data_states=DATA_STATES, parcel_states=PARCEL_STATES,
+        pad=PAD, questions=QUESTIONS, kinds=KINDS, shapes=_SHAPES, data_states=DATA_STATES, parcel_states=PARCEL_STATES,
         photos=store.draft_photos(draft_id),
         reading=_read_all(ask, entered, model) if model else None, back=back_body(model.face) if model else "",
         body=face_body(model.face) if model else "", view=view_box(model.face) if model else "",
@@ -363,6 +364,8 @@ def _arrival(ask: Asking, form: Sent) -> Arrival:
     marks, problems = read_marks(form.text("marks"))
     soonest = form.text("promise") != "at"
     promise_at = None if soonest else _moment(ask, form.text("promise_at"), problems)
+    strokes, unreadable = read_strokes(form.text("signature"))
+    problems += unreadable
     measured, wrong = _measured(form.entered()) if form.text("model_id") == UNLISTED else (None, [])
     problems += [Invalid(f"measured.{p.field}", p.refused, p.accepts) for p in wrong]
     came = [(name, form.text(f"kept.{name}")) for name in form.texts("accessory")]
@@ -375,7 +378,7 @@ def _arrival(ask: Asking, form: Sent) -> Arrival:
         functions=form.answers(), accessories=came + ([(other[:80], form.text("kept.other"))] if other else []),
         consents=form.texts("consent"), promise_at=promise_at, promise_reason=form.text("promise_reason")[:300],
         soonest=soonest, problems=problems, measured=measured, edid=form.text("edid"),
-        look=form.group("look"), how=form.group("arrival"),
+        look=form.group("look"), how=form.group("arrival"), signature=strokes,
     )  # fmt: skip
 
 

@@ -12,15 +12,18 @@ from sutura.core.people import Deed, may
 from sutura.core.quoting import price_may_change
 from sutura.services import handover, quoting, stock
 from sutura.services import job as service
-from sutura.services.marks import marks_of
+from sutura.services.marks import marks_of, signature_of
 from sutura.store import intake as intake_store
 from sutura.web.drawings.code import draw_qr
 from sutura.web.drawings.face import draw_back, draw_face
+from sutura.web.drawings.signature import draw_signature
 from sutura.web.errors import deed
 from sutura.web.present import render
 from sutura.web.session import Ask, Asking, Entered, Form, Sent
 
 router = APIRouter()
+# what a ticket is printed on; the sizes stand in the print styles
+PAPERS = {"a4": "A4", "letter": "Letter", "roll": "80 mm roll", "label": "Tray label"}
 
 
 @router.get("/jobs/{code}")
@@ -45,13 +48,14 @@ def _page(
 
 
 @router.get("/jobs/{code}/ticket")
-def ticket(ask: Ask, code: str) -> Response:
+def ticket(ask: Ask, code: str, paper: str = "a4") -> Response:
+    """The customer's ticket, and the label for the tray, on the paper that is in the printer."""
     page = service.job_page(code, ask.now)
     marks = marks_of(page.job)
     return render(
-        ask, "job/ticket.html", page=page, job=page.job, code=draw_qr(page.job.code), back=draw_back(page.model.face, marks),
+        ask, "job/ticket.html", papers=PAPERS, paper=paper if paper in PAPERS else "a4", page=page, job=page.job, code=draw_qr(page.job.code), back=draw_back(page.model.face, marks),
         face=draw_face(page.model.face, marks, "Marks on arrival"), damage=read_damage(marks, page.model.face),
-        found=diagnose(page.job.look), data_states=DATA_STATES,
+        found=diagnose(page.job.look), data_states=DATA_STATES, signature=draw_signature(signature_of(page.job)),
     )  # fmt: skip
 
 

@@ -53,7 +53,7 @@ document.addEventListener("alpine:init", () => {
       this.$root.elements.seq.value = String(Number(this.$root.elements.seq.value) + 1);
     },
     // Until the server has it, the window remembers what was typed: through a reload, through a lost connection.
-    fields() { return [...this.$root.elements].filter((one) => one.name && (one.type !== "hidden" || one.name === "marks") && !["submit", "file"].includes(one.type)); },
+    fields() { return [...this.$root.elements].filter((one) => one.name && (one.type !== "hidden" || ["marks", "signature"].includes(one.name)) && !["submit", "file"].includes(one.type)); },
     // a photo is sent by its own button, not with every pause in typing
     typed() { const form = new FormData(this.$root); form.delete("photo"); return form; },
     remember() {
@@ -279,6 +279,41 @@ document.addEventListener("alpine:init", () => {
       };
       const all = this.marks.map((mark, index) => [mark, index]).concat(this.live ? [[this.live, -2]] : []);
       this.$refs.layer.replaceChildren(...all.filter(([mark]) => (mark.side || "front") === this.side).map(([mark, index]) => draw(mark, index)));
+    },
+  }));
+
+  // A customer's signature: strokes on a pad, kept with the rest of the form.
+  Alpine.data("signing", () => ({
+    strokes: [], live: null,
+    init() { this.strokes = JSON.parse(this.$refs.strokes.value || "[]"); this.paint(); },
+    at(event) {
+      const pad = this.$refs.pad;
+      const point = new DOMPoint(event.clientX, event.clientY).matrixTransform(pad.getScreenCTM().inverse());
+      const { width, height } = pad.viewBox.baseVal;
+      return [one(Math.min(Math.max(point.x, 0), width)), one(Math.min(Math.max(point.y, 0), height))];
+    },
+    start(event) {
+      try { event.currentTarget.setPointerCapture(event.pointerId); } catch { /* a lifted finger has no pointer */ }
+      this.live = [this.at(event)];
+    },
+    move(event) { if (this.live) { this.live.push(this.at(event)); this.paint(); } },
+    end() {
+      if (this.live && this.live.length > 1) this.strokes.push(simplified(this.live, 0.3));
+      this.live = null;
+      this.keep();
+    },
+    wipe() { this.strokes = []; this.keep(); },
+    keep() {
+      this.$refs.strokes.value = this.strokes.length ? JSON.stringify(this.strokes) : "";
+      this.$refs.strokes.dispatchEvent(new Event("change", { bubbles: true }));
+      this.paint();
+    },
+    paint() {
+      this.$refs.ink.replaceChildren(...this.strokes.concat(this.live ? [this.live] : []).map((stroke) => {
+        const line = document.createElementNS("http://www.w3.org/2000/svg", "polyline");
+        line.setAttribute("points", stroke.map((p) => p.join(",")).join(" "));
+        return line;
+      }));
     },
   }));
 
