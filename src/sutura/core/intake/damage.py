@@ -255,7 +255,7 @@ def _band_mm(edge: str, face: Face) -> float:
 def _read_edge(edge: str, face: Face, near: Nearness, tight: Region) -> EdgeReading:
     # a shard behind a crack comes out by itself and lifts no edge: only glass that is whole all the way to the edge counts
     reach = plane.steps(edge, near.open_depth(edge, _band_mm(edge, face)), face.outline)
-    circle = plane.largest_circle(tight.intersection(reach))
+    circle = plane.largest_circle(tight.intersection(reach), tolerance_mm=0.2)
     return EdgeReading(
         edge=edge, broken=near.of_edge(edge), circle=circle, stretches=depth_limits(edge, face)
     )

@@ -110,13 +110,16 @@ def nearness(
     cells = np.zeros((high, wide), dtype=bool)
     broken = np.zeros((high, wide), dtype=bool)
 
+    columns, rows = np.arange(wide) + 0.5, (np.arange(high) + 0.5)[:, None]
+
     def mark(a: Point, b: Point, reach: float) -> None:
         left, right = max(int(min(a.x, b.x) - reach), 0), min(int(max(a.x, b.x) + reach) + 1, wide)
         top, bottom = max(int(min(a.y, b.y) - reach), 0), min(int(max(a.y, b.y) + reach) + 1, high)
-        x, y = np.arange(left, right) + 0.5, (np.arange(top, bottom) + 0.5)[:, None]
         dx, dy = b.x - a.x, b.y - a.y
-        along = np.clip(((x - a.x) * dx + (y - a.y) * dy) / ((dx * dx + dy * dy) or 1.0), 0, 1)
-        away = (x - a.x - along * dx) ** 2 + (y - a.y - along * dy) ** 2
+        x, y = columns[left:right] - a.x, rows[top:bottom] - a.y
+        along = (x * dx + y * dy) / ((dx * dx + dy * dy) or 1.0)
+        np.minimum(np.maximum(along, 0.0, out=along), 1.0, out=along)
+        away = (x - along * dx) ** 2 + (y - along * dy) ** 2
         cells[top:bottom, left:right] |= away <= reach**2
         broken[top:bottom, left:right] |= away <= max(reach - within_mm, CELL_REACH_MM) ** 2
 
@@ -128,8 +131,7 @@ def nearness(
     for outline in outlines:
         for a, b in itertools.pairwise([*outline, outline[0]]):
             mark(a, b, within_mm)
-        x, y = np.meshgrid(np.arange(wide) + 0.5, np.arange(high) + 0.5)
-        inside = shapely.contains_xy(areas([outline]), x, y)
+        inside = shapely.contains_xy(areas([outline]), *np.broadcast_arrays(columns, rows))
         cells |= inside
         broken |= inside
     return Nearness(cells=cells, broken=broken)

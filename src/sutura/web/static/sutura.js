@@ -23,7 +23,7 @@ const one = (value) => Math.round(value * 10) / 10;
 document.addEventListener("alpine:init", () => {
   // The intake form: kept while typing, so that it can be left at any second.
   Alpine.data("intake", () => ({
-    saved: "", damage: "", panel: "", odd: "", labels: [], timer: null, sending: false, changes: 0,
+    saved: "", damage: "", panel: "", odd: "", pieces: {}, labels: [], timer: null, sending: false, changes: 0,
     init() {
       const form = this.$root;
       this.labels = JSON.parse(form.dataset.labels).map((says, key) => ({ says, key }));
@@ -97,7 +97,8 @@ document.addEventListener("alpine:init", () => {
         this.odd = said.odd;
         for (const [name, text] of [["reading", said.reading], ["opening", said.opening], ["plan", said.plan]]) {
           const place = this.$root.querySelector(`[x-ref=${name}]`);
-          if (place) place.innerHTML = text;
+          // only what changed is written anew, so that a screen reader says nothing twice
+          if (place && this.pieces[name] !== text) { place.innerHTML = text; this.pieces[name] = text; }
         }
         this.labels = said.labels.map((says, key) => ({ says, key }));
         if (changes === this.changes) this.forget();
