@@ -14,7 +14,7 @@ from sutura.core.errors import Invalid, ManyInvalid, NotAllowed, NotFound, Stale
 from sutura.core.intake import Mark, MarkKind, Side, diagnose, plain_phone, plan_opening
 from sutura.core.job import JobRecord
 from sutura.core.maths.geometry import Point
-from sutura.services import intake
+from sutura.services import handover, intake
 from sutura.services.marks import marks_of
 from sutura.store import intake as store
 from sutura.store import job as job_store
@@ -252,6 +252,32 @@ def test_an_erased_customer_leaves_the_figures_and_nothing_else(shop: Shop) -> N
     assert (job.customer_name, job.customer_phone, job.serial, job.complaint) == ("erased", "", "", "")
     assert job.price_minor
     assert intake.find_customers("Orla") == []
+
+
+def test_erasing_reaches_every_record_that_was_made_one_with_it_and_the_signature(shop: Shop) -> None:
+    shop.receive("P-1001", 3)
+    ink = [[(1.0, 2.0), (30.0, 40.0)]]
+    codes = [
+        shop.closed(signature=ink),
+        shop.take_in(name="Orla V.", phone="555 0999"),
+        shop.take_in(name="O. Venn", email="o@venn.example"),
+    ]
+    first, second, third = (shop.job(code).customer_id for code in codes)
+    intake.merge_customers(second, third, shop.counter, shop.tick())
+    intake.merge_customers(first, second, shop.counter, shop.tick())
+    shop.hand_back(codes[0])
+    for code in codes[1:]:
+        handover.decline(code, "too dear", shop.counter, shop.tick())
+        handover.return_unrepaired(code, returned=[], explanation="", by=shop.counter, now=shop.tick())
+    intake.erase_customer(first, "Orla Venn", shop.manager, shop.tick())
+    left = DATABASE.execute_sql(
+        "select name || phone || email || phone_plain from customer where id = any(%s)",
+        ([first, second, third],),
+    )
+    assert {row[0] for row in left} == {"erased"}
+    assert "signature" not in shop.job(codes[0]).arrival
+    said = [one.says for code in codes for one in job_store.events_page(shop.job(code).id)]
+    assert not [one for one in said if "Venn" in one or "Orla" in one]
 
 
 def test_only_a_manager_exports_or_erases(shop: Shop) -> None:

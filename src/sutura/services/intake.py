@@ -350,7 +350,8 @@ def merge_customers(keep_id: int, other_id: int, by: Person, now: datetime) -> N
     if keep is None or other is None:
         raise NotFound("customer", keep_id if keep is None else other_id)
     for job_id, stage in store.move_jobs(other_id, keep_id):
-        says = f"{other.name}’s record became part of {keep.name}’s."
+        # by number, not by name: this sentence stays when the customer is erased
+        says = f"Customer record {other_id} became part of record {keep_id}."
         job_store.add_event(
             job_id,
             at=now,
@@ -365,6 +366,7 @@ def merge_customers(keep_id: int, other_id: int, by: Person, now: datetime) -> N
     store.save_customer(
         keep_id, **filled, phone_plain=rules.plain_phone(filled["phone"]), saved_by=by.id, saved_at=now
     )
+    store.repoint_merged(other_id, keep_id)
     store.save_customer(other_id, merged_into=keep_id, saved_by=by.id, saved_at=now)
 
 
@@ -410,9 +412,11 @@ def erase_customer(customer_id: int, typed_name: str, by: Person, now: datetime)
     if still_open:
         raise Invalid("typed_name", ", ".join(still_open), "hand these devices back first")
     store.erase_jobs(customer_id)
-    store.save_customer(
-        customer_id, name=rules.ERASED, phone="", email="", note="", phone_plain="", erased_at=now, saved_by=by.id, saved_at=now
-    )  # fmt: skip
+    # and every record that was made one with this one
+    for number in (customer_id, *store.merged_records(customer_id)):
+        store.save_customer(
+            number, name=rules.ERASED, phone="", email="", note="", phone_plain="", erased_at=now, saved_by=by.id, saved_at=now
+        )  # fmt: skip
 
 
 @writing

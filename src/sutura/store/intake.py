@@ -82,13 +82,27 @@ def move_jobs(old: int, new: int) -> list[tuple[int, str]]:
 def erase_jobs(customer_id: int) -> None:
     """Take what tells of the person out of a customer's jobs: serial number, complaint, return address, photos."""
     DATABASE.execute_sql(
-        "update job set serial = '', complaint = '', arrival = arrival - 'return_address' - 'parcel_number', version = version + 1"
+        "update job set serial = '', complaint = '', arrival = arrival - 'return_address' - 'parcel_number' - 'signature', version = version + 1"
         " where customer_id = %s",
         (customer_id,),
     )
     DATABASE.execute_sql(
         "delete from photo where job_id in (select id from job where customer_id = %s)", (customer_id,)
     )
+
+
+def repoint_merged(old: int, new: int) -> None:
+    """Records that became part of one that itself becomes part of another."""
+    DATABASE.execute_sql("update customer set merged_into_id = %s where merged_into_id = %s", (new, old))
+
+
+def merged_records(customer_id: int) -> list[int]:
+    return [
+        number
+        for (number,) in DATABASE.execute_sql(
+            "select id from customer where merged_into_id = %s", (customer_id,)
+        )
+    ]
 
 
 @reading
