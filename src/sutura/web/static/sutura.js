@@ -286,7 +286,12 @@ document.addEventListener("alpine:init", () => {
   // A customer's signature: strokes on a pad, kept with the rest of the form.
   Alpine.data("signing", () => ({
     strokes: [], live: null,
-    init() { this.strokes = JSON.parse(this.$refs.strokes.value || "[]"); this.paint(); },
+    init() {
+      this.strokes = JSON.parse(this.$refs.strokes.value || "[]");
+      // a signature that the window remembered is shown, not hidden in a closed detail
+      if (this.strokes.length) this.$root.open = true;
+      this.paint();
+    },
     at(event) {
       const pad = this.$refs.pad;
       const point = new DOMPoint(event.clientX, event.clientY).matrixTransform(pad.getScreenCTM().inverse());
