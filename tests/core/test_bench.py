@@ -2,14 +2,25 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from datetime import timedelta
 
 import pytest
 from builders import HERON, NOW, PLAIN, models
 
-from sutura.core.bench import Done, Progress, cautions_at, check_step, progress, steps_of, worked_minutes
+from sutura.core.bench import (
+    Done,
+    Progress,
+    cautions_at,
+    check_step,
+    is_on_the_way_in,
+    progress,
+    steps_of,
+    worked_minutes,
+)
 from sutura.core.catalogue import Phase
 from sutura.core.errors import Invalid, StepBlocked
+from sutura.core.job import Stage
 
 MODEL = models()[HERON]
 
@@ -129,3 +140,12 @@ def test_a_laptop_switch_off_holds_the_button_four_seconds() -> None:
     plain = models()[PLAIN]
     assert "4 seconds" in plain.steps[0].text
     assert [group.count for group in plain.screws] == [2, 2]
+
+
+def test_the_opening_plan_is_of_use_until_the_front_is_off() -> None:
+    fresh = progress(MODEL, 1, [], proved=False)
+    assert is_on_the_way_in(Stage.OPENED, fresh)
+    assert is_on_the_way_in(Stage.PART_IN_HAND, fresh)
+    swapping = replace(fresh, step=next(step for step in MODEL.steps if step.phase is Phase.SWAP))
+    assert not is_on_the_way_in(Stage.OPENED, swapping)
+    assert not is_on_the_way_in(Stage.CLOSED, replace(fresh, step=None))

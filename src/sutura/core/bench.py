@@ -9,6 +9,7 @@ from datetime import datetime
 
 from sutura.core.catalogue import CAUTIONS, Model, Phase, Step
 from sutura.core.errors import Invalid, StepBlocked
+from sutura.core.job import Stage
 from sutura.core.values import COMMON, Rule
 
 # A longer pause between two steps means the bench was left; only this much of it counts as work.
@@ -150,3 +151,9 @@ def worked_minutes(times: Sequence[datetime]) -> int:
     gaps = [(b - a).total_seconds() / 60 for a, b in itertools.pairwise(ordered)]
     total = round(sum(min(gap, PAUSE_CAP_MINUTES) for gap in gaps))
     return max(total, 1) if len(ordered) > 1 else 0
+
+
+def is_on_the_way_in(stage: Stage, progress: Progress) -> bool:
+    """Whether the device is still to be opened, so that its opening plan is of use; once the front is off nobody needs it."""
+    step = progress.step
+    return stage is Stage.PART_IN_HAND or (step is not None and step.phase in (Phase.PREPARE, Phase.OPEN))

@@ -7,9 +7,13 @@ from __future__ import annotations
 
 import io
 import warnings
+from typing import TYPE_CHECKING
 
 from sutura.core.errors import Invalid
 from sutura.core.intake import Photo
+
+if TYPE_CHECKING:
+    from PIL import Image
 
 # Enough to read a label across a bench; the shop's, no source.
 LONGEST_PX, THUMB_PX = 2000, 320
@@ -48,10 +52,9 @@ def read_photo(data: bytes) -> Photo:
     return Photo(image=_jpeg(upright), thumb=_jpeg(small), width=upright.width, height=upright.height)
 
 
-def _jpeg(image: object) -> bytes:
+def _jpeg(image: Image.Image) -> bytes:
     from PIL import Image
 
-    assert isinstance(image, Image.Image)
     out = io.BytesIO()
     # nothing of the original's description is passed on: no place, no time, no camera
     Image.frombytes("RGB", image.size, image.tobytes()).save(out, "JPEG", quality=85, optimize=True)

@@ -6,7 +6,7 @@ from fastapi import APIRouter
 from fastapi.responses import Response
 from markupsafe import Markup
 
-from sutura.core.catalogue import Phase
+from sutura.core.bench import is_on_the_way_in
 from sutura.core.errors import Refusal
 from sutura.core.intake import plan_opening
 from sutura.core.job import Stage
@@ -40,12 +40,8 @@ def _page(
     ask: Asking, code: str, sent: Sent | None, refusal: Refusal | None = None, status: int = 200
 ) -> Response:
     page = bench.bench_page(code)
-    marks, step = marks_of(page.job), page.progress.step
-    # the plan is for the way in; once the front is off nobody needs it
-    shut = page.job.stage is Stage.PART_IN_HAND or (
-        step is not None and step.phase in (Phase.PREPARE, Phase.OPEN)
-    )
-    plan = plan_opening(marks, page.model.face) if shut else None
+    marks = marks_of(page.job)
+    plan = plan_opening(marks, page.model.face) if is_on_the_way_in(page.job.stage, page.progress) else None
     return render(
         ask, "bench/bench.html", room="Bench", status=status, refusal=refusal, page=page, job=page.job,
         entered=sent.entered() if sent else Entered(), working=page.job.stage in (Stage.OPENED, Stage.PROVED),
