@@ -143,7 +143,7 @@ class Shop:
             customer_id=None, name="Orla Venn", phone="555 0101", email="", model_id=model_id,
             read_number=READ[model_id], serial="", channel="drop_off", complaint="dropped", opened_before=False,
             marks=[impact()], functions=all_work(models()[model_id]), accessories=[],
-            consents=[one.id for one in CONSENTS], promise_at=None, promise_reason="", soonest=True,
+            consents=[one.id for one in CONSENTS], promise_at=None, promise_reason="we call when it is ready", soonest=True,
             how={"data": "backed_up"},
         )  # fmt: skip
         return replace(plain, **changes)

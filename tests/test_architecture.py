@@ -15,6 +15,7 @@ from sutura.config import ROOT, SETTINGS
 
 CAPABILITIES = {
     "intake", "matching", "stock", "quoting", "planning", "bench", "proof", "handover", "identify", "people", "catalogue", "job",
+    "customers",
 }  # fmt: skip
 PYTHON = sorted((ROOT / "src" / "sutura").rglob("*.py"))
 PLANTED = [

@@ -21,6 +21,7 @@ from sutura.core.intake import (
     Mark,
     MarkKind,
     OpeningPlan,
+    Side,
     Start,
     check_marks,
     depth_limits,
@@ -356,3 +357,36 @@ def test_two_hundred_segments_are_read_within_fifty_milliseconds() -> None:
         plan_opening(marks, face)
         times.append(time.process_time() - begun)
     assert min(times) <= 0.05
+
+
+# -- edges --------------------------------------------------------------------------------------
+
+
+@pytest.mark.parametrize(
+    ("side", "at", "fine"),
+    [(Side.TOP, (59, 9), True), (Side.TOP, (61, 5), False), (Side.LEFT, (39, 5), True), (Side.LEFT, (41, 5), False), (Side.RIGHT, (5, 11), False)],
+)  # fmt: skip
+def test_a_mark_on_an_edge_lies_on_that_edge(side: Side, at: tuple[float, float], fine: bool) -> None:
+    dent = Mark(kind=MarkKind.DENT, points=(Point(x=at[0], y=at[1]),), reach_mm=2, side=side)
+    assert (check_marks([dent], plain()) == []) is fine
+    assert dent.label.endswith(f"on the {side.value} edge")
+
+
+def test_glass_breaks_on_the_front_and_the_back_not_on_an_edge() -> None:
+    edge = Mark(kind=MarkKind.IMPACT, points=(Point(x=5, y=5),), reach_mm=2, side=Side.TOP)
+    assert "on the front or the back" in str(check_marks([edge], plain())[0])
+    assert not edge.breaks_glass
+
+
+@pytest.mark.parametrize("side", [Side.FRONT, Side.RIGHT])
+def test_where_no_cup_holds_an_edge_that_stands_open_is_the_start(side: Side) -> None:
+    shattered = [crack((x, 0), (x, 40)) for x in range(0, 61, 6)] + [missing((2, 18), (4, 18), (4, 22))]
+    ends = ((58, 10), (58, 24)) if side is Side.FRONT else ((10, 1), (24, 1))
+    gap = Mark(kind=MarkKind.GAP, points=tuple(Point(x=x, y=y) for x, y in ends), side=side)
+    assert plan_opening(shattered, plain()).start is Start.CHIP
+    plan = plan_opening([*shattered, gap], plain())
+    assert (plan.start, plan.entry_edge) == (Start.GAP, "right")
+    assert plan.entry == Point(x=60, y=17)
+    assert any("stands open at the right edge" in line for line in plan.says)
+    never = plain(edges={**plain().edges, "right": EdgeLimit(depth_mm=0, why="cables")})
+    assert plan_opening([*shattered, gap], never).start is Start.CHIP

@@ -15,12 +15,17 @@ from sutura.core.intake import (
     Diagnosis,
     Layer,
     LayerReading,
+    Mark,
+    MarkKind,
+    Side,
     Status,
     check_observations,
     diagnose,
     expected_bits,
+    observed_from,
 )
 from sutura.core.intake.diagnosis import _PRIORS, _weights, entropy, likelihood
+from sutura.core.maths.geometry import Point
 
 observations = st.fixed_dictionaries({}, optional={q.id: st.sampled_from(list(q.answers)) for q in QUESTIONS})
 
@@ -192,3 +197,41 @@ def test_a_black_charged_screen_is_asked_about_before_anything_is_bought() -> No
     assert found.next_test
     assert found.next_test.question in ("reacts", "torch", "external", "reseat")
     assert found.next_test.how
+
+
+# -- the look against the function list and the drawing -------------------------------------------
+
+
+@pytest.mark.parametrize(
+    ("look", "listed", "contradicts"),
+    [("lines", "works", True), ("fine", "faulty", True), ("fine", "works", False), ("none", "faulty", False), ("lines", "not_testable", False)],
+)  # fmt: skip
+def test_the_look_and_the_function_list_are_held_against_each_other(
+    look: str, listed: str, contradicts: bool
+) -> None:
+    seen = observed_from({"image": look}, marks=(), opened_before=False, functions={"image": listed})
+    found = diagnose(seen)
+    assert bool(found.contradictions) is contradicts
+    if contradicts:
+        assert "Look again" in found.contradictions[0]
+
+
+def test_lines_only_in_the_photo_contradict_no_working_image() -> None:
+    assert not diagnose({"image": "lines", "camera": "yes", "image_in_list": "works"}).contradictions
+
+
+def test_what_is_drawn_is_observed_unless_something_else_was_answered() -> None:
+    drawn = [
+        Mark(kind=MarkKind.LINE, points=(Point(x=1, y=1), Point(x=9, y=1))), Mark(kind=MarkKind.DEAD, points=(Point(x=1, y=1),) * 3),
+        Mark(kind=MarkKind.BEND, points=(Point(x=1, y=1), Point(x=9, y=1)), side=Side.LEFT),
+    ]  # fmt: skip
+    seen = observed_from({}, marks=drawn, opened_before=False, functions={})
+    assert (seen["image"], seen["touch"], seen["frame"]) == ("lines", "part", "bent")
+    assert (
+        observed_from({"image": "blotch"}, marks=drawn, opened_before=False, functions={})["image"]
+        == "blotch"
+    )
+    # a line that was drawn and an image ticked as working do not go together
+    assert diagnose(
+        observed_from({}, marks=drawn, opened_before=False, functions={"image": "works"})
+    ).contradictions

@@ -2,10 +2,8 @@
 
 from __future__ import annotations
 
-from datetime import timedelta
-
 import pytest
-from builders import HERON, NOW, all_work, crack, impact, models
+from builders import HERON, all_work, crack, impact, models
 
 from sutura.core.intake import (
     CONSENTS,
@@ -13,8 +11,6 @@ from sutura.core.intake import (
     check_customer,
     check_functions,
     check_marks,
-    check_promise,
-    earliest_promise,
     is_overtaken,
     read_damage,
 )
@@ -86,19 +82,6 @@ def test_every_needed_consent_is_asked_for_and_no_other() -> None:
         f"consent.{one.id}" for one in CONSENTS if one.needed
     ]
     assert check_consents([one.id for one in CONSENTS if one.needed]) == []
-
-
-def test_the_earliest_promise_counts_bench_and_cure_and_rounds_up_to_five_minutes() -> None:
-    assert earliest_promise(NOW, 25, 0) == NOW + timedelta(minutes=25)
-    assert earliest_promise(NOW + timedelta(seconds=1), 25, 30) == NOW + timedelta(minutes=60)
-
-
-def test_an_earlier_promise_needs_a_reason() -> None:
-    early, earliest = NOW, NOW + timedelta(minutes=25)
-    assert "write why earlier is possible" in str(check_promise(early, " ", earliest)[0])
-    assert check_promise(early, "Lio is free", earliest) == []
-    assert check_promise(earliest, "", earliest) == []
-    assert check_promise(None, "", earliest)
 
 
 @pytest.mark.parametrize(

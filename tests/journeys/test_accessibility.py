@@ -7,7 +7,7 @@ from collections.abc import Callable
 
 import pytest
 from axe_playwright_python.sync_playwright import Axe
-from builders import PLAIN, SLATE, Shop
+from builders import HERON, PLAIN, SLATE, Shop, models
 from formats.edid_builder import Made
 from playwright.sync_api import Page
 
@@ -32,6 +32,9 @@ def pages(database: str) -> list[str]:
     shop = Shop(now=datetime.now(UTC))
     for barcode in ("P-1001", "P-2001", "P-3001"):
         shop.receive(barcode, 6)
+    blind = shop.take_in(
+        functions={one.id: ("not_testable", "battery flat") for one in models()[HERON].functions}
+    )
     took_in, quoted, opened, at_proof, closed = (
         shop.take_in(),
         shop.quoted(PLAIN),
@@ -67,7 +70,7 @@ def pages(database: str) -> list[str]:
         "/book", "/book/prices/1", "/catalogue", "/catalogue/rules", "/catalogue/fennick-heron", "/people", "/people/1", "/living", "/scan?q=heron", "/scan?q=zz",
         "/catalogue?q=foil", "/catalogue?q=zzz", "/catalogue/mixed", "/catalogue/packs", "/catalogue/bramling-pocket/edit", "/catalogue/unlisted-phone",
         f"/catalogue/packs/look/{looks['ines']}", "/consents", f"/counter/{measured}", "/scan?q=AF131", "/scan?q=AP156-GT40-C", "/scan?q=(01)02000000010014(10)L77",
-        f"/customers/{customer}", f"/jobs/{took_in}", f"/jobs/{took_in}/ticket", f"/jobs/{took_in}/match", f"/jobs/{quoted}/match", f"/jobs/{quoted}/assign",
+        f"/customers/{customer}", f"/jobs/{took_in}", f"/jobs/{took_in}/ticket", f"/jobs/{blind}/again", f"/jobs/{took_in}/match", f"/jobs/{quoted}/match", f"/jobs/{quoted}/assign",
         f"/jobs/{ready}/bench", f"/jobs/{opened}/bench", f"/jobs/{at_proof}/bench", f"/jobs/{at_proof}/proof", f"/jobs/{failed}/proof", f"/jobs/{closed}/handover", f"/jobs/{closed}/bench",
         f"/jobs/{back}", f"/jobs/{back}/receipt", f"/jobs/{took_in}/proof", f"/jobs/{took_in}/handover", "/nowhere", "/jobs/00-AAA",
     ]  # fmt: skip

@@ -190,7 +190,7 @@ def test_a_usual_phone_is_taken_in_within_a_minute_and_twenty_five_interactions(
     page.wait_for_url("**/ticket")
     assert time.monotonic() - begun <= 60
     assert use.done <= 25, use.done
-    expect(page.locator("main")).to_contain_text("Faulty: glass")
+    expect(page.locator("main")).to_contain_text("Broken: the glass")
 
 
 @pytest.mark.parametrize(
@@ -210,3 +210,141 @@ def test_the_ticket_prints_on_one_sheet_of_the_paper_that_was_chosen(
     ]
     assert len(sheets) == 1
     assert [side / 72 * 25.4 for side in sheets[0][2:]] == pytest.approx(size_mm, abs=0.4)
+
+
+def test_edges_have_their_own_drawing_and_a_photo_can_be_of_a_mark(sit: Sit, floor: Shop) -> None:
+    page = sit("Pell")
+    begin(page, "FH-2107")
+    page.get_by_label("Edges", exact=True).check()
+    expect(page.get_by_label("Impact", exact=True)).to_be_hidden()
+    page.get_by_label("Dent", exact=True).check()
+    page.locator("svg.drawing").scroll_into_view_if_needed()
+    strip = page.locator("svg.drawing g:not([style*=none]) > .face-back").nth(3).bounding_box()
+    assert strip
+    page.mouse.move(strip["x"] + strip["width"] / 2, strip["y"] + strip["height"] / 2)
+    page.mouse.down()
+    page.mouse.move(strip["x"] + strip["width"] / 2 + 8, strip["y"] + strip["height"] / 2, steps=3)
+    page.mouse.up()
+    expect(marks(page).first).to_contain_text(
+        re.compile(r"dent at 7\d, \d mm, \d+ mm across on the left edge")
+    )
+    page.get_by_label("Edge gap", exact=True).check()
+    page.get_by_text("Add a mark by its place").click()
+    page.get_by_label("Which edge").select_option("right")
+    for label, value in (
+        ("Millimetres from the left", "10"),
+        ("Millimetres from the top", "2"),
+        ("End, millimetres from the left", "30"),
+        ("End, millimetres from the top", "2"),
+    ):
+        page.get_by_label(label, exact=True).fill(value)
+    page.get_by_role("button", name="Add the mark").click()
+    expect(marks(page).nth(1)).to_contain_text(
+        "edge gap from 10, 2 to 30, 2 mm, 20 mm long on the right edge"
+    )
+    page.get_by_label("Of this mark").select_option(index=1)
+    page.get_by_label("Camera or file").set_input_files(
+        {"name": "a.jpg", "mimeType": "image/jpeg", "buffer": picture(size=(640, 480))}
+    )
+    page.get_by_label("What it shows").fill("the dent")
+    page.get_by_role("button", name="Add the photo").click()
+    expect(page.locator(".photos li")).to_contain_text("on the left edge")
+
+
+SAMPLES = {
+    "W01": (
+        "FH-2107",
+        {"opened": True, "crack": True},
+        ["It was opened before it came to us.", "Ways to repair it that we will look at: glass only"],
+    ),
+    "W02": (
+        "FL-2207",
+        {
+            "battery": "flat",
+            "image": "black with one thin coloured line",
+            "rest": "battery flat",
+            "waiting": True,
+        },
+        ["so we do not know: ", "We suspect the display itself", "Charge it first"],
+    ),
+    "W04": (
+        "BP-700",
+        {"back": "Missing screw", "card": "Memory card"},
+        ["missing screw on the back", "Memory card"],
+    ),
+    "W05": ("AF1315", {"mail": True}, ["came dented", "9 Quay Lane"]),
+    "W07": ("OR-16", {"crack": True, "missing": True}, ["places where glass is missing"]),
+    "W11": (
+        "FW-110",
+        {"liquid": "tripped", "back": "Liquid indicator"},
+        ["what fails later from the liquid is not promised", "liquid indicator on the back"],
+    ),
+    "W13": ("QF-22", {"image": "lines or bars", "camera": "only in the photo"}, ["no fault found"]),
+    "W15": ("FK-3301", {"crack": True}, ["glass only; whole front"]),
+    "W19": ("QS-41", {"crack": True}, ["the front glass is broken"]),
+    "W20": ("OD-42", {"touch": "dead"}, ["We suspect the touch layer"]),
+}
+
+
+@pytest.mark.parametrize("sample", SAMPLES)
+def test_a_work_sample_is_taken_in_and_its_ticket_says_what_it_must(
+    sit: Sit, floor: Shop, sample: str
+) -> None:
+    """Work samples (common practice, no source), through the same form and the mouse."""
+    number, done, shown = SAMPLES[sample]
+    page = sit("Pell")
+    begin(page, number)
+    page.get_by_label("Name", exact=True).fill(f"Customer of {sample}")
+    page.get_by_label("Phone", exact=True).fill("555 0188")
+    _draw(page, done)
+    for name, label in (
+        ("battery", "Battery"),
+        ("image", "Image"),
+        ("touch", "Touch"),
+        ("liquid", "Liquid indicators"),
+        ("camera", "Lines only in the photo?"),
+    ):
+        if done.get(name):
+            page.get_by_label(label, exact=True).select_option(str(done[name]))
+    if done.get("rest"):
+        page.get_by_label("The rest cannot be tested because").select_option(str(done["rest"]))
+        page.get_by_role("button", name="Mark the unanswered").click()
+    elif done.get("image") or done.get("touch"):
+        # what was seen faulty is so in the list as well
+        name = "image" if done.get("image") else "touch"
+        page.locator(f"[name='function.{name}'][value=faulty]").check(force=True)
+        page.locator(f"[name='reason.{name}']").fill("as looked at")
+        page.get_by_role("button", name="The rest works").click()
+    else:
+        page.get_by_role("button", name="The rest works").click()
+    if done.get("card"):
+        page.get_by_label(str(done["card"]), exact=True).check()
+    if done.get("mail"):
+        page.locator("[name=channel][value=mail]").check(force=True)
+        page.get_by_text("It came by mail").click()
+        page.get_by_label("The parcel came").select_option("dented")
+        page.get_by_label("It goes back to").fill("9 Quay Lane, Port Averil")
+    for consent in ("data", "splash", "parts"):
+        page.locator(f"[name=consent][value={consent}]").check()
+    page.get_by_label("Why it can be promised").fill("we call when it is ready")
+    page.get_by_role("button", name="Take it in").click()
+    page.wait_for_url("**/ticket")
+    for text in shown:
+        expect(page.locator("article.print")).to_contain_text(text)
+
+
+def _draw(page: Page, done: dict[str, object]) -> None:
+    page.locator("svg.drawing").scroll_into_view_if_needed()
+    if done.get("opened"):
+        page.get_by_label("Opened before:").check()
+    if done.get("crack"):
+        page.get_by_label("Crack", exact=True).check()
+        drag(page, (0.2, 0.3), (0.6, 0.6))
+    if done.get("missing"):
+        page.get_by_label("Missing glass", exact=True).check()
+        for x in (0.2, 0.6):
+            drag(page, (x, 0.7), (x + 0.15, 0.7), (x + 0.15, 0.8), (x, 0.8))
+    if done.get("back"):
+        page.get_by_label("Back", exact=True).check()
+        page.get_by_label(str(done["back"]), exact=True).check()
+        drag(page, (0.3, 0.6), (0.3, 0.6))

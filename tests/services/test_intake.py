@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from datetime import timedelta
 from typing import Any
 
 import peewee
@@ -10,11 +11,12 @@ import pytest
 from builders import HERON, Shop, all_work, crack, impact, models
 from formats.test_photo import picture
 
-from sutura.core.errors import Invalid, ManyInvalid, NotAllowed, NotFound, StaleSave
-from sutura.core.intake import Mark, MarkKind, Side, diagnose, plain_phone, plan_opening
+from sutura.core.errors import Invalid, ManyInvalid, MoveRefused, NotAllowed, NotFound, StaleSave
+from sutura.core.intake import CUPS_MM, Mark, MarkKind, Side, diagnose, plain_phone, plan_opening
 from sutura.core.job import JobRecord
 from sutura.core.maths.geometry import Point
-from sutura.services import handover, intake
+from sutura.core.values import Outcome
+from sutura.services import customers, handover, intake, planning, quoting
 from sutura.services.marks import marks_of
 from sutura.store import intake as store
 from sutura.store import job as job_store
@@ -119,8 +121,9 @@ def test_a_mark_on_the_wrong_side_is_refused_with_its_place(shop: Shop) -> None:
 
 def test_photos_of_an_intake_become_those_of_its_job(shop: Shop) -> None:
     draft = intake.open_draft(shop.counter, shop.tick())
-    intake.add_photo(draft, picture(), "impact at 20, 30 mm", shop.counter, shop.tick())
+    intake.add_photo(draft, picture(), "the corner", "m1", shop.counter, shop.tick())
     (photo,) = store.draft_photos(draft)
+    assert photo.mark == "m1"
     code = intake.take_in(draft, shop.arrival(), shop.counter, shop.tick())
     assert store.job_photos(shop.job(code).id) == [photo]
     assert store.draft_photos(draft) == []
@@ -130,11 +133,11 @@ def test_photos_of_an_intake_become_those_of_its_job(shop: Shop) -> None:
 def test_a_broken_photo_changes_nothing_and_too_many_are_refused(shop: Shop) -> None:
     draft = intake.open_draft(shop.counter, shop.tick())
     with pytest.raises(Invalid):
-        intake.add_photo(draft, b"not a photo", "", shop.counter, shop.tick())
+        intake.add_photo(draft, b"not a photo", "", "", shop.counter, shop.tick())
     for _ in range(12):
-        intake.add_photo(draft, picture(), "", shop.counter, shop.tick())
+        intake.add_photo(draft, picture(), "", "", shop.counter, shop.tick())
     with pytest.raises(Invalid, match="as many as an intake holds"):
-        intake.add_photo(draft, picture(), "", shop.counter, shop.tick())
+        intake.add_photo(draft, picture(), "", "", shop.counter, shop.tick())
     intake.discard_draft(draft, shop.counter)
     assert store.draft_photos(draft) == []
 
@@ -209,7 +212,7 @@ def test_only_a_manager_changes_what_customers_agree_to_and_no_version_is_rewrit
 def test_a_customer_is_found_however_the_number_is_written(shop: Shop, typed: str) -> None:
     """The drama numbers 020 7946 0xxx are set aside for fiction (published by the numbering authority, from memory: sure)."""
     shop.take_in(phone="+44 20 7946 0018", name="Tobin Marsk")
-    assert [one.name for one in intake.find_customers(typed)] == ["Tobin Marsk"]
+    assert [one.name for one in customers.find_customers(typed)] == ["Tobin Marsk"]
 
 
 def test_two_records_of_one_person_become_one_and_no_job_is_lost(shop: Shop) -> None:
@@ -220,19 +223,21 @@ def test_two_records_of_one_person_become_one_and_no_job_is_lost(shop: Shop) -> 
     keep, other = shop.job(first).customer_id, shop.job(second).customer_id
     record = store.load_customer(keep)
     assert record
-    assert [(one.id, why) for one, why in intake.perhaps_same(record)] == [(other, "the same phone number")]
-    intake.merge_customers(keep, other, shop.counter, shop.tick())
+    assert [(one.id, why) for one, why in customers.perhaps_same(record)] == [
+        (other, "the same phone number")
+    ]
+    customers.merge_customers(keep, other, shop.counter, shop.tick())
     assert {code for code, _, _ in store.customer_jobs(keep)} == {first, second}
     assert store.customer_jobs(other) == []
     merged = store.load_customer(keep)
     assert merged
     assert merged.email == "o@venn.example"
-    assert [one.id for one in intake.find_customers("venn")] == [keep]
+    assert [one.id for one in customers.find_customers("venn")] == [keep]
     assert "became part of" in " ".join(one.says for one in job_store.events_page(shop.job(second).id))
     with pytest.raises(Invalid):
-        intake.merge_customers(keep, keep, shop.counter, shop.tick())
+        customers.merge_customers(keep, keep, shop.counter, shop.tick())
     with pytest.raises(NotFound):
-        intake.merge_customers(keep, 10**9, shop.counter, shop.tick())
+        customers.merge_customers(keep, 10**9, shop.counter, shop.tick())
 
 
 def test_an_erased_customer_leaves_the_figures_and_nothing_else(shop: Shop) -> None:
@@ -240,18 +245,18 @@ def test_an_erased_customer_leaves_the_figures_and_nothing_else(shop: Shop) -> N
     code = shop.closed(serial="SN-77-X", complaint="dropped by Orla at home")
     customer = shop.job(code).customer_id
     with pytest.raises(Invalid, match="hand these devices back first"):
-        intake.erase_customer(customer, "Orla Venn", shop.manager, shop.tick())
+        customers.erase_customer(customer, "Orla Venn", shop.manager, shop.tick())
     shop.hand_back(code)
-    exported = intake.export_customer(customer, shop.manager)
+    exported = customers.export_customer(customer, shop.manager)
     assert exported["customer"] == {"name": "Orla Venn", "phone": "555 0101", "email": "", "note": ""}
     assert exported["jobs"][0]["code"] == code  # type: ignore[index]
     with pytest.raises(Invalid, match="type the name as it stands"):
-        intake.erase_customer(customer, "orla", shop.manager, shop.tick())
-    intake.erase_customer(customer, "Orla Venn", shop.manager, shop.tick())
+        customers.erase_customer(customer, "orla", shop.manager, shop.tick())
+    customers.erase_customer(customer, "Orla Venn", shop.manager, shop.tick())
     job = shop.job(code)
     assert (job.customer_name, job.customer_phone, job.serial, job.complaint) == ("erased", "", "", "")
     assert job.price_minor
-    assert intake.find_customers("Orla") == []
+    assert customers.find_customers("Orla") == []
 
 
 def test_erasing_reaches_every_record_that_was_made_one_with_it_and_the_signature(shop: Shop) -> None:
@@ -263,13 +268,13 @@ def test_erasing_reaches_every_record_that_was_made_one_with_it_and_the_signatur
         shop.take_in(name="O. Venn", email="o@venn.example"),
     ]
     first, second, third = (shop.job(code).customer_id for code in codes)
-    intake.merge_customers(second, third, shop.counter, shop.tick())
-    intake.merge_customers(first, second, shop.counter, shop.tick())
+    customers.merge_customers(second, third, shop.counter, shop.tick())
+    customers.merge_customers(first, second, shop.counter, shop.tick())
     shop.hand_back(codes[0])
     for code in codes[1:]:
         handover.decline(code, "too dear", shop.counter, shop.tick())
         handover.return_unrepaired(code, returned=[], explanation="", by=shop.counter, now=shop.tick())
-    intake.erase_customer(first, "Orla Venn", shop.manager, shop.tick())
+    customers.erase_customer(first, "Orla Venn", shop.manager, shop.tick())
     left = DATABASE.execute_sql(
         "select name || phone || email || phone_plain from customer where id = any(%s)",
         ([first, second, third],),
@@ -283,8 +288,8 @@ def test_erasing_reaches_every_record_that_was_made_one_with_it_and_the_signatur
 def test_only_a_manager_exports_or_erases(shop: Shop) -> None:
     customer = shop.job(shop.take_in()).customer_id
     for act in (
-        lambda: intake.export_customer(customer, shop.counter),
-        lambda: intake.erase_customer(customer, "x", shop.counter, shop.tick()),
+        lambda: customers.export_customer(customer, shop.counter),
+        lambda: customers.erase_customer(customer, "x", shop.counter, shop.tick()),
     ):
         with pytest.raises(NotAllowed):
             act()
@@ -296,3 +301,109 @@ def test_only_a_manager_exports_or_erases(shop: Shop) -> None:
 )  # fmt: skip
 def test_numbers_are_brought_into_one_form_by_the_library(typed: str, plain: str) -> None:
     assert plain_phone(typed) == plain
+
+
+# -- looked at again (rule intake.again) --------------------------------------------------------
+
+
+def test_w02_what_a_flat_battery_hid_is_tried_again_after_charging(shop: Shop) -> None:
+    job = take_in(
+        shop, "fennick-heron-l", functions=untestable("fennick-heron-l", "battery flat"), look={"battery": "flat", "image": "none"}
+    )  # fmt: skip
+    tried = {"image": ("faulty", "black, one thin green line"), "touch": ("works", "")}
+    intake.look_again(job.code, {"battery": "ok", "image": "thread"}, tried, shop.bram, shop.tick())
+    baseline = store.load_results(job.id)[0]
+    assert (baseline["image"].outcome, baseline["touch"].outcome) == (Outcome.FAULTY, Outcome.WORKS)
+    assert baseline["earpiece"].outcome is Outcome.NOT_TESTABLE
+    assert "Suspected: panel" in diagnose(shop.job(job.code).look).says
+    with pytest.raises(ManyInvalid) as refused:
+        intake.look_again(job.code, {}, {"touch": ("faulty", "dead")}, shop.bram, shop.tick())
+    assert "as it was found on arrival" in str(refused.value.problems[0])
+    kept = DATABASE.execute_sql(
+        "select outcome from function_result where job_id = %s and function = 'touch' order by again",
+        (job.id,),
+    )
+    assert [outcome for (outcome,) in kept] == ["not_testable", "works"]
+
+
+def test_once_opened_the_state_on_arrival_stays(shop: Shop) -> None:
+    shop.receive("P-1001")
+    functions = all_work(models()[HERON])
+    first = next(iter(functions))
+    code = shop.opened(functions={**functions, first: ("not_testable", "locked")})
+    with pytest.raises(MoveRefused, match="looked at again"):
+        intake.look_again(code, {}, {first: ("works", "")}, shop.bram, shop.tick())
+    with pytest.raises(peewee.IntegrityError, match="opened"), DATABASE.atomic():
+        DATABASE.execute_sql(
+            "insert into function_result (job_id, attempt, function, outcome, person_id, at, again)"
+            " select id, 0, %s, 'works', received_by_id, now(), 1 from job where code = %s",
+            (first, code),
+        )
+
+
+# -- what can be promised -----------------------------------------------------------------------
+
+
+def test_a_part_on_the_shelf_is_promised_in_hours_and_one_to_be_ordered_in_days(shop: Shop) -> None:
+    model = models()[HERON]
+    ordered = intake.promise(model, shop.now)
+    assert ordered.sure
+    assert "To be ordered" in ordered.reasons[0]
+    shop.receive("P-1001")
+    here = intake.promise(model, shop.now)
+    assert "On the shelf" in here.reasons[0]
+    assert "Bram" in here.reasons[1]
+    assert ordered.at - here.at > timedelta(hours=20)
+
+
+def test_the_work_that_is_there_already_is_waited_for_when_it_cannot_wait(shop: Shop) -> None:
+    shop.receive("P-1001", 3)
+    model = models()[HERON]
+    free = intake.promise(model, shop.now)
+    for _ in range(2):
+        code = shop.take_in(promise_at=shop.now + timedelta(minutes=20), soonest=False)
+        for name in ("bram", "lio"):
+            planning.assign(code, shop.people[name].id, shop.manager, shop.tick())
+    for _ in range(2):
+        code = shop.take_in(promise_at=shop.now + timedelta(minutes=20), soonest=False)
+        planning.assign(code, shop.bram.id, shop.manager, shop.tick())
+    busy = intake.promise(model, shop.now)
+    assert busy.at > free.at
+
+
+def test_where_nobody_is_trained_a_promise_needs_its_reason(shop: Shop) -> None:
+    with pytest.raises(ManyInvalid) as refused:
+        take_in(shop, "osmere-dial-42", promise_reason="")
+    assert "Nobody here is trained" in str(refused.value.problems[0])
+    assert take_in(shop, "osmere-dial-42", promise_reason="Ines does it herself").promise_reason
+
+
+# -- the Counter's own tools --------------------------------------------------------------------
+
+
+def test_the_opening_plan_places_only_cups_the_shop_has(shop: Shop) -> None:
+    assert intake.cups_mm() == CUPS_MM
+    version = quoting.shop().version
+    intake.change_cups("25 mm, 18", version, shop.manager, shop.tick())
+    assert intake.cups_mm() == (18, 25)
+    plan = plan_opening([], models()[HERON].face, intake.cups_mm())
+    assert plan.cup
+    assert plan.cup.diameter_mm == 25
+    with pytest.raises(StaleSave):
+        intake.change_cups("30", version, shop.manager, shop.tick())
+    for wrong in ("", "big", "20 and 30", "5", "1,2,3,4,5,6,7,8,9"):
+        with pytest.raises(Invalid):
+            intake.change_cups(wrong, version + 1, shop.manager, shop.tick())
+    with pytest.raises(NotAllowed):
+        intake.change_cups("30", version + 1, shop.counter, shop.tick())
+
+
+def test_someone_who_was_here_before_is_suggested_while_typing(shop: Shop) -> None:
+    shop.take_in(name="Orla Venn", phone="+44 20 7946 0018", email="orla@venn.example")
+    assert [why for _, why in customers.perhaps_typed("O. Venn", "020 7946 0018", "")] == [
+        "the same phone number"
+    ]
+    assert [why for _, why in customers.perhaps_typed("orla  venn", "", "")] == []
+    assert [why for _, why in customers.perhaps_typed("orla venn", "", "")] == ["the same name"]
+    assert [why for _, why in customers.perhaps_typed("", "", "ORLA@venn.example")] == ["the same email"]
+    assert customers.perhaps_typed("", " ", "") == []

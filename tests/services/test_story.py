@@ -22,7 +22,7 @@ from sutura.core.errors import (
     StepBlocked,
 )
 from sutura.core.job import Stage
-from sutura.services import bench, handover, intake, matching, planning, proof, quoting, stock
+from sutura.services import bench, customers, handover, intake, matching, planning, proof, quoting, stock
 from sutura.services import job as job_service
 from sutura.services.once import once
 from sutura.store import intake as intake_store
@@ -136,7 +136,7 @@ def test_the_doubt_of_a_misread_number_stays_with_the_job(shop: Shop) -> None:
 def test_a_promise_earlier_than_can_be_kept_needs_a_reason(shop: Shop) -> None:
     early = NOW + timedelta(minutes=5)
     with pytest.raises(ManyInvalid, match="1 thing"):
-        shop.take_in(soonest=False, promise_at=early)
+        shop.take_in(soonest=False, promise_at=early, promise_reason="")
     assert shop.take_in(soonest=False, promise_at=early, promise_reason="the bench is free")
 
 
@@ -148,9 +148,9 @@ def test_the_soonest_promise_is_counted_when_it_is_saved(shop: Shop) -> None:
 def test_a_stale_customer_form_shows_both_versions(shop: Shop) -> None:
     number = shop.job(shop.take_in()).customer_id
     given = {"name": "Orla Venn", "phone": "555 0199", "email": "", "note": ""}
-    intake.save_customer(number, **given, version=1, by=shop.manager, now=shop.tick())
+    customers.save_customer(number, **given, version=1, by=shop.manager, now=shop.tick())
     with pytest.raises(StaleSave) as stale:
-        intake.save_customer(
+        customers.save_customer(
             number, **{**given, "phone": "555 0100"}, version=1, by=shop.counter, now=shop.tick()
         )
     assert stale.value.theirs["phone"] == "555 0199"

@@ -207,6 +207,18 @@ def test_a_device_in_no_pack_goes_from_its_measures_to_match(desks: Sit) -> None
     answers = {f"function.{one.id}": "works" for one in templates()["unlisted-phone"].functions}
     form = {k: v for k, v in intake_fields().items() if not k.startswith("function.")}
     pell.post(way, **{**form, **answers, **MEASURES, "model_id": "unlisted", "read_number": "ZX-9000"})
+    assert "No part that fits is known yet." in pell.page
+    pell.post(
+        way,
+        **{
+            **form,
+            **answers,
+            **MEASURES,
+            "model_id": "unlisted",
+            "read_number": "ZX-9000",
+            "promise_reason": "we call",
+        },
+    )
     assert pell.answer.url.path.endswith("/ticket")
     code = code_of(pell)
     assert all(one.judged.fit in (Fit.UNKNOWN, Fit.NOT) for one in matching.match_page(code).offers)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import re
 from collections.abc import Callable
 from typing import Any
 
@@ -29,7 +30,9 @@ def test_the_plan_and_the_diagnosis_come_with_every_keeping(desks: Sit) -> None:
     assert "Not at the bottom edge as usual" in kept["opening"]
     assert "plan-cup" in kept["plan"]
     assert "Charge it first" in kept["reading"]
-    assert "missing screw at 20, 140 mm on the back: gone on arrival" in kept["labels"]
+    assert "missing screw at 20, 140 mm on the back: gone on arrival" in [
+        one["says"] for one in kept["labels"]
+    ]
     page = pell.get(way).text
     assert "Charge it first" in page
     assert "plan-cup" in page
@@ -101,7 +104,8 @@ def test_the_ticket_says_what_was_found_and_how_it_came(desks: Sit) -> None:
     }
     pell.post(way, **intake_fields(**{**how, "look.liquid": "tripped"}))
     page = pell.page
-    assert "Faulty: glass" in page
+    assert "Broken: the glass" in page
+    assert "the front glass is broken (" in page
     assert "what fails later from the liquid is not promised" in page
     assert "the customer declines a backup" in page
     assert "9 Quay Lane" in page
@@ -173,3 +177,75 @@ def test_a_signature_drawn_on_the_screen_stands_on_the_ticket_and_a_broken_one_i
 def test_a_ticket_is_there_for_every_paper(desks: Sit, floor: Shop, paper: str) -> None:
     page = desks("pell").get(f"/jobs/{floor.take_in()}/ticket?paper={paper}").text
     assert f"paper-{paper if paper != 'nonsense' else 'a4'}" in page
+
+
+def test_a_photo_is_of_a_mark_and_says_so_on_the_job(desks: Sit) -> None:
+    pell = desks("pell")
+    way = new_intake(pell)
+    drawn = json.dumps([{"kind": "dent", "points": [[30, 4]], "reach_mm": 2, "side": "left", "id": "m7"}])
+    pell.post(way, act="keep", choose=HERON, read_number="FH-2107")
+    send_photo(pell, way, picture(), marks=drawn, photo_mark="m7", photo_says="the corner")
+    assert pell.page.count("dent at 30, 4 mm, 4 mm across on the left edge") >= 1
+    assert 'class="photos"' in pell.page
+    pell.post(way, **intake_fields(marks=drawn))
+    page = pell.get(f"/jobs/{code_of(pell)}").text
+    assert '<span class="quiet">dent at 30, 4 mm, 4 mm across on the left edge</span>' in page
+    assert "The edges: dent" in page
+
+
+def test_someone_known_is_offered_instead_of_added_twice(desks: Sit) -> None:
+    pell = desks("pell")
+    pell.post(new_intake(pell), **intake_fields(name="Ada Renn", phone="555 0777"))
+    way = new_intake(pell)
+    kept = pell.post(f"{way}/keep", name="A. Renn", phone="555-07 77").json()
+    assert "the same phone number" in kept["same"]
+    number = re.search(r'name="pick_customer" value="([0-9]+)"', kept["same"])
+    assert number
+    pell.get(way)
+    pell.post(way, act="keep", pick_customer=number[1])
+    assert "Ada Renn" in pell.get(way).text
+    assert pell.post(f"{way}/keep", customer_id=number[1]).json()["same"] == ""
+
+
+def test_what_could_not_be_tested_is_tried_again_from_the_job(desks: Sit) -> None:
+    pell = desks("pell")
+    way = new_intake(pell)
+    pell.post(way, **intake_fields(**{"function.touch": "not_testable", "reason.touch": "battery flat"}))
+    code = code_of(pell)
+    assert f"/jobs/{code}/again" in pell.get(f"/jobs/{code}").text
+    pell.get(f"/jobs/{code}/again")
+    pell.post(f"/jobs/{code}/again", **{"function.touch": "faulty", "reason.touch": ""})
+    assert pell.answer.status_code == 422
+    assert "write how it is faulty" in pell.page
+    pell.post(
+        f"/jobs/{code}/again", **{"function.touch": "faulty", "reason.touch": "dead", "look.touch": "dead"}
+    )
+    page = pell.get(f"/jobs/{code}").text
+    assert "looked at again" in page
+    assert f"/jobs/{code}/again" not in page
+    assert "Everything was tested" in pell.get(f"/jobs/{code}/again").text
+
+
+def test_the_shops_cups_are_set_by_the_manager(desks: Sit) -> None:
+    ines, pell = desks("ines"), desks("pell")
+    ines.get("/consents")
+    ines.post("/consents/cups", cups="wide", version=ines.hidden("version"))
+    assert ines.answer.status_code == 422
+    assert "“wide”" in ines.page
+    ines.get("/consents")
+    ines.post("/consents/cups", cups="18, 24", version=ines.hidden("version"))
+    way = new_intake(pell)
+    pell.post(way, act="keep", choose=HERON, read_number="FH-2107")
+    assert "Cup of 24 mm" in pell.get(way).text
+
+
+def test_the_promise_says_where_the_part_is_and_who_does_it(desks: Sit, floor: Shop) -> None:
+    pell = desks("pell")
+    way = new_intake(pell)
+    pell.post(way, act="keep", choose=HERON, read_number="FH-2107")
+    assert "To be ordered: " in pell.page
+    floor.receive("P-1001")
+    assert "On the shelf: " in pell.get(way).text
+    pell.post(way, act="keep", choose="osmere-dial-42", read_number="OD-42")
+    assert "Nothing sure can be promised" in pell.get(way).text
+    assert "Nobody here is trained for this work." in pell.page

@@ -134,7 +134,7 @@ def test_an_intake_is_kept_while_typing(desks: Sit) -> None:
     said = pell.post(f"{way}/keep", **intake_fields(act="")).json()
     assert said["saved"].startswith("Kept at")
     assert "1 crack" in said["damage"]
-    assert said["labels"] == ["crack from 1, 2 to 30, 40 mm, 48 mm long"]
+    assert said["labels"] == [{"says": "crack from 1, 2 to 30, 40 mm, 48 mm long", "id": ""}]
     kept = intake_store.load_draft(way.rsplit("/", 1)[1])
     assert kept
     assert kept.fields["name"] == ["Orla Venn"]

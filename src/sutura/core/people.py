@@ -24,7 +24,7 @@ class Deed(StrEnum):
     RECEIVE = "receive stock"
     CHANGE_CATALOGUE = "change the catalogue"
     ERASE_CUSTOMER = "export or erase a customer"
-    CHANGE_CONSENTS = "change what customers agree to"
+    SET_UP_COUNTER = "set up the Counter"
 
 
 _ALL = frozenset(Role)
@@ -39,7 +39,7 @@ MAY: dict[Deed, frozenset[Role]] = {
     Deed.WORK_BENCH: frozenset({Role.MANAGER, Role.TECHNICIAN}),
     Deed.RECEIVE: frozenset({Role.MANAGER, Role.COUNTER}),
     Deed.ERASE_CUSTOMER: frozenset({Role.MANAGER}),
-    Deed.CHANGE_CONSENTS: frozenset({Role.MANAGER}),
+    Deed.SET_UP_COUNTER: frozenset({Role.MANAGER}),
     Deed.CHANGE_CATALOGUE: frozenset({Role.MANAGER, Role.TECHNICIAN}),
 }
 

@@ -18,6 +18,9 @@ RULES = (
          says="Expected minutes = the sheet's minutes × the technician's factor for that procedure family, plus moving over.", source=COMMON),
     Rule(id="plan.promise", capability="planning",
          says="A promise counts the sheet's minutes, moving over everything that may have to be, the counter's minutes and the cure.", source=COMMON),
+    Rule(id="plan.queue", capability="planning",
+         says="Work is done by earliest promise. New work goes before the others that keep their promise all the same, and after the last one that would not.",
+         source="earliest due date first (Jackson's rule, published 1955, from memory)"),
     Rule(id="plan.may", capability="planning", says="Only a technician trained in the procedure family may be assigned.", source=COMMON),
     Rule(id="plan.slack", capability="planning",
          says="Slack = promise − now − expected remaining work and cure. The least slack comes first.",
@@ -92,13 +95,13 @@ def expected_minutes(sheet_minutes: int, factor: Decimal | None, extra_minutes: 
     return int(half_up(sheet_minutes * (factor or Decimal(1)), 0)) + extra_minutes
 
 
-def minutes_to_promise(sheet_minutes: int, move_over: Sequence[str]) -> int:
-    """Work to count into a promise before part and technician are known, by rule plan.promise.
+def minutes_to_promise(sheet_minutes: int, move_over: Sequence[str], factor: Decimal | None = None) -> int:
+    """Work to count into a promise before the part is chosen, by rule plan.promise; `factor` is the technician's.
 
     The same work that Next will count, so that a promise just made is never late at once.
     """
     return (
-        expected_minutes(sheet_minutes, None, MOVE_OVER_MINUTES * len(move_over))
+        expected_minutes(sheet_minutes, factor, MOVE_OVER_MINUTES * len(move_over))
         + COUNTER_MINUTES[Stage.IDENTIFIED]
     )
 
@@ -147,6 +150,21 @@ def remaining_minutes(job: Waiting) -> int:
 def slack_minutes(job: Waiting, now: datetime) -> int:
     """Promise − now − expected remaining work, by rule plan.slack; below zero the promise will be missed."""
     return (job.promise_at - now) // _MINUTE - remaining_minutes(job)
+
+
+def minutes_before(queue: Sequence[Waiting], minutes: int, now: datetime) -> int:
+    """Bench minutes of one technician's open jobs that must come before new work of so many minutes (rule plan.queue).
+
+    Jobs are taken by earliest promise; one that is late already, or would become late, is not passed.
+    """
+    ordered = sorted(queue, key=lambda job: (job.promise_at, job.code))
+    done = before = 0
+    for job in ordered:
+        done += (bench := bench_minutes_left(job))
+        finished = now + (done + remaining_minutes(job) - bench) * _MINUTE
+        if (job.promise_at - finished) // _MINUTE < minutes and bench:
+            before = done
+    return before
 
 
 def by_slack(jobs: Sequence[Waiting], now: datetime) -> list[tuple[int, Waiting]]:

@@ -197,7 +197,10 @@ class _Story:
         by = self.staff["pell"]
         draft = intake.open_draft(by, self.at)
         promise_at = self.now + timedelta(minutes=self.job.promise)
-        early = promise_at < intake.earliest(self.model, self.at)
+        soonest = intake.promise(self.model, self.at)
+        reason = (
+            "the bench is free right now" if promise_at < soonest.at else "the supplier said so on the phone"
+        )
         self.code = intake.take_in(
             draft,
             intake.Arrival(
@@ -206,7 +209,7 @@ class _Story:
                 channel=self.job.channel, complaint=self.job.says, opened_before=self.job.opened_before,
                 marks=self._marks(), functions=self._baseline(), accessories=self.job.came,
                 consents=[consent.id for consent in CONSENTS], promise_at=promise_at,
-                promise_reason="the bench is free right now" if early else "", how=self._how(), look=self._look(),
+                promise_reason="" if soonest.sure and promise_at >= soonest.at else reason, how=self._how(), look=self._look(),
             ),
             by, self.at,
         )  # fmt: skip

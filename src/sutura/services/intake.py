@@ -8,20 +8,23 @@ from dataclasses import dataclass, field
 from datetime import datetime
 
 from sutura.core import intake as rules
+from sutura.core import planning as planning_rules
 from sutura.core.catalogue import Measured, Model
-from sutura.core.errors import Invalid, ManyInvalid, NotFound, Refusal, StaleSave
+from sutura.core.errors import Invalid, ManyInvalid, MoveRefused, NotFound, Refusal, StaleSave
 from sutura.core.identify import Identification, check_imei, known
-from sutura.core.intake import Channel, Consent, Contact, Mark
-from sutura.core.job import JobRecord, Stage
+from sutura.core.intake import CUPS_MM, Channel, Consent, Mark, Promise
+from sutura.core.job import STAGE_WORDS, Stage
 from sutura.core.people import Deed, demand
 from sutura.core.planning import expected_minutes, minutes_to_promise
 from sutura.core.values import FunctionResult, Person
 from sutura.formats import edid
 from sutura.formats.photo import read_photo
-from sutura.services import catalogue, identify, matching
+from sutura.services import catalogue, identify, matching, planning
+from sutura.services.marks import marks_of
 from sutura.services.once import once
 from sutura.store import intake as store
 from sutura.store import job as job_store
+from sutura.store import people as people_store
 from sutura.store import quoting as quoting_store
 from sutura.store.database import reading, writing
 
@@ -96,8 +99,11 @@ def discard_draft(draft_id: str, by: Person) -> None:
 
 
 @writing
-def add_photo(draft_id: str, file: bytes, says: str, by: Person, now: datetime) -> None:
-    """Add a photo to an intake: drawn anew, upright and without what was hidden in its file."""
+def add_photo(draft_id: str, file: bytes, says: str, mark: str, by: Person, now: datetime) -> None:
+    """Add a photo to an intake: drawn anew, upright and without what was hidden in its file.
+
+    `mark` is the id of the mark it shows; empty = of the whole device.
+    """
     demand(by, Deed.TAKE_IN)
     if not store.lock_draft(draft_id):
         raise NotFound("intake left half-way", draft_id)
@@ -105,7 +111,7 @@ def add_photo(draft_id: str, file: bytes, says: str, by: Person, now: datetime) 
         raise Invalid(
             "photo", f"{rules.MOST_PHOTOS} photos", "that is as many as an intake holds: take one away first"
         )
-    store.add_photo(draft_id, says.strip()[:120], read_photo(file), by.id, now)
+    store.add_photo(draft_id, says.strip()[:120], mark[:12], read_photo(file), by.id, now)
 
 
 @writing
@@ -115,8 +121,12 @@ def remove_photo(draft_id: str, photo_id: int, by: Person) -> None:
 
 
 @reading
-def earliest(model: Model, now: datetime) -> datetime:
-    return rules.earliest_promise(now, minutes_to_promise(model.minutes, model.move_over), model.cure_minutes)
+def promise(model: Model, now: datetime) -> Promise:
+    """The earliest that can be promised for a model, from parts in hand and who is ready soonest, with the reasons."""
+    return rules.earliest_promise(
+        now, matching.soonest_part(model), planning.hands_for(model, now),
+        minutes_to_promise(model.minutes, model.move_over), model.cure_minutes,
+    )  # fmt: skip
 
 
 # -- the job --------------------------------------------------------------------------------
@@ -145,13 +155,14 @@ def _take_in(draft_id: str, arrival: Arrival, by: Person, now: datetime) -> str:
     if arrival.channel not in set(Channel):
         problems.append(Invalid("channel", arrival.channel, "choose waiting, drop-off or mail"))
     serial = _serial(arrival.serial, problems)
-    promise_at = earliest(model, now) if model and arrival.soonest else arrival.promise_at
+    soonest = promise(model, now) if model else None
+    promise_at = soonest.at if soonest and arrival.soonest else arrival.promise_at
     results: list[FunctionResult] = []
-    if model:
+    if model and soonest:
         results, wrong = rules.check_functions(model, arrival.functions)
         problems += rules.check_marks(arrival.marks, model.face) + wrong
         if not any(p.field == "promise_at" for p in problems):
-            problems += rules.check_promise(promise_at, arrival.promise_reason, earliest(model, now))
+            problems += rules.check_promise(promise_at, arrival.promise_reason, soonest)
     problems += [
         *rules.check_signature(arrival.signature), *rules.check_observations(arrival.look), *rules.check_arrival(arrival.channel, arrival.how),
         *rules.check_consents(arrival.consents, consents()), *_edid_problems(arrival.edid),
@@ -267,19 +278,73 @@ def _serial(text: str, problems: list[Invalid]) -> str:
 def mark_to_json(mark: Mark) -> dict[str, object]:
     return {
         "kind": mark.kind.value, "points": [[p.x, p.y] for p in mark.points], "reach_mm": mark.reach_mm,
-        "side": mark.side.value, "note": mark.note,
+        "side": mark.side.value, "note": mark.note, "id": mark.id,
     }  # fmt: skip
 
 
 def observed(arrival: Arrival) -> dict[str, str]:
     """What is observed of a device on its arrival, for the diagnosis."""
     return rules.observed_from(
-        arrival.look, glass_broken=any(mark.breaks_glass for mark in arrival.marks), opened_before=arrival.opened_before,
+        arrival.look, marks=arrival.marks, opened_before=arrival.opened_before,
         functions={name: outcome for name, (outcome, _) in arrival.functions.items()},
     )  # fmt: skip
 
 
-# -- what customers agree to ------------------------------------------------------------------
+# -- looked at again ------------------------------------------------------------------------
+
+
+@writing
+def look_again(
+    code: str, look: Mapping[str, str], functions: Mapping[str, tuple[str, str]], by: Person, now: datetime
+) -> None:
+    """What could not be tested on arrival, tried again before the device is opened (rule intake.again)."""
+    demand(by, Deed.TAKE_IN)
+    job = job_store.lock_job(code)
+    if job.stage not in planning_rules.ASSIGNABLE:
+        raise MoveRefused(code, "be looked at again", [f"it is {STAGE_WORDS[job.stage]}"])
+    model = catalogue.model(job.model_id, job.model_version)
+    baseline = store.load_results(job.id)[0]
+    results, problems = rules.check_again(model, baseline, functions)
+    problems += rules.check_observations(look)
+    if problems:
+        raise ManyInvalid(problems, "What was tried again")
+    store.add_results(job.id, 0, results, by.id, now, again=store.times_looked(job.id) + 1)
+    seen = rules.observed_from(
+        {**job.look, **{name: answer for name, answer in look.items() if answer}}, marks=marks_of(job), opened_before=job.opened_before,
+        functions={**{one.function: one.outcome.value for one in baseline.values()}, **{one.function: one.outcome.value for one in results}},
+    )  # fmt: skip
+    tried = ", ".join(f"{one.function} {one.outcome.value}" for one in results)
+    job_store.save_job(job.id, look=seen)
+    job_store.add_event(
+        job.id, at=now, person_id=by.id, kind="looked at again", before=job.stage, after=job.stage,
+        says=f"Tried again: {tried}. {rules.diagnose(seen).says}", detail={"look_before": dict(job.look), "look_after": seen},
+    )  # fmt: skip
+
+
+# -- what customers agree to, and the Counter's tools -----------------------------------------
+
+
+@reading
+def cups_mm() -> tuple[int, ...]:
+    """The suction cups this shop has, by diameter."""
+    shop = quoting_store.load_shop()
+    return shop.cups_mm if shop else CUPS_MM
+
+
+@writing
+def change_cups(typed: str, version: int, by: Person, now: datetime) -> None:
+    """The shop's own suction cups: the opening plan places only these."""
+    demand(by, Deed.SET_UP_COUNTER)
+    before = quoting_store.lock_shop()
+    if before is None:
+        raise NotFound("shop", "cups")
+    cups = rules.read_cups(typed)
+    if before.version != version:
+        raise StaleSave(
+            "The cups", "another manager", None, {"cups": typed}, {"cups": rules.cups_text(before.cups_mm)}
+        )
+    quoting_store.save_shop(cups_mm=list(cups))
+    people_store.add_audit(by.id, now, "cups changed", {"before": list(before.cups_mm), "after": list(cups)})
 
 
 @reading
@@ -296,7 +361,7 @@ def save_consent(
     name: str, text: str, *, needed: bool, active: bool, version: int, by: Person, now: datetime
 ) -> None:
     """A new text, or a new version of one: what was agreed to before stays word for word with its jobs."""
-    demand(by, Deed.CHANGE_CONSENTS)
+    demand(by, Deed.SET_UP_COUNTER)
     problems = rules.check_consent_text(name, text)
     if problems:
         raise ManyInvalid(problems, "This text")
@@ -313,129 +378,3 @@ def save_consent(
     row = store.ConsentRow(consent=name, version=version + 1, text=text.strip(), needed=needed, active=active)
     if before is None or (before.text, before.needed, before.active) != (row.text, needed, active):
         store.add_consent_text(row, by.id, now)
-
-
-# -- customers ------------------------------------------------------------------------------
-
-
-@reading
-def find_customers(text: str) -> list[store.CustomerRecord]:
-    """Customers by name, email or phone, however the number is written."""
-    return store.find_customers(text, rules.plain_phone(text))
-
-
-@reading
-def perhaps_same(found: store.CustomerRecord) -> list[tuple[store.CustomerRecord, str]]:
-    """Records that may be the same person, and why; a person decides."""
-    others = {
-        one.id: one for one in store.likely_same(found, rules.plain_phone(found.phone), rules.SAME_DIGITS)
-    }
-    named = rules.may_be_same(_contact(found), [_contact(one) for one in others.values()])
-    return [(others[contact.id], why) for contact, why in named]
-
-
-def _contact(one: store.CustomerRecord) -> Contact:
-    return Contact(id=one.id, name=one.name, phone=one.phone, email=one.email)
-
-
-@writing
-def merge_customers(keep_id: int, other_id: int, by: Person, now: datetime) -> None:
-    """Two records of one person become one: all jobs go to the one that is kept, and its empty fields are filled."""
-    demand(by, Deed.TAKE_IN)
-    if keep_id == other_id:
-        raise Invalid("other", other_id, "choose another record than this one")
-    for number in sorted((keep_id, other_id)):
-        store.lock_customer(number)
-    keep, other = store.load_customer(keep_id), store.load_customer(other_id)
-    if keep is None or other is None:
-        raise NotFound("customer", keep_id if keep is None else other_id)
-    for job_id, stage in store.move_jobs(other_id, keep_id):
-        # by number, not by name: this sentence stays when the customer is erased
-        says = f"Customer record {other_id} became part of record {keep_id}."
-        job_store.add_event(
-            job_id,
-            at=now,
-            person_id=by.id,
-            kind="customer merged",
-            before=Stage(stage),
-            after=Stage(stage),
-            says=says,
-            detail={},
-        )
-    filled = {name: getattr(keep, name) or getattr(other, name) for name in ("phone", "email", "note")}
-    store.save_customer(
-        keep_id, **filled, phone_plain=rules.plain_phone(filled["phone"]), saved_by=by.id, saved_at=now
-    )
-    store.repoint_merged(other_id, keep_id)
-    store.save_customer(other_id, merged_into=keep_id, saved_by=by.id, saved_at=now)
-
-
-@reading
-def export_customer(customer_id: int, by: Person) -> dict[str, object]:
-    """Everything that is kept of one customer, to hand over when they ask for it."""
-    demand(by, Deed.ERASE_CUSTOMER)
-    found = store.load_customer(customer_id)
-    if found is None:
-        raise NotFound("customer", customer_id)
-    jobs = [job_store.load_job(code) for code in store.customer_codes(customer_id)]
-    return {
-        "customer": {"name": found.name, "phone": found.phone, "email": found.email, "note": found.note},
-        "jobs": [_exported(job) for job in jobs],
-    }
-
-
-def _exported(job: JobRecord) -> dict[str, object]:
-    return {
-        "code": job.code, "model": job.model_name, "stage": job.stage.value, "number_as_read": job.read_number,
-        "serial": job.serial, "complaint": job.complaint, "received_at": job.received_at.isoformat(),
-        "promised_at": job.promise_at.isoformat(), "marks": list(job.marks), "observed": dict(job.look), "arrival": dict(job.arrival),
-        "price_minor": job.price_minor, "currency": job.currency,
-        "accessories": [one.name for one in store.load_accessories(job.id)], "agreed": list(store.load_consents(job.id).values()),
-        "photos": len(store.job_photos(job.id)),
-    }  # fmt: skip
-
-
-@writing
-def erase_customer(customer_id: int, typed_name: str, by: Person, now: datetime) -> None:
-    """Erase one customer (rule intake.erase); the name is typed again so that nobody is erased by a slip."""
-    demand(by, Deed.ERASE_CUSTOMER)
-    found = store.lock_customer(customer_id)
-    if found is None:
-        raise NotFound("customer", customer_id)
-    if typed_name.strip() != found.name:
-        raise Invalid("typed_name", typed_name, f"type the name as it stands: {found.name}")
-    still_open = [
-        code
-        for code, _, stage in store.customer_jobs(customer_id)
-        if stage not in ("handed_back", "returned")
-    ]
-    if still_open:
-        raise Invalid("typed_name", ", ".join(still_open), "hand these devices back first")
-    store.erase_jobs(customer_id)
-    # and every record that was made one with this one
-    for number in (customer_id, *store.merged_records(customer_id)):
-        store.save_customer(
-            number, name=rules.ERASED, phone="", email="", note="", phone_plain="", erased_at=now, saved_by=by.id, saved_at=now
-        )  # fmt: skip
-
-
-@writing
-def save_customer(
-    customer_id: int, *, name: str, phone: str, email: str, note: str, version: int, by: Person, now: datetime
-) -> None:
-    """Change a customer; a stale form shows both versions side by side."""
-    demand(by, Deed.TAKE_IN)
-    before = store.lock_customer(customer_id)
-    if before is None:
-        raise NotFound("customer", customer_id)
-    problems = rules.check_customer(name, phone, email)
-    if problems:
-        raise ManyInvalid(problems)
-    yours = {"name": name, "phone": phone, "email": email, "note": note}
-    if before.version != version:
-        theirs = {"name": before.name, "phone": before.phone, "email": before.email, "note": before.note}
-        raise StaleSave("This customer", before.saved_by, before.saved_at, yours, theirs)
-    tidy = {key: value.strip() for key, value in yours.items()}
-    store.save_customer(
-        customer_id, **tidy, phone_plain=rules.plain_phone(phone), saved_by=by.id, saved_at=now
-    )

@@ -24,6 +24,7 @@ def marks_from_json(raw: Sequence[Mapping[str, Any]]) -> list[Mark]:
             reach_mm=round(float(one.get("reach_mm", 0)), 1),
             side=Side(one.get("side", "front")),
             note=str(one.get("note", ""))[:200],
+            id=str(one.get("id", ""))[:20],
         )
         for one in raw
     ]

@@ -9,6 +9,7 @@ from sutura.core import matching as rules
 from sutura.core.catalogue import Model
 from sutura.core.errors import Invalid, NotFound
 from sutura.core.identify import Panel, PanelSize, size_of
+from sutura.core.intake import PartSeen
 from sutura.core.job import JobRecord, Move, Stage
 from sutura.core.matching import Judged, PanelJudged
 from sutura.core.maths.money import Money
@@ -106,6 +107,20 @@ def keep_panel(job_id: int, stage: Stage, model: Model, kept: str, by: Person, n
         job_id, at=now, person_id=by.id, kind="panel read", before=stage, after=stage, detail={"edid": kept},
         says=" ".join([judged.says, *(f"Warning: {one}." for one in panel.warnings)]),
     )  # fmt: skip
+
+
+@reading
+def soonest_part(model: Model) -> PartSeen | None:
+    """The part for a model that may be chosen and is here soonest; None when none is known."""
+    found = [
+        offer
+        for offer in store.offers_page(str(model.need["kind"]))
+        if rules.may_choose(rules.judge(model.need, model.move_over, offer).fit)
+    ]
+    if not found:
+        return None
+    best = min(found, key=lambda offer: (offer.free < 1, offer.lead_days, offer.id))
+    return PartSeen(part=best.part, free=max(best.free, 0), lead_days=best.lead_days)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

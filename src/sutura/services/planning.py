@@ -10,9 +10,10 @@ from decimal import Decimal
 from sutura.core import planning as rules
 from sutura.core.catalogue import Model
 from sutura.core.errors import Invalid, MoveRefused
+from sutura.core.intake import Hands
 from sutura.core.job import OPEN_STAGES, STAGE_WORDS, SeamStitch, Stage, seam
 from sutura.core.people import Deed, demand
-from sutura.core.planning import Candidate, Next, expected_minutes
+from sutura.core.planning import Candidate, Next, Waiting, expected_minutes, minutes_to_promise
 from sutura.core.values import Person
 from sutura.services import catalogue
 from sutura.services.job import note
@@ -139,6 +140,21 @@ def candidates_for(code: str) -> tuple[Model, list[Candidate]]:
     model = catalogue.model(job.model_id, job.model_version)
     skills = store.skills_page(model.procedure_family)
     return model, rules.candidates(skills, model.procedure_family, model.minutes, job.extra_minutes)
+
+
+@reading
+def hands_for(model: Model, now: datetime) -> list[Hands]:
+    """Whoever is trained for a model: their minutes for it with moving over, and the work that must come before it."""
+    trained = [one for one in store.skills_page(model.procedure_family) if one.factor is not None]
+    queues: dict[int | None, list[Waiting]] = {}
+    for job in store.open_jobs_page() if trained else ():
+        queues.setdefault(job.technician_id, []).append(job.waiting)
+    found = []
+    for one in trained:
+        minutes = minutes_to_promise(model.minutes, model.move_over, one.factor)
+        before = rules.minutes_before(queues.get(one.person_id, ()), minutes, now)
+        found.append(Hands(name=one.name, minutes=minutes, before_minutes=before))
+    return found
 
 
 def factor_of(technician_id: int | None, model: Model) -> Decimal | None:

@@ -59,15 +59,21 @@ def find_customers(text: str, plain: str = "") -> list[CustomerRecord]:
 
 
 @reading
-def likely_same(customer: CustomerRecord, plain: str, digits: int) -> list[CustomerRecord]:
-    """Records that share the email, the end of the number or the name with one; at most ten."""
+def likely_typed(name: str, email: str, plain: str, digits: int, besides: int = 0) -> list[CustomerRecord]:
+    """Records that share the email, the end of the number or the name with what is given; at most ten."""
     return rows(
         CustomerRecord,
         _CUSTOMER + " where customer.id <> %s and merged_into_id is null and erased_at is null and"
         " ((email <> '' and lower(email) = lower(%s)) or (%s <> '' and right(phone_plain, %s) = right(%s, %s))"
         " or lower(customer.name) = lower(%s)) order by customer.id limit 10",
-        customer.id, customer.email, plain, digits, plain, digits, customer.name,
+        besides, email, plain, digits, plain, digits, name,
     )  # fmt: skip
+
+
+@reading
+def likely_same(customer: CustomerRecord, plain: str, digits: int) -> list[CustomerRecord]:
+    """Other records that share the email, the end of the number or the name with one."""
+    return likely_typed(customer.name, customer.email, plain, digits, besides=customer.id)
 
 
 def move_jobs(old: int, new: int) -> list[tuple[int, str]]:
@@ -186,22 +192,36 @@ def remove_draft(draft_id: str) -> None:
 
 
 def add_results(
-    job_id: int, attempt: int, results: Sequence[FunctionResult], person_id: int, at: datetime
+    job_id: int,
+    attempt: int,
+    results: Sequence[FunctionResult],
+    person_id: int,
+    at: datetime,
+    *,
+    again: int = 0,
 ) -> None:
-    """A whole function list: attempt 0 is the baseline, 1 and on are proofs."""
+    """A whole function list: attempt 0 is the baseline, 1 and on are proofs; or what was tried `again` of the baseline."""
     insert(
         ResultTable,
         [
             {"job": job_id, "attempt": attempt, "function": r.function, "outcome": r.outcome.value,
-             "reason": r.reason, "person": person_id, "at": at}
+             "reason": r.reason, "person": person_id, "at": at, "again": again}
             for r in results
         ],
     )  # fmt: skip
 
 
 @reading
+def times_looked(job_id: int) -> int:
+    """How often the baseline of a job was looked at again."""
+    return int(
+        value("select coalesce(max(again), 0) from function_result where job_id = %s and attempt = 0", job_id)
+    )
+
+
+@reading
 def load_results(job_id: int) -> dict[int, dict[str, FunctionResult]]:
-    """All function lists of a job by attempt; 0 is the baseline."""
+    """All function lists of a job by attempt; 0 is the baseline, the latest word of each function."""
     found: dict[int, dict[str, FunctionResult]] = {}
     for attempt, function, outcome, reason in DATABASE.execute_sql(
         "select attempt, function, outcome, reason from function_result where job_id = %s order by id",
@@ -287,19 +307,20 @@ def load_consents(job_id: int) -> dict[str, str]:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class PhotoLine:
-    """A photo in a list: its number, what it shows, its size in pixels."""
+    """A photo in a list: its number, what it shows, the id of the mark it is of, its size in pixels."""
 
     id: int
     says: str
+    mark: str
     width: int
     height: int
 
 
-def add_photo(draft_id: str, says: str, photo: Photo, person_id: int, at: datetime) -> None:
+def add_photo(draft_id: str, says: str, mark: str, photo: Photo, person_id: int, at: datetime) -> None:
     DATABASE.execute_sql(
-        "insert into photo (draft_id, says, width, height, image, thumb, person_id, at)"
-        " values (%s, %s, %s, %s, %s, %s, %s, %s)",
-        (draft_id, says, photo.width, photo.height, photo.image, photo.thumb, person_id, at),
+        "insert into photo (draft_id, says, mark, width, height, image, thumb, person_id, at)"
+        " values (%s, %s, %s, %s, %s, %s, %s, %s, %s)",
+        (draft_id, says, mark, photo.width, photo.height, photo.image, photo.thumb, person_id, at),
     )
 
 
@@ -326,13 +347,15 @@ def count_photos(draft_id: str) -> int:
 @reading
 def draft_photos(draft_id: str) -> list[PhotoLine]:
     return rows(
-        PhotoLine, "select id, says, width, height from photo where draft_id = %s order by id", draft_id
+        PhotoLine, "select id, says, mark, width, height from photo where draft_id = %s order by id", draft_id
     )
 
 
 @reading
 def job_photos(job_id: int) -> list[PhotoLine]:
-    return rows(PhotoLine, "select id, says, width, height from photo where job_id = %s order by id", job_id)
+    return rows(
+        PhotoLine, "select id, says, mark, width, height from photo where job_id = %s order by id", job_id
+    )
 
 
 @reading

@@ -21,6 +21,7 @@ class ShopRecord:
     markup_bps: int
     tax_bps: int
     version: int
+    cups_mm: tuple[int, ...]
 
     @property
     def rates(self) -> Rates:
@@ -45,16 +46,20 @@ class Earned:
     bench_minutes: int
 
 
-_SHOP = "select name, address, timezone, currency, bench_rate_minor, markup_bps, tax_bps, version from shop where id = 1"
+_SHOP = "select name, address, timezone, currency, bench_rate_minor, markup_bps, tax_bps, version, cups_mm from shop where id = 1"
+
+
+def _shop(cups_mm: list[int], **columns: Any) -> ShopRecord:
+    return ShopRecord(cups_mm=tuple(cups_mm), **columns)
 
 
 @reading
 def load_shop() -> ShopRecord | None:
-    return row(ShopRecord, _SHOP)
+    return row(_shop, _SHOP)
 
 
 def lock_shop() -> ShopRecord | None:
-    return row(ShopRecord, _SHOP + " for update")
+    return row(_shop, _SHOP + " for update")
 
 
 def add_shop(**columns: Any) -> None:

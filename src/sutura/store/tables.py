@@ -14,7 +14,7 @@ from peewee import (
     Model,
     TextField,
 )
-from playhouse.postgres_ext import BinaryJSONField, DateTimeTZField
+from playhouse.postgres_ext import ArrayField, BinaryJSONField, DateTimeTZField
 
 from sutura.store.database import DATABASE
 
@@ -35,6 +35,7 @@ class Shop(Table):
     markup_bps = IntegerField()
     tax_bps = IntegerField()
     version = IntegerField()
+    cups_mm = ArrayField(IntegerField, index=False)
 
 
 class Person(Table):
@@ -238,9 +239,10 @@ class FunctionResult(Table):
     reason = TextField()
     person = ForeignKeyField(Person, index=False)
     at = DateTimeTZField()
+    again = IntegerField()
 
     class Meta:
-        indexes = ((("job", "attempt", "function"), True),)
+        indexes = ((("job", "attempt", "function", "again"), True),)
 
 
 class Accessory(Table):
@@ -354,6 +356,7 @@ class Photo(Table):
     thumb = BlobField()
     person = ForeignKeyField(Person, index=False)
     at = DateTimeTZField()
+    mark = TextField()
 
 
 ALL = (

@@ -23,6 +23,7 @@ from sutura.web import errors
 from sutura.web.pages import (
     bench,
     catalogue,
+    customers,
     handover,
     health,
     identify,
@@ -57,6 +58,7 @@ PAGES = (
     identify,
     planning,
     intake,
+    customers,
     job,
     matching,
     stock,

@@ -11,15 +11,15 @@ from sutura.core.intake.arrival import (
     Channel,
     Consent,
     Photo,
+    check_again,
     check_arrival,
     check_consent_text,
     check_consents,
     check_customer,
     check_functions,
-    check_promise,
     check_signature,
-    earliest_promise,
     is_overtaken,
+    untested,
 )
 from sutura.core.intake.arrival import RULES as _ARRIVAL
 from sutura.core.intake.customers import (
@@ -40,11 +40,13 @@ from sutura.core.intake.damage import (
     OpeningPlan,
     Start,
     Stretch,
+    cups_text,
     depth_limits,
     edge_length,
     edge_point,
     plan_opening,
     point_inset,
+    read_cups,
     read_damage,
 )
 from sutura.core.intake.damage import RULES as _DAMAGE
@@ -66,6 +68,7 @@ from sutura.core.intake.diagnosis import (
 )
 from sutura.core.intake.diagnosis import RULES as _DIAGNOSIS
 from sutura.core.intake.marks import (
+    EDGE_STRIP_MM,
     KINDS,
     MAX_MARKS,
     KindFacts,
@@ -75,9 +78,13 @@ from sutura.core.intake.marks import (
     Side,
     check_marks,
     reached_edges,
+    side_box,
 )
+from sutura.core.intake.promise import RULES as _PROMISE
+from sutura.core.intake.promise import Hands, PartSeen, Promise, check_promise, earliest_promise
+from sutura.core.intake.summary import summarise
 
-RULES = (*_DAMAGE, *_DIAGNOSIS, *_ARRIVAL, *_CUSTOMERS)
+RULES = (*_DAMAGE, *_DIAGNOSIS, *_ARRIVAL, *_PROMISE, *_CUSTOMERS)
 
 __all__ = [
     "ACCESSORIES",
@@ -85,6 +92,7 @@ __all__ = [
     "CONSENTS",
     "CUPS_MM",
     "DATA_STATES",
+    "EDGE_STRIP_MM",
     "ERASED",
     "KINDS",
     "MAX_MARKS",
@@ -104,6 +112,7 @@ __all__ = [
     "DamageReading",
     "Diagnosis",
     "EdgeReading",
+    "Hands",
     "KindFacts",
     "Layer",
     "LayerReading",
@@ -112,7 +121,9 @@ __all__ = [
     "MarkKind",
     "NextTest",
     "OpeningPlan",
+    "PartSeen",
     "Photo",
+    "Promise",
     "Proof",
     "Question",
     "Shape",
@@ -120,6 +131,7 @@ __all__ = [
     "Start",
     "Status",
     "Stretch",
+    "check_again",
     "check_arrival",
     "check_consent_text",
     "check_consents",
@@ -129,6 +141,7 @@ __all__ = [
     "check_observations",
     "check_promise",
     "check_signature",
+    "cups_text",
     "depth_limits",
     "diagnose",
     "earliest_promise",
@@ -142,5 +155,9 @@ __all__ = [
     "plan_opening",
     "point_inset",
     "reached_edges",
+    "read_cups",
     "read_damage",
+    "side_box",
+    "summarise",
+    "untested",
 ]

@@ -5,10 +5,9 @@ from __future__ import annotations
 import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from datetime import datetime, timedelta
 from enum import StrEnum
 
-from sutura.core.catalogue import Model
+from sutura.core.catalogue import Function, Model
 from sutura.core.errors import Invalid
 from sutura.core.values import COMMON, FunctionResult, Outcome, Rule
 
@@ -52,8 +51,8 @@ RULES = (
          says="No passcode is ever written down: the customer enters it, or the test is marked not testable.", source=COMMON),
     Rule(id="intake.parcel", capability="intake",
          says="A device that came by mail has the condition of its parcel and the address it goes back to.", source=COMMON),
-    Rule(id="intake.promise", capability="intake",
-         says="The earliest promise is now plus the work to count (rule plan.promise) and the cure; an earlier one needs a reason.", source=COMMON),
+    Rule(id="intake.again", capability="intake",
+         says="Until the device is opened, what could not be tested on arrival may be tried again, such as after charging; both answers stay, the later one counts.", source=COMMON),
 )  # fmt: skip
 
 
@@ -81,6 +80,44 @@ def check_functions(
                 FunctionResult(function=function.id, outcome=Outcome(outcome), reason=reason.strip())
             )
     return found, problems
+
+
+def untested(model: Model, baseline: Mapping[str, FunctionResult]) -> list[Function]:
+    """What could not be tested on arrival, and may be tried again."""
+    return [
+        one
+        for one in model.functions
+        if one.id in baseline and baseline[one.id].outcome is Outcome.NOT_TESTABLE
+    ]
+
+
+def check_again(
+    model: Model, before: Mapping[str, FunctionResult], answers: Mapping[str, tuple[str, str]]
+) -> tuple[list[FunctionResult], list[Invalid]]:
+    """What was tried again of what could not be tested, by rule intake.again; an empty answer leaves it as it was.
+
+    Only functions that were not testable may change: what worked or failed on arrival stays.
+    """
+    results, problems = [], []
+    for function in model.functions:
+        outcome, reason = answers.get(function.id, ("", ""))
+        if not outcome:
+            continue
+        place = f"function.{function.id}"
+        known = before.get(function.id)
+        if known is None or known.outcome is not Outcome.NOT_TESTABLE:
+            problems.append(Invalid(place, outcome, f"leave “{function.name}” as it was found on arrival"))
+        elif outcome not in (Outcome.WORKS, Outcome.FAULTY):
+            problems.append(Invalid(place, outcome, "answer works or faulty, or leave it not testable"))
+        elif outcome == Outcome.FAULTY and not reason.strip():
+            problems.append(Invalid(place, "", f"write how it is faulty ({function.name})"))
+        else:
+            results.append(
+                FunctionResult(function=function.id, outcome=Outcome(outcome), reason=reason.strip())
+            )
+    if not results and not problems:
+        problems.append(Invalid("function", "nothing", "answer at least one thing that was tried again"))
+    return results, problems
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -179,26 +216,6 @@ def is_overtaken(kept: Mapping[str, Sequence[str]], sent: Mapping[str, Sequence[
     same_page = last(kept, "page") != "" and last(kept, "page") == last(sent, "page")
     numbers = [last(fields, "seq") for fields in (kept, sent)]
     return same_page and all(one.isdecimal() for one in numbers) and int(numbers[1]) < int(numbers[0])
-
-
-def earliest_promise(now: datetime, minutes: int, cure_minutes: int) -> datetime:
-    """The earliest time that can be kept, rounded up to the next five minutes."""
-    ready = now + timedelta(minutes=minutes + cure_minutes)
-    over = timedelta(minutes=ready.minute % 5, seconds=ready.second, microseconds=ready.microsecond)
-    return ready if not over else ready - over + timedelta(minutes=5)
-
-
-def check_promise(promise: datetime | None, reason: str, earliest: datetime) -> list[Invalid]:
-    if promise is None:
-        return [Invalid("promise_at", "", "choose the day and time the customer was promised")]
-    if promise < earliest and not reason.strip():
-        return [
-            Invalid(
-                "promise_at", f"{promise:%d.%m. %H:%M}",
-                f"the earliest that can be kept is {earliest:%d.%m. %H:%M}; promise that, or write why earlier is possible",
-            )
-        ]  # fmt: skip
-    return []
 
 
 def check_customer(name: str, phone: str, email: str) -> list[Invalid]:

@@ -7,14 +7,16 @@ from __future__ import annotations
 
 import itertools
 import math
+import re
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from enum import StrEnum
 
 from sutura.core.catalogue import EDGES, Face
-from sutura.core.intake.marks import KINDS, Mark, MarkKind, Shape, reached_edges
+from sutura.core.errors import Invalid
+from sutura.core.intake.marks import KINDS, Mark, MarkKind, Shape, Side, reached_edges
 from sutura.core.maths import plane
-from sutura.core.maths.geometry import Box, Point, length
+from sutura.core.maths.geometry import Box, Point, length, nearest_edge
 from sutura.core.maths.plane import Circle, Nearness, Region
 from sutura.core.values import COMMON, Rule
 
@@ -38,7 +40,7 @@ RULES = (
          says="A suction cup needs unbroken glass: the largest circle that touches no crack, no missing glass and no opening, with whole glass all the way to the edge, decides which cup holds there.",
          source="common practice, no source; largest inscribed circle by shapely (library)"),
     Rule(id="intake.entry", capability="intake",
-         says="It is opened at its usual edge unless another one is far less broken; never at an edge where no pick may go. Where no cup holds, a chip is the start, else tape and a thin blade.",
+         says="It is opened at its usual edge unless another one is far less broken; never at an edge where no pick may go. Where no cup holds, a gap that is there already is the start, else a chip, else tape and a thin blade.",
          source=COMMON),
     Rule(id="intake.depth", capability="intake",
          says="A pick goes no deeper than the edge allows, less at a keep-out, and never as far as a sensor or camera behind the edge.", source=COMMON),
@@ -108,6 +110,7 @@ class Loose(StrEnum):
 
 class Start(StrEnum):
     CUP = "cup"
+    GAP = "gap"
     CHIP = "chip"
     BLADE = "tape and thin blade"
     NOWHERE = "nowhere"
@@ -176,7 +179,7 @@ def plan_opening(marks: Sequence[Mark], face: Face, cups_mm: Sequence[int] = CUP
     pane = plane.rounded(face.glass, face.corner_mm)
     tight = _without_openings(pane, face)
     edges = tuple(_read_edge(edge, face, near, tight) for edge in EDGES)
-    start, entry_edge, cup, entry = _start(edges, glass, face, cups_mm)
+    start, entry_edge, cup, entry = _start(edges, marks, face, cups_mm)
     share = near.share()
     loose = _loose(glass, share, bool(reached_edges(glass, face, 1.0)))
     order = _order(entry_edge, edges) if entry_edge else ()
@@ -188,6 +191,25 @@ def plan_opening(marks: Sequence[Mark], face: Face, cups_mm: Sequence[int] = CUP
         unknown=_unknown(face),
     )  # fmt: skip
     return _with_words(plan, face)
+
+
+def read_cups(typed: str) -> tuple[int, ...]:
+    """The shop's cups from diameters in mm, written with commas or spaces; smallest first.
+
+    >>> read_cups("40, 20 mm 30")
+    (20, 30, 40)
+    """
+    words = typed.replace(",", " ").replace(";", " ").replace("mm", " ").split()
+    cups = {int(word) for word in words if re.fullmatch(r"[0-9]{1,3}", word)}
+    if not cups or len(words) != sum(bool(re.fullmatch(r"[0-9]{1,3}", word)) for word in words):
+        raise Invalid("cups", typed, "write diameters in whole mm, such as 20, 30, 40")
+    if len(cups) > 8 or min(cups) < 10 or max(cups) > 120:
+        raise Invalid("cups", typed, "write one to eight cups of 10 to 120 mm")
+    return tuple(sorted(cups))
+
+
+def cups_text(cups_mm: Sequence[int]) -> str:
+    return ", ".join(str(cup) for cup in cups_mm)
 
 
 def _broken(glass: Sequence[Mark], face: Face) -> tuple[Region, Nearness]:
@@ -300,9 +322,9 @@ def _corners(near: Nearness, face: Face) -> tuple[str, ...]:
 
 
 def _start(
-    edges: Sequence[EdgeReading], glass: Sequence[Mark], face: Face, cups_mm: Sequence[int]
+    edges: Sequence[EdgeReading], marks: Sequence[Mark], face: Face, cups_mm: Sequence[int]
 ) -> tuple[Start, str, Cup | None, Point | None]:  # fmt: skip
-    """How and where the face is started: by a cup near the best edge, at a chip, or with tape and a thin blade."""
+    """How and where the face is started: by a cup near the best edge, at a gap, at a chip, or with tape and a thin blade."""
     allowed = [one for one in edges if one.allowed]
     if not allowed:
         return Start.NOWHERE, "", None, None
@@ -316,12 +338,42 @@ def _start(
     cup = cups[best.edge]
     if cup:
         return Start.CUP, best.edge, cup, _entry(best, _along(best.edge, cup.at), face)
-    chips = [point for mark in glass if mark.kind is MarkKind.MISSING for point in mark.points]
+    gaps = _gaps(marks, face)
+    for one in sorted(allowed, key=cost):
+        if one.edge in gaps:
+            return Start.GAP, one.edge, None, _entry(one, gaps[one.edge], face)
+    chips = [
+        point
+        for mark in marks
+        if mark.kind is MarkKind.MISSING and mark.breaks_glass
+        for point in mark.points
+    ]
     for one in sorted(allowed, key=cost):
         reachable = [(point_inset(one.edge, chip, face), _along(one.edge, chip)) for chip in chips]
         if reachable and min(reachable)[0] <= NEAR_EDGE_MM:
             return Start.CHIP, one.edge, None, _entry(one, min(reachable)[1], face)
     return Start.BLADE, best.edge, None, _entry(best, edge_length(best.edge, face) / 2, face)
+
+
+def _gaps(marks: Sequence[Mark], face: Face) -> dict[str, float]:
+    """Where an edge stands open already, as far along it as the middle of its gap; the longest gap of each edge."""
+    found: dict[str, tuple[float, float]] = {}
+    for mark in marks:
+        if mark.kind is not MarkKind.GAP or mark.side is Side.BACK:
+            continue
+        ends = mark.points[0], mark.points[-1]
+        if mark.side.is_edge:
+            edge, along = mark.side.value, [end.x for end in ends]
+        else:
+            middle = Point(x=(ends[0].x + ends[1].x) / 2, y=(ends[0].y + ends[1].y) / 2)
+            edge, away = nearest_edge(middle, face.outline)
+            along = [_along(edge, end) for end in ends]
+            if away > NEAR_EDGE_MM:
+                continue
+        span = abs(along[1] - along[0])
+        if edge not in found or span > found[edge][0]:
+            found[edge] = (span, sum(along) / 2)
+    return {edge: middle for edge, (_, middle) in found.items()}
 
 
 def _cup(edge: str, circle: Circle | None, cups_mm: Sequence[int]) -> Cup | None:
@@ -407,6 +459,8 @@ def _words(plan: OpeningPlan, face: Face) -> list[str]:
         said.append(
             f"Cup of {plan.cup.diameter_mm} mm, its centre {deep:.0f} mm from the {plan.cup.edge} edge."
         )
+    elif plan.start is Start.GAP:
+        said.append(f"No cup holds: start in the gap that stands open at the {plan.entry_edge} edge.")
     elif plan.start is Start.CHIP:
         said.append(f"No cup holds: start at the chip by the {plan.entry_edge} edge, tape the rest first.")
     else:

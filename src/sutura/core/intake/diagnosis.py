@@ -12,6 +12,7 @@ from dataclasses import dataclass
 from enum import StrEnum
 
 from sutura.core.errors import Invalid
+from sutura.core.intake.marks import Mark, MarkKind
 from sutura.core.values import COMMON, Rule
 
 
@@ -142,6 +143,8 @@ RULES = (
     *(Rule(id=proof.id, capability="intake", says=" ".join(filter(None, (proof.says, proof.first, proof.warns))), source=COMMON) for proof in PROOFS),
     Rule(id="diagnosis.contradiction", capability="intake",
          says="Observations that prove a layer both sound and faulty are shown as a contradiction; the layer is then unknown.", source=COMMON),
+    Rule(id="diagnosis.list", capability="intake",
+         says="What was looked at and what the function list says of image and touch must agree; where they do not, both are shown.", source=COMMON),
     Rule(id="diagnosis.next", capability="intake",
          says="The next test is the one that is expected to tell most: the likely causes are weighed with a table of likelihoods and the question with the largest expected gain of information comes first, those that need no opening before those that do.",
          source="expected information by Shannon's entropy (textbook); the likelihoods are rounded guesses of common practice, no source"),
@@ -187,8 +190,16 @@ class Diagnosis:
     says: str
 
 
+# What the function list says beside the look: kept apart, so that the two can be held against each other.
+IN_LIST = {"image": "image_in_list", "touch": "touch_in_list"}
+# what a mark on the picture, the touch layer or the frame says when nothing was answered
+_DRAWN = {
+    MarkKind.LINE: ("image", "lines"), MarkKind.BLOTCH: ("image", "blotch"), MarkKind.DEAD: ("touch", "part"), MarkKind.BEND: ("frame", "bent"),
+}  # fmt: skip
+
+
 def observed_from(
-    answers: Mapping[str, str], *, glass_broken: bool, opened_before: bool, functions: Mapping[str, str]
+    answers: Mapping[str, str], *, marks: Sequence[Mark], opened_before: bool, functions: Mapping[str, str]
 ) -> dict[str, str]:
     """Everything observed: what was answered, and what the drawing, the tick and the function list already say.
 
@@ -197,11 +208,16 @@ def observed_from(
     found = {
         name: answer for name, answer in answers.items() if name in _BY_ID and answer in _BY_ID[name].answers
     }
-    if glass_broken:
+    if any(mark.breaks_glass for mark in marks):
         found["glass"] = "broken"
+    for mark in marks:
+        if mark.kind in _DRAWN:
+            found.setdefault(*_DRAWN[mark.kind])
     if opened_before:
         found["earlier"] = "yes"
-    for name in ("image", "touch"):
+    for name, listed in IN_LIST.items():
+        if functions.get(name) in ("works", "faulty"):
+            found[listed] = functions[name]
         if functions.get(name) == "works":
             found.setdefault(name, "fine")
     return found
@@ -236,7 +252,7 @@ def diagnose(observed: Mapping[str, str]) -> Diagnosis:
         layers=layers,
         first=tuple(proof.first for proof in fired if proof.first),
         warnings=tuple(proof.warns for proof in fired if proof.warns),
-        contradictions=tuple(_contradictions(fired)),
+        contradictions=(*_contradictions(fired), *_list_contradictions(observed)),
         causes=tuple(Cause(name=name, share=share) for name, share in causes[:3] if share >= 0.05) if known else (),
         next_test=_next_test(known), routes=_routes(layers, known), says=_says(layers, fired),
     )  # fmt: skip
@@ -263,6 +279,20 @@ def _contradictions(fired: Sequence[Proof]) -> list[str]:
         faulty = [p.says for p in fired if p.layers.get(layer) is Status.FAULTY]
         if sound and faulty:
             found.append(f"{layer.value.capitalize()}: “{sound[0]}” against “{faulty[0]}” Look again.")
+    return found
+
+
+def _list_contradictions(observed: Mapping[str, str]) -> list[str]:
+    """Where the look and the function list say different things of the same (rule diagnosis.list)."""
+    found = []
+    for name, listed in IN_LIST.items():
+        question, seen, ticked = _BY_ID[name], observed.get(name, ""), observed.get(listed, "")
+        only_in_photo = name == "image" and seen == "lines" and observed.get("camera") == "yes"
+        if seen not in question.answers or ticked not in ("works", "faulty") or only_in_photo:
+            continue
+        if (seen == "fine") is (ticked == "faulty"):
+            says = question.answers[seen]
+            found.append(f"{question.asks}: looked at as “{says}”, in the list as “{ticked}”. Look again.")
     return found
 
 

@@ -1,14 +1,15 @@
-"""What is drawn on a device: the marks of its damage, in mm on its front or its back."""
+"""What is drawn on a device: the marks of its damage, in mm on its front, its back or one of its four edges."""
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from enum import StrEnum
 
 from sutura.core.catalogue import Face
 from sutura.core.errors import Invalid
-from sutura.core.maths.geometry import Point, length, nearest_edge
+from sutura.core.maths.geometry import Box, Point, length, nearest_edge
 
 MAX_MARKS = 200
 # a freehand line is simplified before it is sent; more points than this are no drawing by hand
@@ -40,8 +41,22 @@ class Shape(StrEnum):
 
 
 class Side(StrEnum):
+    """Where a mark is. On an edge x runs along it from its left or top end, y across it from the front side."""
+
     FRONT = "front"
     BACK = "back"
+    TOP = "top"
+    RIGHT = "right"
+    BOTTOM = "bottom"
+    LEFT = "left"
+
+    @property
+    def is_edge(self) -> bool:
+        return self not in (Side.FRONT, Side.BACK)
+
+
+# An edge is drawn as a strip this wide whatever the device's thickness, so that a finger hits it; the shop's, no source.
+EDGE_STRIP_MM = 10.0
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -55,6 +70,7 @@ class KindFacts:
 
 
 _BOTH = (Side.FRONT, Side.BACK)
+_ALL = tuple(Side)
 KINDS: Mapping[MarkKind, KindFacts] = {
     MarkKind.IMPACT: KindFacts(shape=Shape.SPOT, glass=True, sides=_BOTH),
     MarkKind.CRACK: KindFacts(shape=Shape.LINE, glass=True, sides=_BOTH),
@@ -63,23 +79,27 @@ KINDS: Mapping[MarkKind, KindFacts] = {
     MarkKind.LINE: KindFacts(shape=Shape.LINE, picture=True),
     MarkKind.BLOTCH: KindFacts(shape=Shape.SPOT, picture=True),
     MarkKind.PIXEL: KindFacts(shape=Shape.PLACE, picture=True),
-    MarkKind.GAP: KindFacts(shape=Shape.LINE, sides=_BOTH),
-    MarkKind.DENT: KindFacts(shape=Shape.SPOT, sides=_BOTH),
-    MarkKind.BEND: KindFacts(shape=Shape.LINE, sides=_BOTH),
-    MarkKind.SCREW: KindFacts(shape=Shape.PLACE, sides=_BOTH),
-    MarkKind.LIQUID: KindFacts(shape=Shape.PLACE, sides=_BOTH),
+    MarkKind.GAP: KindFacts(shape=Shape.LINE, sides=_ALL),
+    MarkKind.DENT: KindFacts(shape=Shape.SPOT, sides=_ALL),
+    MarkKind.BEND: KindFacts(shape=Shape.LINE, sides=_ALL),
+    MarkKind.SCREW: KindFacts(shape=Shape.PLACE, sides=_ALL),
+    MarkKind.LIQUID: KindFacts(shape=Shape.PLACE, sides=_ALL),
 }
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Mark:
-    """One damage in mm from the top left corner of its side. `note` says more, such as what an indicator shows."""
+    """One damage in mm from the top left corner of its side. `note` says more, such as what an indicator shows.
+
+    `id` names it within its drawing, so that a photo can be of this very mark; empty on drawings made before there were any.
+    """
 
     kind: MarkKind
     points: tuple[Point, ...]
     reach_mm: float = 0.0
     side: Side = Side.FRONT
     note: str = ""
+    id: str = ""
 
     @property
     def breaks_glass(self) -> bool:
@@ -92,6 +112,7 @@ class Mark:
         return (
             said
             + (" on the back" if self.side is Side.BACK else "")
+            + (f" on the {self.side.value} edge" if self.side.is_edge else "")
             + (f": {self.note}" if self.note else "")
         )
 
@@ -146,16 +167,34 @@ def _problems(place: str, mark: Mark, face: Face) -> list[Invalid]:
     if not fewest <= len(mark.points) <= most:
         problems.append(Invalid(place, f"{len(mark.points)} points", f"draw {mark.kind.value} as {words}"))
     if mark.side not in facts.sides:
-        problems.append(Invalid(place, mark.side.value, f"{mark.kind.value} is drawn on the front"))
-    outside = next((p for p in mark.points if not face.outline.holds(p)), None)
+        problems.append(
+            Invalid(
+                place,
+                mark.side.value,
+                f"draw {mark.kind.value} on the {' or the '.join(side.value for side in facts.sides[:2])}",
+            )
+        )
+    room = side_box(mark.side, face)
+    outside = next((p for p in mark.points if not room.holds(p)), None)
     if outside:
-        accepts = f"stay on the face: 0–{face.width_mm:g} by 0–{face.height_mm:g} mm"
+        where = f"{mark.side.value} edge" if mark.side.is_edge else "face"
+        accepts = f"stay on the {where}: 0–{room.width:g} by 0–{room.height:g} mm"
         problems.append(Invalid(place, f"{outside.x:.0f}, {outside.y:.0f} mm", accepts))
     if not 0 <= mark.reach_mm <= 60:
         problems.append(Invalid(place, f"{mark.reach_mm:g} mm", "a spot reaches 0–60 mm"))
+    if not re.fullmatch(r"[a-z0-9]{0,12}", mark.id):
+        problems.append(Invalid(place, mark.id[:20], "draw this mark again: its name could not be read"))
     if len(mark.note) > 120:
         problems.append(Invalid(place, mark.note[:60], "write at most 120 characters"))
     return problems
+
+
+def side_box(side: Side, face: Face) -> Box:
+    """The room a side has for marks: the outline for front and back, a strip as long as the edge for an edge."""
+    if not side.is_edge:
+        return face.outline
+    long_mm = face.width_mm if side in (Side.TOP, Side.BOTTOM) else face.height_mm
+    return Box(x=0, y=0, width=long_mm, height=EDGE_STRIP_MM)
 
 
 def reached_edges(marks: Sequence[Mark], face: Face, within_mm: float) -> list[str]:

@@ -8,7 +8,7 @@ from collections.abc import Sequence
 from markupsafe import Markup, escape
 
 from sutura.core.catalogue import Face
-from sutura.core.intake import KINDS, Mark, MarkKind, Shape, Side
+from sutura.core.intake import EDGE_STRIP_MM, KINDS, Mark, MarkKind, Shape, Side, side_box
 from sutura.core.maths.geometry import Box
 
 MARGIN_MM = 9.0
@@ -44,6 +44,55 @@ def draw_back(face: Face, marks: Sequence[Mark]) -> Markup:
     return Markup('<svg class="face" viewBox="{}" role="img"><title>The back: {}</title>{}{}</svg>').format(
         view_box(face), title, back_body(face), marks_body(behind, Side.BACK)
     )
+
+
+# the drawing of the edges: one strip under the other, this far apart
+_STRIP_STEP_MM = EDGE_STRIP_MM + 9
+_EDGES = (Side.TOP, Side.RIGHT, Side.BOTTOM, Side.LEFT)
+
+
+def strips(face: Face) -> list[tuple[Side, Box]]:
+    """Where the drawing of the edges has each edge, in its own mm."""
+    return [
+        (side, Box(x=0, y=place * _STRIP_STEP_MM, width=side_box(side, face).width, height=EDGE_STRIP_MM))
+        for place, side in enumerate(_EDGES)
+    ]
+
+
+def edges_view_box(face: Face) -> str:
+    wide = max(face.width_mm, face.height_mm) + 2 * MARGIN_MM
+    return f"{-MARGIN_MM:g} {-MARGIN_MM:g} {wide:g} {4 * _STRIP_STEP_MM + MARGIN_MM:g}"
+
+
+def edges_body(face: Face) -> Markup:
+    """The four edges seen from outside, each from its left or top end, the front side above."""
+    size = max(face.width_mm, face.height_mm) / 42
+    return Markup("").join(
+        Markup('{}<text class="face-size" x="{}" y="{}" font-size="{}">{} edge, {} mm</text>').format(
+            _rect(box, "face-back", 2),
+            box.x,
+            f"{box.y - 1.4:.1f}",
+            f"{size:.2f}",
+            side.value,
+            f"{box.width:g}",
+        )
+        for side, box in strips(face)
+    )
+
+
+def draw_edges(face: Face, marks: Sequence[Mark]) -> Markup:
+    """The edges with their marks; nothing when none was drawn there."""
+    there = [mark for mark in marks if mark.side.is_edge]
+    if not there:
+        return Markup("")
+    placed = Markup("").join(
+        Markup('<g transform="translate({} {})">{}</g>').format(box.x, box.y, marks_body(there, side))
+        for side, box in strips(face)
+    )
+    title = "; ".join(mark.label for mark in there)
+    return Markup(
+        '<svg class="face edges" viewBox="{}" role="img"><title>The edges: {}</title>{}{}</svg>'
+    ).format(edges_view_box(face), title, edges_body(face), placed)
 
 
 def face_body(face: Face) -> Markup:

@@ -10,7 +10,7 @@ from sutura.core.bench import is_on_the_way_in
 from sutura.core.errors import Refusal
 from sutura.core.intake import plan_opening
 from sutura.core.job import Stage
-from sutura.services import bench, planning
+from sutura.services import bench, intake, planning
 from sutura.services.marks import marks_of
 from sutura.web.drawings.face import draw_face
 from sutura.web.drawings.plan import draw_plan
@@ -41,7 +41,8 @@ def _page(
 ) -> Response:
     page = bench.bench_page(code)
     marks = marks_of(page.job)
-    plan = plan_opening(marks, page.model.face) if is_on_the_way_in(page.job.stage, page.progress) else None
+    on_the_way_in = is_on_the_way_in(page.job.stage, page.progress)
+    plan = plan_opening(marks, page.model.face, intake.cups_mm()) if on_the_way_in else None
     return render(
         ask, "bench/bench.html", room="Bench", status=status, refusal=refusal, page=page, job=page.job,
         entered=sent.entered() if sent else Entered(), working=page.job.stage in (Stage.OPENED, Stage.PROVED),

@@ -17,31 +17,35 @@ from sutura.core.identify import Identification, known
 from sutura.core.intake import (
     ACCESSORIES,
     DATA_STATES,
-    ERASED,
     KINDS,
     PAD,
     PARCEL_STATES,
     QUESTIONS,
     Channel,
+    check_functions,
     check_marks,
+    cups_text,
     diagnose,
     observed_from,
     plan_opening,
     read_damage,
+    summarise,
+    untested,
 )
 from sutura.core.job import Stage
 from sutura.core.people import Deed, demand
-from sutura.core.planning import minutes_to_promise
+from sutura.core.planning import ASSIGNABLE
 from sutura.formats.photo import MOST_BYTES
-from sutura.services import catalogue, matching, planning
+from sutura.services import catalogue, customers, matching, planning, quoting
 from sutura.services import identify as identify_service
 from sutura.services import intake as service
+from sutura.services import job as job_service
 from sutura.services.intake import UNLISTED, Arrival
 from sutura.services.marks import read_marks, read_strokes
 from sutura.services.matching import PanelShown
 from sutura.services.once import once
 from sutura.store import intake as store
-from sutura.web.drawings.face import back_body, face_body, view_box
+from sutura.web.drawings.face import back_body, edges_body, edges_view_box, face_body, strips, view_box
 from sutura.web.drawings.plan import draw_plan
 from sutura.web.errors import deed, status_of
 from sutura.web.present import piece, render
@@ -63,7 +67,7 @@ def counter(ask: Ask, q: str = "") -> Response:
     ready = planning.open_lines(ask.now, _READY)
     return render(
         ask, "intake/counter.html", room="Counter", drafts=_drafts(), ready=ready, asked=q,
-        customers=service.find_customers(q) if q.strip() else [],
+        customers=customers.find_customers(q) if q.strip() else [],
     )  # fmt: skip
 
 
@@ -109,22 +113,22 @@ def _page(
     model = _known_model(entered)
     customer_id = entered.text("customer_id")
     number = entered.text("read_number")
-    damage, labels = _reading(entered.text("marks"), model)
+    read = _read(ask, entered, model)
     found: Identification | None = identify_service.identify(number) if number and model is None else None
     return render(
         ask, "intake/intake.html", room="Counter", status=status, refusal=refusal, draft_id=draft_id, entered=entered,
         model=model, found=found, customer=store.load_customer(int(customer_id)) if customer_id.isdecimal() else None,
         channels=[channel.value for channel in Channel], accessories=ACCESSORIES, consents=service.consents(),
-        earliest=service.earliest(model, ask.now) if model else None,
-        work_minutes=minutes_to_promise(model.minutes, model.move_over) if model else 0,
-        damage=damage,
-        labels=labels,
+        soonest=service.promise(model, ask.now) if model else None,
+        damage=read.damage, labels=read.labels, marks={one["id"]: one["says"] for one in read.labels if one["id"]},
+        same="" if customer_id.isdecimal() else _same(ask, entered),
         unlisted=entered.text("model_id") == UNLISTED, classes=DEVICE_CLASSES, measures=MEASURES,
         panel=_panel(entered.text("edid"), model),
         odd=_odd(entered, model),
         pad=PAD, questions=QUESTIONS, kinds=KINDS, shapes=_SHAPES, data_states=DATA_STATES, parcel_states=PARCEL_STATES,
         photos=store.draft_photos(draft_id),
-        reading=_read_all(ask, entered, model) if model else None, back=back_body(model.face) if model else "",
+        reading=read, back=back_body(model.face) if model else "", edges=edges_body(model.face) if model else "",
+        edges_view=edges_view_box(model.face) if model else "", strips=_strips(model),
         body=face_body(model.face) if model else "", view=view_box(model.face) if model else "",
     )  # fmt: skip
 
@@ -207,7 +211,7 @@ def _fields(draft_id: str, form: Sent) -> dict[str, list[str]]:
     chosen = fields.pop("choose", None)
     picked = fields.pop("pick_customer", None)
     act = fields.pop("act", [""])[-1]
-    for once_only in ("photo", "photo_says"):
+    for once_only in ("photo", "photo_says", "photo_mark"):
         fields.pop(once_only, None)
     if chosen:
         fields["model_id"] = chosen
@@ -226,19 +230,19 @@ def keep(ask: Ask, draft_id: str, form: Form) -> Response:
     service.keep_draft(draft_id, _fields(draft_id, form), ask.person, ask.now)
     entered = form.entered()
     model = _known_model(entered)
-    damage, labels = _reading(form.text("marks"), model)
-    read = _read_all(ask, entered, model) if model else None
+    read = _read(ask, entered, model)
     saved = f"Kept at {ask.now.astimezone(ask.zone):%H:%M:%S}; you can leave and come back."
     return JSONResponse(
         {
             "saved": saved,
-            "damage": damage,
-            "labels": labels,
+            "damage": read.damage,
+            "labels": read.labels,
             "panel": _panel_says(entered, model),
             "odd": _odd(entered, model),
-            "plan": read.plan if read else "",
-            "opening": read.opening if read else "",
-            "reading": read.text if read else "",
+            "plan": read.plan,
+            "opening": read.opening,
+            "reading": read.text,
+            "same": "" if entered.text("customer_id") else _same(ask, entered),
         }
     )
 
@@ -247,30 +251,61 @@ def _odd(entered: Entered, model: Model | None) -> str:
     return identify_service.imei_doubt(entered.text("serial"), known(model)) if model else ""
 
 
+_NONE = Markup("")
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class _Read:
-    """What the drawing and the observations say: the plan as a drawing, all of it as text."""
+    """What the drawing and the observations say: in a sentence, mark by mark, the plan as a drawing, all of it as text."""
 
-    plan: Markup
-    opening: Markup
-    text: Markup
+    damage: str
+    labels: list[dict[str, str]]
+    plan: Markup = _NONE
+    opening: Markup = _NONE
+    text: Markup = _NONE
 
 
-def _read_all(ask: Asking, entered: Entered, model: Model) -> _Read:
-    """The opening plan and the diagnosis of what is entered so far; a drawing that cannot be read has neither."""
+def _read(ask: Asking, entered: Entered, model: Model | None) -> _Read:
+    """The marks in words, the opening plan and the diagnosis of what is entered so far.
+
+    A drawing that cannot be read has no plan; without a device there is neither plan nor diagnosis.
+    """
     marks, problems = read_marks(entered.text("marks"))
-    sound = not problems and not check_marks(marks, model.face)
-    plan = plan_opening(marks, model.face) if sound else None
+    labels = [{"says": mark.label, "id": mark.id} for mark in marks]
+    if model is None or problems:
+        return _Read(damage=str(problems[0]) if problems else "", labels=labels)
+    plan = None if check_marks(marks, model.face) else plan_opening(marks, model.face, service.cups_mm())
+    opened = entered.text("opened_before") == "yes"
+    answered = entered.group("function")
     found = diagnose(
-        observed_from(
-            entered.group("look"), glass_broken=any(mark.breaks_glass for mark in marks),
-            opened_before=entered.text("opened_before") == "yes", functions=entered.group("function"),
-        )
-    )  # fmt: skip
+        observed_from(entered.group("look"), marks=marks, opened_before=opened, functions=answered)
+    )
+    answers = {name: (outcome, entered.text(f"reason.{name}")) for name, outcome in answered.items()}
+    results = {one.function: one for one in check_functions(model, answers)[0]}
+    plain = summarise(marks, model.functions, results, found, opened_before=opened)
     return _Read(
-        plan=draw_plan(plan, model.face) if plan else Markup(""), opening=Markup(piece(ask, "intake/opening.html", plan=plan)),
-        text=Markup(piece(ask, "intake/reading.html", found=found)),
+        damage=read_damage(marks, model.face).says, labels=labels, plan=draw_plan(plan, model.face) if plan else Markup(""),
+        opening=Markup(piece(ask, "intake/opening.html", plan=plan)), text=Markup(piece(ask, "intake/reading.html", found=found, plain=plain)),
     )  # fmt: skip
+
+
+def _strips(model: Model | None) -> str:
+    """Where the drawing of the edges has each edge, for its script."""
+    if model is None:
+        return "[]"
+    places = strips(model.face)
+    return json.dumps(
+        [
+            {"side": side.value, "x": box.x, "y": box.y, "width": box.width, "height": box.height}
+            for side, box in places
+        ]
+    )
+
+
+def _same(ask: Asking, entered: Entered) -> Markup:
+    """Customers who may be the one being typed, to choose instead of adding them twice."""
+    found = customers.perhaps_typed(entered.text("name"), entered.text("phone"), entered.text("email"))
+    return Markup(piece(ask, "intake/same.html", found=found))
 
 
 def _panel_says(entered: Entered, model: Model | None) -> str:
@@ -282,13 +317,6 @@ def _panel_says(entered: Entered, model: Model | None) -> str:
         return matching.show_panel(model, typed).judged.says
     except Refusal as refusal:
         return str(refusal)
-
-
-def _reading(drawn: str, model: Model | None) -> tuple[str, list[str]]:
-    """What the drawing says, and each mark in words."""
-    marks, problems = read_marks(drawn)
-    says = str(problems[0]) if problems else read_damage(marks, model.face).says if model else ""
-    return says, [mark.label for mark in marks]
 
 
 @router.post("/counter/{draft_id}/discard")
@@ -345,7 +373,12 @@ def change_photos(ask: Ask, draft_id: str, form: Form) -> Response:
             service.remove_photo(draft_id, int(gone[1]), ask.person)
         else:
             service.add_photo(
-                draft_id, form.file("photo", MOST_BYTES + 1), form.text("photo_says"), ask.person, ask.now
+                draft_id,
+                form.file("photo", MOST_BYTES + 1),
+                form.text("photo_says"),
+                form.text("photo_mark"),
+                ask.person,
+                ask.now,
             )
     except Invalid as refusal:
         return _page(ask, draft_id, Entered(fields), refusal, status_of(refusal))
@@ -391,71 +424,6 @@ def _moment(ask: Asking, text: str, problems: list[Invalid]) -> datetime | None:
     return moment
 
 
-# -- customers ------------------------------------------------------------------------------
-
-
-@router.get("/customers/find")
-def find_customers(ask: Ask, q: str = "") -> Response:
-    found = service.find_customers(q) if len(q.strip()) > 1 else []
-    return render(ask, "intake/customers.html", found=found, asked=q.strip())
-
-
-@router.get("/customers/{customer_id}")
-def customer_page(ask: Ask, customer_id: int) -> Response:
-    return _customer(ask, customer_id, None)
-
-
-def _customer(
-    ask: Asking, customer_id: int, sent: Sent | None, refusal: Refusal | None = None, status: int = 200
-) -> Response:
-    found = store.load_customer(customer_id)
-    if found is None:
-        raise NotFound("customer", customer_id)
-    kept = {"name": found.name, "phone": found.phone, "email": found.email, "note": found.note}
-    return render(
-        ask, "intake/customer.html", room="Counter", status=status, refusal=refusal, found=found,
-        entered=sent.entered() if sent else Entered.of(kept), jobs=store.customer_jobs(customer_id),
-        same=service.perhaps_same(found), erased=found.name == ERASED,
-    )  # fmt: skip
-
-
-@router.post("/customers/{customer_id}")
-def save_customer(ask: Ask, customer_id: int, form: Form) -> Response:
-    return deed(
-        ask, form,
-        lambda: service.save_customer(
-            customer_id, name=form.text("name"), phone=form.text("phone"), email=form.text("email"),
-            note=form.text("note"), version=form.number("version"), by=ask.person, now=ask.now,
-        ),
-        then=f"/customers/{customer_id}",
-        again=lambda refusal, status: _customer(ask, customer_id, form, refusal, status),
-    )  # fmt: skip
-
-
-@router.post("/customers/{customer_id}/merge")
-def merge(ask: Ask, customer_id: int, form: Form) -> Response:
-    return deed(
-        ask, form, lambda: service.merge_customers(customer_id, form.number("other"), ask.person, ask.now),
-        then=f"/customers/{customer_id}", again=lambda refusal, status: _customer(ask, customer_id, None, refusal, status),
-    )  # fmt: skip
-
-
-@router.get("/customers/{customer_id}/export.json")
-def export_customer(ask: Ask, customer_id: int) -> Response:
-    kept = service.export_customer(customer_id, ask.person)
-    return JSONResponse(
-        kept, headers={"Content-Disposition": f'attachment; filename="customer-{customer_id}.json"'}
-    )
-
-
-@router.post("/customers/{customer_id}/erase")
-def erase(ask: Ask, customer_id: int, form: Form) -> Response:
-    return deed(
-        ask, form, lambda: service.erase_customer(customer_id, form.text("typed_name"), ask.person, ask.now),
-        then="/counter", again=lambda refusal, status: _customer(ask, customer_id, None, refusal, status),
-    )  # fmt: skip
-
-
 # -- what customers agree to ------------------------------------------------------------------
 
 
@@ -465,10 +433,11 @@ def consents_page(ask: Ask) -> Response:
 
 
 def _consents(ask: Asking, sent: Sent | None, refusal: Refusal | None = None, status: int = 200) -> Response:
-    demand(ask.person, Deed.CHANGE_CONSENTS)
+    demand(ask.person, Deed.SET_UP_COUNTER)
+    shop = quoting.shop()
     return render(
         ask, "intake/consents.html", room="Counter", status=status, refusal=refusal, texts=store.consent_texts(every=True),
-        entered=sent.entered() if sent else Entered(),
+        entered=sent.entered() if sent else Entered(), shop=shop, cups=cups_text(shop.cups_mm),
     )  # fmt: skip
 
 
@@ -481,4 +450,40 @@ def save_consent(ask: Ask, form: Form) -> Response:
             version=form.number("version"), by=ask.person, now=ask.now,
         ),
         then="/consents", again=lambda refusal, status: _consents(ask, form, refusal, status),
+    )  # fmt: skip
+
+
+@router.post("/consents/cups")
+def change_cups(ask: Ask, form: Form) -> Response:
+    return deed(
+        ask, form, lambda: service.change_cups(form.text("cups"), form.number("version"), ask.person, ask.now),
+        then="/consents#cups", again=lambda refusal, status: _consents(ask, form, refusal, status),
+    )  # fmt: skip
+
+
+# -- looked at again --------------------------------------------------------------------------
+
+
+@router.get("/jobs/{code}/again")
+def again_page(ask: Ask, code: str) -> Response:
+    return _again(ask, code, None)
+
+
+def _again(
+    ask: Asking, code: str, sent: Sent | None, refusal: Refusal | None = None, status: int = 200
+) -> Response:
+    page = job_service.job_page(code, ask.now)
+    kept = {f"look.{name}": answer for name, answer in page.job.look.items()}
+    return render(
+        ask, "intake/again.html", room="Counter", status=status, refusal=refusal, page=page, job=page.job,
+        entered=sent.entered() if sent else Entered.of(kept), questions=QUESTIONS, open_results=untested(page.model, page.results[0]),
+        may_again=page.job.stage in ASSIGNABLE,
+    )  # fmt: skip
+
+
+@router.post("/jobs/{code}/again")
+def look_again(ask: Ask, code: str, form: Form) -> Response:
+    return deed(
+        ask, form, lambda: service.look_again(code, form.group("look"), form.answers(), ask.person, ask.now),
+        then=f"/jobs/{code}", again=lambda refusal, status: _again(ask, code, form, refusal, status),
     )  # fmt: skip

@@ -6,16 +6,17 @@ from fastapi import APIRouter
 from fastapi.responses import Response
 
 from sutura.core.errors import Refusal
-from sutura.core.intake import DATA_STATES, diagnose, read_damage
+from sutura.core.intake import DATA_STATES, diagnose, read_damage, summarise, untested
 from sutura.core.job import Move, starts_of
 from sutura.core.people import Deed, may
+from sutura.core.planning import ASSIGNABLE
 from sutura.core.quoting import price_may_change
 from sutura.services import handover, quoting, stock
 from sutura.services import job as service
 from sutura.services.marks import marks_of, signature_of
 from sutura.store import intake as intake_store
 from sutura.web.drawings.code import draw_qr
-from sutura.web.drawings.face import draw_back, draw_face
+from sutura.web.drawings.face import draw_back, draw_edges, draw_face
 from sutura.web.drawings.signature import draw_signature
 from sutura.web.errors import deed
 from sutura.web.present import render
@@ -39,10 +40,11 @@ def _page(
     return render(
         ask, "job/job.html", status=status, refusal=refusal, page=page, job=job,
         face=draw_face(page.model.face, marks, f"Face of the {page.model.full_name} with its marks"),
-        damage=read_damage(marks, page.model.face), back=draw_back(page.model.face, marks), found=diagnose(job.look), photos=intake_store.job_photos(job.id), marks=marks, entered=sent.entered() if sent else Entered(),
+        damage=read_damage(marks, page.model.face), back=draw_back(page.model.face, marks), edges=draw_edges(page.model.face, marks), found=diagnose(job.look), photos=intake_store.job_photos(job.id), marks={mark.id: mark.label for mark in marks if mark.id}, entered=sent.entered() if sent else Entered(),
         margin=quoting.job_margin(job, ask.person) if may(ask.person, Deed.SEE_COST) else None,
         declinable=job.stage in starts_of(Move.DECLINE) and may(ask.person, Deed.QUOTE),
         priceable=price_may_change(job.stage, job.price_minor) and may(ask.person, Deed.SET_PRICE),
+        again=job.stage in ASSIGNABLE and bool(untested(page.model, page.results[0])),
         returnable_part=job.stage in starts_of(Move.GIVE_BACK_PART),
     )  # fmt: skip
 
@@ -54,8 +56,8 @@ def ticket(ask: Ask, code: str, paper: str = "a4") -> Response:
     marks = marks_of(page.job)
     return render(
         ask, "job/ticket.html", papers=PAPERS, paper=paper if paper in PAPERS else "a4", page=page, job=page.job, code=draw_qr(page.job.code), back=draw_back(page.model.face, marks),
-        face=draw_face(page.model.face, marks, "Marks on arrival"), damage=read_damage(marks, page.model.face),
-        found=diagnose(page.job.look), data_states=DATA_STATES, signature=draw_signature(signature_of(page.job)),
+        face=draw_face(page.model.face, marks, "Marks on arrival"), edges=draw_edges(page.model.face, marks),
+        plain=summarise(marks, page.model.functions, page.results[0], diagnose(page.job.look), opened_before=page.job.opened_before), data_states=DATA_STATES, signature=draw_signature(signature_of(page.job)),
     )  # fmt: skip
 
 

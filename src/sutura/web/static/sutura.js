@@ -18,6 +18,9 @@ function simplified(points, tolerance) {
   return simplified(points.slice(0, at + 1), tolerance).slice(0, -1).concat(simplified(points.slice(at), tolerance));
 }
 
+// A mark's own name within its drawing, so that a photo can be of it.
+const newName = () => crypto.getRandomValues(new Uint32Array(1))[0].toString(36);
+
 const one = (value) => Math.round(value * 10) / 10;
 
 document.addEventListener("alpine:init", () => {
@@ -26,7 +29,7 @@ document.addEventListener("alpine:init", () => {
     saved: "", damage: "", panel: "", odd: "", pieces: {}, labels: [], timer: null, sending: false, changes: 0,
     init() {
       const form = this.$root;
-      this.labels = JSON.parse(form.dataset.labels).map((says, key) => ({ says, key }));
+      this.labels = JSON.parse(form.dataset.labels).map((label, key) => ({ ...label, key }));
       this.damage = form.dataset.damage;
       this.panel = form.dataset.panel;
       this.odd = form.dataset.odd;
@@ -40,8 +43,10 @@ document.addEventListener("alpine:init", () => {
     },
     drawn() {
       const marks = JSON.parse(this.$root.elements.marks.value || "[]");
-      return marks.map((mark, i) => ({ key: i, says: i < this.labels.length ? this.labels[i].says : mark.kind }));
+      return marks.map((mark, i) => ({ key: i, id: mark.id || "", says: i < this.labels.length ? this.labels[i].says : mark.kind }));
     },
+    // a photo can be of any mark that has a name
+    get named() { return this.labels.filter((label) => label.id); },
     later(wait) {
       this.changes += 1;
       this.remember();
@@ -95,12 +100,12 @@ document.addEventListener("alpine:init", () => {
         this.damage = said.damage;
         this.panel = said.panel;
         this.odd = said.odd;
-        for (const [name, text] of [["reading", said.reading], ["opening", said.opening], ["plan", said.plan]]) {
+        for (const [name, text] of [["reading", said.reading], ["opening", said.opening], ["plan", said.plan], ["same", said.same]]) {
           const place = this.$root.querySelector(`[x-ref=${name}]`);
           // only what changed is written anew, so that a screen reader says nothing twice
           if (place && this.pieces[name] !== text) { place.innerHTML = text; this.pieces[name] = text; }
         }
-        this.labels = said.labels.map((says, key) => ({ says, key }));
+        this.labels = said.labels.map((label, key) => ({ ...label, key }));
         if (changes === this.changes) this.forget();
       } catch {
         this.saved = "Not kept just now: the connection is away. What you typed is still here.";
@@ -125,42 +130,58 @@ document.addEventListener("alpine:init", () => {
   // Marks on the device: press and drag for a spot, draw freely for a line or an area, press for a place.
   Alpine.data("drawing", () => ({
     tool: "impact", side: "front", marks: [], undone: [], redone: [], live: null, moved: null, selected: -1, note: "", kinds: {},
-    x: "", y: "", toX: "", toY: "", across: "10",
+    x: "", y: "", toX: "", toY: "", across: "10", edge: "top", strips: [],
     init() {
+      this.strips = JSON.parse(this.$refs.face.dataset.strips);
       this.kinds = JSON.parse(this.$refs.face.dataset.kinds);
       this.marks = JSON.parse(this.$refs.marks.value || "[]");
+      for (const mark of this.marks) mark.id = mark.id || newName();
       this.$watch("side", () => { if (!this.canDraw(this.tool)) this.tool = "select"; this.choose(-1); });
       this.$watch("tool", () => { if (this.tool !== "select") this.choose(-1); });
       this.paint();
     },
     shape() { return this.kinds[this.tool] ? this.kinds[this.tool].shape : ""; },
-    canDraw(kind) { return kind === "select" || this.kinds[kind].sides.includes(this.side); },
-    at(event) {
+    canDraw(kind) { return kind === "select" || this.kinds[kind].sides.includes(this.isEdges ? "top" : this.side); },
+    // The edges lie as strips under one another; a place on one of them is along it and across it.
+    strip(side) { return this.strips.find((one) => one.side === side); },
+    viewOf(side) { return side === "front" || side === "back" ? side : "edges"; },
+    point(event) {
       const svg = this.$refs.face;
-      const point = new DOMPoint(event.clientX, event.clientY).matrixTransform(svg.getScreenCTM().inverse());
-      return this.inside(point.x, point.y);
+      return new DOMPoint(event.clientX, event.clientY).matrixTransform(svg.getScreenCTM().inverse());
     },
-    inside(x, y) {
-      const { width, height } = this.$refs.face.dataset;
+    sideAt(event) {
+      if (!this.isEdges) return this.side;
+      const { y } = this.point(event);
+      const away = (one) => Math.abs(y - one.y - one.height / 2);
+      return [...this.strips].sort((a, b) => away(a) - away(b))[0].side;
+    },
+    at(event, side) {
+      const point = this.point(event);
+      const strip = this.strip(side) || { x: 0, y: 0 };
+      return this.inside(point.x - strip.x, point.y - strip.y, side);
+    },
+    inside(x, y, side) {
+      const { width, height } = this.strip(side) || this.$refs.face.dataset;
       return [one(Math.min(Math.max(x, 0), Number(width))), one(Math.min(Math.max(y, 0), Number(height)))];
     },
     start(event) {
       if (event.button > 0) return;
       try { event.currentTarget.setPointerCapture(event.pointerId); } catch { /* a lifted finger has no pointer */ }
-      const at = this.at(event);
+      const side = this.sideAt(event);
+      const at = this.at(event, side);
       if (this.tool === "select") {
-        this.choose(this.nearest(at));
+        this.choose(this.nearest(at, side));
         if (this.selected >= 0) this.moved = { from: at, before: JSON.stringify(this.marks), mark: JSON.parse(JSON.stringify(this.marks[this.selected])) };
         this.$refs.face.focus();
         return;
       }
-      this.live = { kind: this.tool, points: [at], reach_mm: this.shape() === "spot" ? 3 : 0, side: this.side, note: "" };
+      this.live = { kind: this.tool, points: [at], reach_mm: this.shape() === "spot" ? 3 : 0, side, note: "", id: newName() };
       this.paint();
     },
     move(event) {
-      if (this.moved) { this.shift(this.moved.mark, this.at(event), this.moved.from); this.paint(); return; }
+      if (this.moved) { this.shift(this.moved.mark, this.at(event, this.moved.mark.side), this.moved.from); this.paint(); return; }
       if (!this.live) return;
-      const [x, y] = this.at(event);
+      const [x, y] = this.at(event, this.live.side);
       const last = this.live.points[this.live.points.length - 1];
       const away = Math.hypot(x - last[0], y - last[1]);
       if (this.shape() === "spot") this.live.reach_mm = one(Math.min(Math.max(away, 3), 60));
@@ -184,10 +205,10 @@ document.addEventListener("alpine:init", () => {
     },
     cancel() { this.live = null; this.moved = null; this.paint(); },
     // A mark is chosen by pressing within 5 mm of it, by the list, or with Tab and the arrow keys.
-    nearest(at) {
+    nearest(at, side) {
       let best = 5, found = -1;
       this.marks.forEach((mark, index) => {
-        if (mark.side !== this.side) return;
+        if ((mark.side || "front") !== side) return;
         const away = Math.min(...mark.points.map((p) => Math.hypot(p[0] - at[0], p[1] - at[1]))) - (mark.reach_mm || 0);
         if (away < best) { best = away; found = index; }
       });
@@ -196,14 +217,14 @@ document.addEventListener("alpine:init", () => {
     choose(key) {
       this.selected = key;
       this.note = key >= 0 && this.marks[key] ? this.marks[key].note || "" : "";
-      if (key >= 0 && this.marks[key]) { this.side = this.marks[key].side; this.tool = "select"; }
+      if (key >= 0 && this.marks[key]) { this.side = this.viewOf(this.marks[key].side || "front"); this.tool = "select"; }
       this.paint();
     },
     isSelected(key) { return this.selected === key; },
     get hasSelected() { return this.selected >= 0; },
     shift(mark, to, from) {
       const by = [to[0] - from[0], to[1] - from[1]];
-      this.marks[this.selected].points = mark.points.map((p) => this.inside(p[0] + by[0], p[1] + by[1]));
+      this.marks[this.selected].points = mark.points.map((p) => this.inside(p[0] + by[0], p[1] + by[1], mark.side));
     },
     key(event) {
       if (this.selected < 0) return;
@@ -220,7 +241,7 @@ document.addEventListener("alpine:init", () => {
       const shape = this.shape();
       if (!shape || this.x === "" || this.y === "" || (this.hasEnd && (this.toX === "" || this.toY === ""))) return;
       const points = { line: [a, b], area: [a, [b[0], a[1]], b, [a[0], b[1]]] }[shape] || [a];
-      this.add({ kind: this.tool, points, reach_mm: shape === "spot" ? Number(this.across) / 2 : 0, side: this.side, note: "" });
+      this.add({ kind: this.tool, points, reach_mm: shape === "spot" ? Number(this.across) / 2 : 0, side: this.isEdges ? this.edge : this.side, note: "", id: newName() });
     },
     remove(key) { this.selected = -1; this.keepFor(() => this.marks.splice(key, 1)); },
     keepFor(change) {
@@ -247,6 +268,7 @@ document.addEventListener("alpine:init", () => {
     get nothingToRedo() { return this.redone.length === 0; },
     get isFront() { return this.side === "front"; },
     get isBack() { return this.side === "back"; },
+    get isEdges() { return this.side === "edges"; },
     get hasEnd() { return ["line", "area"].includes(this.shape()); },
     get hasReach() { return this.shape() === "spot"; },
     get hint() {
@@ -278,8 +300,17 @@ document.addEventListener("alpine:init", () => {
         }
         return group;
       };
+      const place = (mark, index) => {
+        const strip = this.strip(mark.side);
+        if (!strip) return draw(mark, index);
+        const group = make("g", { transform: `translate(${strip.x} ${strip.y})` });
+        group.append(draw(mark, index));
+        return group;
+      };
+      const { view, edgesView } = this.$refs.face.dataset;
+      this.$refs.face.setAttribute("viewBox", this.isEdges ? edgesView : view);
       const all = this.marks.map((mark, index) => [mark, index]).concat(this.live ? [[this.live, -2]] : []);
-      this.$refs.layer.replaceChildren(...all.filter(([mark]) => (mark.side || "front") === this.side).map(([mark, index]) => draw(mark, index)));
+      this.$refs.layer.replaceChildren(...all.filter(([mark]) => this.viewOf(mark.side || "front") === this.side).map(([mark, index]) => place(mark, index)));
     },
   }));
 

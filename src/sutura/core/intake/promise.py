@@ -1,0 +1,109 @@
+"""What can be promised: when the part is there, who is free, how long work and cure take – each with its reason."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+
+from sutura.core.errors import Invalid
+from sutura.core.planning import spell_minutes
+from sutura.core.values import COMMON, Rule
+
+RULES = (
+    Rule(id="intake.promise", capability="intake",
+         says="The earliest promise is when the part is in hand, plus the work before it of whoever is ready soonest, their own time for this work (rule plan.promise), and the cure. Work of others that keeps its own promise all the same lets it pass (rule plan.queue). An earlier promise needs a reason.",
+         source=COMMON),
+    Rule(id="intake.promise-unsure", capability="intake",
+         says="Where no part that fits is known, or nobody is trained for the work, nothing sure can be promised: any promise needs its reason.", source=COMMON),
+)  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class PartSeen:
+    """The soonest part that fits: pieces free on the shelf, or the days until it is here."""
+
+    part: str
+    free: int
+    lead_days: int
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Hands:
+    """Someone trained for the work: their minutes for it, and the minutes of other work that must come first."""
+
+    name: str
+    minutes: int
+    before_minutes: int
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Promise:
+    """The earliest time, why, and what makes it unsure; a sure one has no doubts."""
+
+    at: datetime
+    reasons: tuple[str, ...]
+    doubts: tuple[str, ...]
+
+    @property
+    def sure(self) -> bool:
+        return not self.doubts
+
+
+def earliest_promise(
+    now: datetime, part: PartSeen | None, hands: Sequence[Hands], minutes: int, cure_minutes: int
+) -> Promise:
+    """The earliest time that can be kept, rounded up to the next five minutes (rules intake.promise, intake.promise-unsure).
+
+    `minutes` is the work when nobody trained is known. A part that has to come leaves time for the work before it.
+    """
+    doubts = []
+    waits = timedelta(days=0 if part is None or part.free > 0 else part.lead_days)
+    first = min(
+        hands, key=lambda one: ((0 if waits else one.before_minutes) + one.minutes, one.name), default=None
+    )
+    before = first.before_minutes if first and not waits else 0
+    work = first.minutes if first else minutes
+    reasons = [_part_words(part)] if part else []
+    if first:
+        queue = f", after {spell_minutes(before)} of other work" if before else ""
+        reasons.append(f"{first.name}: {spell_minutes(work)} for this{queue}.")
+    if cure_minutes:
+        reasons.append(f"Cure: {spell_minutes(cure_minutes)}.")
+    if part is None:
+        doubts.append("No part that fits is known yet.")
+    if first is None:
+        doubts.append("Nobody here is trained for this work.")
+    ready = now + waits + timedelta(minutes=before + work + cure_minutes)
+    return Promise(at=_round_up(ready), reasons=tuple(reasons), doubts=tuple(doubts))
+
+
+def _part_words(part: PartSeen) -> str:
+    if part.free > 0:
+        return f"On the shelf: {part.part}, {part.free} free."
+    days = f"{part.lead_days} day{'s' if part.lead_days != 1 else ''}"
+    return f"To be ordered: {part.part}, here in {days}."
+
+
+def _round_up(moment: datetime) -> datetime:
+    over = timedelta(minutes=moment.minute % 5, seconds=moment.second, microseconds=moment.microsecond)
+    return moment if not over else moment - over + timedelta(minutes=5)
+
+
+def check_promise(promised: datetime | None, reason: str, earliest: Promise) -> list[Invalid]:
+    """A promise earlier than can be kept, or one where nothing is sure, needs its reason."""
+    if promised is None:
+        return [Invalid("promise_at", "", "choose the day and time the customer was promised")]
+    if reason.strip():
+        return []
+    if promised < earliest.at:
+        return [
+            Invalid(
+                "promise_at", f"{promised:%d.%m. %H:%M}",
+                f"the earliest that can be kept is {earliest.at:%d.%m. %H:%M}; promise that, or write why earlier is possible",
+            )
+        ]  # fmt: skip
+    if not earliest.sure:
+        accepts = f"write why this can be promised all the same. {' '.join(earliest.doubts)}"
+        return [Invalid("promise_reason", "", accepts)]
+    return []

@@ -1,0 +1,154 @@
+"""Customers: found again, made one, handed out, erased."""
+
+from __future__ import annotations
+
+from datetime import datetime
+
+from sutura.core import intake as rules
+from sutura.core.errors import Invalid, ManyInvalid, NotFound, StaleSave
+from sutura.core.intake import Contact
+from sutura.core.job import JobRecord, Stage
+from sutura.core.people import Deed, demand
+from sutura.core.values import Person
+from sutura.store import intake as store
+from sutura.store import job as job_store
+from sutura.store.database import reading, writing
+
+
+@reading
+def find_customers(text: str) -> list[store.CustomerRecord]:
+    """Customers by name, email or phone, however the number is written."""
+    return store.find_customers(text, rules.plain_phone(text))
+
+
+@reading
+def perhaps_same(found: store.CustomerRecord) -> list[tuple[store.CustomerRecord, str]]:
+    """Records that may be the same person, and why; a person decides."""
+    others = {
+        one.id: one for one in store.likely_same(found, rules.plain_phone(found.phone), rules.SAME_DIGITS)
+    }
+    named = rules.may_be_same(_contact(found), [_contact(one) for one in others.values()])
+    return [(others[contact.id], why) for contact, why in named]
+
+
+@reading
+def perhaps_typed(name: str, phone: str, email: str) -> list[tuple[store.CustomerRecord, str]]:
+    """Records that may be the person who is being typed at the Counter; nothing typed names nobody."""
+    if not (name.strip() or phone.strip() or email.strip()):
+        return []
+    plain = rules.plain_phone(phone)
+    others = {
+        one.id: one for one in store.likely_typed(name.strip(), email.strip(), plain, rules.SAME_DIGITS)
+    }
+    typed = Contact(id=0, name=name, phone=phone, email=email)
+    return [
+        (others[one.id], why)
+        for one, why in rules.may_be_same(typed, [_contact(one) for one in others.values()])
+    ]
+
+
+def _contact(one: store.CustomerRecord) -> Contact:
+    return Contact(id=one.id, name=one.name, phone=one.phone, email=one.email)
+
+
+@writing
+def merge_customers(keep_id: int, other_id: int, by: Person, now: datetime) -> None:
+    """Two records of one person become one: all jobs go to the one that is kept, and its empty fields are filled."""
+    demand(by, Deed.TAKE_IN)
+    if keep_id == other_id:
+        raise Invalid("other", other_id, "choose another record than this one")
+    for number in sorted((keep_id, other_id)):
+        store.lock_customer(number)
+    keep, other = store.load_customer(keep_id), store.load_customer(other_id)
+    if keep is None or other is None:
+        raise NotFound("customer", keep_id if keep is None else other_id)
+    for job_id, stage in store.move_jobs(other_id, keep_id):
+        # by number, not by name: this sentence stays when the customer is erased
+        says = f"Customer record {other_id} became part of record {keep_id}."
+        job_store.add_event(
+            job_id,
+            at=now,
+            person_id=by.id,
+            kind="customer merged",
+            before=Stage(stage),
+            after=Stage(stage),
+            says=says,
+            detail={},
+        )
+    filled = {name: getattr(keep, name) or getattr(other, name) for name in ("phone", "email", "note")}
+    store.save_customer(
+        keep_id, **filled, phone_plain=rules.plain_phone(filled["phone"]), saved_by=by.id, saved_at=now
+    )
+    store.repoint_merged(other_id, keep_id)
+    store.save_customer(other_id, merged_into=keep_id, saved_by=by.id, saved_at=now)
+
+
+@reading
+def export_customer(customer_id: int, by: Person) -> dict[str, object]:
+    """Everything that is kept of one customer, to hand over when they ask for it."""
+    demand(by, Deed.ERASE_CUSTOMER)
+    found = store.load_customer(customer_id)
+    if found is None:
+        raise NotFound("customer", customer_id)
+    jobs = [job_store.load_job(code) for code in store.customer_codes(customer_id)]
+    return {
+        "customer": {"name": found.name, "phone": found.phone, "email": found.email, "note": found.note},
+        "jobs": [_exported(job) for job in jobs],
+    }
+
+
+def _exported(job: JobRecord) -> dict[str, object]:
+    return {
+        "code": job.code, "model": job.model_name, "stage": job.stage.value, "number_as_read": job.read_number,
+        "serial": job.serial, "complaint": job.complaint, "received_at": job.received_at.isoformat(),
+        "promised_at": job.promise_at.isoformat(), "marks": list(job.marks), "observed": dict(job.look), "arrival": dict(job.arrival),
+        "price_minor": job.price_minor, "currency": job.currency,
+        "accessories": [one.name for one in store.load_accessories(job.id)], "agreed": list(store.load_consents(job.id).values()),
+        "photos": len(store.job_photos(job.id)),
+    }  # fmt: skip
+
+
+@writing
+def erase_customer(customer_id: int, typed_name: str, by: Person, now: datetime) -> None:
+    """Erase one customer (rule intake.erase); the name is typed again so that nobody is erased by a slip."""
+    demand(by, Deed.ERASE_CUSTOMER)
+    found = store.lock_customer(customer_id)
+    if found is None:
+        raise NotFound("customer", customer_id)
+    if typed_name.strip() != found.name:
+        raise Invalid("typed_name", typed_name, f"type the name as it stands: {found.name}")
+    still_open = [
+        code
+        for code, _, stage in store.customer_jobs(customer_id)
+        if stage not in ("handed_back", "returned")
+    ]
+    if still_open:
+        raise Invalid("typed_name", ", ".join(still_open), "hand these devices back first")
+    store.erase_jobs(customer_id)
+    # and every record that was made one with this one
+    for number in (customer_id, *store.merged_records(customer_id)):
+        store.save_customer(
+            number, name=rules.ERASED, phone="", email="", note="", phone_plain="", erased_at=now, saved_by=by.id, saved_at=now
+        )  # fmt: skip
+
+
+@writing
+def save_customer(
+    customer_id: int, *, name: str, phone: str, email: str, note: str, version: int, by: Person, now: datetime
+) -> None:
+    """Change a customer; a stale form shows both versions side by side."""
+    demand(by, Deed.TAKE_IN)
+    before = store.lock_customer(customer_id)
+    if before is None:
+        raise NotFound("customer", customer_id)
+    problems = rules.check_customer(name, phone, email)
+    if problems:
+        raise ManyInvalid(problems)
+    yours = {"name": name, "phone": phone, "email": email, "note": note}
+    if before.version != version:
+        theirs = {"name": before.name, "phone": before.phone, "email": before.email, "note": before.note}
+        raise StaleSave("This customer", before.saved_by, before.saved_at, yours, theirs)
+    tidy = {key: value.strip() for key, value in yours.items()}
+    store.save_customer(
+        customer_id, **tidy, phone_plain=rules.plain_phone(phone), saved_by=by.id, saved_at=now
+    )

@@ -1,0 +1,172 @@
+"""What can be promised, and the intake in the customer's words. Common practice, no source, unless said."""
+
+from __future__ import annotations
+
+from datetime import timedelta
+
+import pytest
+from builders import HERON, NOW, all_work, crack, impact, models
+from core.test_planning import waiting
+from hypothesis import given
+from hypothesis import strategies as st
+
+from sutura.core.intake import (
+    Hands,
+    Mark,
+    MarkKind,
+    PartSeen,
+    Side,
+    check_again,
+    check_functions,
+    check_promise,
+    diagnose,
+    earliest_promise,
+    summarise,
+    untested,
+)
+from sutura.core.job import Stage
+from sutura.core.maths.geometry import Point
+from sutura.core.planning import Waiting, bench_minutes_left, minutes_before, remaining_minutes
+from sutura.core.values import Outcome
+
+SHELF = PartSeen(part="front", free=2, lead_days=3)
+BRAM = Hands(name="Bram", minutes=25, before_minutes=0)
+
+
+def test_the_earliest_counts_work_and_cure_and_rounds_up_to_five_minutes() -> None:
+    assert earliest_promise(NOW, SHELF, [BRAM], 99, 0).at == NOW + timedelta(minutes=25)
+    assert earliest_promise(NOW + timedelta(seconds=1), SHELF, [BRAM], 99, 30).at == NOW + timedelta(
+        minutes=60
+    )
+
+
+def test_whoever_is_ready_soonest_is_counted_with_the_work_before() -> None:
+    lio = Hands(name="Lio", minutes=50, before_minutes=0)
+    busy = Hands(name="Bram", minutes=25, before_minutes=40)
+    found = earliest_promise(NOW, SHELF, [busy, lio], 99, 0)
+    assert found.at == NOW + timedelta(minutes=50)
+    assert found.reasons[1] == "Lio: 50 min for this."
+    assert "after 40 min of other work" in earliest_promise(NOW, SHELF, [busy], 99, 0).reasons[1]
+
+
+def test_a_part_that_must_come_is_waited_for_and_not_the_work_of_today() -> None:
+    busy = Hands(name="Bram", minutes=25, before_minutes=300)
+    away = PartSeen(part="front", free=0, lead_days=2)
+    found = earliest_promise(NOW, away, [busy], 99, 0)
+    assert found.at == NOW + timedelta(days=2, minutes=25)
+    assert found.reasons[0] == "To be ordered: front, here in 2 days."
+
+
+@pytest.mark.parametrize(
+    ("part", "hands", "doubt"), [(None, [BRAM], "No part"), (SHELF, [], "Nobody here is trained")]
+)
+def test_what_is_not_known_is_never_a_sure_promise(
+    part: PartSeen | None, hands: list[Hands], doubt: str
+) -> None:
+    found = earliest_promise(NOW, part, hands, 30, 0)
+    assert not found.sure
+    (problem,) = check_promise(found.at, "", found)
+    assert doubt in str(problem)
+    assert check_promise(found.at, "we call", found) == []
+
+
+def test_an_earlier_promise_needs_a_reason() -> None:
+    sure = earliest_promise(NOW, SHELF, [BRAM], 99, 0)
+    assert "write why earlier is possible" in str(check_promise(NOW, " ", sure)[0])
+    assert check_promise(NOW, "Lio is free", sure) == []
+    assert check_promise(sure.at, "", sure) == []
+    assert check_promise(None, "", sure)
+
+
+def finishes(order: list[Waiting]) -> list[timedelta]:
+    """When each job of a queue is ready, counted afresh one after the other."""
+    done, ready = 0, []
+    for job in order:
+        bench = bench_minutes_left(job)
+        done += bench
+        ready.append(timedelta(minutes=done + remaining_minutes(job) - bench))
+    return ready
+
+
+@given(st.lists(st.tuples(st.integers(-30, 600), st.integers(5, 90)), max_size=8), st.integers(5, 120))
+def test_new_work_makes_no_promise_late_that_was_kept(jobs: list[tuple[int, int]], minutes: int) -> None:
+    """Against a simulation of the queue; earliest due date first by Jackson's rule (1955, from memory)."""
+    queue = [
+        waiting(f"J{place}", promise_at=NOW + timedelta(minutes=promise), bench_minutes=bench)
+        for place, (promise, bench) in enumerate(jobs)
+    ]
+    before = minutes_before(queue, minutes, NOW)
+    ordered = sorted(queue, key=lambda job: (job.promise_at, job.code))
+    place = next(k for k in range(len(ordered) + 1) if sum(map(bench_minutes_left, ordered[:k])) == before)
+    new = waiting("NEW", bench_minutes=minutes, promise_at=NOW + timedelta(days=9))
+    was = dict(zip([job.code for job in ordered], finishes(ordered), strict=True))
+    order = [*ordered[:place], new, *ordered[place:]]
+    for job, ready in zip(order, finishes(order), strict=True):
+        if job.code != "NEW" and NOW + was[job.code] <= job.promise_at:
+            assert NOW + ready <= job.promise_at
+
+
+def test_work_that_has_time_lets_the_new_work_pass() -> None:
+    calm = waiting("A", promise_at=NOW + timedelta(days=3), bench_minutes=200)
+    tight = waiting("B", promise_at=NOW + timedelta(minutes=40), bench_minutes=30)
+    over = waiting("C", promise_at=NOW + timedelta(minutes=41), stage=Stage.CLOSED, bench_minutes=0)
+    assert minutes_before([calm], 60, NOW) == 0
+    assert minutes_before([calm, tight, over], 60, NOW) == 30
+
+
+# -- tried again --------------------------------------------------------------------------------
+
+
+def test_only_what_could_not_be_tested_is_tried_again() -> None:
+    model = models()[HERON]
+    answers = {**all_work(model), "touch": ("not_testable", "battery flat")}
+    baseline = {one.function: one for one in check_functions(model, answers)[0]}
+    assert [one.id for one in untested(model, baseline)] == ["touch"]
+    (result,), problems = check_again(model, baseline, {"touch": ("faulty", "dead at the top")})
+    assert (result.outcome, problems) == (Outcome.FAULTY, [])
+    for answer in ({"image": ("faulty", "black")}, {"touch": ("faulty", " ")}, {"touch": ("maybe", "")}, {}):
+        results, problems = check_again(model, baseline, answer)
+        assert (results, len(problems)) == ([], 1)
+
+
+# -- in the customer's words --------------------------------------------------------------------
+
+
+def test_the_summary_says_what_is_seen_what_is_thought_and_what_is_not_known() -> None:
+    model = models()[HERON]
+    answers = {
+        **all_work(model),
+        "touch": ("faulty", "dead at the top"),
+        "earpiece": ("not_testable", "no sound file"),
+    }
+    results = {one.function: one for one in check_functions(model, answers)[0]}
+    dent = Mark(kind=MarkKind.DENT, points=(Point(x=40, y=5),), reach_mm=3, side=Side.LEFT)
+    found = diagnose({"glass": "broken", "image": "fine", "touch": "part", "frame": "bent"})
+    said = " ".join(
+        summarise(
+            [impact(), crack((1, 1), (9, 9)), dent], model.functions, results, found, opened_before=True
+        )
+    )
+    assert "the front glass is broken (1 place where it was hit, 1 crack); dent on the left edge" in said
+    assert "Not working: touch (dead at the top)" in said
+    assert "so we do not know: earpiece (no sound file)" in said
+    assert "opened before it came to us" in said
+    assert "Broken: the glass, the frame." in said
+    assert "We suspect the touch layer, a plug or cable, but that is not sure yet." in said
+    assert "Please note: A bent frame" in said
+
+
+def test_the_summary_of_nothing_promises_nothing() -> None:
+    said = summarise([], models()[HERON].functions, {}, diagnose({}), opened_before=False)
+    assert said == (
+        "We see no damage from outside.",
+        "Nothing was tested yet.",
+        "What is broken inside is not known yet.",
+    )
+
+
+def test_a_contradiction_is_told_and_a_flat_battery_is_charged_before_any_route() -> None:
+    flat = summarise([], (), {}, diagnose({"battery": "flat", "image": "none"}), opened_before=False)
+    assert flat[-1] == "Charge it first, then test again."
+    torn = diagnose({"image": "lines", "image_in_list": "works"})
+    assert any("do not go together" in line for line in summarise([], (), {}, torn, opened_before=False))
