@@ -126,6 +126,7 @@ def test_a_device_in_no_pack_is_taken_in_at_390_pixels(sit: Sit, floor: Shop) ->
     page.get_by_role("button", name="The rest works").tap()
     for consent in page.locator("[name=consent]").all():
         consent.check()
+    page.get_by_label("Why it can be promised").fill("we call when a part is found")
     page.get_by_role("button", name="Take it in").tap()
     page.wait_for_url("**/ticket")
     code = page.url.split("/")[-2]
