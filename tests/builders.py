@@ -12,7 +12,7 @@ from sutura.config import CATALOGUE
 from sutura.core.catalogue import Model
 from sutura.core.intake import CONSENTS, Mark, MarkKind
 from sutura.core.job import JobFacts, JobRecord, Stage
-from sutura.core.matching import Offer, may_choose
+from sutura.core.matching import Numbers, Offer, Wanted, may_choose, wanted_of
 from sutura.core.maths.geometry import Point
 from sutura.core.values import Person, Role
 from sutura.services import (
@@ -58,10 +58,23 @@ def offers() -> dict[str, Offer]:
             first = part.offers[0]
             found[part.barcode] = Offer(
                 id=number, part_id=number, part=part.name, printed_number=part.printed_number,
-                supplier=pack.suppliers[first.supplier], grade=part.grade, attributes=part.attributes, box=part.box,
+                supplier=pack.suppliers[first.supplier]["name"], grade=part.grade, guarantee_days=first.guarantee_days, returns=first.returns, attributes=part.attributes, box=part.box,
                 price_minor=first.price_minor, lead_days=first.lead_days, free=1,
             )  # fmt: skip
     return found
+
+
+@cache
+def numbers() -> Numbers:
+    """The shipped printed numbers and how makers print them."""
+    packs = catalogue.read_packs(CATALOGUE)[1]
+    return Numbers.of(
+        [one for pack in packs for one in pack.interchange], [one for pack in packs for one in pack.labels]
+    )
+
+
+def wanted(model_id: str, kind: str = "") -> Wanted:
+    return wanted_of(models()[model_id], kind)
 
 
 def offer(barcode: str, **changes: Any) -> Offer:

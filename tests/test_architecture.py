@@ -81,6 +81,7 @@ def test_the_capability_word_names_the_file_in_every_layer() -> None:
             "rules",
             "once",
             "marks",
+            "known",
             "database",
             "tables",
             "migrating",

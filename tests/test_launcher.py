@@ -96,7 +96,7 @@ def test_core_runs_from_the_shell_with_json_in_and_out() -> None:
     )
     assert [part["minor"] for part in json.loads(done.stdout)] == [334, 333, 333]
     schema = sutura("core", "--schema", "matching.judge")
-    assert json.loads(schema.stdout)["input"]["properties"].keys() == {"need", "move_over", "offer"}
+    assert json.loads(schema.stdout)["input"]["properties"].keys() == {"wanted", "offer", "known"}
     refused = sutura("core", "identify.check_imei", given='{"text": "123"}')
     assert refused.returncode == 4
     assert json.loads(refused.stdout)["refused"] == "Invalid"

@@ -17,7 +17,7 @@ from sutura.config import CATALOGUE
 from sutura.core.catalogue import Change, Measured
 from sutura.core.errors import Invalid, ManyInvalid, NotAllowed, NotFound, StaleSave
 from sutura.core.identify import Verdict
-from sutura.core.matching import Fit
+from sutura.core.matching import Fit, wanted_of
 from sutura.core.values import Role
 from sutura.services import catalogue, identify, intake, matching
 from sutura.store import catalogue as store
@@ -284,7 +284,7 @@ def test_w18_the_wrong_siblings_part_is_refused_though_every_step_is_shared(shop
     from sutura.core.matching import judge
 
     finch = catalogue.find_model("fennick-finch")
-    judged = judge(finch.need, finch.move_over, offer("P-1102"))
+    judged = judge(wanted_of(finch), offer("P-1102"))
     assert judged.fit is Fit.NOT
     assert "part family" in judged.says
 
@@ -312,8 +312,8 @@ def test_a_device_in_no_pack_is_taken_in_by_its_measures_and_match_shows_what_is
     assert page.model.full_name == "Nobody ZX 9000"
     judged = next(one.judged for one in page.offers if one.judged.offer.part == "Heron front, genuine pulled")
     outcomes = {f.attribute: f.agreement.value for f in judged.findings}
-    assert outcomes["Outline width"] == outcomes["Connector pins"] == "agrees"
-    assert outcomes["Resolution"] == outcomes["Mounting"] == "unknown"
+    assert outcomes["width_mm"] == outcomes["connector_pins"] == "agrees"
+    assert outcomes["resolution"] == outcomes["windows"] == "unknown"
     assert judged.fit is Fit.UNKNOWN
     assert all(one.judged.fit in (Fit.UNKNOWN, Fit.NOT) for one in page.offers)
     with pytest.raises(Invalid, match="measure the original"):
@@ -327,6 +327,7 @@ def test_what_is_entered_later_turns_unknown_into_an_answer(shop: Shop) -> None:
         "connector_place": "right",
         "mounting": "glued frame",
         "touch": "integrated",
+        "windows": models()[HERON].need["windows"],
     }
     edit(shop, matching.match_page(code).model.id, lambda raw: raw["need"].update(known))
     fits = {one.judged.offer.part: one.judged.fit for one in matching.match_page(code).offers}

@@ -199,6 +199,10 @@ class JobRecord:
     marks: Sequence[Mapping[str, object]]
     look: Mapping[str, str]
     arrival: Mapping[str, object]
+    # what was measured on the original, the items of the old screen that are broken, the other parts of a kit or bridge
+    measured: Mapping[str, str | int | float]
+    destroyed: Sequence[str]
+    more_offers: Sequence[int]
     promise_at: datetime
     promise_reason: str
     received_at: datetime

@@ -29,16 +29,19 @@ from sutura.core.catalogue import (
     NumberKind,
     NumberPattern,
     OpeningTool,
+    OtherRoute,
     Phase,
     Plug,
     ScrewGroup,
     Seal,
     Spot,
     Step,
+    Supplied,
     problems_of,
 )
 from sutura.core.errors import Invalid, ManyInvalid
 from sutura.core.identify import LabelPattern
+from sutura.core.matching import Interchange, tangles
 from sutura.core.maths.geometry import Box, Point
 
 FORMAT = 2
@@ -54,6 +57,9 @@ class PartOffer:
     number: str
     price_minor: int
     lead_days: int
+    minimum: int = 1
+    guarantee_days: int | None = None
+    returns: str = ""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -71,11 +77,12 @@ class PackPart:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class PartsPack:
-    """Suppliers, label patterns, and parts with their own JSON."""
+    """Suppliers with their own JSON, label patterns, numbers that stand in for others, and parts with their own JSON."""
 
     id: str
-    suppliers: Mapping[str, str]
+    suppliers: Mapping[str, Mapping[str, str]]
     labels: tuple[LabelPattern, ...]
+    interchange: tuple[Interchange, ...]
     parts: tuple[tuple[PackPart, dict[str, Any]], ...]
 
 
@@ -134,7 +141,8 @@ def check_model(raw: Mapping[str, Any], schema_folder: Path, pack: str) -> Model
 def read_parts(text: str, schema_folder: Path, name: str) -> PartsPack:
     """Suppliers, label patterns and parts of one pack; an offer must name a supplier of the pack."""
     pack = _checked(text, schema_folder / "parts.schema.json", name)
-    suppliers = {raw["id"]: raw["name"] for raw in pack["suppliers"]}
+    suppliers = {raw["id"]: raw for raw in pack["suppliers"]}
+    interchange = tuple(Interchange(**raw) for raw in pack.get("interchange", ()))
     problems = [
         Invalid(f"parts[{i}].offers[{j}].supplier", offer["supplier"], f"name one of: {', '.join(suppliers)}")
         for i, part in enumerate(pack["parts"])
@@ -146,10 +154,13 @@ def read_parts(text: str, schema_folder: Path, name: str) -> PartsPack:
         for i, part in enumerate(pack["parts"])
         if "gtin" in part and not ean.is_valid(part["gtin"])
     ]
+    problems += [
+        Invalid("interchange", tangle, "put it right: it cannot be so") for tangle in tangles(interchange)
+    ]
     if problems:
         raise ManyInvalid(problems, name)
     return PartsPack(
-        id=pack["pack"], suppliers=suppliers, labels=tuple(LabelPattern(**raw) for raw in pack["labels"]),
+        id=pack["pack"], suppliers=suppliers, labels=tuple(LabelPattern(**raw) for raw in pack["labels"]), interchange=interchange,
         parts=tuple((_part(raw), raw) for raw in pack["parts"]),
     )  # fmt: skip
 
@@ -287,6 +298,12 @@ def model_from_json(raw: Mapping[str, Any]) -> Model:
         steps=tuple(_step(s) for s in raw["steps"]),
         rework=tuple(raw["rework"]),
         move_over=tuple(raw["move_over"]),
+        demands=raw.get("demands", {}),
+        supplies=tuple(Supplied(**one) for one in raw.get("supplies", ())),
+        routes=tuple(
+            OtherRoute(**{**one, "move_over": tuple(one.get("move_over", ()))})
+            for one in raw.get("routes", ())
+        ),
     )
 
 
@@ -345,6 +362,9 @@ def _part(raw: Mapping[str, Any]) -> PackPart:
                 number=offer["number"],
                 price_minor=int(Decimal(offer["price"]) * 100),
                 lead_days=offer["lead_days"],
+                minimum=offer.get("minimum", 1),
+                guarantee_days=offer.get("guarantee_days"),
+                returns=offer.get("returns", ""),
             )
             for offer in raw["offers"]
         ),

@@ -11,11 +11,13 @@ from sutura.core.catalogue import Model, Step
 from sutura.core.errors import MoveRefused
 from sutura.core.intake import DamageReading, read_damage
 from sutura.core.job import STAGE_WORDS, JobRecord, Move, Stage
+from sutura.core.matching import Learned
 from sutura.core.people import Deed, demand
 from sutura.core.values import Person
 from sutura.services import catalogue
 from sutura.services.job import move, note, progress_of
 from sutura.services.marks import marks_of
+from sutura.services.matching import learn
 from sutura.store import bench as store
 from sutura.store import job as job_store
 from sutura.store import stock as stock_store
@@ -97,21 +99,18 @@ def do_step(code: str, step_id: str, counted: str, reason: str, by: Person, now:
 def close(code: str, by: Person, now: datetime) -> None:
     """All steps are done: the part leaves the ledger, cost and bench minutes are fixed."""
     job = job_store.lock_job(code)
-    held = stock_store.load_held(job.id)
-    offer = stock_store.load_offer(job.offer_id) if job.offer_id else None
-    cost = (stock_store.latest_cost(held.part_id) if held else None) or (offer.price_minor if offer else 0)
+    held = stock_store.held_of(job.id)
+    offers = stock_store.load_offers([job.offer_id, *job.more_offers]) if job.offer_id else []
+    asked = {offer.part_id: offer.price_minor for offer in offers}
+    costs = {one.part_id: stock_store.latest_cost(one.part_id) or asked.get(one.part_id, 0) for one in held}
+    cost = sum(costs.values())
     minutes = rules.worked_minutes([*store.bench_times(job.id), now])
     move(job, Move.CLOSE, by=by, now=now, kind="closed", says=f"Closed up after {minutes} min of bench work.",
          cost_minor=cost, bench_minutes=minutes)  # fmt: skip
-    if held:
-        stock_store.save_reservation(held.id, "fitted")
+    for one in held:
+        stock_store.save_reservation(one.id, "fitted")
         stock_store.add_stock_move(
-            part=held.part_id,
-            quantity=-1,
-            kind="fitted",
-            job=job.id,
-            unit_cost_minor=cost,
-            note="",
-            person=by.id,
-            at=now,
-        )
+            part=one.part_id, quantity=-1, kind="fitted", job=job.id, unit_cost_minor=costs[one.part_id], note="", person=by.id, at=now,
+        )  # fmt: skip
+    for offer in offers:
+        learn(job, offer, Learned.PROVED, "", by, now)

@@ -32,10 +32,12 @@ from sutura.core.catalogue import (
 )
 from sutura.core.errors import Invalid, ManyInvalid, NotFound, StaleSave
 from sutura.core.identify import LabelPattern
-from sutura.core.matching import Judged
+from sutura.core.matching import Interchange, Judged
+from sutura.core.maths.money import parse_minor
 from sutura.core.people import Deed, demand
 from sutura.core.values import Person
 from sutura.formats import pack
+from sutura.services.known import known_about, offers_for
 from sutura.store import catalogue as store
 from sutura.store import database
 from sutura.store import stock as stock_store
@@ -186,10 +188,12 @@ def model_page(model_id: str) -> ModelPage:
 
 def _known_parts(known: Model) -> list[KnownPart]:
     """Parts that fit by the rules, then those that were fitted and proved whatever the rules say."""
-    offers = stock_store.offers_page(str(known.need["kind"]))
+    wanted = matching.wanted_of(known)
+    offers = offers_for(wanted)
     proved = store.fitted_parts(known.id)
     cheapest = {offer.part_id: offer for offer in sorted(offers, key=lambda one: -one.price_minor)}
-    judged = [matching.judge(known.need, known.move_over, offer) for offer in cheapest.values()]
+    about = known_about(wanted, known.id)
+    judged = [matching.judge(wanted, offer, about) for offer in cheapest.values()]
     kept = [one for one in judged if matching.may_choose(one.fit) or one.offer.part_id in proved]
     barcodes = stock_store.barcodes([one.offer.part_id for one in kept])
     return [
@@ -328,8 +332,9 @@ def _apply(
                 store.remove_model(one.id)
         store.save_pack(read.id, "models", {}, now)
         return
-    for supplier_id, name in read.suppliers.items():
-        store.save_supplier(supplier_id, name)
+    for supplier_id, supplier in read.suppliers.items():
+        shipping = parse_minor(supplier.get("shipping", "0")) or 0
+        store.save_supplier(supplier_id, supplier["name"], shipping)
     for part, raw in read.parts:
         if doing[part.barcode].change in writes:
             store.save_part(raw, read.id, keep_prices=keep_ours)
@@ -337,10 +342,23 @@ def _apply(
         if one.change is Change.REMOVED:
             store.remove_part(one.id)
     head = {
-        "suppliers": [{"id": supplier, "name": name} for supplier, name in read.suppliers.items()],
+        "suppliers": [dict(supplier) for supplier in read.suppliers.values()],
         "labels": [_label(label) for label in read.labels],
     }
+    if read.interchange:
+        head["interchange"] = [_interchange(one) for one in read.interchange]
     store.save_pack(read.id, "parts", head, now)
+
+
+def _interchange(one: Interchange) -> dict[str, Any]:
+    kept = {
+        "number": one.number,
+        "of": one.of,
+        "both": one.both,
+        "condition": one.condition,
+        "source": one.source,
+    }
+    return {name: value for name, value in kept.items() if value}
 
 
 def _label(label: LabelPattern) -> dict[str, str]:

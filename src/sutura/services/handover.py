@@ -57,7 +57,7 @@ def decline(code: str, reason: str, by: Person, now: datetime) -> None:
     if not reason.strip():
         raise Invalid("reason", "", "write why the repair is declined")
     job = job_store.lock_job(code)
-    held = stock_store.load_held(job.id)
+    held = stock_store.held_of(job.id)
     move(
         job,
         Move.DECLINE,
@@ -67,8 +67,8 @@ def decline(code: str, reason: str, by: Person, now: datetime) -> None:
         says=f"Declined: {reason.strip()}",
         facts={"reason_given": True},
     )
-    if held:
-        stock_store.save_reservation(held.id, "released")
+    for one in held:
+        stock_store.save_reservation(one.id, "released")
 
 
 @writing

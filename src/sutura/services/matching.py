@@ -1,17 +1,28 @@
-"""Choosing the part for a job, with the price that follows from it."""
+"""Choosing the part for a job – or seeing what there is for a model – with the price that follows from it."""
 
 from __future__ import annotations
 
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 
 from sutura.core import matching as rules
 from sutura.core.catalogue import Model
-from sutura.core.errors import Invalid, NotFound
+from sutura.core.errors import Invalid, ManyInvalid, MoveRefused, NotFound
 from sutura.core.identify import Panel, PanelSize, size_of
 from sutura.core.intake import PartSeen
-from sutura.core.job import JobRecord, Move, Stage
-from sutura.core.matching import Judged, PanelJudged
+from sutura.core.job import STAGE_WORDS, JobRecord, Move, Stage, starts_of
+from sutura.core.matching import (
+    Confirmed,
+    Fit,
+    Judged,
+    Learned,
+    Offer,
+    PanelJudged,
+    Ranked,
+    Wanted,
+    Weights,
+)
 from sutura.core.maths.money import Money
 from sutura.core.people import Deed, demand
 from sutura.core.planning import expected_minutes
@@ -19,30 +30,77 @@ from sutura.core.quoting import Quote, Rates, quote
 from sutura.core.values import Person
 from sutura.formats import edid
 from sutura.services import catalogue
-from sutura.services.job import move
+from sutura.services.job import move, note
+from sutura.services.known import known_about, offers_for, parts_for_kits
 from sutura.services.planning import factor_of
 from sutura.services.quoting import shop
+from sutura.store import intake as intake_store
 from sutura.store import job as job_store
+from sutura.store import matching as matching_store
 from sutura.store import stock as store
 from sutura.store.database import reading, writing
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Matched:
-    """One offer judged for a job, with the price the customer would pay."""
+    """One offer in its place, with the price the customer would pay and who has the pieces that are gone."""
 
-    judged: Judged
+    ranked: Ranked
     quote: Quote
     holders: tuple[str, ...]
+
+    @property
+    def judged(self) -> Judged:
+        return self.ranked.judged
+
+    @property
+    def parts_minor(self) -> int:
+        """What the parts cost us: the offer or the members of the kit, and what bridges or completes it."""
+        return self.judged.offer.price_minor + sum(one.price_minor for one in self.judged.extras)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Matching:
+    """What there is for a need: offers and kits in one order, those dominated by another apart."""
+
+    wanted: Wanted
+    offers: list[Matched]
+    weights: Weights
+    currency: str
+
+    @property
+    def shown(self) -> list[Matched]:
+        return [one for one in self.offers if not one.ranked.under]
+
+    @property
+    def folded(self) -> list[Matched]:
+        return [one for one in self.offers if one.ranked.under]
+
+    def find(self, offer_id: int, members: Sequence[int] = ()) -> Matched | None:
+        """The offer, or the kit of these members."""
+        return next(
+            (
+                one
+                for one in self.offers
+                if (one.judged.members and [m.id for m in one.judged.members] == list(members))
+                or (not one.judged.members and not members and one.judged.offer.id == offer_id)
+            ),
+            None,
+        )
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class MatchPage:
     job: JobRecord
     model: Model
-    offers: list[Matched]
-    held: store.Held | None
+    matching: Matching
+    held: list[store.Held]
     panel: PanelRead | None
+    confirmed: list[Confirmed]
+
+    @property
+    def offers(self) -> list[Matched]:
+        return self.matching.offers
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -56,29 +114,50 @@ class PanelRead:
     at: datetime
 
 
+def _match(model: Model, wanted: Wanted, destroyed: Collection[str], days_left: int | None) -> Matching:
+    """Judge and rank what there is for a need, kits among it."""
+    the_shop = shop()
+    weights = rules.weights_from(the_shop.weights, the_shop.bench_rate_minor)
+    known = known_about(wanted, model.id, destroyed)
+    judged = [rules.judge(wanted, offer, known) for offer in offers_for(wanted)]
+    judged += rules.find_kits(wanted, parts_for_kits(wanted), known)
+    ranked = rules.rank(judged, weights, wanted.minutes, days_left)
+    gone = [
+        one.judged.offer.part_id
+        for one in ranked
+        if one.judged.offer.free < 1 and rules.may_choose(one.judged.fit)
+    ]
+    holders = store.holders_by_part(gone) if gone else {}
+    return Matching(
+        wanted=wanted, weights=weights, currency=the_shop.currency,
+        offers=[
+            Matched(ranked=one, quote=_quote(one.judged, wanted, the_shop.rates), holders=holders.get(one.judged.offer.part_id, ()))
+            for one in ranked
+        ],
+    )  # fmt: skip
+
+
+def _for_job(job: JobRecord, model: Model, kind: str, now: datetime) -> Matching:
+    wanted = rules.wanted_of(model, kind, job.measured)
+    return _match(model, wanted, job.destroyed, max((job.promise_at - now).days, 0))
+
+
 @reading
-def match_page(code: str) -> MatchPage:
+def match_page(code: str, now: datetime | None = None, kind: str = "") -> MatchPage:
+    """What there is for a job, for its own need or that of another route; `now` for what waiting does to the promise."""
     job = job_store.load_job(code)
     model = catalogue.model(job.model_id, job.model_version)
-    rates = shop().rates
-    judged = rules.rank(
-        [
-            rules.judge(model.need, model.move_over, offer)
-            for offer in store.offers_page(str(model.need["kind"]))
-        ],
-        rates.bench_rate_minor,
-    )
-    gone = [one.offer.part_id for one in judged if one.offer.free < 1 and rules.may_choose(one.fit)]
-    holders = store.holders_by_part(gone) if gone else {}
-    offers = [
-        Matched(
-            judged=one, quote=_quote(one, model, rates), holders=holders.get(one.offer.part_id, ()),
-        )
-        for one in judged
-    ]  # fmt: skip
     return MatchPage(
-        job=job, model=model, offers=offers, held=store.load_held(job.id), panel=_panel_read(job, model)
-    )
+        job=job, model=model, matching=_for_job(job, model, kind, now or job.received_at), held=store.held_of(job.id), panel=_panel_read(job, model),
+        confirmed=rules.compare_original(rules.wanted_of(model, kind).need, job.measured),
+    )  # fmt: skip
+
+
+@reading
+def match_model(model_id: str, kind: str = "") -> tuple[Model, Matching]:
+    """What there is for a model, without a job: the answer on the phone."""
+    model = catalogue.find_model(model_id)
+    return model, _match(model, rules.wanted_of(model, kind), (), None)
 
 
 def _panel_read(job: JobRecord, model: Model) -> PanelRead | None:
@@ -112,15 +191,17 @@ def keep_panel(job_id: int, stage: Stage, model: Model, kept: str, by: Person, n
 @reading
 def soonest_part(model: Model) -> PartSeen | None:
     """The part for a model that may be chosen and is here soonest; None when none is known."""
+    wanted = rules.wanted_of(model)
+    known = known_about(wanted, model.id)
     found = [
-        offer
-        for offer in store.offers_page(str(model.need["kind"]))
-        if rules.may_choose(rules.judge(model.need, model.move_over, offer).fit)
+        one
+        for one in (rules.judge(wanted, offer, known) for offer in offers_for(wanted))
+        if rules.may_choose(one.fit)
     ]
     if not found:
         return None
-    best = min(found, key=lambda offer: (offer.free < 1, offer.lead_days, offer.id))
-    return PartSeen(part=best.part, free=max(best.free, 0), lead_days=best.lead_days)
+    best = min(found, key=lambda one: (rules.wait_days(one), one.offer.id))
+    return PartSeen(part=best.offer.part, free=max(best.offer.free, 0), lead_days=rules.wait_days(best))
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -139,31 +220,172 @@ def show_panel(model: Model, typed: str) -> PanelShown:
     return PanelShown(panel=panel, size=size_of(panel), judged=judged)
 
 
-def _quote(judged: Judged, model: Model, rates: Rates) -> Quote:
-    """The price to propose: from the sheet's own time, not from who happens to do it."""
-    minutes = expected_minutes(model.minutes, None, judged.extra_minutes)
-    return quote(Money(minor=judged.offer.price_minor, currency=rates.currency), minutes, rates)
+def _quote(judged: Judged, wanted: Wanted, rates: Rates) -> Quote:
+    """The price to propose: from the route's own time, not from who happens to do it."""
+    minutes = expected_minutes(wanted.minutes, None, judged.extra_minutes)
+    cost = judged.offer.price_minor + sum(one.price_minor for one in judged.extras)
+    return quote(Money(minor=cost, currency=rates.currency), minutes, rates)
+
+
+# -- choosing -----------------------------------------------------------------------------------
 
 
 @writing
-def choose_offer(code: str, offer_id: int, by: Person, now: datetime) -> None:
-    """Choose an offer and agree its price; only one that fits, or fits with its bridge."""
+def choose_offer(
+    code: str, offer_id: int, by: Person, now: datetime, *, members: Sequence[int] = (), agreed: bool = False
+) -> None:
+    """Choose an offer or a kit and agree its price; one that needs consent only when the customer agreed to what it says."""
     demand(by, Deed.QUOTE)
     job = job_store.lock_job(code)
     model = catalogue.model(job.model_id, job.model_version)
+    offer = store.load_offer(members[0] if members else offer_id)
+    if offer is None:
+        raise NotFound("offer", offer_id)
+    chosen = _chosen(job, model, offer, members, now)
+    judged, price = chosen.judged, chosen.quote
+    if not rules.may_choose(judged.fit):
+        raise Invalid("offer", offer.part, f"choose one that fits. This one: {judged.says}")
+    to_agree = consent_text(judged)
+    if to_agree and not agreed:
+        raise Invalid("agreed", "", f"the customer must agree first: “{to_agree}”")
+    if to_agree:
+        row = intake_store.ConsentRow(
+            consent=f"part-{offer.id}", version=1, text=to_agree, needed=False, active=True
+        )
+        intake_store.keep_consent(job.id, row, now)
+    rates = shop().rates
+    whole = [*judged.members, *judged.extras] if judged.members else [judged.offer, *judged.extras]
+    move(
+        job, Move.REQUOTE if job.stage is Stage.QUOTED else Move.QUOTE, by=by, now=now, kind="quoted",
+        says=f"{judged.offer.part} from {judged.offer.supplier} chosen at {price.price}. {judged.says}",
+        facts={"part_chosen": True, "price_agreed": True}, offer=whole[0].id, more_offers=[one.id for one in whole[1:]], fit=judged.fit.value,
+        price_minor=price.price.minor, tax_bps=rates.tax_bps, extra_minutes=judged.extra_minutes,
+        expected_minutes=expected_minutes(chosen_minutes(model, offer), factor_of(job.technician_id, model), judged.extra_minutes),
+        detail={"offers": [one.id for one in whole], "price_minor": price.price.minor, "fit": judged.fit.value, "agreed": to_agree},
+    )  # fmt: skip
+
+
+def chosen_minutes(model: Model, offer: Offer) -> int:
+    """The work of the route that a part belongs to."""
+    return rules.wanted_of(model, str(offer.known("kind") or "")).minutes
+
+
+def _chosen(job: JobRecord, model: Model, offer: Offer, members: Sequence[int], now: datetime) -> Matched:
+    """The offer or kit as it is judged now, whatever the page showed when it was opened."""
+    kind = "" if members else str(offer.known("kind") or "")
+    wanted = rules.wanted_of(model, kind, job.measured)
+    if members:
+        found = _for_job(job, model, "", now).find(offer.id, members)
+        if found is None:
+            raise Invalid(
+                "offer",
+                offer.part,
+                "choose a kit that is complete and fits now: one of its parts is gone or changed",
+            )
+        return found
+    known = known_about(wanted, model.id, job.destroyed)
+    judged = rules.judge(wanted, offer, known)
+    rates = shop()
+    weights = rules.weights_from(rates.weights, rates.bench_rate_minor)
+    ranked = rules.rank([judged], weights, wanted.minutes)[0]
+    return Matched(ranked=ranked, quote=_quote(judged, wanted, rates.rates), holders=())
+
+
+def consent_text(judged: Judged) -> str:
+    """What the customer has to agree to before such a part is used; empty when nothing."""
+    if judged.fit is not Fit.CONSENT:
+        return ""
+    asked = "; ".join(f"{one.title.lower()}: {one.reason}" for one in judged.of(rules.Agreement.CONSENT))
+    return f"I agree to this part although it differs – {asked}."
+
+
+# -- measured on the table ----------------------------------------------------------------------
+
+
+@writing
+def compare_original(
+    code: str, typed: Mapping[str, str], destroyed: Sequence[str], by: Person, now: datetime
+) -> list[Confirmed]:
+    """Keep what was measured or read on the original, and which of its items are broken; it counts before the catalogue."""
+    demand(by, Deed.RESERVE)
+    job = job_store.lock_job(code)
+    if job.stage not in starts_of(Move.QUOTE, Move.REQUOTE, Move.TAKE_PART):
+        raise MoveRefused(code, "be measured for its part", [f"it is {STAGE_WORDS[job.stage]}"])
+    model = catalogue.model(job.model_id, job.model_version)
+    measured = rules.read_measured(typed)
+    wanted = rules.wanted_of(model)
+    known_items = {
+        rules.BRACKETS,
+        *wanted.move_over,
+        *(item for route in model.routes for item in route.move_over),
+    }
+    strange = [item for item in destroyed if item not in known_items]
+    if strange:
+        raise Invalid("destroyed", strange[0], f"choose among: {', '.join(sorted(known_items))}")
+    found = rules.compare_original(wanted.need, measured)
+    said = [f"{one.title} {one.measured} ({one.says})" for one in found] + [
+        f"{item} broken on the old screen" for item in destroyed
+    ]
+    note(
+        job, by=by, now=now, kind="original measured", says=f"On the table: {'; '.join(said) or 'nothing measured'}.", measured=measured,
+        destroyed=list(destroyed),
+    )  # fmt: skip
+    return found
+
+
+@writing
+def measure_part(offer_id: int, typed: Mapping[str, str], by: Person, now: datetime) -> None:
+    """Keep what was measured of a part itself; it counts before the supplier's claim, for everyone."""
+    demand(by, Deed.RESERVE)
     offer = store.load_offer(offer_id)
     if offer is None:
         raise NotFound("offer", offer_id)
-    judged = rules.judge(model.need, model.move_over, offer)
-    if not rules.may_choose(judged.fit):
-        raise Invalid("offer", offer.part, f"choose one that fits. This one: {judged.says}")
-    rates = shop().rates
-    price = _quote(judged, model, rates)
-    move(
-        job, Move.REQUOTE if job.stage is Stage.QUOTED else Move.QUOTE, by=by, now=now, kind="quoted",
-        says=f"{offer.part} from {offer.supplier} chosen at {price.price}. {judged.says}",
-        facts={"part_chosen": True, "price_agreed": True}, offer=offer.id, fit=judged.fit.value,
-        price_minor=price.price.minor, tax_bps=rates.tax_bps, extra_minutes=judged.extra_minutes,
-        expected_minutes=expected_minutes(model.minutes, factor_of(job.technician_id, model), judged.extra_minutes),
-        detail={"offer": offer.id, "price_minor": price.price.minor, "fit": judged.fit.value},
-    )  # fmt: skip
+    measured = rules.read_measured({name: value for name, value in typed.items() if name != "printed_number"})
+    if not measured:
+        raise Invalid("measured", "nothing", "measure at least one thing")
+    matching_store.save_measured(
+        offer.part_id,
+        {name: {"value": value, "who": by.name, "at": now.isoformat()} for name, value in measured.items()},
+    )
+
+
+# -- learned ------------------------------------------------------------------------------------
+
+REPORTS = {"did_not_fit": Learned.DID_NOT_FIT, "defective": Learned.DEFECTIVE}
+
+
+@writing
+def report_part(code: str, outcome: str, says: str, by: Person, now: datetime) -> None:
+    """Write down that the chosen part did not fit, or was defective: later verdicts name it."""
+    demand(by, Deed.RESERVE)
+    job = job_store.lock_job(code)
+    problems = []
+    if outcome not in REPORTS:
+        problems.append(Invalid("outcome", outcome, "choose: did not fit, or was defective"))
+    if len(says.strip()) < 5:
+        problems.append(
+            Invalid("part_says", says, "write what was wrong, such as: connector on the other side")
+        )
+    if problems:
+        raise ManyInvalid(problems, "The report")
+    offer = store.load_offer(job.offer_id) if job.offer_id else None
+    if offer is None or job.stage in (Stage.HANDED_BACK, Stage.RETURNED):
+        raise MoveRefused(
+            code,
+            "have its part reported",
+            ["no part is chosen for it" if offer is None else f"it is {STAGE_WORDS[job.stage]}"],
+        )
+    learn(job, offer, REPORTS[outcome], says.strip()[:300], by, now)
+
+
+def learn(job: JobRecord, offer: Offer, outcome: Learned, says: str, by: Person, now: datetime) -> None:
+    """Keep what came of a part on a job's model, with the job."""
+    matching_store.add_evidence(job.model_id, offer.part_id, offer.id, job.id, outcome, says, by.id, now)
+    if outcome is not Learned.PROVED:
+        note(
+            job,
+            by=by,
+            now=now,
+            kind="part reported",
+            says=f"{offer.part} from {offer.supplier} {outcome.value}: {says}.",
+        )

@@ -9,6 +9,7 @@ from datetime import datetime
 from sutura.core import quoting as rules
 from sutura.core.errors import Invalid, ManyInvalid, MoveRefused, NotFound, StaleSave
 from sutura.core.job import STAGE_WORDS, JobRecord
+from sutura.core.matching import read_weights, weights_from, weights_kept
 from sutura.core.maths.money import Money, amount_text, parse_minor
 from sutura.core.people import Deed, demand
 from sutura.core.quoting import Margin, margin
@@ -129,6 +130,25 @@ def change_offer_price(offer_id: int, typed: str, version: int, by: Person, now:
     stock_store.save_price(offer_id, minor)
     people_store.add_audit(
         by.id, now, "offer price changed", {"offer": offer_id, "before": offer.price_minor, "after": minor}
+    )
+
+
+@writing
+def change_weights(typed: Mapping[str, str], version: int, by: Person, now: datetime) -> None:
+    """Change the weights by which offers are ranked."""
+    demand(by, Deed.SET_PRICE)
+    before = store.lock_shop()
+    if before is None:
+        raise NotFound("shop", "set up")
+    weights = read_weights(typed, before.bench_rate_minor)
+    if before.version != version:
+        theirs = {
+            name: amount_text(minor) for name, minor in weights_kept(weights_from(before.weights, 0)).items()
+        }
+        raise StaleSave("The weights", "another manager", None, dict(typed), theirs)
+    store.save_shop(weights=weights_kept(weights))
+    people_store.add_audit(
+        by.id, now, "weights changed", {"before": dict(before.weights), "after": weights_kept(weights)}
     )
 
 

@@ -23,23 +23,25 @@ def take_part(code: str, by: Person, now: datetime) -> None:
     """Hold the chosen part for this job. The job is locked first, then the part: two cannot get the last one."""
     demand(by, Deed.RESERVE)
     job = job_store.lock_job(code)
-    held = store.load_held(job.id)
+    held = store.held_of(job.id)
     if job.stage is not Stage.QUOTED and not held:
         model = catalogue.model(job.model_id, job.model_version)
         check_move(gather_facts(job, model), Move.TAKE_PART)
-    offer = store.load_offer(job.offer_id) if job.offer_id else None
-    if offer is None:
+    offers = store.load_offers([job.offer_id, *job.more_offers]) if job.offer_id else []
+    if len(offers) != 1 + len(job.more_offers):
         raise NotFound("chosen part of job", code)
-    level = store.lock_level(offer.part_id)
-    rules.check_reserve(level, code, held.part if held else "")
-    store.add_reservation(offer.part_id, job.id, by.id, now)
+    # always in the same order, so that two jobs cannot each wait for the other's part
+    for part_id in sorted({offer.part_id for offer in offers}):
+        level = store.lock_level(part_id)
+        rules.check_reserve(level, code, held[0].part if held else "")
+        store.add_reservation(part_id, job.id, by.id, now)
     move(
         job,
         Move.TAKE_PART,
         by=by,
         now=now,
         kind="part held",
-        says=f"{offer.part} taken off the shelf and promised to this job.",
+        says=f"{', '.join(offer.part for offer in offers)} taken off the shelf and promised to this job.",
     )
 
 
@@ -48,11 +50,11 @@ def give_back_part(code: str, by: Person, now: datetime) -> None:
     """Release the held part: it is free for others at once."""
     demand(by, Deed.RESERVE)
     job = job_store.lock_job(code)
-    held = store.load_held(job.id)
+    held = store.held_of(job.id)
     move(job, Move.GIVE_BACK_PART, by=by, now=now, kind="part given back",
-         says=f"{held.part if held else 'The part'} given back to the shelf.")  # fmt: skip
-    if held:
-        store.save_reservation(held.id, "released")
+         says=f"{', '.join(one.part for one in held) or 'The part'} given back to the shelf.")  # fmt: skip
+    for one in held:
+        store.save_reservation(one.id, "released")
 
 
 @writing

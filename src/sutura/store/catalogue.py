@@ -265,7 +265,9 @@ def _parts(where: str, *parameters: object) -> list[tuple[str, str, dict[str, An
         " part.barcode, part.gtin, part.name, part.bin, part.printed_number, part.grade, part.attributes, part.box,"
         " coalesce((select jsonb_agg(jsonb_build_object('supplier', supplier_id, 'number', number,"
         "   'price', (price_minor / 100)::text || '.' || lpad((price_minor %% 100)::text, 2, '0'),"
-        "   'lead_days', lead_days) order by supplier_id, number) from offer where part_id = part.id), '[]')"
+        "   'lead_days', lead_days) || jsonb_strip_nulls(jsonb_build_object('minimum', nullif(minimum, 1),"
+        "   'guarantee_days', guarantee_days, 'returns', nullif(returns, ''))) order by supplier_id, number)"
+        "   from offer where part_id = part.id), '[]')"
         f" from part {where} order by part.barcode",
         parameters,
     )
@@ -375,10 +377,21 @@ def save_part(part: Mapping[str, Any], pack: str, *, keep_prices: bool) -> None:
     for offer in part["offers"]:
         whole, cents = offer["price"].split(".")
         DATABASE.execute_sql(
-            "insert into offer (part_id, supplier_id, number, price_minor, lead_days) values (%s, %s, %s, %s, %s)"
+            "insert into offer (part_id, supplier_id, number, price_minor, lead_days, minimum, guarantee_days, returns)"
+            " values (%s, %s, %s, %s, %s, %s, %s, %s)"
             " on conflict (supplier_id, number) do update set part_id = excluded.part_id,"
-            f" price_minor = {'offer' if keep_prices else 'excluded'}.price_minor, lead_days = excluded.lead_days, version = offer.version + 1",
-            (part_id, offer["supplier"], offer["number"], int(whole) * 100 + int(cents), offer["lead_days"]),
+            f" price_minor = {'offer' if keep_prices else 'excluded'}.price_minor, lead_days = excluded.lead_days, minimum = excluded.minimum, guarantee_days = excluded.guarantee_days,"
+            " returns = excluded.returns, version = offer.version + 1",
+            (
+                part_id,
+                offer["supplier"],
+                offer["number"],
+                int(whole) * 100 + int(cents),
+                offer["lead_days"],
+                offer.get("minimum", 1),
+                offer.get("guarantee_days"),
+                offer.get("returns", ""),
+            ),
         )
     DATABASE.execute_sql(
         "delete from offer where part_id = %s and not (supplier_id || ' ' || number = any(%s))"
@@ -394,10 +407,11 @@ def remove_part(barcode: str) -> None:
     DATABASE.execute_sql("delete from part where barcode = %s", (barcode,))
 
 
-def save_supplier(supplier_id: str, name: str) -> None:
+def save_supplier(supplier_id: str, name: str, shipping_minor: int) -> None:
     DATABASE.execute_sql(
-        "insert into supplier (id, name) values (%s, %s) on conflict (id) do update set name = excluded.name",
-        (supplier_id, name),
+        "insert into supplier (id, name, shipping_minor) values (%s, %s, %s) on conflict (id) do update"
+        " set name = excluded.name, shipping_minor = excluded.shipping_minor",
+        (supplier_id, name, shipping_minor),
     )
 
 

@@ -252,6 +252,14 @@ def add_consents(job_id: int, consents: Sequence[ConsentRow], at: datetime) -> N
     )
 
 
+def keep_consent(job_id: int, consent: ConsentRow, at: datetime) -> None:
+    """One more thing a customer agreed to; agreed to once more changes nothing."""
+    DATABASE.execute_sql(
+        "insert into consent (job_id, consent, said, version, agreed_at) values (%s, %s, %s, %s, %s) on conflict do nothing",
+        (job_id, consent.consent, consent.text, consent.version, at),
+    )
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class ConsentRow:
     """A text customers agree to, in its newest version."""

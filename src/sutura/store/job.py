@@ -18,7 +18,7 @@ select job.id, job.code, job.stage, job.customer_id, customer.name as customer_n
        customer.phone as customer_phone, job.model_id,
        model.version as model_version, model.maker || ' ' || model.name as model_name, job.read_number,
        job.identified, job.serial, job.channel, job.complaint, job.opened_before, job.marks, job.look,
-       job.arrival, job.promise_at,
+       job.arrival, job.measured, job.destroyed, job.more_offers, job.promise_at,
        job.promise_reason, job.received_at, receiver.name as received_by, job.offer_id, job.fit, job.price_minor,
        job.tax_bps, job.currency, job.technician_id, coalesce(technician.name, '') as technician,
        job.extra_minutes, job.expected_minutes, job.attempt, job.steps_done, job.steps_total, job.cost_minor,

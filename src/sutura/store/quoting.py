@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
@@ -22,6 +23,7 @@ class ShopRecord:
     tax_bps: int
     version: int
     cups_mm: tuple[int, ...]
+    weights: Mapping[str, int]
 
     @property
     def rates(self) -> Rates:
@@ -46,7 +48,7 @@ class Earned:
     bench_minutes: int
 
 
-_SHOP = "select name, address, timezone, currency, bench_rate_minor, markup_bps, tax_bps, version, cups_mm from shop where id = 1"
+_SHOP = "select name, address, timezone, currency, bench_rate_minor, markup_bps, tax_bps, version, cups_mm, weights from shop where id = 1"
 
 
 def _shop(cups_mm: list[int], **columns: Any) -> ShopRecord:

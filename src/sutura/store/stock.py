@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
+from decimal import Decimal
 from typing import Any
 
 from sutura.core.errors import NotFound
-from sutura.core.matching import Offer
+from sutura.core.matching import Measured, Offer
 from sutura.core.stock import Level
 from sutura.store.database import DATABASE, insert, reading, row, rows, value
 from sutura.store.tables import Reservation, StockMove
@@ -158,14 +159,22 @@ def lock_level(part_id: int) -> Level:
     return Level(part=found[0], on_hand=found[1], holders=tuple(holders_of(part_id)))
 
 
+_HELD = (
+    "select reservation.id, part_id, part.name as part from reservation join part on part.id = part_id"
+    " where job_id = %s and state = 'held' order by reservation.id"
+)
+
+
 @reading
 def load_held(job_id: int) -> Held | None:
-    return row(
-        Held,
-        "select reservation.id, part_id, part.name as part from reservation join part on part.id = part_id"
-        " where job_id = %s and state = 'held'",
-        job_id,
-    )
+    """What a job holds: its part, or the first of its several."""
+    return row(Held, _HELD, job_id)
+
+
+@reading
+def held_of(job_id: int) -> list[Held]:
+    """Everything a job holds: one part, or those of a kit and its bridge."""
+    return rows(Held, _HELD, job_id)
 
 
 def add_reservation(part_id: int, job_id: int, person_id: int, at: datetime) -> None:
@@ -193,26 +202,101 @@ def latest_cost(part_id: int) -> int | None:
 # -- offers ---------------------------------------------------------------------------------
 
 
-def _offer(box: list[str], **columns: Any) -> Offer:
-    return Offer(box=tuple(box), **columns)
+def _offer(*columns: Any) -> Offer:
+    (
+        number, part_id, part, printed, supplier, grade, attributes, measured, box, price, lead, free, theirs, shipping, minimum, breaks,
+        there, guarantee, returns, bad, tried,
+    ) = columns  # fmt: skip
+    return Offer(
+        id=number, part_id=part_id, part=part, printed_number=printed, supplier=supplier, grade=grade, attributes=attributes,
+        measured={name: _measured(one) for name, one in measured.items()} if measured else NONE_MEASURED, box=tuple(box), price_minor=price, lead_days=lead,
+        free=free, number=theirs, shipping_minor=shipping, minimum=minimum, price_breaks=tuple((n, p) for n, p in breaks) if breaks else (),
+        stock_there=there, guarantee_days=guarantee, returns=returns, supplier_bad=bad, supplier_tried=tried,
+    )  # fmt: skip
 
 
+NONE_MEASURED: Mapping[str, Measured] = {}
+
+
+def _measured(raw: Mapping[str, Any]) -> Measured:
+    return Measured(value=raw["value"], who=raw["who"], at=datetime.fromisoformat(raw["at"]))
+
+
+# columns by place: hundreds of offers are read for one need
 _OFFER = """
-select offer.id, offer.part_id, part.name as part, part.printed_number, supplier.name as supplier, part.grade,
-       part.attributes, part.box, offer.price_minor, offer.lead_days, part.on_hand - part.held as free
+select offer.id, offer.part_id, part.name, part.printed_number, supplier.name, part.grade, part.attributes, part.measured, part.box,
+       offer.price_minor, offer.lead_days, part.on_hand - part.held, offer.number, supplier.shipping_minor, offer.minimum, offer.price_breaks,
+       offer.stock_there, offer.guarantee_days, offer.returns, supplier.bad, supplier.tried
 from offer join part on part.id = offer.part_id join supplier on supplier.id = offer.supplier_id
 """
 
+# How many offers of each sort are looked at for one need: those whose outline and family may be right, those of which either is not
+# known, and those that only come near, to be refused with their reason. Cheapest first. The shop's, no source.
+MAY_FIT, NOT_KNOWN, NEAR = 200, 40, 12
+# an outline is within half a millimetre (rule fit.width_mm); the prefilter is a little wider than the rule
+_OFF_MM, _NEAR_MM = Decimal("0.51"), Decimal(8)
+_PICK = """
+(select offer.id from part join offer on offer.part_id = part.id where part.kind = %s and {} order by price_minor, offer.id limit {})
+"""
+_WIDTH_OR_ANY = (
+    _PICK.format("part.width_mm between %s and %s and part.family = %s", MAY_FIT),
+    _PICK.format("part.width_mm between %s and %s and part.family is null", NOT_KNOWN),
+    _PICK.format("part.width_mm is null and (part.family = %s or part.family is null)", NOT_KNOWN),
+    _PICK.format(
+        "part.width_mm between %s and %s and (part.width_mm not between %s and %s or part.family <> %s)", NEAR
+    ),
+)
+_WIDTH_ONLY = (
+    _PICK.format("part.width_mm between %s and %s", MAY_FIT),
+    _PICK.format("part.width_mm is null", NOT_KNOWN),
+    _PICK.format("part.width_mm between %s and %s and part.width_mm not between %s and %s", NEAR),
+)
+
+
+def picking(kind: str, width_mm: float | None, family: str | None) -> tuple[str, list[object]]:
+    """The query that picks the offers worth judging for a need, by index, and what it asks with."""
+    if width_mm is None:
+        return _PICK.format("true", MAY_FIT), [kind]
+    width = Decimal(str(width_mm))
+    fits, near = [width - _OFF_MM, width + _OFF_MM], [width - _NEAR_MM, width + _NEAR_MM]
+    if family is None:
+        return " union all ".join(_WIDTH_ONLY), [kind, *fits, kind, kind, *near, *fits]
+    return " union all ".join(_WIDTH_OR_ANY), [
+        kind, *fits, family, kind, *fits, kind, family, kind, *near, *fits, family,
+    ]  # fmt: skip
+
 
 @reading
-def offers_page(kind: str) -> list[Offer]:
-    """Every offer of parts of one kind."""
-    return rows(_offer, _OFFER + " where part.kind = %s order by offer.id limit 500", kind)
+def offers_for(kind: str, width_mm: float | None, family: str | None) -> list[Offer]:
+    """The offers worth judging for a need, however many there are: see `picking`."""
+    query, asks = picking(kind, width_mm, family)
+    found = DATABASE.execute_sql(f"{_OFFER} where offer.id in ({query})", asks).fetchall()
+    return [_offer(*one) for one in found]
+
+
+@reading
+def offers_of_kinds(kinds: Sequence[str], most: int = 400) -> list[Offer]:
+    """The cheapest offers of parts of some kinds, such as adapter flexes and the members of kits."""
+    found = DATABASE.execute_sql(
+        f"{_OFFER} where part.kind = any(%s) order by price_minor, offer.id limit %s", (list(kinds), most)
+    ).fetchall()
+    return [_offer(*one) for one in found]
 
 
 @reading
 def load_offer(offer_id: int) -> Offer | None:
-    return row(_offer, _OFFER + " where offer.id = %s", offer_id)
+    found = DATABASE.execute_sql(f"{_OFFER} where offer.id = %s", (offer_id,)).fetchone()
+    return _offer(*found) if found else None
+
+
+@reading
+def load_offers(offer_ids: Sequence[int]) -> list[Offer]:
+    """Several offers, in the order they are asked for."""
+    found = {
+        one[0]: _offer(*one)
+        for one in DATABASE.execute_sql(f"{_OFFER} where offer.id = any(%s)", (list(offer_ids),)).fetchall()
+    }
+    return [found[one] for one in offer_ids if one in found]
 
 
 _PRICE = """

@@ -36,6 +36,7 @@ class Shop(Table):
     tax_bps = IntegerField()
     version = IntegerField()
     cups_mm = ArrayField(IntegerField, index=False)
+    weights = BinaryJSONField(index=False)
 
 
 class Person(Table):
@@ -161,6 +162,10 @@ class PackPreview(Table):
 class Supplier(Table):
     id = TextField(primary_key=True)
     name = TextField()
+    shipping_minor = IntegerField()
+    mapping = BinaryJSONField(index=False)
+    tried = IntegerField()
+    bad = IntegerField()
 
 
 class Part(Table):
@@ -170,13 +175,19 @@ class Part(Table):
     bin = TextField()
     printed_number = TextField()
     grade = TextField()
-    kind = TextField(index=True)
+    kind = TextField()
     attributes = BinaryJSONField(index=False)
     box = BinaryJSONField(index=False)
     on_hand = IntegerField()
     held = IntegerField()
     pack = TextField()
     gtin = TextField()
+    measured = BinaryJSONField(index=False)
+    family = TextField(null=True)
+    width_mm = DecimalField(null=True)
+
+    class Meta:
+        indexes = ((("kind", "width_mm", "family"), False),)
 
 
 class Offer(Table):
@@ -187,9 +198,25 @@ class Offer(Table):
     price_minor = IntegerField()
     lead_days = IntegerField()
     version = IntegerField()
+    minimum = IntegerField()
+    price_breaks = BinaryJSONField(index=False)
+    stock_there = IntegerField(null=True)
+    guarantee_days = IntegerField(null=True)
+    returns = TextField()
+    seen_at = DateTimeTZField(null=True)
 
     class Meta:
-        indexes = ((("supplier", "number"), True),)
+        indexes = ((("supplier", "number"), True), (("part", "price_minor"), False))
+
+
+class OfferPrice(Table):
+    id = BigAutoField()
+    offer = ForeignKeyField(Offer, index=False, on_delete="CASCADE")
+    price_minor = IntegerField()
+    at = DateTimeTZField()
+
+    class Meta:
+        indexes = ((("offer", "id"), False),)
 
 
 class Job(Table):
@@ -228,6 +255,9 @@ class Job(Table):
     version = IntegerField()
     look = BinaryJSONField(index=False)
     arrival = BinaryJSONField(index=False)
+    measured = BinaryJSONField(index=False)
+    destroyed = BinaryJSONField(index=False)
+    more_offers = BinaryJSONField(index=False)
 
 
 class FunctionResult(Table):
@@ -345,6 +375,37 @@ class AuditEvent(Table):
     detail = BinaryJSONField(index=False)
 
 
+class FitEvidence(Table):
+    id = BigAutoField()
+    model = ForeignKeyField(CatalogueModel, index=False)
+    part = ForeignKeyField(Part, index=False)
+    offer = ForeignKeyField(Offer, null=True, on_delete="SET NULL")
+    job = ForeignKeyField(Job, null=True, index=False)
+    outcome = TextField()
+    says = TextField()
+    person = ForeignKeyField(Person, index=False)
+    at = DateTimeTZField()
+
+    class Meta:
+        indexes = ((("model", "part"), False),)
+
+
+class PriceList(Table):
+    id = BigAutoField()
+    supplier = ForeignKeyField(Supplier)
+    name = TextField()
+    file = BlobField()
+    mapping = BinaryJSONField(index=False)
+    state = TextField()
+    rows_total = IntegerField()
+    rows_done = IntegerField()
+    counts = BinaryJSONField(index=False)
+    bad = BinaryJSONField(index=False)
+    person = ForeignKeyField(Person, index=False)
+    at = DateTimeTZField()
+    finished_at = DateTimeTZField(null=True)
+
+
 class Photo(Table):
     id = BigAutoField()
     job = ForeignKeyField(Job, null=True)
@@ -361,7 +422,7 @@ class Photo(Table):
 
 ALL = (
     Shop, Person, Skill, LoginSession, SignInTry, FormKey, Draft, Customer, CatalogueModel, ModelNumber,
-    CatalogueState, Pack, PackPreview, Photo, Supplier, Part, Offer, Job, FunctionResult, Accessory, Consent, ConsentText, Reservation, StockMove,
+    CatalogueState, Pack, PackPreview, Photo, Supplier, Part, Offer, OfferPrice, FitEvidence, PriceList, Job, FunctionResult, Accessory, Consent, ConsentText, Reservation, StockMove,
     BenchStep, Payment, JobEvent, AuditEvent,
 )  # fmt: skip
 

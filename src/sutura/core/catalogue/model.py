@@ -212,10 +212,32 @@ class Step:
 # What a screen position can demand, in the order and the words of the shop.
 NEED_WORDS: Mapping[str, str] = {
     "kind": "kind of part", "part_family": "part family", "width_mm": "width, mm", "height_mm": "height, mm",
-    "resolution": "resolution", "connector_kind": "connector kind", "connector_pins": "connector pins",
-    "connector_place": "connector place", "mounting": "mounting", "touch": "touch", "finish": "finish",
-    "colour": "colour", "printed_number": "printed number",
+    "thickness_mm": "thickness, mm", "active_width_mm": "picture width, mm", "active_height_mm": "picture height, mm",
+    "resolution": "resolution", "technology": "panel technology", "refresh_hz": "refresh, Hz", "connector_kind": "connector kind",
+    "connector_pins": "connector pins", "connector_pitch_mm": "connector pitch, mm", "connector_place": "connector place",
+    "connector_side": "connector side", "connector_orientation": "connector orientation", "mounting": "mounting", "touch": "touch",
+    "windows": "windows", "leads": "antenna and camera leads", "pairing": "pairing", "colour": "colour", "finish": "finish",
+    "brightness_nits": "brightness, nits", "printed_number": "printed number",
 }  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Supplied:
+    """Something that is welcome in a part's box, and what is used where it is missing, with the minutes that takes."""
+
+    item: str
+    instead: str
+    minutes: int
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class OtherRoute:
+    """Another way to repair the same damage: what part it needs, how long it takes, what is moved over."""
+
+    name: str
+    minutes: int
+    need: Mapping[str, str | int | float | None]
+    move_over: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -224,7 +246,8 @@ class Model:
 
     In `need` an attribute left out does not matter for this model; None means that nobody knows it yet.
     `features` are what can be seen without tools, aspect by aspect, to tell models apart. `tacs` are the first eight
-    digits of its IMEIs. `closed_test` says that it can only be tested once it is closed.
+    digits of its IMEIs. `closed_test` says that it can only be tested once it is closed. `demands` names attributes that may differ on
+    this model, `consent` or `may`; `supplies` what is welcome in the box; `routes` other ways to repair it than `need`.
     """
 
     id: str
@@ -254,6 +277,9 @@ class Model:
     opening_tools: tuple[OpeningTool, ...] = ()
     connectors: tuple[Connector, ...] = ()
     closed_test: bool = False
+    demands: Mapping[str, str] = field(default_factory=dict)
+    supplies: tuple[Supplied, ...] = ()
+    routes: tuple[OtherRoute, ...] = ()
 
     @property
     def full_name(self) -> str:

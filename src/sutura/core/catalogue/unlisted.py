@@ -84,7 +84,7 @@ def unlisted_model(template: Model, measured: Measured, read_number: str, model_
     """
     size = {"width_mm": measured.width_mm, "height_mm": measured.height_mm}
     known: Mapping[str, str | int | float | None] = {
-        "kind": template.need["kind"], **dict.fromkeys(UNKNOWN_NEED), **size, "resolution": measured.resolution,
+        "kind": template.need["kind"], **dict.fromkeys((*UNKNOWN_NEED, *(name for name in template.need if name != "kind"))), **size, "resolution": measured.resolution,
         "connector_pins": measured.connector_pins, "connector_place": measured.connector_place,
     }  # fmt: skip
     active = active_area(measured.width_mm, measured.height_mm, measured.diagonal_in)

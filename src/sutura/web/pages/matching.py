@@ -1,48 +1,166 @@
-"""Match: ranked offers for a job with every attribute's outcome; choosing one, holding the part."""
+"""Match: ranked offers for a job or a model with every attribute's outcome, side by side and laid over the need; choosing, measuring, holding."""
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+from typing import Any
+
 from fastapi import APIRouter
 from fastapi.responses import Response
+from markupsafe import Markup
 
+from sutura.core.catalogue import NEED_WORDS, Model
 from sutura.core.errors import Refusal
 from sutura.core.job import Move, Stage, starts_of
-from sutura.core.matching import may_choose
+from sutura.core.matching import (
+    BRACKETS,
+    MEASURABLE,
+    WEIGHT_WORDS,
+    Agreement,
+    Finding,
+    drawn_findings,
+    layout_of_need,
+    layout_of_offer,
+    may_choose,
+    weights_kept,
+)
+from sutura.services import identify as identify_service
 from sutura.services import matching, planning, stock
+from sutura.services.matching import Matched, Matching, consent_text
+from sutura.web.drawings.overlay import draw_overlay, overlay_view
 from sutura.web.errors import deed
 from sutura.web.present import render
 from sutura.web.session import Ask, Asking, Entered, Form, Sent
 
 router = APIRouter()
 _ROOM = (Stage.IDENTIFIED, Stage.QUOTED)
+# more than three columns cannot be compared at a glance
+MOST_SIDE_BY_SIDE = 3
 
 
 @router.get("/match")
-def match_list(ask: Ask) -> Response:
+def match_list(ask: Ask, q: str = "") -> Response:
     lines = planning.open_lines(ask.now, _ROOM)
-    return render(ask, "matching/list.html", room="Match", lines=lines)
+    found = identify_service.identify(q) if q.strip() else None
+    return render(ask, "matching/list.html", room="Match", lines=lines, asked=q.strip(), found=found)
+
+
+@router.get("/match/find")
+def find_model(ask: Ask, q: str = "") -> Response:
+    """What a number on the phone may be, while it is typed."""
+    found = identify_service.identify(q) if q.strip() else None
+    return render(ask, "matching/found.html", found=found)
+
+
+@router.get("/match/model/{model_id}")
+def match_model(ask: Ask, model_id: str, kind: str = "", over: str = "") -> Response:
+    model, found = matching.match_model(model_id, kind)
+    return render(
+        ask, "matching/model.html", room="Match", model=model, job=None, here=f"/match/model/{model.id}", **_shown(model, found, kind, over, _ids(ask)),
+        entered=Entered(),
+    )  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Overlay:
+    """One offer laid over the need: the drawing from both sides, and the same as text."""
+
+    of: Matched
+    view: str
+    front: Markup
+    back: Markup
+    findings: list[Finding]
+    assumed: tuple[str, ...]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Row:
+    """One attribute over several offers."""
+
+    title: str
+    needed: str
+    findings: tuple[Finding | None, ...]
+
+
+def _key(one: Matched) -> str:
+    """What names an offer or a kit on the page, such as `12` or `12+15`."""
+    members = one.judged.members
+    return "+".join(str(member.id) for member in members) if members else str(one.judged.offer.id)
+
+
+def _ids(ask: Asking) -> list[str]:
+    return ask.request.query_params.getlist("compare")[:MOST_SIDE_BY_SIDE]
+
+
+def _shown(model: Model, found: Matching, kind: str, over: str, compare: list[str]) -> dict[str, Any]:
+    """What both pages of Match show: the offers, one of them laid over the need, some side by side."""
+    named = {_key(one): one for one in found.offers}
+    chosen = named.get(over) or next(iter(found.offers), None)
+    return {
+        "matching": found, "kind": kind, "kinds_to_show": [model.need["kind"], *(route.need["kind"] for route in model.routes)],
+        "routes": {route.need["kind"]: route.name for route in model.routes}, "overlay": _overlay(model, found, chosen) if chosen else None,
+        "key_of": _key, "side_by_side": _side_by_side([named[one] for one in compare if one in named]), "compared": compare, "may_choose": may_choose, "consent_text": consent_text, "weights": weights_kept(found.weights), "weight_words": WEIGHT_WORDS,
+        "measurable": {rule.attribute: rule for rule in MEASURABLE}, "need_lines": [(words, found.wanted.need[name]) for name, words in NEED_WORDS.items() if name in found.wanted.need], "unknown_word": Agreement.UNKNOWN,
+        "shop_currency": found.currency,
+    }  # fmt: skip
+
+
+def _overlay(model: Model, found: Matching, one: Matched) -> Overlay:
+    need = layout_of_need(found.wanted.need, model.face)
+    offer = layout_of_offer(one.judged.offer, need)
+    differ = {
+        finding.attribute: finding.agreement is Agreement.DIFFERS
+        for finding in one.judged.findings
+        if finding.agreement in (Agreement.DIFFERS, Agreement.BRIDGED, Agreement.CONSENT)
+    }
+    return Overlay(
+        of=one, view=overlay_view(need, offer), front=draw_overlay(need, offer, differ, back=False), back=draw_overlay(need, offer, differ, back=True),
+        findings=drawn_findings(one.judged.findings), assumed=offer.assumed,
+    )  # fmt: skip
+
+
+def _side_by_side(offers: list[Matched]) -> tuple[list[Matched], list[Row]] | None:
+    """Two or three offers, attribute by attribute; nothing for fewer."""
+    if len(offers) < 2:
+        return None
+    by_offer = [{finding.attribute: finding for finding in one.judged.findings} for one in offers]
+    names = list(dict.fromkeys(name for findings in by_offer for name in findings))
+    rows = []
+    for name in names:
+        findings = tuple(one.get(name) for one in by_offer)
+        first = next(finding for finding in findings if finding)
+        rows.append(Row(title=first.title, needed=first.needed, findings=findings))
+    return offers, rows
 
 
 @router.get("/jobs/{code}/match")
-def match_page(ask: Ask, code: str) -> Response:
-    return _page(ask, code)
+def match_page(ask: Ask, code: str, kind: str = "", over: str = "") -> Response:
+    return _page(ask, code, kind=kind, over=over)
 
 
 def _page(
-    ask: Asking, code: str, refusal: Refusal | None = None, status: int = 200, sent: Sent | None = None
-) -> Response:
-    page = matching.match_page(code)
+    ask: Asking, code: str, refusal: Refusal | None = None, status: int = 200, sent: Sent | None = None, kind: str = "", over: str = ""
+) -> Response:  # fmt: skip
+    page = matching.match_page(code, ask.now, kind or (sent.text("kind") if sent else ""))
+    kept = {f"measured.{name}": str(value) for name, value in page.job.measured.items()}
+    wanted = page.matching.wanted
     return render(
-        ask, "matching/match.html", room="Match", status=status, refusal=refusal, page=page, job=page.job,
-        choosable=page.job.stage in starts_of(Move.QUOTE, Move.REQUOTE), may_choose=may_choose, entered=sent.entered() if sent else Entered(),
+        ask, "matching/match.html", room="Match", status=status, refusal=refusal, page=page, job=page.job, model=page.model, here=f"/jobs/{code}/match",
+        choosable=page.job.stage in starts_of(Move.QUOTE, Move.REQUOTE), entered=sent.entered() if sent else Entered.of(kept),
+        items=(*wanted.move_over, BRACKETS) if "bracket" in str(wanted.need.get("mounting", "")) else wanted.move_over,
+        **_shown(page.model, page.matching, kind, over, _ids(ask)),
     )  # fmt: skip
 
 
 @router.post("/jobs/{code}/match/choose")
 def choose(ask: Ask, code: str, form: Form) -> Response:
+    members = [int(one) for one in form.text("members").split("+") if one.isdecimal()]
     return deed(
-        ask, form, lambda: matching.choose_offer(code, form.number("offer"), ask.person, ask.now),
-        then=f"/jobs/{code}/match", again=lambda refusal, status: _page(ask, code, refusal, status),
+        ask, form,
+        lambda: matching.choose_offer(
+            code, 0 if members else form.number("offer"), ask.person, ask.now, members=members, agreed=form.text("agreed") == "yes"
+        ),
+        then=f"/jobs/{code}/match", again=lambda refusal, status: _page(ask, code, refusal, status, sent=form),
     )  # fmt: skip
 
 
@@ -61,4 +179,28 @@ def read_panel(ask: Ask, code: str, form: Form) -> Response:
         lambda: matching.read_panel(code, form.text("edid"), form.file("edid_file"), ask.person, ask.now),
         then=f"/jobs/{code}/match#panel",
         again=lambda refusal, status: _page(ask, code, refusal, status, sent=form),
+    )  # fmt: skip
+
+
+@router.post("/jobs/{code}/match/original")
+def compare_original(ask: Ask, code: str, form: Form) -> Response:
+    return deed(
+        ask, form, lambda: matching.compare_original(code, form.group("measured"), form.texts("destroyed"), ask.person, ask.now),
+        then=f"/jobs/{code}/match#original", again=lambda refusal, status: _page(ask, code, refusal, status, sent=form),
+    )  # fmt: skip
+
+
+@router.post("/jobs/{code}/match/measure")
+def measure_part(ask: Ask, code: str, form: Form) -> Response:
+    return deed(
+        ask, form, lambda: matching.measure_part(form.number("offer"), form.group("part"), ask.person, ask.now),
+        then=f"/jobs/{code}/match", again=lambda refusal, status: _page(ask, code, refusal, status, sent=form),
+    )  # fmt: skip
+
+
+@router.post("/jobs/{code}/match/report")
+def report_part(ask: Ask, code: str, form: Form) -> Response:
+    return deed(
+        ask, form, lambda: matching.report_part(code, form.text("outcome"), form.text("part_says"), ask.person, ask.now),
+        then=f"/jobs/{code}/match", again=lambda refusal, status: _page(ask, code, refusal, status, sent=form),
     )  # fmt: skip

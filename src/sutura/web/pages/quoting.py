@@ -6,6 +6,7 @@ from fastapi import APIRouter
 from fastapi.responses import Response
 
 from sutura.core.errors import NotFound, Refusal
+from sutura.core.matching import WEIGHT_WORDS, weights_from, weights_kept
 from sutura.core.maths.money import amount_text
 from sutura.core.people import Deed, demand
 from sutura.services import quoting as service
@@ -25,12 +26,17 @@ def book(ask: Ask) -> Response:
 
 def _page(ask: Asking, sent: Sent | None, refusal: Refusal | None = None, status: int = 200) -> Response:
     shop = service.shop()
-    entered = sent.entered() if sent else Entered.of(
-        {"bench_rate": amount_text(shop.bench_rate_minor), "markup": amount_text(shop.markup_bps), "tax": amount_text(shop.tax_bps)}
-    )  # fmt: skip
+    rates = {
+        "bench_rate": amount_text(shop.bench_rate_minor),
+        "markup": amount_text(shop.markup_bps),
+        "tax": amount_text(shop.tax_bps),
+    }
+    entered = Entered({**Entered.of(rates).fields, **(sent.entered().fields if sent else {})})
+    kept = weights_kept(weights_from(shop.weights, shop.bench_rate_minor))
     return render(
         ask, "quoting/book.html", room="Book", status=status, refusal=refusal, book=service.book_page(ask.person),
-        shop=shop, prices=stock_store.price_page(), entered=entered, rates=RATES,
+        shop=shop, prices=stock_store.price_page(), entered=entered, rates=RATES, weight_words=WEIGHT_WORDS,
+        weights={name: entered.text(f"weight.{name}") or amount_text(minor) for name, minor in kept.items()},
     )  # fmt: skip
 
 
@@ -42,6 +48,14 @@ def change_rates(ask: Ask, form: Form) -> Response:
             {name: form.text(name) for name, _ in RATES}, form.number("version"), ask.person, ask.now
         ),
         then="/book", again=lambda refusal, status: _page(ask, form, refusal, status),
+    )  # fmt: skip
+
+
+@router.post("/book/weights")
+def change_weights(ask: Ask, form: Form) -> Response:
+    return deed(
+        ask, form, lambda: service.change_weights(form.group("weight"), form.number("version"), ask.person, ask.now),
+        then="/book#weights", again=lambda refusal, status: _page(ask, form, refusal, status),
     )  # fmt: skip
 
 

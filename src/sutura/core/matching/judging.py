@@ -1,0 +1,455 @@
+"""Does this part fit? Every attribute of the need is held against the offer; the verdict carries its reasons.
+
+Three-valued: unknown is never rounded up to yes, and one hard difference refuses.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field, replace
+from enum import StrEnum
+
+from sutura.core.matching.attributes import (
+    ATTRIBUTES,
+    MOVE_OVER_MINUTES,
+    SAME,
+    Agreement,
+    Around,
+    AttributeRule,
+    Compared,
+    Demand,
+    Need,
+    Offer,
+    Pair,
+    Value,
+)
+from sutura.core.matching.resolution import cannot_go_together, read_resolution
+from sutura.core.values import COMMON, Rule
+
+
+class Fit(StrEnum):
+    """The verdict, best first."""
+
+    FITS = "fits"
+    BRIDGED = "fits with a bridge"
+    CONSENT = "fits with consent"
+    UNKNOWN = "unknown"
+    NOT = "does not fit"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Finding:
+    """One attribute judged: what is needed, what is offered and whose word that is, the outcome, the rule, the reason."""
+
+    attribute: str
+    title: str
+    needed: str
+    offered: str
+    agreement: Agreement
+    rule: str
+    reason: str
+    word_of: str = ""
+
+
+class Learned(StrEnum):
+    """What came of a part on a model."""
+
+    PROVED = "fitted and proved"
+    DID_NOT_FIT = "did not fit"
+    DEFECTIVE = "was defective"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Evidence:
+    """What was learned of one part on one model: on which job, and in words."""
+
+    part_id: int
+    outcome: Learned
+    job: str
+    says: str = ""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Supply:
+    """Something that is welcome in the box, and what is used where it is missing, with the minutes that takes."""
+
+    item: str
+    instead: str
+    minutes: int
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Wanted:
+    """What a device demands of a part, and what must end up on the new screen.
+
+    `demands` are this model's own strictness where it differs from the rule's; `minutes` the work when everything is in the box.
+    """
+
+    need: Need
+    move_over: tuple[str, ...] = ()
+    supplies: tuple[Supply, ...] = ()
+    demands: Mapping[str, Demand] = field(default_factory=dict)
+    minutes: int = 0
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Known:
+    """What is known beside the offer: adapter flexes, numbers, broken items of the old screen, spares, what was learned."""
+
+    around: Around = field(default_factory=Around)
+    spares: Mapping[str, Offer] = field(default_factory=dict)
+    learned: Mapping[int, tuple[Evidence, ...]] = field(default_factory=dict)
+
+
+NOTHING = Known()
+
+
+class Source(StrEnum):
+    """Where an item of the new screen comes from."""
+
+    BOX = "in the box"
+    MOVED = "moved over"
+    BOUGHT = "to be bought"
+    INSTEAD = "used instead"
+    NOWHERE = "not to be had"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Item:
+    """One item that must be on the new screen: where it comes from, the minutes it adds, the part when it is bought."""
+
+    name: str
+    source: Source
+    minutes: int = 0
+    says: str = ""
+    bought: Offer | None = None
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Judged:
+    """An offer with its verdict, the findings, what bridges it, where every item comes from, and the minutes that adds.
+
+    `members` are the parts of a kit; a single part has none. `flags` are what the listing says of itself that cannot be true.
+    """
+
+    offer: Offer
+    fit: Fit
+    findings: tuple[Finding, ...]
+    bridges: tuple[str, ...]
+    items: tuple[Item, ...]
+    extra_minutes: int
+    says: str
+    flags: tuple[str, ...] = ()
+    evidence: tuple[Evidence, ...] = ()
+    extras: tuple[Offer, ...] = ()
+    members: tuple[Offer, ...] = ()
+
+    @property
+    def move_over(self) -> tuple[str, ...]:
+        return tuple(item.name for item in self.items if item.source is Source.MOVED)
+
+    def of(self, agreement: Agreement) -> tuple[Finding, ...]:
+        return tuple(one for one in self.findings if one.agreement is agreement)
+
+
+JUDGING_RULES = (
+    *(Rule(id=f"fit.{rule.attribute}", capability="matching", says=rule.says, source=rule.source) for rule in ATTRIBUTES),
+    Rule(id="fit.unknown", capability="matching", says="An unknown attribute that must agree makes the verdict unknown, never yes; one that differs refuses whatever is unknown.", source=COMMON),
+    Rule(id="fit.measured", capability="matching", says="What was measured here counts before what the supplier claims; both are shown when they differ.", source=COMMON),
+    Rule(id="fit.listing", capability="matching",
+         says="A listing whose name and numbers disagree, or whose size and resolution cannot go together, is flagged: measure before you believe it.",
+         source="square pixels; VESA format names (from memory: sure)"),
+    Rule(id="fit.box", capability="matching",
+         says=f"Each item missing from the box is moved over from the old screen and adds {MOVE_OVER_MINUTES} minutes; one that is broken there is bought; where it cannot be had the part is refused.",
+         source=COMMON),
+    Rule(id="fit.learned", capability="matching",
+         says="A part that was fitted and proved on the same model makes what is unknown of it known; one that did not fit is refused. Neither overrides a rule: where they disagree both are shown.",
+         source=COMMON),
+)  # fmt: skip
+
+
+def judge(wanted: Wanted, offer: Offer, known: Known = NOTHING) -> Judged:
+    """Hold an offer against a need. One hard difference refuses; one unknown hard attribute leaves it unknown.
+
+    Unknown is what the offer does not say, and what nobody knows of the device yet (None in the need).
+    """
+    learned = known.learned.get(offer.part_id, ())
+    compared = [
+        _find(rule, wanted, offer, known.around) for rule in ATTRIBUTES if rule.attribute in wanted.need
+    ]
+    findings = [finding for finding, _ in compared]
+    items = tuple(_items(wanted, offer, known))
+    findings += [_no_item(item) for item in items if item.source is Source.NOWHERE]
+    findings = _with_learned(findings, learned)
+    extras = [one.flex for _, one in compared if one.flex] + [item.bought for item in items if item.bought]
+    return _judged(offer, findings, items, [one for _, one in compared], learned, tuple(extras))
+
+
+def _judged(
+    offer: Offer, findings: Sequence[Finding], items: tuple[Item, ...], compared: Sequence[Compared],
+    learned: tuple[Evidence, ...], extras: tuple[Offer, ...],
+) -> Judged:  # fmt: skip
+    fit = verdict(findings)
+    bridges = tuple(one.bridge for one in compared if one.bridge and one.agreement is Agreement.BRIDGED)
+    return Judged(
+        offer=offer, fit=fit, findings=tuple(findings), items=items, bridges=bridges, flags=tuple(listing_flags(offer)), evidence=learned,
+        extras=extras, extra_minutes=sum(item.minutes for item in items) + sum(one.minutes for one in compared),
+        says=_sentence(fit, findings, items),
+    )  # fmt: skip
+
+
+_VERDICTS = (
+    (Agreement.DIFFERS, Fit.NOT), (Agreement.UNKNOWN, Fit.UNKNOWN), (Agreement.CONSENT, Fit.CONSENT), (Agreement.BRIDGED, Fit.BRIDGED),
+)  # fmt: skip
+
+
+def verdict(findings: Sequence[Finding]) -> Fit:
+    """The worst outcome decides."""
+    outcomes = {finding.agreement for finding in findings}
+    return next((fit for agreement, fit in _VERDICTS if agreement in outcomes), Fit.FITS)
+
+
+def may_choose(fit: Fit) -> bool:
+    """Only a part that fits, alone or with its bridge or consent, can be chosen; unknown is not yes."""
+    return fit in (Fit.FITS, Fit.BRIDGED, Fit.CONSENT)
+
+
+def _find(rule: AttributeRule, wanted: Wanted, offer: Offer, around: Around) -> tuple[Finding, Compared]:
+    needed = wanted.need[rule.attribute]
+    offered = _offered(rule, offer)
+    demand = wanted.demands.get(rule.attribute, rule.demand)
+    found = _compare(rule, needed, offered, offer, around)
+    if rule.attribute != "printed_number":
+        found = _as_demanded(found, demand, usual=demand is rule.demand)
+    unit = f" {rule.unit}" if rule.unit and rule.attribute != "windows" else ""
+    measured = offer.measured.get(rule.attribute)
+    claimed = offer.attributes.get(rule.attribute)
+    word_of = f"measured by {measured.who}" if measured else ""
+    if measured and claimed not in (None, "", measured.value):
+        word_of += f"; claimed {claimed}{unit}"
+    return Finding(
+        attribute=rule.attribute, title=rule.title, needed="not known" if needed is None else f"{needed}{unit}",
+        offered="not known" if offered is None else f"{offered}{unit}", agreement=found.agreement, rule=f"fit.{rule.attribute}",
+        reason=found.reason, word_of=word_of,
+    ), found  # fmt: skip
+
+
+def _as_demanded(found: Compared, demand: Demand, *, usual: bool) -> Compared:
+    """A difference is a refusal, a consent or harmless as the attribute is held; what may differ need not be known."""
+    if found.agreement is Agreement.DIFFERS and demand is Demand.CONSENT:
+        return replace(
+            found, agreement=Agreement.CONSENT, reason=f"{found.reason}; this model takes it with consent"
+        )
+    if found.agreement is Agreement.DIFFERS and demand is Demand.MAY:
+        return replace(
+            found,
+            agreement=Agreement.ALLOWED,
+            reason="differs, and that does no harm" + ("" if usual else " on this model"),
+        )
+    if found.agreement is Agreement.UNKNOWN and demand is Demand.MAY:
+        return replace(found, agreement=Agreement.ALLOWED, reason="not known, and it may differ")
+    return found
+
+
+def _offered(rule: AttributeRule, offer: Offer) -> Value | None:
+    if rule.attribute == "printed_number":
+        return offer.printed_number or None
+    if rule.attribute == "pairing":
+        return offer.grade or None
+    return offer.known(rule.attribute)
+
+
+def _compare(
+    rule: AttributeRule, needed: Value | None, offered: Value | None, offer: Offer, around: Around
+) -> Compared:
+    """The comparison of two known values, or why it is unknown."""
+    if rule.attribute == "pairing" and needed == "none":
+        return SAME
+    if rule.attribute == "printed_number" and (needed is None or offered is None):
+        return _number_unknown(needed, offered, around)
+    if needed is None:
+        return Compared(
+            agreement=Agreement.UNKNOWN, reason="not known of this device: measure the original on the table"
+        )
+    if offered is None:
+        return Compared(
+            agreement=Agreement.UNKNOWN, reason="not known of this part: measure it or ask the supplier"
+        )
+    if needed == offered:
+        return SAME
+    return rule.compare(Pair(rule=rule, needed=needed, offered=offered, offer=offer, around=around))
+
+
+def _number_unknown(needed: Value | None, offered: Value | None, around: Around) -> Compared:
+    """A number that is not known does no harm, unless it could be one that is replaced and not the reverse."""
+    if offered is None and needed is not None and around.numbers.replaces_something(str(needed)):
+        return Compared(
+            agreement=Agreement.UNKNOWN,
+            reason=f"not known, and there are older ones that {needed} replaces: read it",
+        )
+    if needed is None and offered is not None and around.numbers.is_replaced(str(offered)):
+        return Compared(
+            agreement=Agreement.UNKNOWN,
+            reason="a newer number replaces this one: read the number on the original",
+        )
+    return Compared(agreement=Agreement.ALLOWED, reason="not known, and it may differ")
+
+
+# -- what the box must hold -------------------------------------------------------------------
+
+
+def _items(wanted: Wanted, offer: Offer, known: Known) -> list[Item]:
+    """Where each item of the new screen comes from (rule fit.box)."""
+    found = []
+    for name in wanted.move_over:
+        spare = known.spares.get(name)
+        if name in offer.box:
+            found.append(Item(name=name, source=Source.BOX))
+        elif name not in known.around.destroyed:
+            found.append(Item(name=name, source=Source.MOVED, minutes=MOVE_OVER_MINUTES))
+        elif spare:
+            found.append(
+                Item(
+                    name=name,
+                    source=Source.BOUGHT,
+                    bought=spare,
+                    minutes=MOVE_OVER_MINUTES,
+                    says=f"broken on the old screen: {spare.part}",
+                )
+            )
+        else:
+            found.append(
+                Item(
+                    name=name,
+                    source=Source.NOWHERE,
+                    says="broken on the old screen, not in the box, and nobody sells it",
+                )
+            )
+    for supply in wanted.supplies:
+        if supply.item in offer.box:
+            found.append(Item(name=supply.item, source=Source.BOX))
+        else:
+            found.append(
+                Item(name=supply.item, source=Source.INSTEAD, minutes=supply.minutes, says=supply.instead)
+            )
+    return found
+
+
+def _no_item(item: Item) -> Finding:
+    return Finding(
+        attribute="box",
+        title="Contents of the box",
+        needed=item.name,
+        offered="missing",
+        agreement=Agreement.DIFFERS,
+        rule="fit.box",
+        reason=f"{item.name}: {item.says}",
+    )
+
+
+# -- what was learned -------------------------------------------------------------------------
+
+
+def _with_learned(findings: Sequence[Finding], learned: Sequence[Evidence]) -> list[Finding]:
+    """What is learned beside the rules: it fills what is unknown, refuses what did not fit, overrides nothing (rule fit.learned)."""
+    proved = [one for one in learned if one.outcome is Learned.PROVED]
+    failed = [one for one in learned if one.outcome is Learned.DID_NOT_FIT]
+    if proved and failed:
+        both = f"fitted and proved on {_jobs(proved)}, did not fit on {_jobs(failed)}: measure both"
+        return [*findings, _lesson(Agreement.UNKNOWN, both)]
+    if failed:
+        return [
+            *findings,
+            _lesson(
+                Agreement.DIFFERS,
+                f"did not fit on {_jobs(failed)}: {failed[-1].says or 'no reason was written'}",
+            ),
+        ]
+    if not proved:
+        return list(findings)
+    if any(one.agreement is Agreement.DIFFERS for one in findings):
+        return [
+            *findings,
+            _lesson(
+                Agreement.UNKNOWN,
+                f"fitted and proved on {_jobs(proved)}, although a rule says it differs: measure it again",
+            ),
+        ]
+    filled = [
+        replace(
+            one, agreement=Agreement.AGREES, reason=f"not known, but fitted and proved on {_jobs(proved)}"
+        )
+        if one.agreement is Agreement.UNKNOWN and one.offered == "not known"
+        else one
+        for one in findings
+    ]
+    return [*filled, _lesson(Agreement.AGREES, f"fitted and proved on {_jobs(proved)}")]
+
+
+def _jobs(evidence: Sequence[Evidence]) -> str:
+    named = list(dict.fromkeys(one.job for one in evidence))
+    return ", ".join(named[:3]) + (f" and {len(named) - 3} more" if len(named) > 3 else "")
+
+
+def _lesson(agreement: Agreement, reason: str) -> Finding:
+    return Finding(
+        attribute="learned",
+        title="Learned here",
+        needed="a part that fits",
+        offered="seen before",
+        agreement=agreement,
+        rule="fit.learned",
+        reason=reason,
+    )
+
+
+# -- a listing against itself -----------------------------------------------------------------
+
+
+def listing_flags(offer: Offer) -> list[str]:
+    """What a listing says that cannot be true (rule fit.listing)."""
+    said = offer.known("resolution")
+    wide, high, diagonal = (
+        _number(offer.known(name)) for name in ("active_width_mm", "active_height_mm", "diagonal_in")
+    )
+    active = (wide, high) if wide and high else None
+    if said is None and active is None:
+        return []
+    return cannot_go_together(read_resolution(str(said or "")), diagonal, active)
+
+
+def _number(value: Value | None) -> float | None:
+    try:
+        found = float(value) if value is not None else None
+    except ValueError:
+        return None
+    return found if found and found > 0 else None
+
+
+# -- words ------------------------------------------------------------------------------------
+
+
+def _sentence(fit: Fit, findings: Sequence[Finding], items: Sequence[Item]) -> str:
+    def listed(agreement: Agreement) -> str:
+        return "; ".join(
+            f"{one.title.lower()}: {one.reason}" for one in findings if one.agreement is agreement
+        )
+
+    said = {
+        Fit.NOT: f"Does not fit – {listed(Agreement.DIFFERS)}.", Fit.UNKNOWN: f"Not known – {listed(Agreement.UNKNOWN)}.",
+        Fit.CONSENT: f"Fits if the customer agrees – {listed(Agreement.CONSENT)}.",
+        Fit.BRIDGED: f"Fits with a bridge – {listed(Agreement.BRIDGED)}.", Fit.FITS: "Fits – everything that must agree does.",
+    }[fit]  # fmt: skip
+    if not may_choose(fit):
+        return said
+    if fit is Fit.CONSENT and any(one.agreement is Agreement.BRIDGED for one in findings):
+        said += f" Bridged: {listed(Agreement.BRIDGED)}."
+    harmless = [one.title.lower() for one in findings if one.agreement is Agreement.ALLOWED]
+    if harmless and fit is Fit.FITS:
+        said += f" Different and harmless: {', '.join(harmless)}."
+    moved = [item.name for item in items if item.source is Source.MOVED]
+    bought = [item.name for item in items if item.source is Source.BOUGHT]
+    instead = [f"{item.says} instead of {item.name}" for item in items if item.source is Source.INSTEAD]
+    said += f" Move over from the old screen: {', '.join(moved)}." if moved else ""
+    said += f" Buy: {', '.join(bought)}." if bought else ""
+    return said + (f" Use {'; '.join(instead)}." if instead else "")

@@ -1,0 +1,98 @@
+"""The panel that is in a device, by its own word, held against what its model needs."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from sutura.core.identify import Panel, size_of
+from sutura.core.matching.attributes import Agreement, Need
+from sutura.core.matching.judging import Finding, Fit
+from sutura.core.matching.resolution import read_resolution
+from sutura.core.maths.geometry import Box
+from sutura.core.values import COMMON, Rule
+
+# A catalogue's active area and a panel's own size are both rounded; shop practice, no source.
+PANEL_TOLERANCE_MM = 2.0
+
+
+PANEL_RULES = (
+    Rule(id="fit.panel-resolution", capability="matching",
+         says="The panel in the device must state the resolution its model needs, whichever way it is held.", source=COMMON),
+    Rule(id="fit.panel-size", capability="matching",
+         says="The panel's own picture size must be the face's active area within 2 mm and its stated doubt.", source="common practice, no source; the tolerance is the shop's"),
+)  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class PanelJudged:
+    """A panel's own word held against a need: same verdicts as for an offer, and what else it says of itself."""
+
+    fit: Fit
+    findings: tuple[Finding, ...]
+    says: str
+
+
+def judge_panel(need: Need, active: Box, panel: Panel) -> PanelJudged:
+    """Is the panel in the device the one its model needs? Resolution must agree; size within its own doubt.
+
+    Rules fit.panel-resolution and fit.panel-size. What the panel does not say stays unknown.
+    """
+    findings = [_panel_resolution(need, panel), _panel_size(active, panel)]
+    outcomes = {finding.agreement for finding in findings}
+    fit = (
+        Fit.NOT if Agreement.DIFFERS in outcomes
+        else Fit.UNKNOWN if Agreement.UNKNOWN in outcomes
+        else Fit.FITS
+    )  # fmt: skip
+    named = panel.part_number or panel.name or f"{panel.maker} {panel.product:04X}"
+    if fit is Fit.NOT:
+        differ = "; ".join(f.reason for f in findings if f.agreement is Agreement.DIFFERS)
+        says = f"Another panel is in this device: {named} – {differ}."
+    elif fit is Fit.UNKNOWN:
+        says = f"{named}: not everything it must say is said; measure it."
+    else:
+        says = f"{named}: the panel in this device is of the kind its model needs."
+    return PanelJudged(fit=fit, findings=tuple(findings), says=says)
+
+
+def _panel_resolution(need: Need, panel: Panel) -> Finding:
+    needed = str(need.get("resolution") or "")
+    if not panel.resolution or not needed:
+        agreement, reason = Agreement.UNKNOWN, "no resolution is stated"
+    elif (
+        read_resolution(panel.resolution).may_be & read_resolution(needed).may_be
+        or panel.resolution == needed
+    ):
+        agreement, reason = Agreement.AGREES, "the same"
+    else:
+        agreement, reason = Agreement.DIFFERS, f"needs {needed}, this one has {panel.resolution}"
+    return Finding(
+        attribute="resolution", title="Resolution", needed=needed or "not known", offered=panel.resolution or "not said", agreement=agreement,
+        rule="fit.panel-resolution", reason=reason,
+    )  # fmt: skip
+
+
+def _panel_size(active: Box, panel: Panel) -> Finding:
+    size = size_of(panel)
+    needed = f"{active.width:g}×{active.height:g} mm"
+    if size is None:
+        return Finding(
+            attribute="picture", title="Picture size", needed=needed, offered="not said", agreement=Agreement.UNKNOWN,
+            rule="fit.panel-size", reason="it states no size: measure the picture",
+        )  # fmt: skip
+    offered = f"{size.width_mm:g}×{size.height_mm:g} mm, ±{size.doubt_mm:g}"
+    sides = zip(sorted((active.width, active.height)), sorted((size.width_mm, size.height_mm)), strict=True)
+    off = max(abs(a - b) for a, b in sides)
+    if off <= PANEL_TOLERANCE_MM + size.doubt_mm:
+        agreement, reason = Agreement.AGREES, f"within {PANEL_TOLERANCE_MM:g} mm and its doubt; {size.says}"
+    else:
+        agreement, reason = Agreement.DIFFERS, f"its picture is {off:.0f} mm off"
+    return Finding(
+        attribute="picture",
+        title="Picture size",
+        needed=needed,
+        offered=offered,
+        agreement=agreement,
+        rule="fit.panel-size",
+        reason=reason,
+    )

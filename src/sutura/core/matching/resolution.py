@@ -1,0 +1,101 @@
+"""Resolutions: numbers and names of them, pixel density, and sizes that cannot go together."""
+
+from __future__ import annotations
+
+import math
+import re
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+from sutura.core.errors import Invalid
+
+# Names of display formats and the pixels they stand for; several for one name where the trade uses it so.
+# Source: VESA display monitor timings (published; each pair is looked up in the list of `edid-decode` in a test, but for those
+# marked), names from memory: sure. WXGA is the name people use for three formats: common practice.
+NAMES: Mapping[str, tuple[tuple[int, int], ...]] = {
+    "VGA": ((640, 480),), "WVGA": ((800, 480), (848, 480)), "SVGA": ((800, 600),), "XGA": ((1024, 768),),
+    "WXGA": ((1280, 768), (1280, 800), (1366, 768)), "WXGA+": ((1440, 900),), "HD": ((1280, 720), (1366, 768)), "SXGA": ((1280, 1024),),
+    "SXGA+": ((1400, 1050),), "UXGA": ((1600, 1200),), "WSXGA+": ((1680, 1050),), "HD+": ((1600, 900),), "FHD": ((1920, 1080),),
+    "WUXGA": ((1920, 1200),), "QXGA": ((2048, 1536),), "WQXGA": ((2560, 1600),), "QHD": ((2560, 1440),), "UHD": ((3840, 2160),),
+}  # fmt: skip
+_NUMBERS = re.compile(r"(?<![0-9])([0-9]{3,5})\s*[x×X*]\s*([0-9]{3,5})(?![0-9])")
+_NAME = re.compile(r"(?<![A-Z+])(W?U?S?V?X?Q?[A-Z]{2,5}\+?)(?![A-Z+])")
+# The sides of a picture and its pixels agree within this share when both were read right; the shop's, no source.
+ASPECT_SHARE = 0.03
+# A diagonal is sold rounded to a tenth of an inch or more; the shop's, no source.
+DIAGONAL_SHARE = 0.02
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Resolution:
+    """What a text says of a resolution: the pixel pairs it may mean, wider side first, and whether name and numbers disagree."""
+
+    may_be: frozenset[tuple[int, int]]
+    name: str = ""
+    disagree: bool = False
+
+    @property
+    def pixels(self) -> tuple[int, int] | None:
+        """The one pair, when only one is meant."""
+        return next(iter(self.may_be)) if len(self.may_be) == 1 else None
+
+    def __str__(self) -> str:
+        return " or ".join(f"{w}×{h}" for w, h in sorted(self.may_be)) or "not known"
+
+
+def read_resolution(text: str) -> Resolution:
+    """Pixels by number or by name. Numbers win over a name; a name alone may stand for several; nothing known = empty.
+
+    >>> str(read_resolution("15.6 WXGA"))
+    '1280×768 or 1280×800 or 1366×768'
+    >>> read_resolution("FHD 1366x768").disagree
+    True
+    """
+    by_name = [NAMES[word] for word in _NAME.findall(text.upper()) if word in NAMES]
+    name = next((word for word in _NAME.findall(text.upper()) if word in NAMES), "")
+    named = {_wide(pair) for pairs in by_name for pair in pairs}
+    found = {_wide((int(a), int(b))) for a, b in _NUMBERS.findall(text)}
+    return Resolution(
+        may_be=frozenset(found or named), name=name, disagree=bool(found and named and not found & named)
+    )
+
+
+def _wide(pair: tuple[int, int]) -> tuple[int, int]:
+    return (max(pair), min(pair))
+
+
+def density_ppi(width_px: int, height_px: int, diagonal_in: float) -> float:
+    """Pixels per inch along the diagonal.
+
+    >>> round(density_ppi(1920, 1080, 15.6), 6)
+    141.211998
+    """
+    if diagonal_in <= 0:
+        raise Invalid("diagonal_in", diagonal_in, "write the diagonal of the picture in inches, above zero")
+    return math.hypot(width_px, height_px) / diagonal_in
+
+
+def size_mm(width_px: int, height_px: int, diagonal_in: float) -> tuple[float, float]:
+    """Width and height of the picture in mm, for square pixels."""
+    pitch = 25.4 / density_ppi(width_px, height_px, diagonal_in)
+    return width_px * pitch, height_px * pitch
+
+
+def cannot_go_together(
+    resolution: Resolution, diagonal_in: float | None, active_mm: tuple[float, float] | None
+) -> list[str]:
+    """What a listing says of size and resolution that cannot both be true (rule fit.listing)."""
+    said = []
+    if resolution.disagree:
+        meant = " or ".join(f"{w}×{h}" for w, h in NAMES[resolution.name])
+        said.append(f"it is called {resolution.name}, which is {meant}, and says {resolution}")
+    if active_mm:
+        wide, high = max(active_mm), min(active_mm)
+        pixels = resolution.pixels
+        if pixels and abs(wide / high * pixels[1] / pixels[0] - 1) > ASPECT_SHARE:
+            said.append(f"a picture of {wide:g}×{high:g} mm cannot have {resolution} square pixels")
+        if diagonal_in and abs(math.hypot(wide, high) / 25.4 / diagonal_in - 1) > DIAGONAL_SHARE:
+            said.append(
+                f"{wide:g}×{high:g} mm is {math.hypot(wide, high) / 25.4:.1f} inches across, not {diagonal_in:g}"
+            )
+    return said

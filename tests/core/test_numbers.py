@@ -1,0 +1,117 @@
+"""Printed numbers that stand in for others: chains, conditions, rings (common practice, no source; graph against networks worked by hand)."""
+
+from __future__ import annotations
+
+import itertools
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from sutura.core.identify import LabelPattern
+from sutura.core.matching import Interchange, Numbers, Standing, revision_of, tangles
+
+PATTERNS = (LabelPattern(maker="Ardale panels", base="AP###-GT##", revision="-@", says="edition"),)
+
+
+def newer(*names: str) -> list[Interchange]:
+    """Each replaces the one after it."""
+    return [Interchange(number=a, of=b) for a, b in itertools.pairwise(names)]
+
+
+def test_newer_replaces_older_through_any_chain_and_not_the_reverse() -> None:
+    known = Numbers.of(newer("N-4", "N-3", "N-2", "N-1"))
+    up = known.stands("N-4", "N-1")
+    assert (up.standing, up.chain) == (Standing.REPLACES, ("N-4", "N-3", "N-2", "N-1"))
+    assert known.stands("N-1", "N-4").standing is Standing.OLDER
+    assert known.stands("n 4", "N-4").standing is Standing.SAME
+    assert known.stands("X-1", "N-1").standing is Standing.NONE
+
+
+def test_the_same_part_under_another_number_goes_both_ways() -> None:
+    known = Numbers.of(
+        [Interchange(number="A", of="B", both=True), Interchange(number="B", of="C", both=True)]
+    )
+    assert known.stands("A", "C").standing is known.stands("C", "A").standing is Standing.EQUAL
+
+
+def test_the_chain_with_the_fewest_conditions_is_taken_and_its_conditions_named() -> None:
+    known = Numbers.of(
+        [
+            Interchange(number="N-3", of="N-1", condition="board C"),
+            *newer("N-3", "N-2"),
+            Interchange(number="N-2", of="N-1", condition="new cable"),
+        ]
+    )
+    assert known.stands("N-3", "N-1").conditions == ("board C",)
+    free = Numbers.of([Interchange(number="N-3", of="N-1", condition="board C"), *newer("N-3", "N-2", "N-1")])
+    assert free.stands("N-3", "N-1").conditions == ()
+
+
+@pytest.mark.parametrize(
+    ("text", "parts"),
+    [
+        ("AP156-GT40-B", ("AP156-GT40", "-B")),
+        ("ap156-gt40-b", ("AP156-GT40", "-B")),
+        ("AP15-GT40-B", None),
+        ("NV156T-R40", None),
+    ],
+)
+def test_a_revision_is_read_by_the_makers_pattern(text: str, parts: tuple[str, str] | None) -> None:
+    assert revision_of(text, PATTERNS) == parts
+
+
+def test_another_revision_of_one_number_is_told_from_another_number() -> None:
+    known = Numbers.of([], PATTERNS)
+    assert known.stands("AP156-GT40-B", "AP156-GT40-A").standing is Standing.REVISION
+    assert known.stands("AP156-GT30-B", "AP156-GT40-A").standing is Standing.NONE
+
+
+def test_a_number_with_older_ones_is_told_from_one_without() -> None:
+    known = Numbers.of([*newer("N-2", "N-1"), Interchange(number="A", of="B", both=True)])
+    assert known.replaces_something("N-2")
+    assert not known.replaces_something("N-1")
+    assert not known.replaces_something("A")
+    assert known.is_replaced("N-1")
+    assert not known.is_replaced("N-2")
+    assert not known.is_replaced("B")
+
+
+def test_rings_and_contradictions_are_found_and_named_once() -> None:
+    assert tangles(newer("N-3", "N-2", "N-1")) == []
+    assert tangles(newer("A", "B", "C", "A")) == ["each replaces the next and the last the first: A → B → C"]
+    assert tangles(newer("A", "A")) == ["A stands in for itself"]
+    both = [*newer("A", "B"), Interchange(number="B", of="A", both=True)]
+    assert "same part and to replace each other one way" in tangles(both)[0]
+
+
+EDGES = st.lists(st.tuples(st.integers(0, 6), st.integers(0, 6)), max_size=10)
+
+
+def reach(edges: list[tuple[int, int]], a: int) -> set[int]:
+    """Everything reachable, by repeating until nothing is added: an independent walk."""
+    found = {a}
+    while more := {to for frm, to in edges if frm in found} - found:
+        found |= more
+    return found
+
+
+@given(EDGES)
+def test_standing_in_is_transitive_and_one_way_unless_it_goes_round(edges: list[tuple[int, int]]) -> None:
+    known = Numbers.of([Interchange(number=f"N{a}", of=f"N{b}") for a, b in edges])
+    stands_in = {(a, b) for a in range(7) for b in range(7) if known.chain(f"N{a}", f"N{b}")}
+    assert stands_in == {(a, b) for a in range(7) for b in reach(edges, a)}
+    for a, b in stands_in:
+        assert all((a, c) in stands_in for c in range(7) if (b, c) in stands_in)
+        if a != b and (b, a) not in stands_in:
+            assert known.stands(f"N{a}", f"N{b}").standing is Standing.REPLACES
+            assert known.stands(f"N{b}", f"N{a}").standing is Standing.OLDER
+
+
+@given(EDGES)
+def test_a_ring_is_named_exactly_when_something_reaches_itself(edges: list[tuple[int, int]]) -> None:
+    known = [Interchange(number=f"N{a}", of=f"N{b}") for a, b in edges]
+    goes_round = any(
+        a in {x for to in [b for frm, b in edges if frm == a] for x in reach(edges, to)} for a in range(7)
+    )
+    assert bool(tangles(known)) is goes_round

@@ -1,0 +1,158 @@
+"""Which offer first: cost to a finished job, arrival, grade; ties and dominance (common practice, no source, unless said)."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import pytest
+from builders import HERON, SLATE, offer, wanted
+from core.test_matching import judged, known
+from hypothesis import given
+from hypothesis import strategies as st
+
+from sutura.core.errors import ManyInvalid
+from sutura.core.matching import (
+    WEIGHT_WORDS,
+    Fit,
+    Judged,
+    Weights,
+    cost_lines,
+    defect_rate,
+    dominates,
+    find_kits,
+    may_choose,
+    rank,
+    read_weights,
+    wait_days,
+    weights_from,
+    weights_kept,
+)
+from sutura.core.maths.money import amount_text
+
+PLAIN_WEIGHTS = Weights()
+
+
+def order(every: list[Judged], weights: Weights = PLAIN_WEIGHTS, days_left: int | None = None) -> list[str]:
+    return [one.judged.offer.printed_number for one in rank(every, weights, 25, days_left)]
+
+
+def test_those_that_may_be_chosen_come_first_then_the_unknown_then_the_refused() -> None:
+    every = [judged(HERON, code) for code in ("P-1003", "P-1004", "P-1002", "P-1001")]
+    assert order(every) == ["HF-70-R1", "HF-70-R2", "ZX-070", "HFL-71-A"]
+
+
+def test_every_cost_to_a_finished_job_is_a_line() -> None:
+    one = judged(HERON, "P-1001", free=0, shipping_minor=490, lead_days=2)
+    lines = {line.what: line.minor for line in cost_lines(one, PLAIN_WEIGHTS, 25, 1)}
+    # 2.5 % of the 25 minutes that would be worked again at 72.00 an hour
+    assert lines == {
+        "part": 6_000, "shipping": 490, "4 min more at the bench": 480, f"expected loss, 2.5% of {one.offer.supplier}'s pieces fail": 75,
+        "2 days of waiting": 600, "1 days past the promise": 2_500, "grade: genuine pulled": 300,
+    }  # fmt: skip
+
+
+def test_what_lies_on_the_shelf_waits_for_nothing_and_is_not_shipped() -> None:
+    here = judged(HERON, "P-1001", free=1, shipping_minor=490)
+    assert wait_days(here) == 0
+    assert "shipping" not in {line.what for line in cost_lines(here, PLAIN_WEIGHTS, 25, 0)}
+
+
+def test_dear_bench_time_outweighs_a_cheap_part() -> None:
+    bare, complete = judged(HERON, "P-1001"), judged(HERON, "P-1002")
+    assert order([complete, bare])[0] == "HF-70-R1"
+    assert order([complete, bare], Weights(rate_minor=100_000))[0] == "HF-70-R2"
+
+
+def test_a_promise_makes_waiting_dear() -> None:
+    cheap_elsewhere, dear_here = judged(SLATE, "P-3002", free=0), judged(SLATE, "P-3001")
+    assert order([cheap_elsewhere, dear_here], days_left=9)[0] == cheap_elsewhere.offer.printed_number
+    assert order([cheap_elsewhere, dear_here], days_left=0)[0] == dear_here.offer.printed_number
+
+
+def test_a_supplier_whose_pieces_fail_costs_more() -> None:
+    """Mean of Beta(k+1, n−k+39); (0 + 1) / (0 + 40) and (3 + 1) / (60 + 40) by hand."""
+    assert (defect_rate(0, 0), defect_rate(3, 60)) == (0.025, 0.04)
+    good, bad = (
+        judged(SLATE, "P-3001"),
+        judged(SLATE, "P-3001", id=2, supplier_bad=30, supplier_tried=60, guarantee_days=0),
+    )
+    assert rank([bad, good], PLAIN_WEIGHTS, 70)[0].judged is good
+
+
+def test_a_kit_is_priced_against_the_genuine_front() -> None:
+    """W03."""
+    kit = find_kits(
+        wanted("tarnbeck-fold-12-g4"), [offer("P-3102"), offer("P-3103")], known(offer("P-3104"))
+    )[0]
+    genuine = judged("tarnbeck-fold-12-g4", "P-3101")
+    ranked = rank([genuine, kit], PLAIN_WEIGHTS, 60)
+    assert ranked[0].judged is kit
+    assert {"parts", "Adapter flex, Fold 12 gen 2 to gen 4"} <= {line.what for line in ranked[0].lines}
+    assert ranked[0].money_minor < ranked[1].money_minor
+
+
+def test_a_tie_is_explained() -> None:
+    one, other = judged(SLATE, "P-3001", id=1), judged(SLATE, "P-3001", id=2)
+    assert "nothing tells them apart" in rank([one, other], PLAIN_WEIGHTS)[1].tie
+    assert rank([one, other], PLAIN_WEIGHTS)[0].tie == ""
+
+
+def test_an_offer_that_is_worse_in_all_is_folded_under_the_better_one() -> None:
+    best, worse = (
+        judged(SLATE, "P-3001"),
+        judged(SLATE, "P-3001", id=2, price_minor=20_000, supplier="Elsewhere"),
+    )
+    ranked = rank([worse, best], PLAIN_WEIGHTS)
+    assert [bool(one.under) for one in ranked] == [False, True]
+    assert "Slate 11 front with adhesive" in ranked[1].under
+    better_grade = judged(SLATE, "P-3001", id=3, price_minor=20_000, grade="genuine new")
+    assert not any(one.under for one in rank([best, better_grade], PLAIN_WEIGHTS))
+
+
+@given(
+    st.lists(
+        st.tuples(
+            st.sampled_from(["P-1001", "P-1002", "P-1003", "P-1004"]),
+            st.integers(1_000, 30_000),
+            st.integers(0, 9),
+            st.integers(0, 2),
+        ),
+        max_size=7,
+    )
+)
+def test_only_offers_that_are_beaten_in_all_are_folded(made: list[tuple[str, int, int, int]]) -> None:
+    """Dominance by its own definition, tried on every pair."""
+    every = [
+        judged(HERON, code, id=n, price_minor=price, lead_days=lead, free=free)
+        for n, (code, price, lead, free) in enumerate(made, 1)
+    ]
+    ranked = rank(every, PLAIN_WEIGHTS)
+    assert sorted(one.judged.offer.id for one in ranked) == [one.offer.id for one in every]
+    groups = [
+        0 if may_choose(one.judged.fit) else 1 if one.judged.fit is Fit.UNKNOWN else 2 for one in ranked
+    ]
+    assert groups == sorted(groups)
+    for one in ranked:
+        beaten = any(dominates(other, one) for other in ranked)
+        assert not one.under or beaten
+        if may_choose(one.judged.fit):
+            assert bool(one.under) is beaten
+
+
+def test_adding_offers_changes_no_other_verdict() -> None:
+    alone = rank([judged(HERON, "P-1001")], PLAIN_WEIGHTS)[0]
+    among = rank([judged(HERON, code) for code in ("P-1004", "P-1001", "P-1002")], PLAIN_WEIGHTS)
+    found = next(one for one in among if one.judged.offer.printed_number == "HF-70-R1")
+    assert (found.judged, found.lines) == (alone.judged, alone.lines)
+
+
+def test_weights_are_kept_and_read_back() -> None:
+    typed = {name: amount_text(minor) for name, minor in weights_kept(PLAIN_WEIGHTS).items()}
+    assert set(typed) == set(WEIGHT_WORDS)
+    assert weights_from(weights_kept(read_weights({**typed, "late_day": "99.00"}, 7_200)), 7_200) == replace(
+        PLAIN_WEIGHTS, late_day_minor=9_900
+    )
+    assert weights_from({}, 7_200) == PLAIN_WEIGHTS
+    with pytest.raises(ManyInvalid) as refused:
+        read_weights({**typed, "consent": "much", "grade.": "-1"}, 7_200)
+    assert set(refused.value.by_field) == {"weight.consent", "weight.grade."}
