@@ -93,7 +93,7 @@ create table price_list (
     name text not null,
     file bytea not null,
     mapping jsonb not null default '{}',
-    state text not null check (state in ('looked at', 'waiting', 'reading', 'read', 'failed')),
+    state text not null check (state in ('new', 'checking', 'checked', 'reading', 'read', 'failed')),
     rows_total integer not null default 0,
     rows_done integer not null default 0,
     counts jsonb not null default '{}',

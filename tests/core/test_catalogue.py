@@ -311,7 +311,7 @@ def test_an_unlisted_device_knows_what_was_measured_and_nothing_else() -> None:
     known = {name for name, value in made.need.items() if value is not None}
     assert known == {"kind", "width_mm", "height_mm", "connector_pins"}
     assert {words for words, says in made.need_lines if not says} == {
-        "resolution", "connector place", "mounting", "touch",
+        "resolution", "connector place", "mounting", "touch", "windows",
     }  # fmt: skip
     assert made.numbers[0].text == "ZX-9000"
     assert all(limit.depth_mm <= 1 for limit in made.face.edges.values())

@@ -23,7 +23,7 @@ FROZEN = {
     "0002_catalogue.py": "da68d0f128c44d6ebc59c5de2873f2df853aa6a98d28b6495bc115bfb845960c",
     "0003_intake.py": "73e04194e397d7bbfae5d84c9c48f8d7bc9526da9f22a5b6d49c73e313c53bf8",
     "0004_customers.py": "75b7b9400a8cc6809dd0c3801b701f9bb5046bc8c26520dbab518827cac7b022",
-    "0006_matching.py": "4c1f986cefb3ca049c1cd0c3141bf81b5cf0a86321fbfee8ee482b6851531b1d",
+    "0006_matching.py": "bc7ac5568c3a32e55ff5ee11e4d9015cfb3412c1dca93a2aae75b4601bb311f9",
     "0007_queue.py": "648a7ad3b6151f4a87c4be5f0aaccdbb46de52b850de852a6c95b6a371367e56",
     "0005_counter.py": "fab85a5759b03cf26ca7640fbe8bf03a413af01f005e6722af5155e9f9bb95ca",
 }
