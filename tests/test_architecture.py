@@ -15,7 +15,7 @@ from sutura.config import ROOT, SETTINGS
 
 CAPABILITIES = {
     "intake", "matching", "stock", "quoting", "planning", "bench", "proof", "handover", "identify", "people", "catalogue", "job",
-    "customers",
+    "customers", "pricelists",
 }  # fmt: skip
 PYTHON = sorted((ROOT / "src" / "sutura").rglob("*.py"))
 PLANTED = [

@@ -62,6 +62,11 @@ def _parser() -> argparse.ArgumentParser:
     serve = add("serve", _serve, "serve against DATABASE_URL")
     serve.add_argument("--port", type=int, default=DEFAULT_PORT)
     serve.add_argument("--workers", type=int, default=2)
+    add(
+        "work",
+        _work,
+        "do background work against DATABASE_URL, such as reading price lists; serve starts one of its own",
+    )
     add("migrate", _migrate, "bring the database at DATABASE_URL up to date")
     person = add("person", _person, "add a person; the password is asked for, or read from standard input")
     person.add_argument("login")
@@ -119,7 +124,7 @@ def _connect() -> None:
 def _serve(options: argparse.Namespace) -> int:
     import uvicorn
 
-    from sutura import wiring
+    from sutura import wiring, worker
 
     _connect()
     missing = wiring.ready()
@@ -127,10 +132,19 @@ def _serve(options: argparse.Namespace) -> int:
         raise Stop(f"Not ready: {'; '.join(missing)}. Run ./sutura migrate first.")
     wiring.disconnect()
     say(f"Serving on http://{setting('SUTURA_HOST')}:{options.port}; stop with Ctrl-C")
-    uvicorn.run(
-        "sutura.wiring:serving", factory=True, host=setting("SUTURA_HOST"), port=options.port, workers=options.workers,
-        log_config=None, proxy_headers=True, timeout_graceful_shutdown=10,
-    )  # fmt: skip
+    with worker.beside(setting("DATABASE_URL")):
+        uvicorn.run(
+            "sutura.wiring:serving", factory=True, host=setting("SUTURA_HOST"), port=options.port, workers=options.workers,
+            log_config=None, proxy_headers=True, timeout_graceful_shutdown=10,
+        )  # fmt: skip
+    return 0
+
+
+def _work(_: argparse.Namespace) -> int:
+    from sutura import worker
+
+    _connect()
+    worker.work(setting("DATABASE_URL"))
     return 0
 
 

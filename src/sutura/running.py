@@ -17,7 +17,7 @@ from pathlib import Path
 
 import uvicorn
 
-from sutura import logs, wiring
+from sutura import logs, wiring, worker
 from sutura.cluster import Cluster
 from sutura.config import CATALOGUE, DEFAULT_PORT, STATE
 
@@ -113,7 +113,8 @@ def _run(told: Path, *, fresh: bool, port: int) -> int:
             uvicorn.Config(wiring.application(demo=True), log_config=None, timeout_graceful_shutdown=5)
         )
         try:
-            server.run(sockets=[listener])
+            with worker.beside(cluster.url):
+                server.run(sockets=[listener])
         except KeyboardInterrupt:
             pass
         finally:

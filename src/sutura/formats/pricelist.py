@@ -27,10 +27,13 @@ class PriceFile:
     def rows(self) -> Iterator[tuple[int, list[str]]]:
         """Every row below the heading that is not empty, with its line in the file."""
         reader = csv.reader(io.StringIO(self.text, newline=""), delimiter=self.delimiter)
-        next(reader, None)
-        for row in reader:
-            if any(cell.strip() for cell in row):
-                yield reader.line_num, row
+        try:
+            next(reader, None)
+            for row in reader:
+                if any(cell.strip() for cell in row):
+                    yield reader.line_num, row
+        except csv.Error as broken:
+            raise Invalid("file", f"line {reader.line_num}", f"put this line right: {broken}") from broken
 
 
 def read_price_file(file: bytes) -> PriceFile:
@@ -77,7 +80,7 @@ def _decoded(file: bytes) -> tuple[str, str]:
     import charset_normalizer  # its tables are only needed for old encodings
 
     best = charset_normalizer.from_bytes(
-        file[:200_000], cp_isolation=["cp1252", "cp1250", "iso8859_15", "cp1251", "cp1253", "mac_roman"]
+        file[:200_000], cp_isolation=["cp1252", "cp1250", "iso8859_15", "cp1251", "cp1253"]
     ).best()
     encoding = best.encoding if best else "cp1252"
     try:

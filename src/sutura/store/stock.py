@@ -77,7 +77,9 @@ def shelf_page() -> list[PartRow]:
     return rows(
         PartRow,
         _PARTS
-        + " order by substring(bin from '^[^0-9]*'), substring(bin from '[0-9]+')::numeric nulls first, bin, part.name limit 500",
+        # what a price list offers and was never here is no part of the shelf
+        + " where pack not like 'list:%%' or on_hand > 0 or exists (select from stock_move where part_id = part.id)"
+        " order by substring(bin from '^[^0-9]*'), substring(bin from '[0-9]+')::numeric nulls first, bin, part.name limit 500",
     )
 
 
@@ -307,7 +309,9 @@ from offer join part on part.id = part_id join supplier on supplier.id = supplie
 
 @reading
 def price_page() -> list[OfferRow]:
-    return rows(OfferRow, _PRICE + " order by part.name, price_minor limit 500")
+    return rows(
+        OfferRow, _PRICE + " where part.pack not like 'list:%%' order by part.name, price_minor limit 500"
+    )
 
 
 @reading

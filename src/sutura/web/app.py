@@ -33,6 +33,7 @@ from sutura.web.pages import (
     matching,
     people,
     planning,
+    pricelists,
     proof,
     quoting,
     stock,
@@ -51,8 +52,9 @@ HEADERS = {
     "Permissions-Policy": "camera=(self), microphone=(), geolocation=()",
     "Cross-Origin-Opener-Policy": "same-origin",
 }
-# forms are small; nothing is uploaded yet
+# forms are small; only a price list may be large
 MAX_BODY = 8_000_000
+LARGE = {"/shelf/lists": 45_000_000}
 PAGES = (
     people,
     identify,
@@ -61,6 +63,7 @@ PAGES = (
     customers,
     job,
     matching,
+    pricelists,
     stock,
     bench,
     proof,
@@ -113,8 +116,9 @@ class Guard:
         request_id = given if _REQUEST_ID.fullmatch(given) else secrets.token_hex(8)
         scope.setdefault("state", {})["request_id"] = request_id
         started, status = time.perf_counter(), 0
-        if int(_digits(Headers(scope=scope).get("content-length", ""))) > MAX_BODY:
-            await PlainTextResponse(f"This is too much at once: at most {MAX_BODY // 1_000_000} MB.", 413)(
+        most = LARGE.get(scope["path"], MAX_BODY)
+        if int(_digits(Headers(scope=scope).get("content-length", ""))) > most:
+            await PlainTextResponse(f"This is too much at once: at most {most // 1_000_000} MB.", 413)(
                 scope, receive, send
             )
             return

@@ -194,6 +194,8 @@ def read_amount(text: str, decimal: str, currency: str) -> int:
             )
         decimal = signs[0] if len(signs) == 1 else ""
     whole, _, part = digits.rpartition(decimal) if decimal and decimal in digits else (digits, "", "")
+    if whole and not re.fullmatch(r"[0-9]+|[0-9]{1,3}(?:[.,][0-9]{3})+", whole):
+        raise Invalid("price", text, accepts)
     groups = re.sub(r"[.,]", "", whole or "0")
     if not groups.isdecimal() or (part and not part.isdecimal()) or len(groups) > 7 or digits.startswith("-"):
         raise Invalid("price", text, accepts)

@@ -314,6 +314,24 @@ document.addEventListener("alpine:init", () => {
     },
   }));
 
+  // Long work: asks how far it is, and shows the page anew when it is done.
+  Alpine.data("watching", () => ({
+    says: "", done: -1, since: 0, slow: false,
+    init() { this.says = this.$el.querySelector("[role=status]").textContent; this.since = Date.now(); this.later(); },
+    later() { setTimeout(() => this.ask(), 700); },
+    async ask() {
+      const answer = await fetch(this.$root.dataset.url).catch(() => null);
+      if (!answer || !answer.ok) { this.later(); return; }
+      const said = await answer.json();
+      if (said.state !== this.$root.dataset.state) { location.reload(); return; }
+      if (said.done !== this.done) { this.done = said.done; this.since = Date.now(); }
+      this.slow = Date.now() - this.since > 15000;
+      this.says = said.says;
+      this.$refs.bar.value = said.done;
+      this.later();
+    },
+  }));
+
   // A drawing to look at closely: buttons, keys, and dragging it about.
   Alpine.data("zooming", () => ({
     side: "front", held: null, first: "",

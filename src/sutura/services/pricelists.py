@@ -1,0 +1,303 @@
+"""Price lists of suppliers: looked at, mapped, checked, read in the background, written again."""
+
+from __future__ import annotations
+
+import itertools
+import re
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Any
+
+from sutura.core import matching as rules
+from sutura.core.errors import Invalid, ManyInvalid, NotFound
+from sutura.core.matching import COLUMNS, Column, Listing, RowReader, Value
+from sutura.core.maths.money import amount_text
+from sutura.core.people import Deed, demand
+from sutura.core.values import Person
+from sutura.formats.pricelist import MOST_ROWS, PriceFile, read_price_file, write_price_file
+from sutura.services.quoting import shop
+from sutura.store import pricelists as store
+from sutura.store.database import reading, writing
+
+# A list up to this long is checked at once, a longer one in the background. About a second's work here, measured.
+AT_ONCE = 10_000
+# Rows of one transaction: progress is seen often, and a stop in the middle costs little. The shop's, no source.
+CHUNK = 1_000
+# Bad rows kept with their reasons; more are counted.
+MOST_BAD = 20_000
+SAMPLES = 200
+# days to wait for a part whose supplier never said, when a list says nothing either; the shop's, no source
+USUAL_DAYS = 7
+Progress = Callable[[int], None]
+
+
+@writing
+def look_at_list(supplier_id: str, new_name: str, name: str, file: bytes, by: Person, now: datetime) -> int:
+    """Keep a file for a look: its columns are guessed, a short one is checked at once. The list's number."""
+    demand(by, Deed.SET_PRICE)
+    read = read_price_file(file)
+    total = sum(1 for _ in itertools.islice(read.rows(), MOST_ROWS + 1))
+    if total > MOST_ROWS:
+        raise Invalid(
+            "file", f"more than {MOST_ROWS:,} rows", f"split it: at most {MOST_ROWS:,} rows are read at once"
+        )
+    if total == 0:
+        raise Invalid("file", name, "choose a list with at least one row below its heading")
+    supplier = _supplier(supplier_id, new_name)
+    mapping = rules.guess_mapping(read.header, supplier.mapping)
+    list_id = store.add_list(supplier.id, name[:200] or "price list", file, mapping, total, by.id, now)
+    if not rules.check_mapping(mapping, read.header):
+        _check(list_id, total)
+    return list_id
+
+
+def _supplier(supplier_id: str, new_name: str) -> store.SupplierRow:
+    if supplier_id and (known := store.load_supplier(supplier_id)):
+        return known
+    name = new_name.strip()
+    slug = re.sub(r"[^a-z0-9]+", "-", name.casefold()).strip("-")[:40]
+    if not slug or len(name) > 120:
+        raise Invalid("new_supplier", new_name, "choose a supplier, or write the name of a new one")
+    if store.load_supplier(slug) is None:
+        store.add_supplier(slug, name)
+    return store.load_supplier(slug) or _gone(slug)
+
+
+def _gone(what: object) -> Any:
+    raise NotFound("supplier", what)
+
+
+@writing
+def map_columns(list_id: int, mapping: Mapping[str, str], by: Person) -> None:
+    """Say which column is what; kept for this supplier's next list, and the list is checked anew."""
+    demand(by, Deed.SET_PRICE)
+    found = _locked(list_id, "new", "checked", "failed")
+    read = read_price_file(store.load_file(list_id))
+    chosen = {column.name: mapping[column.name] for column in COLUMNS if mapping.get(column.name, "").strip()}
+    store.save_list(list_id, mapping=chosen, state="new", counts={}, bad=[], rows_done=0)
+    problems = rules.check_mapping(chosen, read.header)
+    if problems:
+        raise ManyInvalid(problems, "The columns")
+    store.save_mapping(found.supplier_id, chosen)
+    _check(list_id, found.rows_total)
+
+
+def _check(list_id: int, total: int) -> None:
+    store.save_list(list_id, state="checking", rows_done=0, counts={}, bad=[])
+    if total <= AT_ONCE:
+        check_list(list_id)
+    else:
+        store.enqueue("check_list", list_id)
+
+
+@writing
+def read_good_rows(list_id: int, by: Person) -> None:
+    """Read the good rows of a checked list in the background, without the bad ones."""
+    demand(by, Deed.SET_PRICE)
+    found = _locked(list_id, "checked")
+    if not found.counts.get("good"):
+        raise Invalid("list", found.name, "put its columns right first: no row of it can be read")
+    store.save_list(list_id, state="reading", rows_done=0)
+    store.enqueue("read_list", list_id)
+
+
+def _locked(list_id: int, *states: str) -> store.ListRow:
+    found = store.lock_list(list_id)
+    if found is None:
+        raise NotFound("price list", list_id)
+    if found.state not in states:
+        raise Invalid("list", found.name, f"wait: it is {found.state} already")
+    return found
+
+
+# -- in the background --------------------------------------------------------------------------------
+
+
+@dataclass
+class _Tally:
+    good: int = 0
+    new: int = 0
+    changed: int = 0
+    same: int = 0
+    bad: int = 0
+
+    def counts(self) -> dict[str, int]:
+        return {
+            "good": self.good,
+            "new": self.new,
+            "changed": self.changed,
+            "same": self.same,
+            "bad": self.bad,
+        }
+
+
+def check_list(list_id: int) -> None:
+    """Read every row without writing any: what would be new, changed or the same, and every bad row with its reasons."""
+    found = store.load_list(list_id)
+    if found is None or found.state != "checking":
+        return
+    tally = _Tally()
+    kept: list[dict[str, Any]] = []
+    for place, (good, bad) in enumerate(_chunks(found), start=1):
+        new, changed, same = store.compare_listed(found.supplier_id, good) if good else (0, 0, 0)
+        tally.good, tally.new, tally.changed, tally.same = (
+            tally.good + len(good),
+            tally.new + new,
+            tally.changed + changed,
+            tally.same + same,
+        )
+        tally.bad += len(bad)
+        kept += bad[: MOST_BAD - len(kept)]
+        _save_progress(list_id, min(place * CHUNK, found.rows_total))
+    _save_checked(list_id, tally, kept, found.rows_total)
+
+
+@writing
+def _save_progress(list_id: int, done: int) -> None:
+    store.save_list(list_id, rows_done=done)
+
+
+@writing
+def _save_checked(list_id: int, tally: _Tally, bad: list[dict[str, Any]], total: int) -> None:
+    store.save_list(list_id, state="checked", counts=tally.counts(), bad=bad, rows_done=total)
+
+
+def read_list(list_id: int, now: Callable[[], datetime]) -> None:
+    """Write the good rows, a chunk in each transaction together with how far it is; a start in the middle goes on there."""
+    found = store.load_list(list_id)
+    if found is None or found.state != "reading":
+        return
+    for place, (good, _) in enumerate(_chunks(found), start=1):
+        done = min(place * CHUNK, found.rows_total)
+        if done > found.rows_done:
+            _write(found, good, done, now())
+    _finish(list_id, now())
+
+
+@writing
+def _write(found: store.ListRow, good: Sequence[Listing], done: int, at: datetime) -> None:
+    if good:
+        store.save_listed(found.supplier_id, good, at, USUAL_DAYS)
+    store.save_list(found.id, rows_done=done)
+
+
+@writing
+def _finish(list_id: int, at: datetime) -> None:
+    store.save_list(list_id, state="read", finished_at=at)
+    store.drop_file(list_id)
+
+
+@writing
+def fail(list_id: int) -> None:
+    """A list whose reading broke off for good says so; what was read stays read."""
+    store.save_list(list_id, state="failed")
+
+
+def _chunks(found: store.ListRow) -> Iterator[tuple[list[Listing], list[dict[str, Any]]]]:
+    """The rows in chunks: those that can be read, and the bad ones with line and reasons. A number that stands twice is bad the second time."""
+    read = read_price_file(store.load_file(found.id))
+    reader = reader_of(read, found.mapping)
+    seen: dict[str, int] = {}
+    rows = iter(read.rows())
+    while chunk := list(itertools.islice(rows, CHUNK)):
+        good, bad = [], []
+        for line, row in chunk:
+            listing, problems = reader.read(row)
+            if listing and listing.number in seen:
+                problems = [
+                    Invalid(
+                        "number",
+                        listing.number,
+                        f"keep it once: it stands in line {seen[listing.number]} already",
+                    )
+                ]
+                listing = None
+            if listing:
+                seen[listing.number] = line
+                good.append(listing)
+            else:
+                bad.append(
+                    {
+                        "line": line,
+                        "row": [cell[:80] for cell in row[:12]],
+                        "why": [str(one) for one in problems],
+                    }
+                )
+        yield good, bad
+
+
+def reader_of(read: PriceFile, mapping: Mapping[str, str]) -> RowReader:
+    samples = [row for _, row in itertools.islice(read.rows(), SAMPLES)]
+    return RowReader.of(mapping, read.header, samples, shop().currency)
+
+
+# -- shown --------------------------------------------------------------------------------------------
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ListPage:
+    """A list with its columns as mapped, its first rows as they are and as they are read."""
+
+    found: store.ListRow
+    columns: tuple[Column, ...]
+    header: tuple[str, ...]
+    encoding: str
+    delimiter: str
+    decimal: str
+    first: list[tuple[list[str], Listing | None, list[Invalid]]]
+
+
+@reading
+def list_page(list_id: int, by: Person) -> ListPage:
+    demand(by, Deed.SET_PRICE)
+    found = store.load_list(list_id)
+    if found is None:
+        raise NotFound("price list", list_id)
+    file = store.load_file(list_id)
+    if not file:
+        return ListPage(
+            found=found, columns=COLUMNS, header=(), encoding="", delimiter="", decimal="", first=[]
+        )
+    read = read_price_file(file)
+    reader = reader_of(read, found.mapping)
+    first = [(row, *reader.read(row)) for _, row in itertools.islice(read.rows(), 5)]
+    return ListPage(
+        found=found, columns=COLUMNS, header=read.header, encoding=read.encoding, delimiter={"\t": "tab"}.get(read.delimiter, read.delimiter),
+        decimal=reader.decimal, first=first,
+    )  # fmt: skip
+
+
+@reading
+def write_list(supplier_id: str, by: Person) -> Iterator[str]:
+    """A supplier's offers as a price list, with the headings of its last list, or ours; reading it again changes nothing."""
+    demand(by, Deed.SEE_COST)
+    supplier = store.load_supplier(supplier_id)
+    if supplier is None:
+        raise NotFound("supplier", supplier_id)
+    headings = {column.name: supplier.mapping.get(column.name, "") for column in COLUMNS}
+    titles = {
+        c.name: c.title
+        if not headings[c.name] or headings[c.name].startswith(rules.SAME_FOR_ALL)
+        else headings[c.name]
+        for c in COLUMNS
+    }
+    return write_price_file(list(titles.values()), (_cells(one) for one in store.each_offer(supplier_id)))
+
+
+def _cells(offer: Mapping[str, Any]) -> list[str]:
+    plain = {
+        "price": amount_text(offer["price_minor"]), "box": " | ".join(offer["box"]),
+        "price_breaks": " | ".join(f"{pieces}: {amount_text(minor)}" for pieces, minor in offer["price_breaks"]),
+    }  # fmt: skip
+    return [
+        plain.get(
+            column.name,
+            _text(offer["attributes"].get(column.name) if column.attribute else offer.get(column.name)),
+        )
+        for column in COLUMNS
+    ]
+
+
+def _text(value: Value | None) -> str:
+    return "" if value is None else f"{value:g}" if isinstance(value, float) else str(value)

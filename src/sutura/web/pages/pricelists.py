@@ -1,0 +1,135 @@
+"""Price lists of suppliers: sent, mapped, checked with every bad row, read in the background, written again."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from fastapi import APIRouter
+from fastapi.responses import JSONResponse, RedirectResponse, Response, StreamingResponse
+
+from sutura.core.errors import NotAllowed, Refusal
+from sutura.core.matching import SAME_FOR_ALL
+from sutura.core.people import Deed, demand
+from sutura.formats.pricelist import MOST_BYTES, write_price_file
+from sutura.services import pricelists as service
+from sutura.services.once import once
+from sutura.store import pricelists as store
+from sutura.web.errors import deed, status_of
+from sutura.web.present import render
+from sutura.web.session import Ask, Asking, Entered, Form, Sent
+
+router = APIRouter()
+SHOWN_BAD = 200
+# how a state is said on the page
+STATE_WORDS = {
+    "new": "its columns are to be named", "checking": "being checked", "checked": "ready to be read", "reading": "being read", "read": "read", "failed": "broke off",
+}  # fmt: skip
+
+
+@router.get("/shelf/lists")
+def lists(ask: Ask) -> Response:
+    return _lists(ask, None)
+
+
+def _lists(ask: Asking, sent: Sent | None, refusal: Refusal | None = None, status: int = 200) -> Response:
+    demand(ask.person, Deed.SET_PRICE)
+    return render(
+        ask, "pricelists/lists.html", room="Shelf", status=status, refusal=refusal, suppliers=store.suppliers_page(), lists=store.lists_page(),
+        entered=sent.entered() if sent else Entered(), states=STATE_WORDS,
+    )  # fmt: skip
+
+
+@router.post("/shelf/lists")
+def send_list(ask: Ask, form: Form) -> Response:
+    def look() -> str:
+        file = form.file("file", MOST_BYTES + 1)
+        number = service.look_at_list(
+            form.text("supplier"),
+            form.text("new_supplier"),
+            form.file_name("file"),
+            file,
+            ask.person,
+            ask.now,
+        )
+        return str(number)
+
+    try:
+        number = once(form.text("form_key"), ask.person, ask.now, look)
+    except NotAllowed:
+        raise
+    except Refusal as refusal:
+        return _lists(ask, form, refusal, status_of(refusal))
+    return RedirectResponse(f"/shelf/lists/{number}", status_code=303)
+
+
+@router.get("/shelf/lists/{list_id}")
+def price_list(ask: Ask, list_id: int) -> Response:
+    return _page(ask, list_id, None)
+
+
+def _page(
+    ask: Asking, list_id: int, sent: Sent | None, refusal: Refusal | None = None, status: int = 200
+) -> Response:
+    page = service.list_page(list_id, ask.person)
+    mapping = dict(sent.group("map")) if sent else dict(page.found.mapping)
+    return render(
+        ask, "pricelists/list.html", room="Shelf", status=status, refusal=refusal, page=page, found=page.found, mapping=mapping, shown_bad=SHOWN_BAD,
+        constants={name: heading[1:] for name, heading in mapping.items() if heading.startswith(SAME_FOR_ALL)}, states=STATE_WORDS,
+    )  # fmt: skip
+
+
+@router.get("/shelf/lists/{list_id}/progress")
+def progress(ask: Ask, list_id: int) -> Response:
+    found = service.list_page(list_id, ask.person).found
+    return JSONResponse(
+        {
+            "state": found.state,
+            "done": found.rows_done,
+            "total": found.rows_total,
+            "says": f"{found.rows_done:,} of {found.rows_total:,} rows",
+        }
+    )
+
+
+@router.post("/shelf/lists/{list_id}/columns")
+def map_columns(ask: Ask, list_id: int, form: Form) -> Response:
+    same = {name: SAME_FOR_ALL + text.strip() for name, text in form.group("same").items() if text.strip()}
+    chosen = {
+        **{
+            name: heading
+            for name, heading in form.group("map").items()
+            if not heading.startswith(SAME_FOR_ALL)
+        },
+        **same,
+    }
+    return deed(
+        ask, form, lambda: service.map_columns(list_id, chosen, ask.person), then=f"/shelf/lists/{list_id}",
+        again=lambda refusal, status: _page(ask, list_id, form, refusal, status),
+    )  # fmt: skip
+
+
+@router.post("/shelf/lists/{list_id}/read")
+def read_list(ask: Ask, list_id: int, form: Form) -> Response:
+    return deed(
+        ask, form, lambda: service.read_good_rows(list_id, ask.person), then=f"/shelf/lists/{list_id}",
+        again=lambda refusal, status: _page(ask, list_id, None, refusal, status),
+    )  # fmt: skip
+
+
+@router.get("/shelf/lists/{list_id}/bad.csv")
+def bad_rows(ask: Ask, list_id: int) -> Response:
+    """The bad rows with their reasons, to send back to the supplier."""
+    found = service.list_page(list_id, ask.person).found
+    rows = ([str(one["line"]), "; ".join(one["why"]), *one["row"]] for one in found.bad)
+    return _csv(f"bad-rows-{list_id}.csv", write_price_file(["line", "why it cannot be read"], rows))
+
+
+@router.get("/shelf/suppliers/{supplier_id}/list.csv")
+def write_list(ask: Ask, supplier_id: str) -> Response:
+    return _csv(f"{supplier_id}.csv", service.write_list(supplier_id, ask.person))
+
+
+def _csv(name: str, pieces: Iterator[str]) -> Response:
+    return StreamingResponse(
+        (piece.encode("utf-8") for piece in pieces), media_type="text/csv; charset=utf-8", headers={"Content-Disposition": f'attachment; filename="{name}"'},
+    )  # fmt: skip

@@ -1,0 +1,249 @@
+"""Price lists: encodings, delimiters, decimal signs, units, formula-safe cells.
+
+Encodings by the standard library's codecs; CSV by RFC 4180 (published; from memory: sure). 1 inch = 25.4 mm (ISO, sure). The rest: common practice, no source.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import csv
+import io
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from sutura.core.errors import Invalid
+from sutura.core.matching import (
+    RowReader,
+    check_mapping,
+    decimal_sign,
+    guarded,
+    guess_mapping,
+    read_amount,
+    read_length,
+    unguarded,
+)
+from sutura.formats.pricelist import read_price_file, write_price_file
+
+TEXT = "Artikel;Größe;Preis\nÄ-1;15,6;58,00\nÖ-2;14,0;49,90\nÜ-3;13,3;104,00\nGehäuse für Geräte;11;38,00\n"
+
+
+@pytest.mark.parametrize("encoding", ["utf-8", "utf-8-sig", "utf-16", "cp1252", "iso8859-15"])
+def test_the_encoding_is_found(encoding: str) -> None:
+    read = read_price_file(TEXT.encode(encoding))
+    assert read.header == ("Artikel", "Größe", "Preis")
+    assert [row[0] for _, row in read.rows()] == ["Ä-1", "Ö-2", "Ü-3", "Gehäuse für Geräte"]
+
+
+@pytest.mark.parametrize("sign", [",", ";", "\t", "|"])
+def test_the_delimiter_is_found(sign: str) -> None:
+    read = read_price_file(f'number{sign}price{sign}name\n1{sign}5.00{sign}"a{sign}b"\n'.encode())
+    assert list(read.rows()) == [(2, ["1", "5.00", f"a{sign}b"])]
+
+
+def test_a_line_is_named_as_an_editor_shows_it_and_empty_rows_are_passed_over() -> None:
+    read = read_price_file(b'number,price\r\n\r\n1,"two\r\nlines"\r\n,\r\n3,4\r\n')
+    assert [(line, row[0]) for line, row in read.rows()] == [(4, "1"), (6, "3")]
+
+
+@pytest.mark.parametrize(
+    ("file", "says"),
+    [
+        (b"", "heading row"),
+        (b"  \n", "heading row"),
+        (b"PK\x03\x04\x00\x00rest", "not text"),
+        (b"only\n1\n", "names 2 to"),
+        (b"a,a\n1,2\n", "heading of its own"),
+    ],
+)
+def test_what_is_no_price_list_is_refused(file: bytes, says: str) -> None:
+    with pytest.raises(Invalid, match=says):
+        read_price_file(file)
+
+
+@given(st.binary(max_size=300))
+def test_arbitrary_bytes_are_read_or_refused_and_never_crash(file: bytes) -> None:
+    with contextlib.suppress(Invalid):
+        list(read_price_file(file).rows())
+
+
+# -- amounts --------------------------------------------------------------------------------------------
+
+
+@pytest.mark.parametrize(
+    ("text", "decimal", "minor"),
+    [
+        ("58", "", 5_800), ("58.00", ".", 5_800), ("58,5", ",", 5_850), ("1.234,50", "", 123_450), ("1,234.50", "", 123_450), ("1.234", ",", 123_400),
+        ("1,234", ".", 123_400), ("TAL 58.00", ".", 5_800), ("58,00 tal", ",", 5_800), ("1 234,50", ",", 123_450), ("1'234.50", ".", 123_450), ("0.005", ".", 1),
+    ],
+)  # fmt: skip
+def test_an_amount_is_read_with_its_own_decimal_sign(text: str, decimal: str, minor: int) -> None:
+    assert read_amount(text, decimal, "TAL") == minor
+
+
+@pytest.mark.parametrize(
+    "text", ["", "free", "-5", "0", "0.00", "1,234", "1.2.3", "58 USX", "999999999", "12,34,56.7.8"]
+)
+def test_an_amount_that_can_be_read_two_ways_or_not_at_all_is_refused(text: str) -> None:
+    with pytest.raises(Invalid):
+        read_amount(text, "", "TAL")
+
+
+@pytest.mark.parametrize(
+    ("samples", "sign"),
+    [
+        (["1.234,50", "7"], ","),
+        (["58.00", "7.5", "1,234"], "."),
+        (["1,234", "2,500"], ""),
+        (["58,0", "58.0"], ""),
+        ([], ""),
+    ],
+)
+def test_the_decimal_sign_is_told_by_the_prices_themselves(samples: list[str], sign: str) -> None:
+    assert decimal_sign(samples) == sign
+
+
+@given(st.integers(1, 9_999_999), st.sampled_from([(".", ","), (",", ".")]), st.booleans())
+def test_every_amount_written_in_either_way_is_read_back(
+    minor: int, signs: tuple[str, str], grouped: bool
+) -> None:
+    whole = f"{minor // 100:,}".replace(",", signs[1]) if grouped else str(minor // 100)
+    assert read_amount(f"{whole}{signs[0]}{minor % 100:02d}", signs[0], "TAL") == minor
+
+
+# -- units ----------------------------------------------------------------------------------------------
+
+
+@pytest.mark.parametrize(
+    ("text", "mm"), [("359.5", 359.5), ("359,5 mm", 359.5), ("35.95cm", 359.5), ('1"', 25.4), ("2 in", 50.8), ("0.125 inch", 3.175)]
+)  # fmt: skip
+def test_lengths_are_read_with_their_unit(text: str, mm: float) -> None:
+    """2 in = 50.8 mm and 1/8 in = 3.175 mm stand in the check values."""
+    assert read_length(text) == mm
+
+
+@pytest.mark.parametrize(
+    ("text", "inches"),
+    [("15.6", 15.6), ('15,6"', 15.6), ("15.6 inch", 15.6), ("39.6 cm", 15.59), ("396 mm", 15.59)],
+)
+def test_a_diagonal_is_in_inches(text: str, inches: float) -> None:
+    assert read_length(text, inches=True) == inches
+
+
+@pytest.mark.parametrize("text", ["wide", "0", "-3", "3 feet", ""])
+def test_a_length_that_is_none_is_refused(text: str) -> None:
+    with pytest.raises(Invalid):
+        read_length(text)
+
+
+# -- columns and rows -----------------------------------------------------------------------------------
+
+HEADER = ("SKU", "Description", "Category", "Net price", "Pins", "Width", "Diagonal", "Quality", "Lead time")
+
+
+def reader(**more: str) -> RowReader:
+    mapping = {**guess_mapping(HEADER, {}), **more}
+    assert check_mapping(mapping, HEADER) == []
+    return RowReader.of(mapping, HEADER, [["1", "x", "panel", "58,00"]], "TAL")
+
+
+def test_columns_are_recognised_by_their_headings_and_remembered_before_guessed() -> None:
+    guessed = guess_mapping(HEADER, {})
+    assert (guessed["number"], guessed["price"], guessed["kind"], guessed["grade"]) == (
+        "SKU",
+        "Net price",
+        "Category",
+        "Quality",
+    )
+    remembered = guess_mapping(HEADER, {"name": "Category", "kind": "=panel", "number": "gone"})
+    assert (remembered["name"], remembered["kind"], remembered["number"]) == ("Category", "=panel", "SKU")
+
+
+def test_a_mapping_that_cannot_be_is_refused_with_its_place() -> None:
+    fields = {
+        problem.field
+        for problem in check_mapping({"price": "Pins", "connector_pins": "Pins", "kind": "nowhere"}, HEADER)
+    }
+    assert fields == {"map.number", "map.connector_pins", "map.kind"}
+    assert {one.field for one in check_mapping({"kind": "="}, HEADER)} == {
+        "map.number",
+        "map.price",
+        "map.kind",
+    }
+
+
+def test_a_row_is_read_whole() -> None:
+    listing, problems = reader().read(
+        ["A-1", "15.6-inch panel", "Panel", "1.058,50", "40 pins", "35,95 cm", '15.6"', "New", "2 days"]
+    )
+    assert problems == []
+    assert listing
+    assert (listing.number, listing.price_minor, listing.kind, listing.grade, listing.lead_days) == (
+        "A-1",
+        105_850,
+        "panel",
+        "genuine new",
+        2,
+    )
+    assert listing.attributes == {
+        "kind": "panel",
+        "connector_pins": 40,
+        "width_mm": 359.5,
+        "diagonal_in": 15.6,
+    }
+
+
+def test_a_bad_row_says_everything_that_is_wrong_with_it() -> None:
+    listing, problems = reader().read(["", "x" * 300, "", "free", "many", "wide", "big", "shiny", "soon"])
+    assert listing is None
+    assert {one.field for one in problems} == {
+        "number",
+        "name",
+        "kind",
+        "price",
+        "connector_pins",
+        "width_mm",
+        "diagonal_in",
+        "grade",
+        "lead_days",
+    }
+
+
+def test_what_is_the_same_for_every_row_is_said_once() -> None:
+    listing, _ = reader(kind="=bare panel").read(["A-1", "", "whatever", "58,00"])
+    assert listing
+    assert (listing.kind, listing.name) == ("bare panel", "A-1")
+
+
+def test_prices_for_more_are_read() -> None:
+    mapping = {"number": "n", "price": "p", "kind": "=panel", "price_breaks": "b"}
+    read = RowReader.of(mapping, ["n", "p", "b"], [], "TAL")
+    assert read.read(["1", "5.00", "50: 4.00 | 10: 4.50"])[0].price_breaks == ((10, 450), (50, 400))  # type: ignore[union-attr]
+    assert read.read(["1", "5.00", "many: 4.00"])[1][0].field == "price_breaks"
+
+
+# -- cells a spreadsheet would run ----------------------------------------------------------------------
+
+
+@given(
+    st.lists(
+        st.lists(
+            st.text(st.characters(blacklist_characters="\x00", blacklist_categories=["Cs"]), max_size=12),
+            min_size=2,
+            max_size=3,
+        ),
+        max_size=5,
+    )
+)
+def test_no_written_cell_is_a_formula_and_every_cell_comes_back(rows: list[list[str]]) -> None:
+    """Cells beginning with = + - @, tab or return are guarded (check values section 11: common practice)."""
+    text = "".join(write_price_file(["a", "b"], iter(rows)))
+    back = list(csv.reader(io.StringIO(text, newline="")))[1:]
+    assert not any(cell.startswith(("=", "+", "-", "@", "\t", "\r")) for row in back for cell in row)
+    assert [[unguarded(cell) for cell in row] for row in back] == [list(row) for row in rows]
+
+
+def test_a_guard_is_put_on_once_and_taken_off() -> None:
+    assert guarded("=HYPERLINK(1)") == "'=HYPERLINK(1)"
+    assert unguarded("'quoted'") == "'quoted'"
