@@ -195,8 +195,7 @@ def test_a_supplier_without_a_name_is_refused(shop: Shop) -> None:
 @pytest.fixture
 def open_shop(database: str) -> Shop:
     with connection():
-        shop = Shop()
-    return shop
+        return Shop()
 
 
 def test_a_long_list_is_checked_and_read_by_the_worker_beside_the_pages(
