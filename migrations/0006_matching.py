@@ -15,11 +15,19 @@ alter table part
     add column measured jsonb not null default '{}',
     drop constraint part_grade_check,
     add constraint part_grade_check check (grade in ('', 'genuine new', 'genuine pulled', 'refurbished', 'aftermarket'));
-alter table part add column family text generated always as (coalesce(measured -> 'part_family' ->> 'value', attributes ->> 'part_family')) stored;
-alter table part add column width_mm numeric generated always as (
-    case jsonb_typeof(coalesce(measured -> 'width_mm' -> 'value', attributes -> 'width_mm'))
-        when 'number' then (coalesce(measured -> 'width_mm' -> 'value', attributes -> 'width_mm') #>> '{}')::numeric end) stored;
+-- What offers are picked by before they are judged: what was measured counts before what is claimed.
+create function known_number(measured jsonb, claimed jsonb, name text) returns numeric language sql immutable as $$
+    select case jsonb_typeof(coalesce(measured -> name -> 'value', claimed -> name))
+        when 'number' then (coalesce(measured -> name -> 'value', claimed -> name) #>> '{}')::numeric end
+$$;
+alter table part
+    add column family text generated always as (coalesce(measured -> 'part_family' ->> 'value', attributes ->> 'part_family')) stored,
+    add column width_mm numeric generated always as (known_number(measured, attributes, 'width_mm')) stored,
+    add column active_mm numeric generated always as (known_number(measured, attributes, 'active_width_mm')) stored,
+    add column pins numeric generated always as (known_number(measured, attributes, 'connector_pins')) stored;
 create index part_kind_width_mm_family on part (kind, width_mm, family);
+create index part_kind_active_mm on part (kind, active_mm);
+create index part_of_the_shelf on part (id) where pack not like 'list:%%';
 drop index part_kind;
 
 alter table offer

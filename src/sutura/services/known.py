@@ -4,13 +4,25 @@ from __future__ import annotations
 
 import json
 from collections.abc import Collection
+from decimal import Decimal
 from functools import lru_cache
 
 from sutura.core.identify import LabelPattern
-from sutura.core.matching import Around, Interchange, Known, Numbers, Offer, Wanted, kinds_for
+from sutura.core.matching import (
+    MOST_EACH,
+    Around,
+    Interchange,
+    Known,
+    Numbers,
+    Offer,
+    Value,
+    Wanted,
+    members_of,
+)
 from sutura.store import catalogue as catalogue_store
 from sutura.store import matching as store
 from sutura.store import stock as stock_store
+from sutura.store.stock import Picking
 
 _SPARE, _FLEX = "small part", "adapter flex"
 
@@ -18,17 +30,26 @@ _SPARE, _FLEX = "small part", "adapter flex"
 def offers_for(wanted: Wanted) -> list[Offer]:
     """The offers worth judging for a need, however many there are."""
     need = wanted.need
-    width, family = need.get("width_mm"), need.get("part_family")
+    family = need.get("part_family")
     return stock_store.offers_for(
-        str(need["kind"]),
-        float(width) if isinstance(width, int | float) else None,
-        None if family is None else str(family),
-    )
+        Picking(
+            kind=str(need["kind"]), family=None if family is None else str(family), width_mm=_number(need.get("width_mm")),
+            pins=_number(need.get("connector_pins")),
+        )
+    )  # fmt: skip
+
+
+def _number(value: Value | None) -> Decimal | None:
+    return Decimal(str(value)) if isinstance(value, int | float) else None
 
 
 def parts_for_kits(wanted: Wanted) -> list[Offer]:
-    kinds = kinds_for(wanted.need)
-    return stock_store.offers_of_kinds(kinds) if kinds else []
+    """What a kit could be made of: glasses of the outline and panels of the picture; nothing where either is not known."""
+    kinds = members_of(wanted.need)
+    width, active = _number(wanted.need.get("width_mm")), _number(wanted.need.get("active_width_mm"))
+    if kinds is None or width is None or active is None:
+        return []
+    return stock_store.members_for(*kinds, width, active, MOST_EACH)
 
 
 def known_about(wanted: Wanted, model_id: str, destroyed: Collection[str] = ()) -> Known:

@@ -92,6 +92,7 @@ def _move(
 ) -> None:
     part = store.load_part(barcode)
     rules.check_move(store.lock_level(part.id), quantity, kind)
+    store.adopt_part(part.id)
     store.add_stock_move(
         part=part.id, quantity=quantity, kind=kind.value, job=None, unit_cost_minor=cost, note=note.strip()[:200],
         person=by.id, at=now,

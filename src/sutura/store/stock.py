@@ -78,7 +78,7 @@ def shelf_page() -> list[PartRow]:
         PartRow,
         _PARTS
         # what a price list offers and was never here is no part of the shelf
-        + " where pack not like 'list:%%' or on_hand > 0 or exists (select from stock_move where part_id = part.id)"
+        + " where pack not like 'list:%%'"
         " order by substring(bin from '^[^0-9]*'), substring(bin from '[0-9]+')::numeric nulls first, bin, part.name limit 500",
     )
 
@@ -187,6 +187,11 @@ def save_reservation(reservation_id: int, state: str) -> None:
     DATABASE.execute_sql("update reservation set state = %s where id = %s", (state, reservation_id))
 
 
+def adopt_part(part_id: int) -> None:
+    """A part of a price list that is here now is the shop's own: the list changes its price only."""
+    DATABASE.execute_sql("update part set pack = '' where id = %s and pack like 'list:%%'", (part_id,))
+
+
 def add_stock_move(**columns: Any) -> None:
     insert(StockMove, [columns])
 
@@ -232,47 +237,99 @@ select offer.id, offer.part_id, part.name, part.printed_number, supplier.name, p
 from offer join part on part.id = offer.part_id join supplier on supplier.id = offer.supplier_id
 """
 
-# How many offers of each sort are looked at for one need: those whose outline and family may be right, those of which either is not
-# known, and those that only come near, to be refused with their reason. Cheapest first. The shop's, no source.
-MAY_FIT, NOT_KNOWN, NEAR = 200, 40, 12
+# How many offers of each sort are looked at for one need: those whose outline, family and pins may be right, those of which something is not
+# known, and those that only come near, to be refused with their reason. Cheapest first; the page says when there are more. The shop's, no source.
+MAY_FIT, NOT_KNOWN, NEAR = 200, 40, 6
 # an outline is within half a millimetre (rule fit.width_mm); the prefilter is a little wider than the rule
 _OFF_MM, _NEAR_MM = Decimal("0.51"), Decimal(8)
-_PICK = """
-(select offer.id from part join offer on offer.part_id = part.id where part.kind = %s and {} order by price_minor, offer.id limit {})
-"""
-_WIDTH_OR_ANY = (
-    _PICK.format("part.width_mm between %s and %s and part.family = %s", MAY_FIT),
-    _PICK.format("part.width_mm between %s and %s and part.family is null", NOT_KNOWN),
-    _PICK.format("part.width_mm is null and (part.family = %s or part.family is null)", NOT_KNOWN),
-    _PICK.format(
-        "part.width_mm between %s and %s and (part.width_mm not between %s and %s or part.family <> %s)", NEAR
-    ),
-)
-_WIDTH_ONLY = (
-    _PICK.format("part.width_mm between %s and %s", MAY_FIT),
-    _PICK.format("part.width_mm is null", NOT_KNOWN),
-    _PICK.format("part.width_mm between %s and %s and part.width_mm not between %s and %s", NEAR),
-)
 
 
-def picking(kind: str, width_mm: float | None, family: str | None) -> tuple[str, list[object]]:
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Picking:
+    """What of a need offers are picked by, before they are judged; None = not known, or it does not matter."""
+
+    kind: str
+    width_mm: Decimal | None = None
+    family: str | None = None
+    pins: Decimal | None = None
+
+
+def picking(need: Picking) -> tuple[str, list[object]]:
     """The query that picks the offers worth judging for a need, by index, and what it asks with."""
-    if width_mm is None:
-        return _PICK.format("true", MAY_FIT), [kind]
-    width = Decimal(str(width_mm))
-    fits, near = [width - _OFF_MM, width + _OFF_MM], [width - _NEAR_MM, width + _NEAR_MM]
-    if family is None:
-        return " union all ".join(_WIDTH_ONLY), [kind, *fits, kind, kind, *near, *fits]
-    return " union all ".join(_WIDTH_OR_ANY), [
-        kind, *fits, family, kind, *fits, kind, family, kind, *near, *fits, family,
-    ]  # fmt: skip
+    branches: list[tuple[str, list[object]]] = []
+
+    def branch(where: str, asks: Sequence[object], most: int, first: str = "") -> None:
+        """Offers of the parts that meet a condition; `first` limits the parts themselves, nearest first."""
+        parts = f"select id from part where kind = %s and {where}" + (
+            f" order by {first} limit {most}" if first else ""
+        )
+        branches.append(
+            (
+                f"(select offer.id from offer where part_id in ({parts}) order by price_minor, id limit {most})",
+                [need.kind, *asks],
+            )
+        )
+
+    if need.width_mm is None:
+        branch("true", [], MAY_FIT)
+        return _union(branches)
+    width = need.width_mm
+    fits: list[object] = [width - _OFF_MM, width + _OFF_MM]
+    pins, its_pins = ("", []) if need.pins is None else (" and (pins is null or pins = %s)", [need.pins])
+    family, its_family = ("", []) if need.family is None else (" and family = %s", [need.family])
+    branch(f"width_mm between %s and %s{family}{pins}", [*fits, *its_family, *its_pins], MAY_FIT)
+    if need.family is None:
+        branch("width_mm is null", [], NOT_KNOWN)
+    else:
+        branch(f"width_mm between %s and %s and family is null{pins}", [*fits, *its_pins], NOT_KNOWN)
+        branch("width_mm is null and (family = %s or family is null)", its_family, NOT_KNOWN)
+        branch("width_mm between %s and %s and family <> %s", [*fits, *its_family], NEAR, "width_mm")
+    if need.pins is not None:
+        branch(
+            f"width_mm between %s and %s{family} and pins <> %s",
+            [*fits, *its_family, *its_pins],
+            NEAR,
+            "width_mm",
+        )
+    branch("width_mm > %s and width_mm < %s", [fits[1], width + _NEAR_MM], NEAR, "width_mm")
+    branch("width_mm < %s and width_mm > %s", [fits[0], width - _NEAR_MM], NEAR, "width_mm desc")
+    return _union(branches)
+
+
+def _union(branches: Sequence[tuple[str, list[object]]]) -> tuple[str, list[object]]:
+    return " union ".join(query for query, _ in branches), [one for _, asks in branches for one in asks]
+
+
+def picked(need: Picking) -> tuple[str, list[object]]:
+    """The whole query for a need: the offers worth judging with all that is judged."""
+    query, asks = picking(need)
+    return f"{_OFFER} where offer.id in ({query})", asks
 
 
 @reading
-def offers_for(kind: str, width_mm: float | None, family: str | None) -> list[Offer]:
+def offers_for(need: Picking) -> list[Offer]:
     """The offers worth judging for a need, however many there are: see `picking`."""
-    query, asks = picking(kind, width_mm, family)
-    found = DATABASE.execute_sql(f"{_OFFER} where offer.id in ({query})", asks).fetchall()
+    return [_offer(*one) for one in DATABASE.execute_sql(*picked(need)).fetchall()]
+
+
+@reading
+def members_for(glass: str, panel: str, width_mm: Decimal, active_mm: Decimal, most: int) -> list[Offer]:
+    """The cheapest offers of glasses of an outline and of panels of a picture: what a kit could be made of."""
+    found = DATABASE.execute_sql(
+        f"{_OFFER} where offer.id in ((select offer.id from offer where part_id in (select id from part where kind = %s and width_mm between %s and %s)"
+        " order by price_minor, id limit %s) union (select offer.id from offer where part_id in (select id from part where kind = %s"
+        " and active_mm between %s and %s) order by price_minor, id limit %s))",
+        (
+            glass,
+            width_mm - _OFF_MM,
+            width_mm + _OFF_MM,
+            most,
+            panel,
+            active_mm - Decimal("1.01"),
+            active_mm + Decimal("1.01"),
+            most,
+        ),
+    ).fetchall()
     return [_offer(*one) for one in found]
 
 

@@ -185,9 +185,11 @@ class Part(Table):
     measured = BinaryJSONField(index=False)
     family = TextField(null=True)
     width_mm = DecimalField(null=True)
+    active_mm = DecimalField(null=True)
+    pins = DecimalField(null=True)
 
     class Meta:
-        indexes = ((("kind", "width_mm", "family"), False),)
+        indexes = ((("kind", "width_mm", "family"), False), (("kind", "active_mm"), False))
 
 
 class Offer(Table):
@@ -429,5 +431,5 @@ ALL = (
 # Expression and partial indexes: made by the migrations, named here so that the test knows them.
 SQL_INDEXES = frozenset({
     "customer_name", "customer_phone_plain", "job_open", "job_serial", "job_technician_open",
-    "reservation_one_per_job", "reservation_part_held", "stock_move_fitted_once", "model_number_plain", "part_gtin", "part_printed",
+    "reservation_one_per_job", "reservation_part_held", "stock_move_fitted_once", "model_number_plain", "part_gtin", "part_of_the_shelf", "part_printed",
 })  # fmt: skip

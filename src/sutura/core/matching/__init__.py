@@ -38,12 +38,13 @@ from sutura.core.matching.judging import (
 )
 from sutura.core.matching.kits import (
     KIT_RULES,
+    MOST_EACH,
     RECIPES,
     Recipe,
     find_kits,
     fit_each_other,
     judge_kit,
-    kinds_for,
+    members_of,
 )
 from sutura.core.matching.layout import (
     DRAWN,
@@ -120,6 +121,7 @@ __all__ = [
     "DRAWN",
     "GRADES",
     "MEASURABLE",
+    "MOST_EACH",
     "MOVE_OVER_MINUTES",
     "NOTHING",
     "ORIGINAL",
@@ -179,11 +181,11 @@ __all__ = [
     "judge",
     "judge_kit",
     "judge_panel",
-    "kinds_for",
     "layout_of_need",
     "layout_of_offer",
     "listing_flags",
     "may_choose",
+    "members_of",
     "need_from",
     "place_on",
     "plain_number",

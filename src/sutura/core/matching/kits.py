@@ -54,10 +54,9 @@ KIT_RULES = (
 )  # fmt: skip
 
 
-def kinds_for(need: Need) -> tuple[str, ...]:
-    """The kinds of parts a kit for this need is made of, flexes among them; none when there is no recipe."""
-    recipe = _recipe(need)
-    return (*recipe.members, "adapter flex") if recipe else ()
+def members_of(need: Need) -> tuple[str, str] | None:
+    """The kinds of glass and panel a kit for this need is made of; None when there is no recipe."""
+    return ("glass", "bare panel") if _recipe(need) else None
 
 
 def _recipe(need: Need) -> Recipe | None:

@@ -10,6 +10,7 @@ from collections import deque
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from enum import StrEnum
+from functools import lru_cache
 
 from sutura.core.identify import LabelPattern
 
@@ -54,15 +55,21 @@ def plain_number(text: str) -> str:
     return re.sub(r"[^A-Z0-9]", "", text.upper())
 
 
+@lru_cache(maxsize=512)
+def _shape(base: str, revision: str) -> re.Pattern[str]:
+    """A maker's pattern as an expression: @ a letter, # a digit, anything else as it stands."""
+    parts = (
+        "".join({"@": "[A-Z]", "#": "[0-9]"}.get(sign, re.escape(sign)) for sign in part)
+        for part in (base, revision)
+    )
+    return re.compile("({})({})".format(*parts))
+
+
 def revision_of(text: str, patterns: Sequence[LabelPattern]) -> tuple[str, str] | None:
     """Base number and revision by a maker's pattern (@ a letter, # a digit); None when none fits."""
     tidy = text.strip().upper()
     for pattern in patterns:
-        base, revision = (
-            "".join({"@": "[A-Z]", "#": "[0-9]"}.get(sign, re.escape(sign)) for sign in part)
-            for part in (pattern.base, pattern.revision)
-        )
-        found = re.fullmatch(f"({base})({revision})", tidy)
+        found = _shape(pattern.base, pattern.revision).fullmatch(tidy)
         if found:
             return found[1], found[2]
     return None
@@ -116,7 +123,10 @@ class Numbers:
         """How an offered number stands to the needed one (rule fit.printed_number)."""
         if plain_number(offered) == plain_number(needed):
             return Stands(standing=Standing.SAME)
-        there, back = self.chain(offered, needed), self.chain(needed, offered)
+        both_known = plain_number(offered) in self.shown and plain_number(needed) in self.shown
+        there, back = (
+            (self.chain(offered, needed), self.chain(needed, offered)) if both_known else (None, None)
+        )
         if there and back:
             return Stands(standing=Standing.EQUAL, chain=there.chain, conditions=there.conditions)
         if there:

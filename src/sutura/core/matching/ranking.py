@@ -170,7 +170,15 @@ def rank(
         for one in judged
     ]
     ranked.sort(key=_key)
-    return [_placed(place, ranked) for place in range(len(ranked))]
+    placed: list[Ranked] = []
+    # what is beaten is beaten by one that nothing beats: only those have to be looked at
+    front: list[Ranked] = []
+    for place, one in enumerate(ranked):
+        better = next((other for other in front if dominates(other, one)), None)
+        if better is None and may_choose(one.judged.fit):
+            front.append(one)
+        placed.append(_placed(one, ranked[place - 1] if place else None, better))
+    return placed
 
 
 def _group(fit: Fit) -> int:
@@ -182,13 +190,10 @@ def _key(one: Ranked) -> tuple[int, int, int, bool, int]:
     return (_group(one.judged.fit), one.score_minor, one.wait_days, offer.free < 1, offer.id)
 
 
-def _placed(place: int, ranked: Sequence[Ranked]) -> Ranked:
-    one = ranked[place]
-    above = ranked[place - 1] if place else None
+def _placed(one: Ranked, above: Ranked | None, better: Ranked | None) -> Ranked:
     tie = ""
     if above and may_choose(one.judged.fit) and _key(above)[:2] == _key(one)[:2]:
         tie = f"costs as much as the one above; {'it is here later' if one.wait_days > above.wait_days else 'nothing tells them apart but the order they were entered in'}"
-    better = next((other for other in ranked[:place] if dominates(other, one)), None)
     return replace(
         one,
         tie=tie,

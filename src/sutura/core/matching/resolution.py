@@ -6,6 +6,7 @@ import math
 import re
 from collections.abc import Mapping
 from dataclasses import dataclass
+from functools import lru_cache
 
 from sutura.core.errors import Invalid
 
@@ -43,6 +44,7 @@ class Resolution:
         return " or ".join(f"{w}×{h}" for w, h in sorted(self.may_be)) or "not known"
 
 
+@lru_cache(maxsize=2048)
 def read_resolution(text: str) -> Resolution:
     """Pixels by number or by name. Numbers win over a name; a name alone may stand for several; nothing known = empty.
 

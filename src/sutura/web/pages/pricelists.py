@@ -19,7 +19,7 @@ from sutura.web.present import render
 from sutura.web.session import Ask, Asking, Entered, Form, Sent
 
 router = APIRouter()
-SHOWN_BAD = 200
+SHOWN_BAD = 50
 # how a state is said on the page
 STATE_WORDS = {
     "new": "its columns are to be named", "checking": "being checked", "checked": "ready to be read", "reading": "being read", "read": "read", "failed": "broke off",
