@@ -90,7 +90,7 @@ def _parser() -> argparse.ArgumentParser:
     add("lint", lambda _: lint(), "ruff, mypy strict, import rules")
     add("shots", _script("shots"), "make docs/screenshots from the demo data")
     bench = add("bench", _bench, "measure against a floor and write it down under docs/")
-    bench.add_argument("what", nargs="?", default="pages", choices=["pages", "catalogue"])
+    bench.add_argument("what", nargs="?", default="pages", choices=["pages", "catalogue", "matching"])
     add("backup", _backup, "write the database to FILE").add_argument("file", type=Path)
     restore = add("restore", _restore, "put FILE in the place of what the database holds")
     restore.add_argument("file", type=Path)
@@ -187,7 +187,9 @@ def _every_problem(refusal: Exception) -> str:
 
 
 def _bench(options: argparse.Namespace) -> int:
-    return _script({"pages": "bench", "catalogue": "bench_catalogue"}[options.what])(options)
+    return _script(
+        {"pages": "bench", "catalogue": "bench_catalogue", "matching": "bench_matching"}[options.what]
+    )(options)
 
 
 CATALOGUE_DEEDS = {

@@ -27,16 +27,19 @@ from sutura.store.stock import Picking
 _SPARE, _FLEX = "small part", "adapter flex"
 
 
-def offers_for(wanted: Wanted) -> list[Offer]:
-    """The offers worth judging for a need, however many there are."""
+def picking_of(wanted: Wanted) -> Picking:
+    """What of a need offers are picked by, before they are judged."""
     need = wanted.need
     family = need.get("part_family")
-    return stock_store.offers_for(
-        Picking(
-            kind=str(need["kind"]), family=None if family is None else str(family), width_mm=_number(need.get("width_mm")),
-            pins=_number(need.get("connector_pins")),
-        )
+    return Picking(
+        kind=str(need["kind"]), family=None if family is None else str(family), width_mm=_number(need.get("width_mm")),
+        pins=_number(need.get("connector_pins")),
     )  # fmt: skip
+
+
+def offers_for(wanted: Wanted) -> list[Offer]:
+    """The offers worth judging for a need, however many there are."""
+    return stock_store.offers_for(picking_of(wanted))
 
 
 def _number(value: Value | None) -> Decimal | None:

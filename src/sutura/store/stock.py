@@ -279,10 +279,11 @@ def picking(need: Picking) -> tuple[str, list[object]]:
     family, its_family = ("", []) if need.family is None else (" and family = %s", [need.family])
     branch(f"width_mm between %s and %s{family}{pins}", [*fits, *its_family, *its_pins], MAY_FIT)
     if need.family is None:
-        branch("width_mm is null", [], NOT_KNOWN)
+        branch("width_mm is null", [], NOT_KNOWN, "width_mm, family")
     else:
         branch(f"width_mm between %s and %s and family is null{pins}", [*fits, *its_pins], NOT_KNOWN)
-        branch("width_mm is null and (family = %s or family is null)", its_family, NOT_KNOWN)
+        branch("width_mm is null and family = %s", its_family, NOT_KNOWN, "width_mm, family")
+        branch("width_mm is null and family is null", [], NOT_KNOWN, "width_mm, family")
         branch("width_mm between %s and %s and family <> %s", [*fits, *its_family], NEAR, "width_mm")
     if need.pins is not None:
         branch(

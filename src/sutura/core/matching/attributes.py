@@ -83,7 +83,7 @@ class Offer:
 
     def known(self, attribute: str) -> Value | None:
         """What counts for an attribute: measured before claimed; None = unknown."""
-        found = self.measured.get(attribute)
+        found = self.measured.get(attribute) if self.measured else None
         value = found.value if found else self.attributes.get(attribute)
         return None if value == "" else value
 
@@ -129,7 +129,10 @@ Compare = Callable[[Pair], Compared]
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class AttributeRule:
-    """How one attribute is compared; `says` is the rule in words, listed for the user. Unknown on either side stays unknown."""
+    """How one attribute is compared; `says` is the rule in words, listed for the user. Unknown on either side stays unknown.
+
+    `around` says whether, for two values, what else the part has or what else is known has a say; without it the values decide alone.
+    """
 
     attribute: str
     title: str
@@ -139,6 +142,7 @@ class AttributeRule:
     unit: str = ""
     tolerance: float = 0.0
     source: str = COMMON
+    around: Callable[[Value | None, Value | None, Offer, Around], bool] | None = None
 
 
 SAME = Compared(agreement=Agreement.AGREES, reason="the same")
@@ -221,6 +225,18 @@ def connector_place(pair: Pair) -> Compared:
     return _differs(pair)
 
 
+def _may_be_bridged(needed: Value | None, offered: Value | None, offer: Offer, around: Around) -> bool:
+    """Whether an adapter could have a say: one is in the box, or one leads from there to here."""
+    if needed == offered or needed is None or offered is None:
+        return False
+    if "bridge" in offer.attributes or "adapter flex" in offer.box:
+        return True
+    return any(
+        str(flex.known("connector_place")) == str(offered) and str(flex.known("bridges_to")) == str(needed)
+        for flex in around.flexes
+    )
+
+
 def find_flex(flexes: Sequence[Offer], offer: Offer, needed: Value, offered: Value) -> Offer | None:
     """The cheapest adapter flex that plugs into the part's connector and ends where the device has its own.
 
@@ -259,6 +275,14 @@ def mounting(pair: Pair) -> Compared:
             minutes=MOVE_OVER_MINUTES,
         )  # fmt: skip
     return _differs(pair)
+
+
+def _may_take_brackets(needed: Value | None, offered: Value | None, offer: Offer, around: Around) -> bool:  # noqa: ARG001 - one shape
+    return str(offered).casefold() == "none"
+
+
+def _always(needed: Value | None, offered: Value | None, offer: Offer, around: Around) -> bool:  # noqa: ARG001 - one shape
+    return True
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -411,13 +435,13 @@ ATTRIBUTES: tuple[AttributeRule, ...] = (
     _must("connector_pins", "Connector pins"),
     _length("connector_pitch_mm", "Connector pitch", 0.02),
     AttributeRule(
-        attribute="connector_place", title="Connector place", compare=connector_place,
+        attribute="connector_place", title="Connector place", compare=connector_place, around=_may_be_bridged,
         says="The connector must sit in the same place, or an adapter flex – in the box or a part of its own – leads from there to here.",
     ),
     _must("connector_side", "Connector side"),
     _must("connector_orientation", "Connector orientation"),
     AttributeRule(
-        attribute="mounting", title="Mounting", compare=mounting,
+        attribute="mounting", title="Mounting", compare=mounting, around=_may_take_brackets,
         says="Mounting must agree; a part without brackets takes those of the old screen.",
     ),
     _must("touch", "Touch"),
@@ -435,8 +459,23 @@ ATTRIBUTES: tuple[AttributeRule, ...] = (
     _may("finish", "Finish"),
     _may("brightness_nits", "Brightness"),
     AttributeRule(
-        attribute="printed_number", title="Printed number", compare=printed_number, demand=Demand.MAY,
+        attribute="printed_number", title="Printed number", compare=printed_number, around=_always, demand=Demand.MAY,
         says="The printed number may differ; a newer number replaces an older one through any chain, never the reverse. A number that could be such an older one and is not known is unknown.",
     ),
 )  # fmt: skip
+# A part of which nothing is known, and nothing known around it: for comparisons of two values alone.
+NO_OFFER = Offer(
+    id=0,
+    part_id=0,
+    part="",
+    printed_number="",
+    supplier="",
+    grade="",
+    attributes={},
+    box=(),
+    price_minor=0,
+    lead_days=0,
+    free=0,
+)
+NOTHING_AROUND = Around()
 BY_NAME: Mapping[str, AttributeRule] = {rule.attribute: rule for rule in ATTRIBUTES}

@@ -8,10 +8,14 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from enum import StrEnum
+from functools import lru_cache
 
 from sutura.core.matching.attributes import (
     ATTRIBUTES,
+    BY_NAME,
     MOVE_OVER_MINUTES,
+    NO_OFFER,
+    NOTHING_AROUND,
     SAME,
     Agreement,
     Around,
@@ -129,7 +133,7 @@ class Item:
 class Judged:
     """An offer with its verdict, the findings, what bridges it, where every item comes from, and the minutes that adds.
 
-    `members` are the parts of a kit; a single part has none. `flags` are what the listing says of itself that cannot be true.
+    `members` are the parts of a kit; a single part has none. Words are made when they are read: of a hundred judged offers a page shows a few.
     """
 
     offer: Offer
@@ -138,11 +142,22 @@ class Judged:
     bridges: tuple[str, ...]
     items: tuple[Item, ...]
     extra_minutes: int
-    says: str
-    flags: tuple[str, ...] = ()
+    # what is said besides the verdict's own sentence, such as of a kit
+    also: str = ""
     evidence: tuple[Evidence, ...] = ()
     extras: tuple[Offer, ...] = ()
     members: tuple[Offer, ...] = ()
+
+    @property
+    def says(self) -> str:
+        """The verdict in a sentence, with its reasons."""
+        said = _sentence(self.fit, self.findings, self.items)
+        return f"{said.rstrip('.')}. {self.also}" if self.also else said
+
+    @property
+    def flags(self) -> tuple[str, ...]:
+        """What the listing says of itself that cannot be true."""
+        return tuple(listing_flags(self.offer))
 
     @property
     def move_over(self) -> tuple[str, ...]:
@@ -173,40 +188,44 @@ def judge(wanted: Wanted, offer: Offer, known: Known = NOTHING) -> Judged:
 
     Unknown is what the offer does not say, and what nobody knows of the device yet (None in the need).
     """
-    learned = known.learned.get(offer.part_id, ())
-    compared = [
-        _find(rule, wanted, offer, known.around) for rule in ATTRIBUTES if rule.attribute in wanted.need
-    ]
-    findings = [finding for finding, _ in compared]
-    items = tuple(_items(wanted, offer, known))
+    need, demands = wanted.need, wanted.demands
+    findings: list[Finding] = []
+    bridged: list[Compared] = []
+    for rule in ATTRIBUTES:
+        if rule.attribute in need:
+            finding, compared = _find(
+                rule, need[rule.attribute], demands.get(rule.attribute), offer, known.around
+            )
+            findings.append(finding)
+            if compared.bridge:
+                bridged.append(compared)
+    items = tuple(_items(wanted, offer, known)) if wanted.move_over or wanted.supplies else ()
     findings += [_no_item(item) for item in items if item.source is Source.NOWHERE]
-    findings = _with_learned(findings, learned)
-    extras = [one.flex for _, one in compared if one.flex] + [item.bought for item in items if item.bought]
-    return _judged(offer, findings, items, [one for _, one in compared], learned, tuple(extras))
-
-
-def _judged(
-    offer: Offer, findings: Sequence[Finding], items: tuple[Item, ...], compared: Sequence[Compared],
-    learned: tuple[Evidence, ...], extras: tuple[Offer, ...],
-) -> Judged:  # fmt: skip
-    fit = verdict(findings)
-    bridges = tuple(one.bridge for one in compared if one.bridge and one.agreement is Agreement.BRIDGED)
+    learned = known.learned.get(offer.part_id, ())
+    if learned:
+        findings = _with_learned(findings, learned)
+    extras = [one.flex for one in bridged if one.flex] + [item.bought for item in items if item.bought]
     return Judged(
-        offer=offer, fit=fit, findings=tuple(findings), items=items, bridges=bridges, flags=tuple(listing_flags(offer)), evidence=learned,
-        extras=extras, extra_minutes=sum(item.minutes for item in items) + sum(one.minutes for one in compared),
-        says=_sentence(fit, findings, items),
+        offer=offer, fit=verdict(findings), findings=tuple(findings), items=items, bridges=tuple(one.bridge for one in bridged), evidence=learned,
+        extras=tuple(extras), extra_minutes=sum([item.minutes for item in items]) + sum([one.minutes for one in bridged]),
     )  # fmt: skip
-
-
-_VERDICTS = (
-    (Agreement.DIFFERS, Fit.NOT), (Agreement.UNKNOWN, Fit.UNKNOWN), (Agreement.CONSENT, Fit.CONSENT), (Agreement.BRIDGED, Fit.BRIDGED),
-)  # fmt: skip
 
 
 def verdict(findings: Sequence[Finding]) -> Fit:
     """The worst outcome decides."""
-    outcomes = {finding.agreement for finding in findings}
-    return next((fit for agreement, fit in _VERDICTS if agreement in outcomes), Fit.FITS)
+    worst = Fit.FITS
+    # compared by identity: a hundred offers of two dozen attributes are judged for one page
+    for finding in findings:
+        agreement = finding.agreement
+        if agreement is Agreement.DIFFERS:
+            return Fit.NOT
+        if agreement is Agreement.UNKNOWN:
+            worst = Fit.UNKNOWN
+        elif agreement is Agreement.CONSENT and worst is not Fit.UNKNOWN:
+            worst = Fit.CONSENT
+        elif agreement is Agreement.BRIDGED and worst is Fit.FITS:
+            worst = Fit.BRIDGED
+    return worst
 
 
 def may_choose(fit: Fit) -> bool:
@@ -214,24 +233,59 @@ def may_choose(fit: Fit) -> bool:
     return fit in (Fit.FITS, Fit.BRIDGED, Fit.CONSENT)
 
 
-def _find(rule: AttributeRule, wanted: Wanted, offer: Offer, around: Around) -> tuple[Finding, Compared]:
-    needed = wanted.need[rule.attribute]
+def _find(
+    rule: AttributeRule, needed: Value | None, demanded: Demand | None, offer: Offer, around: Around
+) -> tuple[Finding, Compared]:
+    """One attribute of a need against an offer: the finding, and the comparison behind it. `demanded` = by this very model."""
     offered = _offered(rule, offer)
-    demand = wanted.demands.get(rule.attribute, rule.demand)
+    has_a_say = rule.around is not None and rule.around(needed, offered, offer, around)
+    if not has_a_say and not (offer.measured and rule.attribute in offer.measured):
+        return (
+            _of_values(rule.attribute, needed, offered)
+            if demanded is None
+            else _of_demand(rule, needed, offered, demanded)
+        )
     found = _compare(rule, needed, offered, offer, around)
     if rule.attribute != "printed_number":
-        found = _as_demanded(found, demand, usual=demand is rule.demand)
+        found = _as_demanded(found, demanded or rule.demand, usual=demanded in (None, rule.demand))
+    return _finding(rule, needed, offered, found, _word_of(rule, offer)), found
+
+
+@lru_cache(maxsize=50_000, typed=True)
+def _of_values(attribute: str, needed: Value | None, offered: Value | None) -> tuple[Finding, Compared]:
+    """The finding where it follows from the two values alone. Thousands of offers say the same few things, so it is kept."""
+    return _of_demand(BY_NAME[attribute], needed, offered, BY_NAME[attribute].demand)
+
+
+def _of_demand(
+    rule: AttributeRule, needed: Value | None, offered: Value | None, demand: Demand
+) -> tuple[Finding, Compared]:
+    compared = _compare(rule, needed, offered, NO_OFFER, NOTHING_AROUND)
+    found = _as_demanded(compared, demand, usual=demand is rule.demand)
+    return _finding(rule, needed, offered, found, ""), found
+
+
+def _finding(
+    rule: AttributeRule, needed: Value | None, offered: Value | None, found: Compared, word_of: str
+) -> Finding:
     unit = f" {rule.unit}" if rule.unit and rule.attribute != "windows" else ""
-    measured = offer.measured.get(rule.attribute)
-    claimed = offer.attributes.get(rule.attribute)
-    word_of = f"measured by {measured.who}" if measured else ""
-    if measured and claimed not in (None, "", measured.value):
-        word_of += f"; claimed {claimed}{unit}"
     return Finding(
         attribute=rule.attribute, title=rule.title, needed="not known" if needed is None else f"{needed}{unit}",
         offered="not known" if offered is None else f"{offered}{unit}", agreement=found.agreement, rule=f"fit.{rule.attribute}",
         reason=found.reason, word_of=word_of,
-    ), found  # fmt: skip
+    )  # fmt: skip
+
+
+def _word_of(rule: AttributeRule, offer: Offer) -> str:
+    """Whose word a value is, when it was measured here, and what the supplier claims instead."""
+    measured = offer.measured.get(rule.attribute)
+    if measured is None:
+        return ""
+    claimed = offer.attributes.get(rule.attribute)
+    unit = f" {rule.unit}" if rule.unit and rule.attribute != "windows" else ""
+    return f"measured by {measured.who}" + (
+        f"; claimed {claimed}{unit}" if claimed not in (None, "", measured.value) else ""
+    )
 
 
 def _as_demanded(found: Compared, demand: Demand, *, usual: bool) -> Compared:
@@ -252,11 +306,12 @@ def _as_demanded(found: Compared, demand: Demand, *, usual: bool) -> Compared:
 
 
 def _offered(rule: AttributeRule, offer: Offer) -> Value | None:
-    if rule.attribute == "printed_number":
+    name = rule.attribute
+    if name == "printed_number":
         return offer.printed_number or None
-    if rule.attribute == "pairing":
+    if name == "pairing":
         return offer.grade or None
-    return offer.known(rule.attribute)
+    return offer.known(name)
 
 
 def _compare(

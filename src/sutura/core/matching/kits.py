@@ -146,7 +146,7 @@ def judge_kit(wanted: Wanted, recipe: Recipe, members: Mapping[str, Offer], know
     names = " + ".join([*(one.part for one in members.values()), *(one.part for one in extras)])
     return replace(
         found, offer=replace(whole, part=names), findings=findings, fit=fit, members=tuple(members.values()), extra_minutes=found.extra_minutes + recipe.minutes,
-        says=f"{found.says.rstrip('.')}. A kit of {len(members) + len(extras)} parts; putting them together takes {recipe.minutes} min.",
+        also=f"A kit of {len(members) + len(extras)} parts; putting them together takes {recipe.minutes} min.",
     )  # fmt: skip
 
 

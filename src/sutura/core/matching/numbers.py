@@ -46,6 +46,9 @@ class Stands:
     conditions: tuple[str, ...] = ()
 
 
+MOST_ASKED = 50_000
+
+
 def plain_number(text: str) -> str:
     """A printed number without spaces and signs.
 
@@ -83,6 +86,8 @@ class Numbers:
     # plain number → the plain numbers it may stand in for, with the condition
     may_replace: Mapping[str, tuple[tuple[str, str], ...]] = field(default_factory=dict)
     shown: Mapping[str, str] = field(default_factory=dict)
+    # what was asked before; the same few numbers are needed again and again
+    asked: dict[tuple[str, str], Stands] = field(default_factory=dict, compare=False, repr=False)
 
     @classmethod
     def of(cls, known: Sequence[Interchange], patterns: Sequence[LabelPattern] = ()) -> Numbers:
@@ -121,6 +126,14 @@ class Numbers:
 
     def stands(self, offered: str, needed: str) -> Stands:
         """How an offered number stands to the needed one (rule fit.printed_number)."""
+        key = (offered, needed)
+        if key not in self.asked:
+            if len(self.asked) >= MOST_ASKED:
+                self.asked.clear()
+            self.asked[key] = self._stands(offered, needed)
+        return self.asked[key]
+
+    def _stands(self, offered: str, needed: str) -> Stands:
         if plain_number(offered) == plain_number(needed):
             return Stands(standing=Standing.SAME)
         both_known = plain_number(offered) in self.shown and plain_number(needed) in self.shown

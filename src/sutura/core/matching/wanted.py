@@ -10,6 +10,8 @@ from sutura.core.errors import Invalid, ManyInvalid
 from sutura.core.matching.attributes import (
     ATTRIBUTES,
     BY_NAME,
+    NO_OFFER,
+    NOTHING_AROUND,
     Demand,
     Need,
     Offer,
@@ -19,7 +21,7 @@ from sutura.core.matching.attributes import (
     read_windows,
     within,
 )
-from sutura.core.matching.judging import NOTHING, Supply, Wanted
+from sutura.core.matching.judging import Supply, Wanted
 from sutura.core.values import COMMON, Rule
 
 WANTED_RULES = (
@@ -140,24 +142,9 @@ def _agree(attribute: str, ours: Value, theirs: Value) -> bool:
     if ours == theirs:
         return True
     if rule.compare is within:
-        found = within(Pair(rule=rule, needed=ours, offered=theirs, offer=_NO_OFFER, around=NOTHING.around))
+        found = within(Pair(rule=rule, needed=ours, offered=theirs, offer=NO_OFFER, around=NOTHING_AROUND))
         return found.agreement.value == "agrees"
     return str(ours).casefold() == str(theirs).casefold()
-
-
-_NO_OFFER = Offer(
-    id=0,
-    part_id=0,
-    part="",
-    printed_number="",
-    supplier="",
-    grade="",
-    attributes={},
-    box=(),
-    price_minor=0,
-    lead_days=0,
-    free=0,
-)
 
 
 def corrections(need: Need, measured: Mapping[str, Value]) -> Sequence[Confirmed]:
