@@ -55,6 +55,17 @@ MARKS = json.dumps(
 )
 
 
+# a supplier's list with decimal commas, and rows that cannot be read
+LIST = (
+    "SKU;Bezeichnung;Category;Printed number;Net price;Pins;Width;Resolution;Quality;Lead time\n"
+    "HY-201;Panel 15,6 Zoll, glänzend;panel;NV156T-R40;54,90;40;359,5 mm;WXGA 1366x768;new;3\n"
+    "HY-202;Panel 15,6 Zoll, matt;panel;NV156T-L40;41,00;40;359,5 mm;WXGA;copy;5\n"
+    "HY-203;Front Heron;front assembly;HF-70-R2;auf Anfrage;40;70,2 mm;1170x2532;refurb;2\n"
+    "HY-204;Front Heron L;front assembly;HFL-71-A;1.058,00;40;7,74 cm;1284x2778;neuwertig;2\n"
+    "HY-205;Deckel Foil 13;lid assembly;AFL-13-15-G;268,50;40;302;2560x1600;used;3\n"
+)
+
+
 @dataclass(frozen=True)
 class Shot:
     """One picture: where, as whom, how large, and what is done first."""
@@ -79,7 +90,8 @@ def shots() -> list[Shot]:
     opened = code(f"stage = 'opened' and {heron} and steps_done > 5")
     failed = code("attempt = 2 and stage = 'opened'")
     waiting = code(f"stage = 'part_in_hand' and {heron} and technician_id is not null")
-    unassigned = code("stage = 'part_in_hand' and technician_id is null")
+    with connection():
+        left = value("select offer.id from offer join part on part.id = part_id where barcode = 'P-2003'")
     closed = code(f"stage = 'closed' and {heron}")
     done = code("stage = 'handed_back' and attempt = 2")
 
@@ -88,9 +100,6 @@ def shots() -> list[Shot]:
         page.get_by_role("button", name="Take a device in").click()
         page.get_by_label("Model number on the back").fill(number)
         page.locator("[data-verdict]").wait_for()
-
-    def doubt(page: Page) -> None:
-        begin(page, "O044I7")
 
     def draw(page: Page) -> None:
         begin(page, "TS11-W")
@@ -110,19 +119,31 @@ def shots() -> list[Shot]:
         page.wait_for_timeout(1500)
         page.evaluate("window.scrollTo(0, document.querySelector('#s4').offsetTop - 12)")
 
-    def to_offers(page: Page) -> None:
-        page.locator("details").first.evaluate("one => { one.open = false; }")
+    def to(place: str) -> Callable[[Page], None]:
+        def scroll(page: Page) -> None:
+            page.evaluate(f"window.scrollTo(0, document.querySelector('{place}').offsetTop - 12)")
+
+        return scroll
+
+    def send_list(page: Page) -> None:
+        page.goto("/shelf/lists")
+        page.get_by_label("Name of a new one").fill("Hollow Yard Displays")
+        page.get_by_label("The file (CSV").set_input_files(
+            {"name": "may.csv", "mimeType": "text/csv", "buffer": LIST.encode("cp1252")}
+        )
+        page.get_by_role("button", name="Look at it").click()
+        page.wait_for_url("**/shelf/lists/*")
 
     return [
         Shot("next", "/"),
-        Shot("next-dark", "/", dark=True),
-        Shot("counter-doubt", "", first=doubt),
         Shot("counter-drawing", "", first=draw),
         Shot("counter-diagnosis", "", first=diagnosis),
         Shot("ticket", f"/jobs/{waiting}/ticket"),
-        Shot("match", f"/jobs/{misread}/match", first=to_offers),
+        Shot("match", f"/jobs/{misread}/match", first=to("[aria-label='The best']")),
+        Shot("match-overlay", f"/jobs/{misread}/match?over={left}", first=to("#overlay")),
+        Shot("match-kit", "/match/model/tarnbeck-fold-12-g4", first=to("[aria-labelledby='offers-head']")),
+        Shot("price-list", "", first=send_list),
         Shot("shelf", "/shelf"),
-        Shot("assign", f"/jobs/{unassigned}/assign"),
         Shot("bench", f"/jobs/{opened}/bench", person="Lio Tessen"),
         Shot(
             "bench-phone",

@@ -27,7 +27,7 @@ def pages(database: str) -> list[str]:
     """The address of every kind of page, with data, without, and refused."""
     from datetime import UTC, datetime
 
-    from sutura.services import catalogue, intake, matching, planning
+    from sutura.services import catalogue, intake, matching, planning, pricelists
 
     shop = Shop(now=datetime.now(UTC))
     for barcode in ("P-1001", "P-2001", "P-3001"):
@@ -54,6 +54,9 @@ def pages(database: str) -> list[str]:
         shop.counter, shop.now, {"read_number": ["FH-2107"], "model_id": ["fennick-heron"]}
     )
     customer = shop.job(took_in).customer_id
+    rows = b"SKU;Category;Net price\nA-1;panel;58,00\nA-2;panel;free\n"
+    listed = pricelists.look_at_list("", "Hollow Yard", "june.csv", rows, shop.manager, shop.now)
+    beside = "&".join(f"compare={one.judged.offer.id}" for one in matching.match_page(quoted).offers[:3])
     measured = intake.open_draft(
         shop.counter, shop.now, {"model_id": ["unlisted"], "measured.device_class": ["phone"], "measured.maker": ["Nobody"],
         "measured.name": ["ZX"], "measured.width_mm": ["70"], "measured.height_mm": ["140"], "measured.diagonal_in": ["5.5"],
@@ -70,7 +73,7 @@ def pages(database: str) -> list[str]:
         "/book", "/book/prices/1", "/catalogue", "/catalogue/rules", "/catalogue/fennick-heron", "/people", "/people/1", "/living", "/scan?q=heron", "/scan?q=zz",
         "/catalogue?q=foil", "/catalogue?q=zzz", "/catalogue/mixed", "/catalogue/packs", "/catalogue/bramling-pocket/edit", "/catalogue/unlisted-phone",
         f"/catalogue/packs/look/{looks['ines']}", "/consents", f"/counter/{measured}", "/scan?q=AF131", "/scan?q=AP156-GT40-C", "/scan?q=(01)02000000010014(10)L77",
-        f"/customers/{customer}", f"/jobs/{took_in}", f"/jobs/{took_in}/ticket", f"/jobs/{blind}/again", f"/jobs/{took_in}/match", f"/jobs/{quoted}/match", f"/jobs/{quoted}/assign",
+        f"/customers/{customer}", f"/jobs/{took_in}", f"/jobs/{took_in}/ticket", f"/jobs/{blind}/again", f"/jobs/{took_in}/match", "/match?q=QD44", "/match/model/tarnbeck-fold-12-g4", f"/jobs/{quoted}/match?{beside}", "/shelf/lists", f"/shelf/lists/{listed}", f"/jobs/{quoted}/assign",
         f"/jobs/{ready}/bench", f"/jobs/{opened}/bench", f"/jobs/{at_proof}/bench", f"/jobs/{at_proof}/proof", f"/jobs/{failed}/proof", f"/jobs/{closed}/handover", f"/jobs/{closed}/bench",
         f"/jobs/{back}", f"/jobs/{back}/receipt", f"/jobs/{took_in}/proof", f"/jobs/{took_in}/handover", "/nowhere", "/jobs/00-AAA",
     ]  # fmt: skip

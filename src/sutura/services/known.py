@@ -18,6 +18,7 @@ from sutura.core.matching import (
     Value,
     Wanted,
     members_of,
+    tangles,
 )
 from sutura.store import catalogue as catalogue_store
 from sutura.store import matching as store
@@ -79,6 +80,14 @@ def numbers() -> Numbers:
             [[head.get("interchange", []), head.get("labels", [])] for head in catalogue_store.heads("parts")]
         )
     )
+
+
+def interchanges() -> tuple[list[Interchange], list[str]]:
+    """Numbers that stand in for others, of every pack, and what of them cannot be right taken together."""
+    every = [
+        Interchange(**one) for head in catalogue_store.heads("parts") for one in head.get("interchange", ())
+    ]
+    return every, tangles(every)
 
 
 @lru_cache(maxsize=4)

@@ -189,7 +189,7 @@ def packs() -> list[tuple[str, str, int, datetime | None]]:
             "select pack, 'models', count(*), max(read_at) from model left join pack p on p.id = model.pack"
             " where pack <> '' and state <> 'retired' group by pack"
             " union all select pack, 'parts', count(*), max(read_at) from part left join pack p on p.id = part.pack"
-            " where pack <> '' and pack not like 'list:%' group by pack order by 1"
+            " where pack <> '' and pack not like 'list:%%' group by pack order by 1"
         )
     )
 

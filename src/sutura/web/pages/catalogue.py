@@ -13,7 +13,7 @@ from sutura.core.catalogue import CAUTIONS, CAUTIONS_SOURCE
 from sutura.core.errors import ManyInvalid, Refusal
 from sutura.core.identify import plain
 from sutura.formats.pack import schema
-from sutura.services import catalogue
+from sutura.services import catalogue, known
 from sutura.services import identify as identify_service
 from sutura.services.once import once
 from sutura.store import catalogue as store
@@ -55,7 +55,15 @@ def catalogue_list(
 
 @router.get("/catalogue/mixed")
 def mixed_page(ask: Ask) -> Response:
-    return render(ask, "catalogue/mixed.html", room="Catalogue", collisions=identify_service.collisions())
+    interchanges, wrong = known.interchanges()
+    return render(
+        ask,
+        "catalogue/mixed.html",
+        room="Catalogue",
+        collisions=identify_service.collisions(),
+        interchanges=interchanges,
+        tangles=wrong,
+    )
 
 
 @router.get("/catalogue/rules")

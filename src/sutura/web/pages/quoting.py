@@ -10,6 +10,7 @@ from sutura.core.matching import WEIGHT_WORDS, weights_from, weights_kept
 from sutura.core.maths.money import amount_text
 from sutura.core.people import Deed, demand
 from sutura.services import quoting as service
+from sutura.store import matching as matching_store
 from sutura.store import stock as stock_store
 from sutura.web.errors import deed
 from sutura.web.present import render
@@ -73,7 +74,7 @@ def _price(
         raise NotFound("offer", offer_id)
     entered = sent.entered() if sent else Entered.of({"price": amount_text(offer.price_minor)})
     return render(
-        ask, "quoting/price.html", room="Book", status=status, refusal=refusal, offer=offer, entered=entered,
+        ask, "quoting/price.html", room="Book", status=status, refusal=refusal, offer=offer, entered=entered, history=matching_store.price_history(offer_id),
         currency=service.shop().currency,
     )  # fmt: skip
 

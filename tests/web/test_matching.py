@@ -1,0 +1,238 @@
+"""Match and price lists over HTTP: what is shown, refused, kept."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable
+from typing import Any
+
+import pytest
+from builders import HERON, PLAIN, Shop, models
+from web.test_pages import code_of, intake_fields, new_intake
+
+from sutura.services import matching
+from sutura.services.matching import Matched
+
+Sit = Callable[[str], Any]
+LIST = "SKU;Category;Printed number;Net price;Pins\nA-1;panel;XP-1;58,00;40\nA-2;panel;XP-2;free;30\n"
+
+
+def take_in(desk: Any, model_id: str = HERON, number: str = "FH-2107") -> str:
+    fields = {key: value for key, value in intake_fields(model_id).items() if not key.startswith("function.")}
+    answers = {f"function.{one.id}": "works" for one in models()[model_id].functions}
+    desk.post(
+        new_intake(desk),
+        **{**fields, **answers, "read_number": number, "promise_reason": "we call", "marks": ""},
+    )
+    return code_of(desk)
+
+
+def found(code: str, printed: str) -> Matched:
+    return next(one for one in matching.match_page(code).offers if one.judged.offer.printed_number == printed)
+
+
+def test_the_best_is_said_first_and_one_is_laid_over_the_need(desks: Sit) -> None:
+    pell = desks("pell")
+    code = take_in(pell, PLAIN, "QD4417-B2")
+    page = pell.get(f"/jobs/{code}/match").text
+    assert page.index("15.6-inch glossy touch panel, 40 pins right") < page.index("does not fit")
+    assert "Laid over the need: 15.6-inch glossy touch panel" in page
+    left = found(code, "NV156T-L40").judged.offer.id
+    over = pell.get(f"/jobs/{code}/match?over={left}").text
+    assert "Laid over the need: 15.6-inch panel, 40 pins left" in over
+    assert "over-connector over-offer over-differs" in over
+    assert "scale(-1 1)" in over
+
+
+def test_two_or_three_offers_stand_side_by_side(desks: Sit) -> None:
+    pell = desks("pell")
+    code = take_in(pell, PLAIN, "QD4417-B2")
+    ids = [one.judged.offer.id for one in matching.match_page(code).offers][:4]
+    asked = "&".join(f"compare={one}" for one in ids)
+    page = pell.get(f"/jobs/{code}/match?{asked}").text
+    beside = page[page.index('id="beside"') : page.index("Laid over the need")]
+    assert beside.count('<th scope="col">') == 2 + 3
+    assert "30 <span" in beside
+    assert 'id="beside"' not in pell.get(f"/jobs/{code}/match?compare={ids[0]}&compare=nonsense").text
+
+
+def test_a_part_that_needs_consent_is_refused_until_it_is_ticked(desks: Sit) -> None:
+    pell = desks("pell")
+    code = take_in(pell, "quillon-ember-s", "QE-09S")
+    offer = found(code, "ES-09-Z").judged.offer.id
+    assert "I agree to this part although it differs" in pell.get(f"/jobs/{code}/match").text
+    pell.post(f"/jobs/{code}/match/choose", offer=offer)
+    assert pell.answer.status_code == 422
+    assert "the customer must agree first" in pell.page
+    pell.get(f"/jobs/{code}/match")
+    pell.post(f"/jobs/{code}/match/choose", offer=offer, agreed="yes")
+    assert "A part is chosen" in pell.page
+    assert "automatic brightness" in pell.get(f"/jobs/{code}/ticket").text
+
+
+def test_the_original_is_compared_and_a_wrong_measurement_keeps_the_others(desks: Sit) -> None:
+    bram, pell = desks("bram"), desks("pell")
+    code = take_in(pell, PLAIN, "QD4417-B2")
+    bram.get(f"/jobs/{code}/match")
+    bram.post(f"/jobs/{code}/match/original", **{"measured.width_mm": "wide", "measured.touch": "integrated"})
+    assert bram.answer.status_code == 422
+    assert "“wide”" in bram.page
+    assert re.search(r'name="measured.touch" value="integrated"', bram.page)
+    bram.get(f"/jobs/{code}/match")
+    bram.post(
+        f"/jobs/{code}/match/original",
+        **{"measured.connector_place": "bottom left", "destroyed": ["panel tape"]},
+    )
+    assert "corrected: the catalogue says bottom right" in bram.page
+    assert "Broken on the old screen: panel tape" in bram.page
+
+
+def test_an_unknown_part_is_measured_where_it_is_shown(desks: Sit) -> None:
+    bram, pell = desks("bram"), desks("pell")
+    code = take_in(pell)
+    offer = found(code, "ZX-070").judged.offer.id
+    page = bram.get(f"/jobs/{code}/match").text
+    assert "Measure this part, or ask the supplier" in page
+    bram.post(f"/jobs/{code}/match/measure", **{"offer": offer, "part.connector_pins": "40"})
+    assert "measured by Bram" in bram.page
+
+
+def test_a_part_is_reported_from_match(desks: Sit) -> None:
+    pell = desks("pell")
+    code = take_in(pell)
+    pell.get(f"/jobs/{code}/match")
+    pell.post(f"/jobs/{code}/match/choose", offer=found(code, "HF-70-R1").judged.offer.id)
+    pell.post(f"/jobs/{code}/match/report", outcome="defective", part_says="")
+    assert pell.answer.status_code == 422
+    pell.get(f"/jobs/{code}/match")
+    pell.post(f"/jobs/{code}/match/report", outcome="defective", part_says="dead stripe from the start")
+    assert f"Learned on {code}: was defective, dead stripe from the start" in pell.page
+
+
+def test_somebody_on_the_phone_is_answered_without_a_job(desks: Sit) -> None:
+    pell = desks("pell")
+    assert "/match/model/ardale-plain-15" in pell.get("/match?q=O044I7").text
+    assert "/match/model/ardale-plain-15" in pell.get("/match/find?q=QD44").text
+    page = pell.get("/match/model/ardale-plain-15").text
+    assert "Can we fix a Ardale Plain 15?" in page or "Ardale Plain 15" in page
+    assert "/match/choose" not in page
+    assert pell.get("/match/model/nobody").status_code == 404
+
+
+def test_another_route_is_one_click_away(desks: Sit) -> None:
+    pell = desks("pell")
+    page = pell.get("/match/model/fennick-kite").text
+    assert 'href="/match/model/fennick-kite?kind=glass"' in page
+    assert "Kite glass alone" in pell.get("/match/model/fennick-kite?kind=glass").text
+
+
+def test_a_technician_sees_verdicts_and_no_cost(desks: Sit) -> None:
+    bram = desks("bram")
+    page = bram.get("/match/model/ardale-plain-15").text
+    assert "costs us" not in page
+    assert "to a finished job" not in page
+
+
+def test_the_weights_are_shown_and_changed_in_the_book(desks: Sit) -> None:
+    ines = desks("ines")
+    page = ines.get("/book").text
+    given = dict(re.findall(r'name="(weight\.[^"]*)" value="([^"]*)"', page))
+    version = re.search(r'action="/book/weights".*?name="version" value="(\d+)"', page, re.S)
+    assert version
+    ines.post("/book/weights", version=version[1], **{**given, "weight.wait_day": "much"})
+    assert ines.answer.status_code == 422
+    assert "“much”" in ines.page
+    ines.get("/book")
+    ines.post("/book/weights", version=version[1], **{**given, "weight.wait_day": "4.50"})
+    assert "A day of waiting for a part 4.50 TAL" in ines.get("/match/model/ardale-plain-15").text
+
+
+# -- price lists ----------------------------------------------------------------------------------------
+
+
+def send(desk: Any, content: bytes, **fields: str) -> Any:
+    desk.get("/shelf/lists")
+    data = {"csrf": desk.hidden("csrf"), "form_key": desk.hidden("form_key"), **fields}
+    desk.answer = desk.client.post("/shelf/lists", data=data, files={"file": ("june.csv", content)})
+    desk.page = desk.answer.text
+    return desk.answer
+
+
+def test_a_list_is_sent_looked_at_and_its_bad_rows_written(desks: Sit) -> None:
+    ines = desks("ines")
+    answer = send(ines, LIST.encode("cp1252"), new_supplier="Hollow Yard")
+    assert answer.status_code == 200
+    way = answer.url.path
+    assert "<strong>1</strong> good rows: 1 new" in ines.page
+    assert "“free” cannot be taken" in ines.page
+    assert "decimal sign" in ines.page
+    bad = ines.client.get(f"{way}/bad.csv").text
+    assert bad.splitlines()[1].startswith('3,"“free” cannot be taken')
+    ines.get(way)
+    ines.post(f"{way}/columns", **{"map.number": "SKU", "map.price": "Pins", "same.kind": "glass"})
+    assert "1 good rows" in re.sub(r"</?strong>", "", ines.page) or "2 good rows" in re.sub(
+        r"</?strong>", "", ines.page
+    )
+    ines.post(f"{way}/columns", **{"map.number": "SKU", "map.price": "SKU"})
+    assert ines.answer.status_code == 422
+    assert "choose the column for “Kind of part”" in ines.page
+
+
+def test_what_is_no_list_is_refused_and_the_name_stays(desks: Sit) -> None:
+    ines = desks("ines")
+    send(ines, b"\x89PNG\x00\x00", new_supplier="Quiet Lane")
+    assert ines.answer.status_code == 422
+    assert "not text" in ines.page
+    assert 'value="Quiet Lane"' in ines.page
+    send(ines, b"", new_supplier="Quiet Lane")
+    assert "heading row" in ines.page
+
+
+def test_only_the_manager_sees_price_lists(desks: Sit) -> None:
+    pell = desks("pell")
+    for way in ("/shelf/lists", "/shelf/lists/1", "/shelf/suppliers/millrace/list.csv"):
+        assert pell.get(way).status_code == 403
+    assert desks("ines").get("/shelf/lists/999999").status_code == 404
+
+
+def test_a_suppliers_offers_are_written_as_a_list(desks: Sit) -> None:
+    text = desks("ines").client.get("/shelf/suppliers/millrace/list.csv").text
+    assert text.splitlines()[0].startswith("Supplier's number,Price of one piece,Name,Kind of part")
+    assert "MR-4410,60.00" in text
+
+
+def test_the_progress_of_a_list_is_told(desks: Sit) -> None:
+    ines = desks("ines")
+    way = send(ines, LIST.encode(), new_supplier="Far Wharf").url.path
+    said = ines.client.get(f"{way}/progress").json()
+    assert said == {"state": "checked", "done": 2, "total": 2, "says": "2 of 2 rows"}
+    ines.get(way)
+    ines.post(f"{way}/read")
+    assert "It is being read" in ines.page
+    assert 'data-state="reading"' in ines.page
+
+
+def test_numbers_that_stand_in_are_listed(desks: Sit) -> None:
+    page = desks("bram").get("/catalogue/mixed").text
+    assert "KT-71-R2" in page
+    assert "the newer sensor cable is used" in page
+
+
+def test_what_was_asked_before_stands_beside_the_price(desks: Sit, floor: Shop) -> None:
+    ines = desks("ines")
+    offer = found(take_in(desks("pell")), "HF-70-R2").judged.offer.id
+    page = ines.get(f"/book/prices/{offer}").text
+    assert "What they asked before" in page
+    assert "74.00 TAL" in page
+
+
+@pytest.mark.parametrize(
+    "path",
+    [
+        "/match?q=%00",
+        "/match/model/ardale-plain-15?over=x&compare=%00&kind=nothing",
+        "/match/find?q=" + "9" * 300,
+    ],
+)
+def test_odd_addresses_of_match_are_answered(desks: Sit, path: str) -> None:
+    assert desks("pell").get(path).status_code == 200
