@@ -121,7 +121,7 @@ def shots() -> list[Shot]:
 
     def to(place: str) -> Callable[[Page], None]:
         def scroll(page: Page) -> None:
-            page.evaluate(f"window.scrollTo(0, document.querySelector('{place}').offsetTop - 12)")
+            page.evaluate("place => window.scrollTo(0, document.querySelector(place).offsetTop - 12)", place)
 
         return scroll
 

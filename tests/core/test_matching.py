@@ -543,3 +543,8 @@ def test_every_finding_names_a_listed_rule() -> None:
     ]
     assert {found.rule for one in every for found in one.findings} <= listed
     assert {f"fit.{rule.attribute}" for rule in ATTRIBUTES} <= listed
+
+
+@pytest.mark.parametrize("barcode", [code for code in offers() if "resolution" in offers()[code].attributes])
+def test_no_shipped_part_contradicts_itself(barcode: str) -> None:
+    assert listing_flags(offer(barcode)) == []

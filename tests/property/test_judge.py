@@ -224,7 +224,7 @@ def test_a_verdict_carries_its_reasons(chance: random.Random) -> None:
         Fit.BRIDGED: Agreement.BRIDGED,
     }
     if found.fit in reason:
-        assert all(one.reason in found.says for one in found.of(reason[found.fit]))
+        assert all(one.reason in found.says for one in found.of(reason[found.fit])[:3])
 
 
 KIT_NEED = {

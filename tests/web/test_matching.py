@@ -50,7 +50,7 @@ def test_two_or_three_offers_stand_side_by_side(desks: Sit) -> None:
     ids = [one.judged.offer.id for one in matching.match_page(code).offers][:4]
     asked = "&".join(f"compare={one}" for one in ids)
     page = pell.get(f"/jobs/{code}/match?{asked}").text
-    beside = page[page.index('id="beside"') : page.index("Laid over the need")]
+    beside = page[page.index('id="beside"') : page.index('id="offers-head"')]
     assert beside.count('<th scope="col">') == 2 + 3
     assert "30 <span" in beside
     assert 'id="beside"' not in pell.get(f"/jobs/{code}/match?compare={ids[0]}&compare=nonsense").text

@@ -59,6 +59,10 @@ class Matched:
         return self.judged.offer.price_minor + sum(one.price_minor for one in self.judged.extras)
 
 
+# of what cannot be chosen a few tell enough; the rest is one click away. The shop's, no source.
+SHOWN_OF_THE_OTHERS = 4
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Matching:
     """What there is for a need: offers and kits in one order, those dominated by another apart."""
@@ -68,9 +72,17 @@ class Matching:
     weights: Weights
     currency: str
 
-    @property
-    def shown(self) -> list[Matched]:
-        return [one for one in self.offers if not one.ranked.under]
+    def shown(self, *, every: bool) -> list[Matched]:
+        """What a page shows unfolded: all that may be chosen, and a few of the unknown and of the refused, or `every` one."""
+        found, counts = [], dict.fromkeys(Fit, 0)
+        for one in self.offers:
+            fit = one.judged.fit
+            counts[fit] += 1
+            if not one.ranked.under and (
+                every or rules.may_choose(fit) or counts[fit] <= SHOWN_OF_THE_OTHERS
+            ):
+                found.append(one)
+        return found
 
     @property
     def folded(self) -> list[Matched]:

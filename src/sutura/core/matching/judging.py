@@ -484,11 +484,15 @@ def _number(value: Value | None) -> float | None:
 # -- words ------------------------------------------------------------------------------------
 
 
+# A refusal is understood from its first reasons; the others stand in the table. The shop's, no source.
+MOST_REASONS = 3
+
+
 def _sentence(fit: Fit, findings: Sequence[Finding], items: Sequence[Item]) -> str:
     def listed(agreement: Agreement) -> str:
-        return "; ".join(
-            f"{one.title.lower()}: {one.reason}" for one in findings if one.agreement is agreement
-        )
+        reasons = [f"{one.title.lower()}: {one.reason}" for one in findings if one.agreement is agreement]
+        more = len(reasons) - MOST_REASONS
+        return "; ".join(reasons[:MOST_REASONS]) + (f"; and {more} more" if more > 0 else "")
 
     said = {
         Fit.NOT: f"Does not fit – {listed(Agreement.DIFFERS)}.", Fit.UNKNOWN: f"Not known – {listed(Agreement.UNKNOWN)}.",

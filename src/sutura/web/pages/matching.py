@@ -56,7 +56,7 @@ def find_model(ask: Ask, q: str = "") -> Response:
 def match_model(ask: Ask, model_id: str, kind: str = "", over: str = "") -> Response:
     model, found = matching.match_model(model_id, kind)
     return render(
-        ask, "matching/model.html", room="Match", model=model, job=None, here=f"/match/model/{model.id}", **_shown(model, found, kind, over, _ids(ask)),
+        ask, "matching/model.html", room="Match", model=model, job=None, here=f"/match/model/{model.id}", **_shown(ask, model, found, kind, over),
         entered=Entered(),
     )  # fmt: skip
 
@@ -88,16 +88,16 @@ def _key(one: Matched) -> str:
     return "+".join(str(member.id) for member in members) if members else str(one.judged.offer.id)
 
 
-def _ids(ask: Asking) -> list[str]:
-    return ask.request.query_params.getlist("compare")[:MOST_SIDE_BY_SIDE]
-
-
-def _shown(model: Model, found: Matching, kind: str, over: str, compare: list[str]) -> dict[str, Any]:
+def _shown(ask: Asking, model: Model, found: Matching, kind: str, over: str) -> dict[str, Any]:
     """What both pages of Match show: the offers, one of them laid over the need, some side by side."""
     named = {_key(one): one for one in found.offers}
+    compare = ask.request.query_params.getlist("compare")[:MOST_SIDE_BY_SIDE]
+    ask_all = ask.request.query_params.get("all") == "yes"
     chosen = named.get(over) or next(iter(found.offers), None)
+    shown = found.shown(every=ask_all)
     return {
-        "matching": found, "kind": kind, "kinds_to_show": [model.need["kind"], *(route.need["kind"] for route in model.routes)],
+        "matching": found, "shown": shown, "hidden": len(found.offers) - len(shown) - len(found.folded), "overlay_first": over in named,
+        "kind": kind, "kinds_to_show": [model.need["kind"], *(route.need["kind"] for route in model.routes)],
         "routes": {route.need["kind"]: route.name for route in model.routes}, "overlay": _overlay(model, found, chosen) if chosen else None,
         "key_of": _key, "side_by_side": _side_by_side([named[one] for one in compare if one in named]), "compared": compare, "may_choose": may_choose, "consent_text": consent_text, "weights": weights_kept(found.weights), "weight_words": WEIGHT_WORDS,
         "measurable": {rule.attribute: rule for rule in MEASURABLE}, "need_lines": [(words, found.wanted.need[name]) for name, words in NEED_WORDS.items() if name in found.wanted.need], "unknown_word": Agreement.UNKNOWN,
@@ -148,7 +148,7 @@ def _page(
         ask, "matching/match.html", room="Match", status=status, refusal=refusal, page=page, job=page.job, model=page.model, here=f"/jobs/{code}/match",
         choosable=page.job.stage in starts_of(Move.QUOTE, Move.REQUOTE), entered=sent.entered() if sent else Entered.of(kept),
         items=(*wanted.move_over, BRACKETS) if "bracket" in str(wanted.need.get("mounting", "")) else wanted.move_over,
-        **_shown(page.model, page.matching, kind, over, _ids(ask)),
+        **_shown(ask, page.model, page.matching, kind, over),
     )  # fmt: skip
 
 
