@@ -69,7 +69,7 @@ create table fit_evidence (
     person_id bigint not null references person (id),
     at timestamptz not null
 );
-create index fit_evidence_model_id on fit_evidence (model_id, part_id);
+create index fit_evidence_model_id on fit_evidence (model_id, part_id, outcome, id);
 create index fit_evidence_offer_id on fit_evidence (offer_id);
 -- How a supplier's pieces did, counted as it is learned.
 create function count_supplier() returns trigger language plpgsql as $$
@@ -88,6 +88,7 @@ alter table job
     add column measured jsonb not null default '{}',
     add column destroyed jsonb not null default '[]',
     add column more_offers jsonb not null default '[]';
+create index job_measured on job (model_id, id) where measured <> '{}';
 
 -- A kit holds several parts for one job, each once.
 drop index reservation_one_per_job;

@@ -103,7 +103,7 @@ class Times:
 
     def ask(self, link: psycopg.Connection[Any], name: str, wanted: Wanted) -> None:
         """One need, all three ways in turn."""
-        known = known_about(wanted, name)
+        known = known_about(wanted, name, offers_for(wanted))
         query, asks = picked(picking_of(wanted))
         self.bare.append(timed(lambda: link.execute(query, asks).fetchall()))
         self.judging.append(timed(lambda: [judge(wanted, offer, known) for offer in offers_for(wanted)]))
@@ -112,9 +112,10 @@ class Times:
 
 
 def all_of_match(name: str, wanted: Wanted) -> None:
-    known = known_about(wanted, name)
-    judged = [judge(wanted, offer, known) for offer in offers_for(wanted)]
-    rank([*judged, *find_kits(wanted, parts_for_kits(wanted), known)], Weights(), wanted.minutes, 3)
+    offers, parts = offers_for(wanted), parts_for_kits(wanted)
+    known = known_about(wanted, name, [*offers, *parts])
+    judged = [judge(wanted, offer, known) for offer in offers]
+    rank([*judged, *find_kits(wanted, parts, known)], Weights(), wanted.minutes, 3)
 
 
 def measure(url: str, rounds: int) -> Times:

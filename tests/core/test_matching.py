@@ -456,7 +456,19 @@ def test_the_original_confirms_or_corrects_the_catalogue() -> None:
         "windows": "new: the catalogue did not know it",
         "touch": "confirmed",
     }
-    assert [one.attribute for one in corrections(wanted(PLAIN).need, measured)] == ["connector_pins"]
+    told = corrections(
+        wanted(PLAIN).need,
+        [
+            ("A", measured),
+            ("B", {"connector_pins": 30}),
+            ("C", {"touch": "none"}),
+            ("D", {"touch": "integrated"}),
+        ],
+    )
+    assert [(one.title, one.measured, one.jobs) for one in told] == [
+        ("Connector pins", "30", ("A", "B")),
+        ("Touch", "none", ("C",)),
+    ]
     corrected = wanted_of(models()[PLAIN], "", measured)
     assert judge(corrected, offer("P-2002"), known()).of(Agreement.DIFFERS) == ()
 

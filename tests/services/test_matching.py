@@ -154,6 +154,10 @@ def test_what_the_original_says_counts_for_its_job_alone(shop: Shop) -> None:
     assert [one.says for one in confirmed] == ["confirmed", "corrected: the catalogue says bottom right"]
     assert found(code, "NV156T-L40").judged.fit is Fit.FITS
     assert found(other, "NV156T-L40").judged.fit is Fit.NOT
+    (told,) = matching.match_page(other).told
+    assert (told.title, told.measured, told.jobs) == ("Connector place", "bottom left", (code,))
+    assert matching.match_page(code).told == []
+    assert catalogue.model_page(PLAIN).told == [told]
     assert any("corrected" in one.says for one in job_store.events_page(shop.job(code).id))
     with pytest.raises(ManyInvalid):
         matching.compare_original(code, {"width_mm": "wide"}, [], shop.bram, shop.tick())

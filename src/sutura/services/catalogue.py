@@ -32,7 +32,7 @@ from sutura.core.catalogue import (
 )
 from sutura.core.errors import Invalid, ManyInvalid, NotFound, StaleSave
 from sutura.core.identify import LabelPattern
-from sutura.core.matching import Interchange, Judged
+from sutura.core.matching import Correction, Interchange, Judged
 from sutura.core.maths.money import parse_minor
 from sutura.core.people import Deed, demand
 from sutura.core.values import Person
@@ -40,6 +40,7 @@ from sutura.formats import pack
 from sutura.services.known import known_about, offers_for
 from sutura.store import catalogue as store
 from sutura.store import database
+from sutura.store import matching as matching_store
 from sutura.store import stock as stock_store
 from sutura.store.database import reading, writing
 
@@ -169,6 +170,7 @@ class ModelPage:
     jobs: int
     open_jobs: int
     last_jobs: list[tuple[str, str, datetime]]
+    told: list[Correction]
 
 
 @reading
@@ -182,7 +184,7 @@ def model_page(model_id: str) -> ModelPage:
     jobs, open_jobs, last = store.jobs_of_model(model_id)
     return ModelPage(
         row=found, model=known, siblings=siblings_of(known, related), parts=_known_parts(known),
-        jobs=jobs, open_jobs=open_jobs, last_jobs=last,
+        jobs=jobs, open_jobs=open_jobs, last_jobs=last, told=matching.corrections(known.need, matching_store.measured_on(model_id)),
     )  # fmt: skip
 
 
@@ -192,7 +194,7 @@ def _known_parts(known: Model) -> list[KnownPart]:
     offers = offers_for(wanted)
     proved = store.fitted_parts(known.id)
     cheapest = {offer.part_id: offer for offer in sorted(offers, key=lambda one: -one.price_minor)}
-    about = known_about(wanted, known.id)
+    about = known_about(wanted, known.id, offers)
     judged = [matching.judge(wanted, offer, about) for offer in cheapest.values()]
     kept = [one for one in judged if matching.may_choose(one.fit) or one.offer.part_id in proved]
     barcodes = stock_store.barcodes([one.offer.part_id for one in kept])

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Collection
+from collections.abc import Collection, Sequence
 from decimal import Decimal
 from functools import lru_cache
 
@@ -56,8 +56,10 @@ def parts_for_kits(wanted: Wanted) -> list[Offer]:
     return stock_store.members_for(*kinds, width, active, MOST_EACH)
 
 
-def known_about(wanted: Wanted, model_id: str, destroyed: Collection[str] = ()) -> Known:
-    """What else counts for a need: adapter flexes, spares for broken items, printed numbers, what was learned on the model."""
+def known_about(
+    wanted: Wanted, model_id: str, offers: Sequence[Offer], destroyed: Collection[str] = ()
+) -> Known:
+    """What else counts for a need: adapter flexes, spares for broken items, printed numbers, what was learned of these parts on the model."""
     needs_flex = wanted.need.get("connector_place") is not None
     kinds = [_FLEX] * needs_flex + [_SPARE] * bool(destroyed)
     around = stock_store.offers_of_kinds(kinds) if kinds else []
@@ -69,7 +71,7 @@ def known_about(wanted: Wanted, model_id: str, destroyed: Collection[str] = ()) 
         around=Around(
             flexes=tuple(one for one in around if one.attributes.get("kind") == _FLEX), numbers=numbers(), destroyed=frozenset(destroyed),
         ),
-        spares=spares, learned=store.evidence_of(model_id),
+        spares=spares, learned=store.evidence_of(model_id, sorted({one.part_id for one in offers})),
     )  # fmt: skip
 
 

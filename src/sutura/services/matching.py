@@ -14,6 +14,7 @@ from sutura.core.intake import PartSeen
 from sutura.core.job import STAGE_WORDS, JobRecord, Move, Stage, starts_of
 from sutura.core.matching import (
     Confirmed,
+    Correction,
     Fit,
     Judged,
     Learned,
@@ -109,6 +110,8 @@ class MatchPage:
     held: list[store.Held]
     panel: PanelRead | None
     confirmed: list[Confirmed]
+    # what originals of this model said otherwise on other jobs
+    told: list[Correction]
 
     @property
     def offers(self) -> list[Matched]:
@@ -130,9 +133,9 @@ def _match(model: Model, wanted: Wanted, destroyed: Collection[str], days_left: 
     """Judge and rank what there is for a need, kits among it."""
     the_shop = shop()
     weights = rules.weights_from(the_shop.weights, the_shop.bench_rate_minor)
-    known = known_about(wanted, model.id, destroyed)
-    judged = [rules.judge(wanted, offer, known) for offer in offers_for(wanted)]
-    judged += rules.find_kits(wanted, parts_for_kits(wanted), known)
+    offers, parts = offers_for(wanted), parts_for_kits(wanted)
+    known = known_about(wanted, model.id, [*offers, *parts], destroyed)
+    judged = [rules.judge(wanted, offer, known) for offer in offers] + rules.find_kits(wanted, parts, known)
     ranked = rules.rank(judged, weights, wanted.minutes, days_left)
     gone = [
         one.judged.offer.part_id
@@ -162,6 +165,7 @@ def match_page(code: str, now: datetime | None = None, kind: str = "") -> MatchP
     return MatchPage(
         job=job, model=model, matching=_for_job(job, model, kind, now or job.received_at), held=store.held_of(job.id), panel=_panel_read(job, model),
         confirmed=rules.compare_original(rules.wanted_of(model, kind).need, job.measured),
+        told=rules.corrections(model.need, [one for one in matching_store.measured_on(model.id) if one[0] != code]),
     )  # fmt: skip
 
 
@@ -204,11 +208,10 @@ def keep_panel(job_id: int, stage: Stage, model: Model, kept: str, by: Person, n
 def soonest_part(model: Model) -> PartSeen | None:
     """The part for a model that may be chosen and is here soonest; None when none is known."""
     wanted = rules.wanted_of(model)
-    known = known_about(wanted, model.id)
+    offers = offers_for(wanted)
+    known = known_about(wanted, model.id, offers)
     found = [
-        one
-        for one in (rules.judge(wanted, offer, known) for offer in offers_for(wanted))
-        if rules.may_choose(one.fit)
+        one for one in (rules.judge(wanted, offer, known) for offer in offers) if rules.may_choose(one.fit)
     ]
     if not found:
         return None
@@ -295,7 +298,7 @@ def _chosen(job: JobRecord, model: Model, offer: Offer, members: Sequence[int], 
                 "choose a kit that is complete and fits now: one of its parts is gone or changed",
             )
         return found
-    known = known_about(wanted, model.id, job.destroyed)
+    known = known_about(wanted, model.id, [offer], job.destroyed)
     judged = rules.judge(wanted, offer, known)
     rates = shop()
     weights = rules.weights_from(rates.weights, rates.bench_rate_minor)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
@@ -11,19 +11,35 @@ from typing import Any
 from sutura.core.matching import Evidence, Learned
 from sutura.store.database import DATABASE, reading, rows
 
+# the latest jobs of each outcome tell enough of a part; a model may have thousands
+_TOLD = 2
+
 
 @reading
-def evidence_of(model_id: str) -> dict[int, tuple[Evidence, ...]]:
-    """What was learned of parts on a model, by part, oldest first."""
+def evidence_of(model_id: str, part_ids: Sequence[int]) -> dict[int, tuple[Evidence, ...]]:
+    """What was learned of some parts on a model: the latest of each outcome, oldest first."""
     found: dict[int, tuple[Evidence, ...]] = {}
     for part_id, outcome, code, says in DATABASE.execute_sql(
-        "select part_id, outcome, coalesce(job.code, 'another job'), says from fit_evidence left join job on job.id = job_id"
-        " where fit_evidence.model_id = %s order by fit_evidence.id",
-        (model_id,),
+        "select latest.part_id, latest.outcome, coalesce(job.code, 'another job'), latest.says"
+        " from unnest(%s::bigint[]) wanted (part_id), unnest(%s::text[]) kind (outcome), lateral (select * from fit_evidence"
+        "   where model_id = %s and part_id = wanted.part_id and outcome = kind.outcome order by id desc limit %s) latest"
+        " left join job on job.id = latest.job_id order by latest.id",
+        (list(part_ids), [one.value for one in Learned], model_id, _TOLD),
     ):
         one = Evidence(part_id=part_id, outcome=Learned(outcome), job=code, says=says)
         found[part_id] = (*found.get(part_id, ()), one)
     return found
+
+
+@reading
+def measured_on(model_id: str) -> list[tuple[str, Mapping[str, Any]]]:
+    """What was measured on originals of a model, newest job first."""
+    return list(
+        DATABASE.execute_sql(
+            "select code, measured from job where model_id = %s and measured <> '{}' order by id desc limit 20",
+            (model_id,),
+        ).fetchall()
+    )
 
 
 def add_evidence(

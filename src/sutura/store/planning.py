@@ -43,7 +43,9 @@ _OPEN = """
 select job.code, job.stage, job.promise_at, job.expected_minutes as bench_minutes, model.cure_minutes,
        job.steps_done, job.steps_total, coalesce(person.name, '') as technician, customer.name as customer,
        model.maker || ' ' || model.name as model, model.procedure_family as family, job.technician_id,
-       part.name as part, part.on_hand - part.held as free
+       part.name as part, case when job.more_offers = '[]' then part.on_hand - part.held else least(part.on_hand - part.held,
+           (select min(other.on_hand - other.held) from offer more join part other on other.id = more.part_id
+            where more.id in (select one::bigint from jsonb_array_elements_text(job.more_offers) one))) end as free
 from job
 join customer on customer.id = job.customer_id
 join model on model.id = job.model_id

@@ -389,7 +389,7 @@ class FitEvidence(Table):
     at = DateTimeTZField()
 
     class Meta:
-        indexes = ((("model", "part"), False),)
+        indexes = ((("model", "part", "outcome", "id"), False),)
 
 
 class PriceList(Table):
@@ -430,6 +430,6 @@ ALL = (
 
 # Expression and partial indexes: made by the migrations, named here so that the test knows them.
 SQL_INDEXES = frozenset({
-    "customer_name", "customer_phone_plain", "job_open", "job_serial", "job_technician_open",
+    "customer_name", "customer_phone_plain", "job_measured", "job_open", "job_serial", "job_technician_open",
     "reservation_one_per_job", "reservation_part_held", "stock_move_fitted_once", "model_number_plain", "part_gtin", "part_of_the_shelf", "part_printed",
 })  # fmt: skip

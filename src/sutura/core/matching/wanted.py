@@ -147,6 +147,25 @@ def _agree(attribute: str, ours: Value, theirs: Value) -> bool:
     return str(ours).casefold() == str(theirs).casefold()
 
 
-def corrections(need: Need, measured: Mapping[str, Value]) -> Sequence[Confirmed]:
-    """What the original says otherwise than the catalogue."""
-    return [one for one in compare_original(need, measured) if not one.agrees]
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Correction:
+    """What originals of a model said otherwise than its catalogue, and on which jobs."""
+
+    title: str
+    catalogue: str
+    measured: str
+    jobs: tuple[str, ...]
+
+
+def corrections(need: Need, measured: Sequence[tuple[str, Mapping[str, Value]]]) -> list[Correction]:
+    """Corrections that jobs made to a need, the most often made first; evidence for whoever keeps the catalogue."""
+    found: dict[tuple[str, str, str], list[str]] = {}
+    for job, values in measured:
+        for one in compare_original(need, values):
+            if not one.agrees:
+                found.setdefault((one.title, one.catalogue, one.measured), []).append(job)
+    ordered = sorted(found.items(), key=lambda one: (-len(one[1]), one[0]))
+    return [
+        Correction(title=title, catalogue=ours, measured=theirs, jobs=tuple(jobs))
+        for (title, ours, theirs), jobs in ordered
+    ]
