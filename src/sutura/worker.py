@@ -11,18 +11,24 @@ import os
 import signal
 import subprocess
 import sys
+import threading
 from collections.abc import Iterator
 
 import procrastinate
 import structlog
 
 from sutura import wiring
+from sutura.config import ROOT
 from sutura.services import pricelists
 
 LOG = structlog.get_logger("sutura")
 QUEUES = ["lists"]
 # Tried again this often when something outside breaks, such as the database; then the list says that it failed.
 TRIES = 3
+# A worker that says nothing for so long is dead, and its work is taken back; it says something every ten seconds.
+SILENT_S = 30
+# before a worker that ended by itself, such as for want of a database, is started again
+PAUSE_S = 3
 
 
 def queue_at(url: str) -> procrastinate.App:
@@ -60,28 +66,64 @@ async def _work(url: str, *, until_empty: bool) -> None:
     app = queue_at(url)
     async with app.open_async():
         await _take_back(app)
-        await app.run_worker_async(
-            queues=QUEUES, wait=not until_empty, install_signal_handlers=not until_empty, concurrency=1
-        )
+        looking = asyncio.create_task(_keep_taking_back(app))
+        try:
+            await app.run_worker_async(
+                queues=QUEUES, wait=not until_empty, install_signal_handlers=not until_empty, concurrency=1
+            )
+        finally:
+            looking.cancel()
 
 
 async def _take_back(app: procrastinate.App) -> None:
-    """Work that a killed worker had taken is put back; only one worker runs at a time."""
-    for job in await app.job_manager.get_stalled_jobs(seconds_since_heartbeat=15):
+    """Work that a worker had taken when it was killed goes back into the queue."""
+    for job in await app.job_manager.get_stalled_jobs(seconds_since_heartbeat=SILENT_S):
         await app.job_manager.retry_job(job)
+
+
+async def _keep_taking_back(app: procrastinate.App) -> None:
+    while True:
+        await asyncio.sleep(SILENT_S / 2)
+        await _take_back(app)
+
+
+class _Beside:
+    """A worker's process that is started again when it ends by itself, until it is stopped."""
+
+    def __init__(self, url: str) -> None:
+        self.url = url
+        self.stopping = threading.Event()
+        self.process = self._start()
+        self.watch = threading.Thread(target=self._watch, daemon=True)
+        self.watch.start()
+
+    def _start(self) -> subprocess.Popen[bytes]:
+        # found the same way as this process found it
+        paths = os.pathsep.join(filter(None, [str(ROOT / "src"), os.environ.get("PYTHONPATH", "")]))
+        environment = {**os.environ, "DATABASE_URL": self.url, "PYTHONPATH": paths}
+        return subprocess.Popen([sys.executable, "-m", "sutura.cli", "work"], env=environment)
+
+    def _watch(self) -> None:
+        while not self.stopping.is_set():
+            self.process.wait()
+            if not self.stopping.wait(PAUSE_S):
+                self.process = self._start()
+
+    def stop(self) -> None:
+        self.stopping.set()
+        self.process.send_signal(signal.SIGTERM)
+        try:
+            self.process.wait(10)
+        except subprocess.TimeoutExpired:
+            self.process.kill()
+        self.watch.join(5)
 
 
 @contextlib.contextmanager
 def beside(url: str) -> Iterator[None]:
     """A worker in a process of its own, stopped with the pages."""
-    process = subprocess.Popen(
-        [sys.executable, "-m", "sutura.cli", "work"], env={**os.environ, "DATABASE_URL": url}
-    )
+    worker = _Beside(url)
     try:
         yield
     finally:
-        process.send_signal(signal.SIGTERM)
-        try:
-            process.wait(10)
-        except subprocess.TimeoutExpired:
-            process.kill()
+        worker.stop()

@@ -1,0 +1,62 @@
+"""The worker beside the pages: started again when it is killed, and its work taken over by the next one."""
+
+from __future__ import annotations
+
+import os
+import signal
+import time
+from collections.abc import Callable
+
+import pytest
+from builders import Shop
+
+from sutura import worker
+from sutura.services import pricelists
+from sutura.store import pricelists as store
+from sutura.store.database import connection
+
+pytestmark = pytest.mark.slow
+ROWS = "SKU;Category;Net price\n" + "".join(f"K-{n};panel;{n % 90 + 1},50\n" for n in range(6_000))
+
+
+def wait_for(what: Callable[[], bool], seconds: float) -> bool:
+    deadline = time.monotonic() + seconds
+    while time.monotonic() < deadline:
+        if what():
+            return True
+        time.sleep(0.2)
+    return False
+
+
+def test_a_killed_worker_is_replaced_and_its_list_is_read_to_the_end(database: str) -> None:
+    with connection():
+        shop = Shop()
+    list_id = pricelists.look_at_list("", "Kill Quay", "k.csv", ROWS.encode(), shop.manager, shop.tick())
+    pricelists.read_good_rows(list_id, shop.manager)
+
+    def state() -> tuple[str, int]:
+        found = store.load_list(list_id)
+        assert found
+        return found.state, found.rows_done
+
+    beside = worker._Beside(database)
+    try:
+        assert wait_for(lambda: state()[1] > 0, 60)
+        killed = beside.process.pid
+        os.kill(killed, signal.SIGKILL)
+        assert wait_for(lambda: beside.process.pid != killed, 30)
+        assert wait_for(lambda: state() == ("read", 6_000), 120)
+    finally:
+        beside.stop()
+    with connection():
+        assert store.load_supplier("kill-quay")
+        offers = [one for one in store.suppliers_page() if one.id == "kill-quay"]
+    assert offers[0].offers == 6_000
+
+
+def test_stopping_the_pages_stops_the_worker(database: str) -> None:
+    with worker.beside(database):
+        pass
+    beside = worker._Beside(database)
+    beside.stop()
+    assert beside.process.poll() is not None
