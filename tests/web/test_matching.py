@@ -10,6 +10,7 @@ import pytest
 from builders import HERON, PLAIN, Shop, models
 from web.test_pages import code_of, intake_fields, new_intake
 
+from sutura.core.matching import Fit
 from sutura.services import matching
 from sutura.services.matching import Matched
 
@@ -95,6 +96,19 @@ def test_an_unknown_part_is_measured_where_it_is_shown(desks: Sit) -> None:
     assert "Measure this part, or ask the supplier" in page
     bram.post(f"/jobs/{code}/match/measure", **{"offer": offer, "part.connector_pins": "40"})
     assert "measured by Bram" in bram.page
+
+
+def test_a_part_is_measured_on_the_shelf_as_it_comes_in(desks: Sit) -> None:
+    bram = desks("bram")
+    assert "Measure it" in bram.get("/shelf/P-1002").text
+    bram.post("/shelf/P-1002/measure", **{"measured.width_mm": "wide", "measured.touch": "none"})
+    assert bram.answer.status_code == 422
+    assert 'value="none"' in bram.page
+    bram.get("/shelf/P-1002")
+    bram.post("/shelf/P-1002/measure", **{"measured.width_mm": "71,4"})
+    assert "<strong>71.4</strong>" in bram.page
+    there = matching.match_model(HERON)[1].offers
+    assert next(one for one in there if one.judged.offer.printed_number == "HF-70-R2").judged.fit is Fit.NOT
 
 
 def test_a_part_is_reported_from_match(desks: Sit) -> None:

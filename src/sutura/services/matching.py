@@ -355,13 +355,53 @@ def measure_part(offer_id: int, typed: Mapping[str, str], by: Person, now: datet
     offer = store.load_offer(offer_id)
     if offer is None:
         raise NotFound("offer", offer_id)
+    _keep_measured(offer.part_id, typed, by, now)
+
+
+@writing
+def measure_on_the_shelf(barcode: str, typed: Mapping[str, str], by: Person, now: datetime) -> None:
+    """Keep what was measured of a part as it came in, without a job."""
+    demand(by, Deed.RESERVE)
+    _keep_measured(store.load_part(barcode).id, typed, by, now)
+
+
+def _keep_measured(part_id: int, typed: Mapping[str, str], by: Person, now: datetime) -> None:
     measured = rules.read_measured({name: value for name, value in typed.items() if name != "printed_number"})
     if not measured:
         raise Invalid("measured", "nothing", "measure at least one thing")
     matching_store.save_measured(
-        offer.part_id,
+        part_id,
         {name: {"value": value, "who": by.name, "at": now.isoformat()} for name, value in measured.items()},
     )
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class KnownOfPart:
+    """One attribute of a part: what its suppliers claim, what was measured here, by whom and when; empty = not known."""
+
+    title: str
+    claimed: str
+    measured: str
+    who: str
+    at: datetime | None
+
+
+@reading
+def known_of_part(barcode: str) -> list[KnownOfPart]:
+    """Everything that is known of a part, claims and measurements side by side."""
+    claims, measured = matching_store.load_known(barcode)
+    found = []
+    for rule in rules.ATTRIBUTES:
+        claim, ours = claims.get(rule.attribute), measured.get(rule.attribute)
+        if claim is None and ours is None:
+            continue
+        found.append(
+            KnownOfPart(
+                title=rule.title, claimed="" if claim is None else str(claim), measured=str(ours.value) if ours else "", who=ours.who if ours else "",
+                at=ours.at if ours else None,
+            )
+        )  # fmt: skip
+    return found
 
 
 # -- learned ------------------------------------------------------------------------------------

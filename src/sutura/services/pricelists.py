@@ -249,6 +249,16 @@ class ListPage:
 
 
 @reading
+def progress(list_id: int, by: Person) -> tuple[str, int, int]:
+    """How far a list is: its state, rows done, rows in all."""
+    demand(by, Deed.SET_PRICE)
+    found = store.load_progress(list_id)
+    if found is None:
+        raise NotFound("price list", list_id)
+    return found
+
+
+@reading
 def list_page(list_id: int, by: Person) -> ListPage:
     demand(by, Deed.SET_PRICE)
     found = store.load_list(list_id)

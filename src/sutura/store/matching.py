@@ -8,8 +8,10 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 
-from sutura.core.matching import Evidence, Learned
+from sutura.core.errors import NotFound
+from sutura.core.matching import Evidence, Learned, Measured, Value
 from sutura.store.database import DATABASE, reading, rows
+from sutura.store.stock import measured_from
 
 # the latest jobs of each outcome tell enough of a part; a model may have thousands
 _TOLD = 2
@@ -50,6 +52,17 @@ def add_evidence(
         " values (%s, %s, %s, %s, %s, %s, %s, %s)",
         (model_id, part_id, offer_id, job_id, outcome.value, says, person_id, at),
     )
+
+
+@reading
+def load_known(barcode: str) -> tuple[Mapping[str, Value], Mapping[str, Measured]]:
+    """What is claimed of a part, and what was measured of it here."""
+    found = DATABASE.execute_sql(
+        "select attributes, measured from part where barcode = %s", (barcode,)
+    ).fetchone()
+    if found is None:
+        raise NotFound("part", barcode)
+    return found[0], {name: measured_from(one) for name, one in found[1].items()}
 
 
 def save_measured(part_id: int, measured: Mapping[str, Mapping[str, Any]]) -> None:

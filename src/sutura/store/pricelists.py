@@ -79,6 +79,15 @@ def load_list(list_id: int) -> ListRow | None:
     return row(ListRow, _LIST.format("price_list.bad") + " where price_list.id = %s", list_id)
 
 
+@reading
+def load_progress(list_id: int) -> tuple[str, int, int] | None:
+    """State, rows done and rows in all of a list: asked often while it is read, so its file and its bad rows stay where they are."""
+    found: tuple[str, int, int] | None = DATABASE.execute_sql(
+        "select state, rows_done, rows_total from price_list where id = %s", (list_id,)
+    ).fetchone()
+    return found
+
+
 def lock_list(list_id: int) -> ListRow | None:
     value("select id from price_list where id = %s for update", list_id)
     return load_list(list_id)

@@ -216,7 +216,7 @@ def _offer(*columns: Any) -> Offer:
     ) = columns  # fmt: skip
     return Offer(
         id=number, part_id=part_id, part=part, printed_number=printed, supplier=supplier, grade=grade, attributes=attributes,
-        measured={name: _measured(one) for name, one in measured.items()} if measured else NONE_MEASURED, box=tuple(box), price_minor=price, lead_days=lead,
+        measured={name: measured_from(one) for name, one in measured.items()} if measured else NONE_MEASURED, box=tuple(box), price_minor=price, lead_days=lead,
         free=free, number=theirs, shipping_minor=shipping, minimum=minimum, price_breaks=tuple((n, p) for n, p in breaks) if breaks else (),
         stock_there=there, guarantee_days=guarantee, returns=returns, supplier_bad=bad, supplier_tried=tried,
     )  # fmt: skip
@@ -225,7 +225,7 @@ def _offer(*columns: Any) -> Offer:
 NONE_MEASURED: Mapping[str, Measured] = {}
 
 
-def _measured(raw: Mapping[str, Any]) -> Measured:
+def measured_from(raw: Mapping[str, Any]) -> Measured:
     return Measured(value=raw["value"], who=raw["who"], at=datetime.fromisoformat(raw["at"]))
 
 

@@ -80,15 +80,8 @@ def _page(
 
 @router.get("/shelf/lists/{list_id}/progress")
 def progress(ask: Ask, list_id: int) -> Response:
-    found = service.list_page(list_id, ask.person).found
-    return JSONResponse(
-        {
-            "state": found.state,
-            "done": found.rows_done,
-            "total": found.rows_total,
-            "says": f"{found.rows_done:,} of {found.rows_total:,} rows",
-        }
-    )
+    state, done, total = service.progress(list_id, ask.person)
+    return JSONResponse({"state": state, "done": done, "total": total, "says": f"{done:,} of {total:,} rows"})
 
 
 @router.post("/shelf/lists/{list_id}/columns")

@@ -6,7 +6,8 @@ from fastapi import APIRouter
 from fastapi.responses import Response
 
 from sutura.core.errors import Refusal
-from sutura.services import stock
+from sutura.core.matching import MEASURABLE
+from sutura.services import matching, stock
 from sutura.store import stock as store
 from sutura.web.errors import deed
 from sutura.web.present import render
@@ -35,7 +36,15 @@ def _page(
     return render(
         ask, "stock/part.html", room="Shelf", status=status, refusal=refusal, part=part,
         ledger=store.ledger_page(part.id), holders=store.holders_of(part.id),
-        entered=sent.entered() if sent else Entered(),
+        entered=sent.entered() if sent else Entered(), known=matching.known_of_part(barcode), measurable=MEASURABLE,
+    )  # fmt: skip
+
+
+@router.post("/shelf/{barcode}/measure")
+def measure(ask: Ask, barcode: str, form: Form) -> Response:
+    return deed(
+        ask, form, lambda: matching.measure_on_the_shelf(barcode, form.group("measured"), ask.person, ask.now),
+        then=f"/shelf/{barcode}#known", again=lambda refusal, status: _page(ask, barcode, form, refusal, status),
     )  # fmt: skip
 
 
