@@ -4,13 +4,17 @@ from __future__ import annotations
 
 import os
 import signal
+import subprocess
+import sys
 import time
 from collections.abc import Callable
+from pathlib import Path
 
 import pytest
 from builders import Shop
 
 from sutura import worker
+from sutura.config import ROOT
 from sutura.services import pricelists
 from sutura.store import pricelists as store
 from sutura.store.database import connection
@@ -26,6 +30,14 @@ def wait_for(what: Callable[[], bool], seconds: float) -> bool:
             return True
         time.sleep(0.2)
     return False
+
+
+def works(process: int) -> bool:
+    """Whether a process runs; one that ended and that nobody asked after is none."""
+    try:
+        return Path(f"/proc/{process}/stat").read_text("utf-8").rsplit(")", 1)[1].split()[0] != "Z"
+    except FileNotFoundError:
+        return False
 
 
 def test_a_killed_worker_is_replaced_and_its_list_is_read_to_the_end(database: str) -> None:
@@ -60,3 +72,16 @@ def test_stopping_the_pages_stops_the_worker(database: str) -> None:
     beside = worker._Beside(database)
     beside.stop()
     assert beside.process.poll() is not None
+
+
+def test_a_worker_ends_with_pages_that_were_killed(database: str) -> None:
+    program = "import sys, time; from sutura import worker; one = worker._Beside(sys.argv[1]); print(one.process.pid, flush=True); time.sleep(600)"
+    environment = {**os.environ, "PYTHONPATH": str(ROOT / "src")}
+    with subprocess.Popen(
+        [sys.executable, "-c", program, database], stdout=subprocess.PIPE, text=True, env=environment
+    ) as pages:
+        assert pages.stdout
+        number = int(pages.stdout.readline())
+        time.sleep(4)
+        pages.kill()
+    assert wait_for(lambda: not works(number), 30)

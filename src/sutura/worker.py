@@ -27,6 +27,8 @@ QUEUES = ["lists"]
 TRIES = 3
 # A worker that says nothing for so long is dead, and its work is taken back; it says something every ten seconds.
 SILENT_S = 30
+# in the environment of a worker beside pages: the number of their process
+BESIDE = "SUTURA_BESIDE"
 # before a worker that ended by itself, such as for want of a database, is started again
 PAUSE_S = 3
 
@@ -66,13 +68,14 @@ async def _work(url: str, *, until_empty: bool) -> None:
     app = queue_at(url)
     async with app.open_async():
         await _take_back(app)
-        looking = asyncio.create_task(_keep_taking_back(app))
+        looking = [asyncio.create_task(one) for one in (_keep_taking_back(app), _end_with_the_pages())]
         try:
             await app.run_worker_async(
                 queues=QUEUES, wait=not until_empty, install_signal_handlers=not until_empty, concurrency=1
             )
         finally:
-            looking.cancel()
+            for one in looking:
+                one.cancel()
 
 
 async def _take_back(app: procrastinate.App) -> None:
@@ -85,6 +88,16 @@ async def _keep_taking_back(app: procrastinate.App) -> None:
     while True:
         await asyncio.sleep(SILENT_S / 2)
         await _take_back(app)
+
+
+async def _end_with_the_pages() -> None:
+    """A worker beside pages that were killed ends too, instead of working on for nobody."""
+    pages = os.environ.get(BESIDE, "")
+    while pages:
+        await asyncio.sleep(2)
+        if str(os.getppid()) != pages:
+            os.kill(os.getpid(), signal.SIGTERM)
+            return
 
 
 class _Beside:
@@ -100,7 +113,7 @@ class _Beside:
     def _start(self) -> subprocess.Popen[bytes]:
         # found the same way as this process found it
         paths = os.pathsep.join(filter(None, [str(ROOT / "src"), os.environ.get("PYTHONPATH", "")]))
-        environment = {**os.environ, "DATABASE_URL": self.url, "PYTHONPATH": paths}
+        environment = {**os.environ, "DATABASE_URL": self.url, "PYTHONPATH": paths, BESIDE: str(os.getpid())}
         return subprocess.Popen([sys.executable, "-m", "sutura.cli", "work"], env=environment)
 
     def _watch(self) -> None:

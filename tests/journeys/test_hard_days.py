@@ -224,13 +224,16 @@ def test_the_misread_label_of_w09_shows_its_doubt_and_match_refuses_the_wrong_pa
     expect(page.locator("[data-verdict=likely]")).to_contain_text("Check these on the label")
     expect(page.locator(".label-char.doubtful")).to_have_count(2)
     page.goto(f"/jobs/{floor.take_in(PLAIN)}/match")
-    expect(page.locator("section", has_text="AP156-GT40-B").last).to_contain_text("needs 40, this one has 30")
-    expect(page.locator("section", has_text="NV156T-L40").last).to_contain_text(
+    expect(page.locator("section.offer", has_text="AP156-GT40-B").last).to_contain_text(
+        "needs 40, this one has 30"
+    )
+    expect(page.locator("section.offer", has_text="NV156T-L40").last).to_contain_text(
         "needs bottom right, this one has bottom left"
     )
-    expect(page.locator("section", has_text="NV156T-R40").first).to_contain_text(
-        "Different and harmless: printed number"
-    )
+    right = page.locator("section.offer", has_text="NV156T-R40").first
+    expect(right).to_contain_text("Fits – everything that must agree does.")
+    right.get_by_text("Every attribute").click()
+    expect(right).to_contain_text("NV156T-R40 → AP156-GT40-A: may stand in for it")
 
 
 def test_the_scan_field_is_one_key_away(sit: Sit, floor: Shop) -> None:

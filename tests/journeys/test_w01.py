@@ -33,10 +33,9 @@ def test_w01_from_sign_in_to_handover(
 
     use.press(page.get_by_role("link", name="To the job"))
     use.press(page.get_by_role("link", name="Choose the part"))
-    fits = page.locator(
-        "section", has=page.get_by_role("heading", name=re.compile("Heron front, genuine pulled"))
-    )
-    use.press(fits.get_by_role("button", name=re.compile("^Choose at")))
+    best = page.get_by_role("region", name="The best", exact=True)
+    expect(best).to_contain_text("Heron front, genuine pulled")
+    use.press(best.get_by_role("button", name=re.compile("^Choose at")))
     use.press(page.get_by_role("button", name="Take the part off the shelf"))
     use.press(page.get_by_role("link", name="Assign a technician"))
     use.press(page.get_by_role("button", name="Give it to Bram"))
