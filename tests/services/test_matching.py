@@ -10,10 +10,10 @@ import peewee
 import pytest
 from builders import HERON, PLAIN, Shop, all_work, models
 
-from sutura.core.errors import Invalid, ManyInvalid, MoveRefused, NotAllowed
+from sutura.core.errors import Invalid, ManyInvalid, MoveRefused, NotAllowed, OutOfStock
 from sutura.core.job import Stage
 from sutura.core.matching import Agreement, Fit, Learned
-from sutura.services import catalogue, handover, intake, matching, quoting, stock
+from sutura.services import catalogue, handover, intake, matching, planning, quoting, stock
 from sutura.services.matching import Matched
 from sutura.store import intake as intake_store
 from sutura.store import job as job_store
@@ -82,7 +82,10 @@ def test_of_a_kit_nothing_is_held_when_one_part_is_gone(shop: Shop) -> None:
     matching.choose_offer(
         code, 0, shop.counter, shop.tick(), members=[one.id for one in kit(code).judged.members]
     )
-    with pytest.raises(Exception, match="Adapter flex"), DATABASE.atomic():
+    waiting = planning.next_page(shop.now, today=(shop.now, shop.now), only_for=None, page=1)
+    line = next(one for one in filter(None, [waiting.first, *waiting.lines]) if one.next.code == code)
+    assert "Held up: no free Adapter flex, Fold 12 gen 2 to gen 4." in line.next.reason
+    with pytest.raises(OutOfStock, match="Adapter flex"), DATABASE.atomic():
         stock.take_part(code, shop.counter, shop.tick())
     assert held(shop, code) == set()
     assert stock_store.load_part("P-3102").free == 1

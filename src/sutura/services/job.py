@@ -39,7 +39,7 @@ class JobPage:
     results: Mapping[int, Mapping[str, FunctionResult]]
     accessories: list[Accessory]
     consents: Mapping[str, str]
-    held: stock_store.Held | None
+    held: list[stock_store.Held]
     payment: handover_store.Paid | None
     progress: Progress
     proof: proof_rules.ProofReading | None
@@ -56,7 +56,7 @@ def job_page(code: str, now: datetime) -> JobPage:
     return JobPage(
         job=job, model=model, seam=seam(job.stage, blocked), next=line, events=store.events_page(job.id),
         results=results, accessories=intake_store.load_accessories(job.id),
-        consents=intake_store.load_consents(job.id), held=stock_store.load_held(job.id),
+        consents=intake_store.load_consents(job.id), held=stock_store.held_of(job.id),
         payment=handover_store.load_payment(job.id), progress=progress_of(job, model),
         proof=latest_proof(model, results),
     )  # fmt: skip

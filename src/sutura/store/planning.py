@@ -43,15 +43,18 @@ _OPEN = """
 select job.code, job.stage, job.promise_at, job.expected_minutes as bench_minutes, model.cure_minutes,
        job.steps_done, job.steps_total, coalesce(person.name, '') as technician, customer.name as customer,
        model.maker || ' ' || model.name as model, model.procedure_family as family, job.technician_id,
-       part.name as part, case when job.more_offers = '[]' then part.on_hand - part.held else least(part.on_hand - part.held,
-           (select min(other.on_hand - other.held) from offer more join part other on other.id = more.part_id
-            where more.id in (select one::bigint from jsonb_array_elements_text(job.more_offers) one))) end as free
+       case when rarest.free < part.on_hand - part.held then rarest.name else part.name end as part,
+       least(part.on_hand - part.held, rarest.free) as free
 from job
 join customer on customer.id = job.customer_id
 join model on model.id = job.model_id
 left join person on person.id = job.technician_id
 left join offer on offer.id = job.offer_id
 left join part on part.id = offer.part_id
+left join lateral (
+    select other.name, other.on_hand - other.held as free from offer more join part other on other.id = more.part_id
+    where job.more_offers <> '[]' and more.id in (select one::bigint from jsonb_array_elements_text(job.more_offers) one)
+    order by free limit 1) rarest on job.more_offers <> '[]'
 where job.stage not in ('handed_back', 'returned')
 """
 

@@ -35,7 +35,7 @@ class Weights:
     rate_minor: int = 7_200
     wait_day_minor: int = 300
     late_day_minor: int = 2_500
-    consent_minor: int = 2_000
+    consent_minor: int = 5_000
     grade_minor: Mapping[str, int] = field(
         default_factory=lambda: {
             "genuine new": 0,
