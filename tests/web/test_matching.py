@@ -42,6 +42,7 @@ def test_the_best_is_said_first_and_one_is_laid_over_the_need(desks: Sit) -> Non
     over = pell.get(f"/jobs/{code}/match?over={left}").text
     assert "Laid over the need: 15.6-inch panel, 40 pins left" in over
     assert "over-connector over-offer over-differs" in over
+    assert "needed 101 pixels an inch, offered 101" in over
     assert "scale(-1 1)" in over
 
 

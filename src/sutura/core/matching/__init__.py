@@ -97,6 +97,7 @@ from sutura.core.matching.ranking import (
 from sutura.core.matching.resolution import (
     Resolution,
     cannot_go_together,
+    density_of,
     density_ppi,
     read_resolution,
     size_mm,
@@ -171,7 +172,7 @@ __all__ = [
     "cost_lines",
     "decimal_sign",
     "defect_rate",
-    "density_ppi",
+    "density_of", "density_ppi",
     "dominates",
     "drawn_findings",
     "find_flex",

@@ -77,6 +77,18 @@ def density_ppi(width_px: int, height_px: int, diagonal_in: float) -> float:
     return math.hypot(width_px, height_px) / diagonal_in
 
 
+def density_of(resolution: str, active_mm: tuple[float, float] | None) -> float | None:
+    """Pixels per inch of a picture of a size, from its longer side; None when pixels or size are not known.
+
+    >>> round(density_of("1366×768", (344.2, 193.5)) or 0)
+    101
+    """
+    pixels = read_resolution(resolution).pixels
+    if pixels is None or active_mm is None or max(active_mm) <= 0:
+        return None
+    return pixels[0] / (max(active_mm) / 25.4)
+
+
 def size_mm(width_px: int, height_px: int, diagonal_in: float) -> tuple[float, float]:
     """Width and height of the picture in mm, for square pixels."""
     pitch = 25.4 / density_ppi(width_px, height_px, diagonal_in)

@@ -18,6 +18,9 @@ from sutura.core.matching import (
     WEIGHT_WORDS,
     Agreement,
     Finding,
+    Layout,
+    Value,
+    density_of,
     drawn_findings,
     layout_of_need,
     layout_of_offer,
@@ -71,6 +74,8 @@ class Overlay:
     back: Markup
     findings: list[Finding]
     assumed: tuple[str, ...]
+    need_ppi: float | None
+    offer_ppi: float | None
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -116,7 +121,13 @@ def _overlay(model: Model, found: Matching, one: Matched) -> Overlay:
     return Overlay(
         of=one, view=overlay_view(need, offer), front=draw_overlay(need, offer, differ, back=False), back=draw_overlay(need, offer, differ, back=True),
         findings=drawn_findings(one.judged.findings), assumed=offer.assumed,
+        need_ppi=_density(found.wanted.need.get("resolution"), need), offer_ppi=_density(one.judged.offer.known("resolution"), offer),
     )  # fmt: skip
+
+
+def _density(resolution: Value | None, layout: Layout) -> float | None:
+    active = (layout.active.width, layout.active.height) if layout.active else None
+    return density_of(str(resolution or ""), active)
 
 
 def _side_by_side(offers: list[Matched]) -> tuple[list[Matched], list[Row]] | None:
