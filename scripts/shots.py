@@ -101,6 +101,11 @@ def shots() -> list[Shot]:
         page.get_by_label("Model number on the back").fill(number)
         page.locator("[data-verdict]").wait_for()
 
+    def empty(page: Page) -> None:
+        begin(page, "FH-2107")
+        page.get_by_role("button", name="This is it").click()
+        page.locator("svg.drawing").wait_for()
+
     def draw(page: Page) -> None:
         begin(page, "TS11-W")
         page.get_by_role("button", name="This is it").click()
@@ -136,6 +141,7 @@ def shots() -> list[Shot]:
 
     return [
         Shot("next", "/"),
+        Shot("counter-empty", "", first=empty),
         Shot("counter-drawing", "", first=draw),
         Shot("counter-diagnosis", "", first=diagnosis),
         Shot("ticket", f"/jobs/{waiting}/ticket"),
@@ -154,7 +160,6 @@ def shots() -> list[Shot]:
         ),
         Shot("proof", f"/jobs/{failed}/proof", person="Lio Tessen"),
         Shot("handover", f"/jobs/{closed}/handover", person="Pell Dorrow"),
-        Shot("receipt", f"/jobs/{done}/receipt", person="Pell Dorrow"),
         Shot("job", f"/jobs/{done}"),
         Shot("plan", "/plan"),
         Shot("book", "/book"),

@@ -13,6 +13,8 @@ from sutura.backup import BackupFailed, backup, restore
 from sutura.cluster import Cluster
 from sutura.store import tables
 
+pytestmark = pytest.mark.slow
+
 
 def contents(url: str) -> dict[str, list[tuple[object, ...]]]:
     with psycopg.connect(url) as link:

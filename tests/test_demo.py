@@ -21,6 +21,8 @@ from sutura.services import planning
 from sutura.store import job as job_store
 from sutura.store.database import DATABASE, connection
 
+pytestmark = pytest.mark.slow
+
 NOW = datetime(2031, 5, 6, 10, 17, 33, tzinfo=UTC)
 
 
@@ -62,7 +64,6 @@ def test_no_event_of_the_demo_lies_in_the_future(filled: str) -> None:
         assert DATABASE.execute_sql("select max(at) from job_event").fetchone()[0] <= NOW
 
 
-@pytest.mark.slow
 def test_a_start_that_was_cut_off_is_finished_by_the_next(
     cluster: Cluster, monkeypatch: pytest.MonkeyPatch
 ) -> None:

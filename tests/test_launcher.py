@@ -21,7 +21,8 @@ from builders import models
 from sutura.cluster import Cluster
 from sutura.config import ROOT, STATE
 
-pytestmark = pytest.mark.timeout(180)
+# every one of these starts the product anew
+pytestmark = [pytest.mark.slow, pytest.mark.timeout(180)]
 COMMANDS = (
     "demo",
     "test",
@@ -105,7 +106,6 @@ def test_core_runs_from_the_shell_with_json_in_and_out() -> None:
     assert "text" in wrong.stderr
 
 
-@pytest.mark.slow
 def test_the_catalogue_answers_from_the_shell_in_json(database: str, tmp_path: Path) -> None:
     def ask(*words: str, given: str = "") -> tuple[int, str]:
         done = sutura("catalogue", *words, given=given, DATABASE_URL=database)
@@ -135,7 +135,6 @@ def test_the_catalogue_answers_from_the_shell_in_json(database: str, tmp_path: P
     assert sutura("catalogue", "check", str(tmp_path / "none.json")).returncode == 2
 
 
-@pytest.mark.slow
 def test_commands_that_need_a_database_say_which_setting_is_missing() -> None:
     for command in (["serve"], ["migrate"], ["person", "x", "X", "manager"]):
         done = sutura(*command, DATABASE_URL="")
@@ -143,7 +142,6 @@ def test_commands_that_need_a_database_say_which_setting_is_missing() -> None:
         assert "Set DATABASE_URL first" in done.stderr
 
 
-@pytest.mark.slow
 def test_a_new_shop_is_set_up_by_the_commands_alone(cluster: Cluster) -> None:
     with psycopg.connect(cluster.url_of("postgres"), autocommit=True) as link:
         link.execute("create database new_shop")
@@ -222,7 +220,6 @@ def state() -> Iterator[Path]:
     shutil.rmtree(folder, ignore_errors=True)
 
 
-@pytest.mark.slow
 def test_the_demo_starts_tells_a_second_where_it_runs_survives_kills_and_stops_cleanly(state: Path) -> None:
     first = Demo(state)
     address = first.address()
