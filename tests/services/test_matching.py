@@ -295,3 +295,11 @@ def test_a_pack_with_numbers_that_replace_each_other_in_a_ring_is_refused(shop: 
         pack.read_parts(json.dumps(raw), SCHEMAS, "parts.json")
     assert "HF-70-R1 → HF-70-R2" in str(refused.value.problems[0])
     assert catalogue.export_pack("parts").count('"interchange"') == 1
+
+
+def test_it_is_said_when_there_are_more_offers_than_are_judged(
+    shop: Shop, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    assert not matching.match_model(PLAIN)[1].cut
+    monkeypatch.setattr(stock_store, "MAY_FIT", 2)
+    assert matching.match_model(PLAIN)[1].cut

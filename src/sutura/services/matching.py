@@ -72,6 +72,8 @@ class Matching:
     offers: list[Matched]
     weights: Weights
     currency: str
+    # as many as are judged at once may fit: there can be dearer ones that nobody looked at
+    cut: bool
 
     def shown(self, *, every: bool) -> list[Matched]:
         """What a page shows unfolded: all that may be chosen, and a few of the unknown and of the refused, or `every` one."""
@@ -144,7 +146,7 @@ def _match(model: Model, wanted: Wanted, destroyed: Collection[str], days_left: 
     ]
     holders = store.holders_by_part(gone) if gone else {}
     return Matching(
-        wanted=wanted, weights=weights, currency=the_shop.currency,
+        wanted=wanted, weights=weights, currency=the_shop.currency, cut=len(offers) >= store.MAY_FIT,
         offers=[
             Matched(ranked=one, quote=_quote(one.judged, wanted, the_shop.rates), holders=holders.get(one.judged.offer.part_id, ()))
             for one in ranked
