@@ -191,14 +191,20 @@ def judge(wanted: Wanted, offer: Offer, known: Known = NOTHING) -> Judged:
     need, demands = wanted.need, wanted.demands
     findings: list[Finding] = []
     bridged: list[Compared] = []
+    claimed = offer.attributes
     for rule in ATTRIBUTES:
-        if rule.attribute in need:
-            finding, compared = _find(
-                rule, need[rule.attribute], demands.get(rule.attribute), offer, known.around
-            )
-            findings.append(finding)
-            if compared.bridge:
-                bridged.append(compared)
+        name = rule.attribute
+        if name not in need:
+            continue
+        if rule.around is None and not offer.measured and name not in demands and name != "pairing":
+            # the usual case without a detour: nothing but the two values has a say, and nothing is bridged
+            value = claimed.get(name)
+            findings.append(_of_values(name, need[name], None if value == "" else value)[0])
+            continue
+        finding, compared = _find(rule, need[name], demands.get(name), offer, known.around)
+        findings.append(finding)
+        if compared.bridge:
+            bridged.append(compared)
     items = tuple(_items(wanted, offer, known)) if wanted.move_over or wanted.supplies else ()
     findings += [_no_item(item) for item in items if item.source is Source.NOWHERE]
     learned = known.learned.get(offer.part_id, ())
