@@ -61,7 +61,14 @@ def _run(context: procrastinate.JobContext, list_id: int, work: object) -> None:
 
 def work(url: str, *, until_empty: bool = False) -> None:
     """Work until stopped, or until nothing waits. The pages' own pool must be connected."""
-    asyncio.run(_work(url, until_empty=until_empty))
+    try:
+        asyncio.run(_work(url, until_empty=until_empty))
+    except procrastinate.exceptions.ConnectorException as away:
+        LOG.warning(
+            "the queue's database does not answer; no background work", why=str(away.__cause__ or away)[:200]
+        )
+        if until_empty:
+            raise
 
 
 async def _work(url: str, *, until_empty: bool) -> None:

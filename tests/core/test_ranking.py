@@ -47,7 +47,7 @@ def test_every_cost_to_a_finished_job_is_a_line() -> None:
     # 2.5 % of the 25 minutes that would be worked again at 72.00 an hour
     assert lines == {
         "part": 6_000, "shipping": 490, "4 min more at the bench": 480, f"expected loss, 2.5% of {one.offer.supplier}'s pieces fail": 75,
-        "2 days of waiting": 600, "1 days past the promise": 2_500, "grade: genuine pulled": 300,
+        "2 days of waiting": 600, "1 day past the promise": 2_500, "grade: genuine pulled": 300,
     }  # fmt: skip
 
 
@@ -156,3 +156,13 @@ def test_weights_are_kept_and_read_back() -> None:
     with pytest.raises(ManyInvalid) as refused:
         read_weights({**typed, "consent": "much", "grade.": "-1"}, 7_200)
     assert set(refused.value.by_field) == {"weight.consent", "weight.grade."}
+
+
+def test_parts_of_a_kit_from_one_supplier_are_one_order() -> None:
+    glass, panel, flex = (
+        offer(code, free=0, shipping_minor=950, supplier="Eastquay Panels")
+        for code in ("P-3103", "P-3102", "P-3104")
+    )
+    (kit,) = find_kits(wanted("tarnbeck-fold-12-g4"), [glass, panel], known(flex))
+    shipping = [line.minor for line in cost_lines(kit, PLAIN_WEIGHTS, 60, None) if line.what == "shipping"]
+    assert shipping == [950]

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from dataclasses import replace
 from datetime import timedelta
 from typing import Any
@@ -284,8 +285,6 @@ def test_the_weights_are_the_managers(shop: Shop) -> None:
 
 
 def test_a_pack_with_numbers_that_replace_each_other_in_a_ring_is_refused(shop: Shop) -> None:
-    import json
-
     from sutura.config import CATALOGUE, SCHEMAS
     from sutura.formats import pack
 
@@ -303,3 +302,25 @@ def test_it_is_said_when_there_are_more_offers_than_are_judged(
     assert not matching.match_model(PLAIN)[1].cut
     monkeypatch.setattr(stock_store, "MAY_FIT", 2)
     assert matching.match_model(PLAIN)[1].cut
+
+
+def test_the_time_of_a_kit_is_that_of_the_models_own_route_whatever_its_members_are(shop: Shop) -> None:
+    """The Kite has a route of its own for glass alone, at another time."""
+    for barcode, attributes in (("P-3103", {"kind": "glass"}), ("P-3102", {"kind": "bare panel"})):
+        need = models()["fennick-kite"].need
+        fits = {
+            name: value
+            for name, value in need.items()
+            if name not in ("part_family", "printed_number", "kind", "thickness_mm")
+        }
+        thick = {"thickness_mm": 1.4}
+        DATABASE.execute_sql(
+            "update part set attributes = %s::jsonb where barcode = %s",
+            (json.dumps({**fits, **thick, **attributes}), barcode),
+        )
+    code = take_in(shop, "fennick-kite")
+    matching.choose_offer(
+        code, 0, shop.counter, shop.tick(), members=[one.id for one in kit(code).judged.members]
+    )
+    job = shop.job(code)
+    assert job.expected_minutes == models()["fennick-kite"].minutes + job.extra_minutes

@@ -24,27 +24,21 @@ def find_customers(text: str) -> list[store.CustomerRecord]:
 @reading
 def perhaps_same(found: store.CustomerRecord) -> list[tuple[store.CustomerRecord, str]]:
     """Records that may be the same person, and why; a person decides."""
-    others = {
-        one.id: one for one in store.likely_same(found, rules.plain_phone(found.phone), rules.SAME_DIGITS)
-    }
-    named = rules.may_be_same(_contact(found), [_contact(one) for one in others.values()])
-    return [(others[contact.id], why) for contact, why in named]
+    return _perhaps(_contact(found))
 
 
 @reading
 def perhaps_typed(name: str, phone: str, email: str) -> list[tuple[store.CustomerRecord, str]]:
     """Records that may be the person who is being typed at the Counter; nothing typed names nobody."""
-    if not (name.strip() or phone.strip() or email.strip()):
-        return []
-    plain = rules.plain_phone(phone)
-    others = {
-        one.id: one for one in store.likely_typed(name.strip(), email.strip(), plain, rules.SAME_DIGITS)
-    }
-    typed = Contact(id=0, name=name, phone=phone, email=email)
-    return [
-        (others[one.id], why)
-        for one, why in rules.may_be_same(typed, [_contact(one) for one in others.values()])
-    ]
+    typed = Contact(id=0, name=name.strip(), phone=phone.strip(), email=email.strip())
+    return _perhaps(typed) if typed.name or typed.phone or typed.email else []
+
+
+def _perhaps(one: Contact) -> list[tuple[store.CustomerRecord, str]]:
+    plain = rules.plain_phone(one.phone)
+    others = {other.id: other for other in store.likely_same(one, plain, rules.SAME_DIGITS)}
+    named = rules.may_be_same(one, [_contact(other) for other in others.values()])
+    return [(others[contact.id], why) for contact, why in named]
 
 
 def _contact(one: store.CustomerRecord) -> Contact:

@@ -258,8 +258,7 @@ def choose_offer(
     offer = store.load_offer(members[0] if members else offer_id)
     if offer is None:
         raise NotFound("offer", offer_id)
-    chosen = _chosen(job, model, offer, members, now)
-    judged, price = chosen.judged, chosen.quote
+    judged, wanted = _chosen(job, model, offer, members, now)
     if not rules.may_choose(judged.fit):
         raise Invalid("offer", offer.part, f"choose one that fits. This one: {judged.says}")
     to_agree = consent_text(judged)
@@ -271,41 +270,32 @@ def choose_offer(
         )
         intake_store.keep_consent(job.id, row, now)
     rates = shop().rates
-    whole = [*judged.members, *judged.extras] if judged.members else [judged.offer, *judged.extras]
+    price = _quote(judged, wanted, rates)
+    whole = rules.parts_of(judged)
     move(
         job, Move.REQUOTE if job.stage is Stage.QUOTED else Move.QUOTE, by=by, now=now, kind="quoted",
         says=f"{judged.offer.part} from {judged.offer.supplier} chosen at {price.price}. {judged.says}",
         facts={"part_chosen": True, "price_agreed": True}, offer=whole[0].id, more_offers=[one.id for one in whole[1:]], fit=judged.fit.value,
         price_minor=price.price.minor, tax_bps=rates.tax_bps, extra_minutes=judged.extra_minutes,
-        expected_minutes=expected_minutes(chosen_minutes(model, offer), factor_of(job.technician_id, model), judged.extra_minutes),
+        expected_minutes=expected_minutes(wanted.minutes, factor_of(job.technician_id, model), judged.extra_minutes),
         detail={"offers": [one.id for one in whole], "price_minor": price.price.minor, "fit": judged.fit.value, "agreed": to_agree},
     )  # fmt: skip
 
 
-def chosen_minutes(model: Model, offer: Offer) -> int:
-    """The work of the route that a part belongs to."""
-    return rules.wanted_of(model, str(offer.known("kind") or "")).minutes
-
-
-def _chosen(job: JobRecord, model: Model, offer: Offer, members: Sequence[int], now: datetime) -> Matched:
-    """The offer or kit as it is judged now, whatever the page showed when it was opened."""
-    kind = "" if members else str(offer.known("kind") or "")
-    wanted = rules.wanted_of(model, kind, job.measured)
+def _chosen(
+    job: JobRecord, model: Model, offer: Offer, members: Sequence[int], now: datetime
+) -> tuple[Judged, Wanted]:
+    """The offer or kit as it is judged now, whatever the page showed when it was opened, and the need it was judged by."""
     if members:
-        found = _for_job(job, model, "", now).find(offer.id, members)
+        # a kit makes the part of the model's own route, whatever its members are
+        there = _for_job(job, model, "", now)
+        found = there.find(offer.id, members)
         if found is None:
-            raise Invalid(
-                "offer",
-                offer.part,
-                "choose a kit that is complete and fits now: one of its parts is gone or changed",
-            )
-        return found
-    known = known_about(wanted, model.id, [offer], job.destroyed)
-    judged = rules.judge(wanted, offer, known)
-    rates = shop()
-    weights = rules.weights_from(rates.weights, rates.bench_rate_minor)
-    ranked = rules.rank([judged], weights, wanted.minutes)[0]
-    return Matched(ranked=ranked, quote=_quote(judged, wanted, rates.rates), holders=())
+            accepts = "choose a kit that is complete and fits now: one of its parts is gone or changed"
+            raise Invalid("offer", offer.part, accepts)
+        return found.judged, there.wanted
+    wanted = rules.wanted_of(model, str(offer.known("kind") or ""), job.measured)
+    return rules.judge(wanted, offer, known_about(wanted, model.id, [offer], job.destroyed)), wanted
 
 
 def consent_text(judged: Judged) -> str:
@@ -332,9 +322,9 @@ def compare_original(
     measured = rules.read_measured(typed)
     wanted = rules.wanted_of(model)
     known_items = {
-        rules.BRACKETS,
-        *wanted.move_over,
-        *(item for route in model.routes for item in route.move_over),
+        item
+        for kind in (str(model.need["kind"]), *(str(route.need["kind"]) for route in model.routes))
+        for item in rules.breakable(rules.wanted_of(model, kind))
     }
     strange = [item for item in destroyed if item not in known_items]
     if strange:
@@ -357,20 +347,23 @@ def measure_part(offer_id: int, typed: Mapping[str, str], by: Person, now: datet
     offer = store.load_offer(offer_id)
     if offer is None:
         raise NotFound("offer", offer_id)
-    _keep_measured(offer.part_id, typed, by, now)
+    _keep_measured(offer.part_id, typed, by, now, "part")
 
 
 @writing
 def measure_on_the_shelf(barcode: str, typed: Mapping[str, str], by: Person, now: datetime) -> None:
     """Keep what was measured of a part as it came in, without a job."""
     demand(by, Deed.RESERVE)
-    _keep_measured(store.load_part(barcode).id, typed, by, now)
+    _keep_measured(store.load_part(barcode).id, typed, by, now, "measured")
 
 
-def _keep_measured(part_id: int, typed: Mapping[str, str], by: Person, now: datetime) -> None:
-    measured = rules.read_measured({name: value for name, value in typed.items() if name != "printed_number"})
+def _keep_measured(part_id: int, typed: Mapping[str, str], by: Person, now: datetime, form: str) -> None:
+    """`form` is what the fields are called by, so that a refusal stands where it was typed."""
+    measured = rules.read_measured(
+        {name: value for name, value in typed.items() if name != "printed_number"}, form
+    )
     if not measured:
-        raise Invalid("measured", "nothing", "measure at least one thing")
+        raise Invalid(form, "nothing", "measure at least one thing")
     matching_store.save_measured(
         part_id,
         {name: {"value": value, "who": by.name, "at": now.isoformat()} for name, value in measured.items()},

@@ -29,7 +29,6 @@ MOST_BAD = 20_000
 SAMPLES = 200
 # days to wait for a part whose supplier never said, when a list says nothing either; the shop's, no source
 USUAL_DAYS = 7
-Progress = Callable[[int], None]
 
 
 @writing
@@ -59,13 +58,7 @@ def _supplier(supplier_id: str, new_name: str) -> store.SupplierRow:
     slug = re.sub(r"[^a-z0-9]+", "-", name.casefold()).strip("-")[:40]
     if not slug or len(name) > 120:
         raise Invalid("new_supplier", new_name, "choose a supplier, or write the name of a new one")
-    if store.load_supplier(slug) is None:
-        store.add_supplier(slug, name)
-    return store.load_supplier(slug) or _gone(slug)
-
-
-def _gone(what: object) -> Any:
-    raise NotFound("supplier", what)
+    return store.load_supplier(slug) or store.add_supplier(slug, name)
 
 
 @writing
@@ -75,10 +68,10 @@ def map_columns(list_id: int, mapping: Mapping[str, str], by: Person) -> None:
     found = _locked(list_id, "new", "checked", "failed")
     read = read_price_file(store.load_file(list_id))
     chosen = {column.name: mapping[column.name] for column in COLUMNS if mapping.get(column.name, "").strip()}
-    store.save_list(list_id, mapping=chosen, state="new", counts={}, bad=[], rows_done=0)
     problems = rules.check_mapping(chosen, read.header)
     if problems:
         raise ManyInvalid(problems, "The columns")
+    store.save_list(list_id, mapping=chosen)
     store.save_mapping(found.supplier_id, chosen)
     _check(list_id, found.rows_total)
 

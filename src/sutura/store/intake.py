@@ -9,7 +9,7 @@ from datetime import datetime
 from typing import Any
 
 from sutura.core.handover import Accessory
-from sutura.core.intake import Photo
+from sutura.core.intake import Contact, Photo
 from sutura.core.values import FunctionResult, Outcome
 from sutura.store.database import DATABASE, insert, reading, row, rows, value
 from sutura.store.tables import Accessory as AccessoryTable
@@ -59,21 +59,15 @@ def find_customers(text: str, plain: str = "") -> list[CustomerRecord]:
 
 
 @reading
-def likely_typed(name: str, email: str, plain: str, digits: int, besides: int = 0) -> list[CustomerRecord]:
-    """Records that share the email, the end of the number or the name with what is given; at most ten."""
+def likely_same(contact: Contact, plain: str, digits: int) -> list[CustomerRecord]:
+    """Other records that share the email, the end of the number or the name with someone; at most ten."""
     return rows(
         CustomerRecord,
         _CUSTOMER + " where customer.id <> %s and merged_into_id is null and erased_at is null and"
         " ((email <> '' and lower(email) = lower(%s)) or (%s <> '' and right(phone_plain, %s) = right(%s, %s))"
         " or lower(customer.name) = lower(%s)) order by customer.id limit 10",
-        besides, email, plain, digits, plain, digits, name,
+        contact.id, contact.email, plain, digits, plain, digits, contact.name,
     )  # fmt: skip
-
-
-@reading
-def likely_same(customer: CustomerRecord, plain: str, digits: int) -> list[CustomerRecord]:
-    """Other records that share the email, the end of the number or the name with one."""
-    return likely_typed(customer.name, customer.email, plain, digits, besides=customer.id)
 
 
 def move_jobs(old: int, new: int) -> list[tuple[int, str]]:

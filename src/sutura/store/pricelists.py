@@ -65,8 +65,9 @@ def load_supplier(supplier_id: str) -> SupplierRow | None:
     )
 
 
-def add_supplier(supplier_id: str, name: str) -> None:
+def add_supplier(supplier_id: str, name: str) -> SupplierRow:
     DATABASE.execute_sql("insert into supplier (id, name) values (%s, %s)", (supplier_id, name))
+    return SupplierRow(id=supplier_id, name=name, mapping={}, offers=0, tried=0, bad=0)
 
 
 @reading

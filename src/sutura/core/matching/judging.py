@@ -30,6 +30,9 @@ from sutura.core.matching.attributes import (
 from sutura.core.matching.resolution import cannot_go_together, read_resolution
 from sutura.core.values import COMMON, Rule
 
+# what stands where a value is not known
+NOT_SAID = "not known"
+
 
 class Fit(StrEnum):
     """The verdict, best first."""
@@ -53,6 +56,11 @@ class Finding:
     rule: str
     reason: str
     word_of: str = ""
+
+    @property
+    def unsaid(self) -> bool:
+        """Whether nobody said it of this part: the supplier does not, and it was not measured."""
+        return self.offered == NOT_SAID
 
 
 class Learned(StrEnum):
@@ -276,8 +284,8 @@ def _finding(
 ) -> Finding:
     unit = f" {rule.unit}" if rule.unit and rule.attribute != "windows" else ""
     return Finding(
-        attribute=rule.attribute, title=rule.title, needed="not known" if needed is None else f"{needed}{unit}",
-        offered="not known" if offered is None else f"{offered}{unit}", agreement=found.agreement, rule=f"fit.{rule.attribute}",
+        attribute=rule.attribute, title=rule.title, needed=NOT_SAID if needed is None else f"{needed}{unit}",
+        offered=NOT_SAID if offered is None else f"{offered}{unit}", agreement=found.agreement, rule=f"fit.{rule.attribute}",
         reason=found.reason, word_of=word_of,
     )  # fmt: skip
 
@@ -440,7 +448,7 @@ def _with_learned(findings: Sequence[Finding], learned: Sequence[Evidence]) -> l
         replace(
             one, agreement=Agreement.AGREES, reason=f"not known, but fitted and proved on {_jobs(proved)}"
         )
-        if one.agreement is Agreement.UNKNOWN and one.offered == "not known"
+        if one.agreement is Agreement.UNKNOWN and one.unsaid
         else one
         for one in findings
     ]

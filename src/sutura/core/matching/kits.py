@@ -7,7 +7,7 @@ fit the device and every other member.
 from __future__ import annotations
 
 import itertools
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 
 from sutura.core.matching.attributes import BY_NAME, Agreement, Need, Offer, Pair, Value, within
@@ -94,12 +94,10 @@ def _cheapest(parts: Sequence[Offer], kind: str) -> list[Offer]:
     return list(best.values())[:MOST_EACH]
 
 
-def _by_price(groups: Sequence[Sequence[Offer]]) -> Iterator[tuple[Offer, ...]]:
-    return iter(
-        sorted(
-            itertools.product(*groups),
-            key=lambda ones: (sum(one.price_minor for one in ones), [one.id for one in ones]),
-        )
+def _by_price(groups: Sequence[Sequence[Offer]]) -> list[tuple[Offer, ...]]:
+    return sorted(
+        itertools.product(*groups),
+        key=lambda ones: (sum(one.price_minor for one in ones), [one.id for one in ones]),
     )
 
 
@@ -182,7 +180,6 @@ def _together(recipe: Recipe, members: Mapping[str, Offer]) -> Offer:
         panel, part=" + ".join(one.part for one in parts), attributes=attributes, measured={}, price_minor=sum(one.price_minor for one in parts),
         lead_days=max((one.lead_days for one in parts if one.free < 1), default=max(one.lead_days for one in parts)), free=min(one.free for one in parts), printed_number="",
         supplier=", ".join(dict.fromkeys(one.supplier for one in parts)), box=tuple(dict.fromkeys(item for one in parts for item in one.box)),
-        shipping_minor=sum({one.supplier: one.shipping_minor for one in parts if one.free < 1}.values()),
     )  # fmt: skip
 
 

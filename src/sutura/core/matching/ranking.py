@@ -7,7 +7,7 @@ from dataclasses import dataclass, field, replace
 from decimal import Decimal
 
 from sutura.core.errors import Invalid, ManyInvalid
-from sutura.core.matching.attributes import GRADES
+from sutura.core.matching.attributes import GRADES, Offer
 from sutura.core.matching.judging import Fit, Judged, may_choose
 from sutura.core.maths.money import half_up, parse_minor
 from sutura.core.values import Rule
@@ -136,8 +136,8 @@ def defect_rate(bad: int, tried: int) -> float:
 def cost_lines(judged: Judged, weights: Weights, minutes: int, days_left: int | None) -> tuple[CostLine, ...]:
     """What an offer costs until the job is finished (rule fit.rank). `days_left` until the promise, None without one."""
     offer = judged.offer
-    ordered = [one for one in (offer, *judged.extras) if one.free < 1]
-    shipping = {one.supplier: one.shipping_minor for one in ordered}
+    # one order a supplier, whatever of it is for the kit and what bridges it
+    shipping = {one.supplier: one.shipping_minor for one in parts_of(judged) if one.free < 1}
     wait = wait_days(judged)
     late = max(wait - days_left, 0) if days_left is not None else 0
     rate = defect_rate(offer.supplier_bad, offer.supplier_tried)
@@ -148,8 +148,8 @@ def cost_lines(judged: Judged, weights: Weights, minutes: int, days_left: int | 
         *(CostLine(what=one.part, minor=one.price_minor) for one in judged.extras),
         CostLine(what=f"{judged.extra_minutes} min more at the bench", minor=int(half_up(Decimal(judged.extra_minutes * weights.rate_minor) / 60, 0))),
         CostLine(what=f"expected loss, {rate:.1%} of {offer.supplier}'s pieces fail", minor=int(half_up(Decimal(str(rate)) * again, 0))),
-        CostLine(what=f"{wait} days of waiting", minor=wait * weights.wait_day_minor, weighed=True),
-        CostLine(what=f"{late} days past the promise", minor=late * weights.late_day_minor, weighed=True),
+        CostLine(what=_days(wait, "of waiting"), minor=wait * weights.wait_day_minor, weighed=True),
+        CostLine(what=_days(late, "past the promise"), minor=late * weights.late_day_minor, weighed=True),
         CostLine(what=f"grade: {offer.grade or 'not known'}", minor=weights.of_grade(offer.grade), weighed=True),
         CostLine(what="a consent to ask for", minor=weights.consent_minor if judged.fit is Fit.CONSENT else 0, weighed=True),
     ]  # fmt: skip
@@ -158,7 +158,16 @@ def cost_lines(judged: Judged, weights: Weights, minutes: int, days_left: int | 
 
 def wait_days(judged: Judged) -> int:
     """Days until every part is here; what lies on the shelf is here."""
-    return max([one.lead_days if one.free < 1 else 0 for one in (judged.offer, *judged.extras)])
+    return max([one.lead_days if one.free < 1 else 0 for one in parts_of(judged)])
+
+
+def parts_of(judged: Judged) -> tuple[Offer, ...]:
+    """Every part that has to be here: the offer or the members of the kit, and what bridges or completes it."""
+    return (*(judged.members or (judged.offer,)), *judged.extras)
+
+
+def _days(count: int, what: str) -> str:
+    return f"{count} day{'' if count == 1 else 's'} {what}"
 
 
 def rank(

@@ -9,6 +9,7 @@ from sutura.core.catalogue import Model
 from sutura.core.errors import Invalid, ManyInvalid
 from sutura.core.matching.attributes import (
     ATTRIBUTES,
+    BRACKETS,
     BY_NAME,
     NO_OFFER,
     NOTHING_AROUND,
@@ -43,6 +44,12 @@ def wanted_of(model: Model, kind: str = "", measured: Mapping[str, Value] | None
     )  # fmt: skip
 
 
+def breakable(wanted: Wanted) -> tuple[str, ...]:
+    """What of the old screen is needed again and can be found broken: what is moved over, and brackets where it has some."""
+    brackets = (BRACKETS,) if "bracket" in str(wanted.need.get("mounting", "")) else ()
+    return (*wanted.move_over, *brackets)
+
+
 def need_from(offer: Offer) -> Need:
     """The need that a part itself would be: what is known of it, attribute by attribute."""
     found = {
@@ -66,8 +73,8 @@ _NUMBERS = frozenset(rule.attribute for rule in ATTRIBUTES if rule.compare in (w
 }
 
 
-def read_measured(typed: Mapping[str, str]) -> dict[str, Value]:
-    """Values as typed, by attribute; an empty one was not measured. Every one that cannot be read is refused.
+def read_measured(typed: Mapping[str, str], form: str = "measured") -> dict[str, Value]:
+    """Values as typed, by attribute; an empty one was not measured. Every one that cannot be read is refused at `form.attribute`.
 
     >>> read_measured({"width_mm": "70,2", "touch": "integrated", "colour": ""})
     {'width_mm': 70.2, 'touch': 'integrated'}
@@ -81,7 +88,7 @@ def read_measured(typed: Mapping[str, str]) -> dict[str, Value]:
         try:
             found[rule.attribute] = _value(rule.attribute, text)
         except Invalid as wrong:
-            problems.append(Invalid(f"measured.{rule.attribute}", wrong.refused, wrong.accepts))
+            problems.append(Invalid(f"{form}.{rule.attribute}", wrong.refused, wrong.accepts))
     if problems:
         raise ManyInvalid(problems, "What was measured")
     return found

@@ -272,9 +272,13 @@ def _read(ask: Asking, entered: Entered, model: Model | None) -> _Read:
     """
     marks, problems = read_marks(entered.text("marks"))
     labels = [{"says": mark.label, "id": mark.id} for mark in marks]
-    if model is None or problems:
+    if model is None:
         return _Read(damage=str(problems[0]) if problems else "", labels=labels)
-    plan = None if check_marks(marks, model.face) else plan_opening(marks, model.face, service.cups_mm())
+    plan = (
+        None
+        if problems or check_marks(marks, model.face)
+        else plan_opening(marks, model.face, service.cups_mm())
+    )
     opened = entered.text("opened_before") == "yes"
     answered = entered.group("function")
     found = diagnose(
@@ -284,7 +288,7 @@ def _read(ask: Asking, entered: Entered, model: Model | None) -> _Read:
     results = {one.function: one for one in check_functions(model, answers)[0]}
     plain = summarise(marks, model.functions, results, found, opened_before=opened)
     return _Read(
-        damage=read_damage(marks, model.face).says, labels=labels, plan=draw_plan(plan, model.face) if plan else Markup(""),
+        damage=str(problems[0]) if problems else read_damage(marks, model.face).says, labels=labels, plan=draw_plan(plan, model.face) if plan else Markup(""),
         opening=Markup(piece(ask, "intake/opening.html", plan=plan)), text=Markup(piece(ask, "intake/reading.html", found=found, plain=plain)),
     )  # fmt: skip
 

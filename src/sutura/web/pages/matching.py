@@ -13,13 +13,13 @@ from sutura.core.catalogue import NEED_WORDS, Model
 from sutura.core.errors import Refusal
 from sutura.core.job import Move, Stage, starts_of
 from sutura.core.matching import (
-    BRACKETS,
     MEASURABLE,
     WEIGHT_WORDS,
     Agreement,
     Finding,
     Layout,
     Value,
+    breakable,
     density_of,
     drawn_findings,
     layout_of_need,
@@ -154,11 +154,10 @@ def _page(
 ) -> Response:  # fmt: skip
     page = matching.match_page(code, ask.now, kind or (sent.text("kind") if sent else ""))
     kept = {f"measured.{name}": str(value) for name, value in page.job.measured.items()}
-    wanted = page.matching.wanted
     return render(
         ask, "matching/match.html", room="Match", status=status, refusal=refusal, page=page, job=page.job, model=page.model, here=f"/jobs/{code}/match",
         choosable=page.job.stage in starts_of(Move.QUOTE, Move.REQUOTE), entered=sent.entered() if sent else Entered.of(kept),
-        items=(*wanted.move_over, BRACKETS) if "bracket" in str(wanted.need.get("mounting", "")) else wanted.move_over,
+        items=breakable(page.matching.wanted),
         **_shown(ask, page.model, page.matching, kind, over),
     )  # fmt: skip
 

@@ -71,7 +71,7 @@ def _page(
     ask: Asking, list_id: int, sent: Sent | None, refusal: Refusal | None = None, status: int = 200
 ) -> Response:
     page = service.list_page(list_id, ask.person)
-    mapping = dict(sent.group("map")) if sent else dict(page.found.mapping)
+    mapping = _mapping(sent) if sent else dict(page.found.mapping)
     return render(
         ask, "pricelists/list.html", room="Shelf", status=status, refusal=refusal, page=page, found=page.found, mapping=mapping, shown_bad=SHOWN_BAD,
         constants={name: heading[1:] for name, heading in mapping.items() if heading.startswith(SAME_FOR_ALL)}, states=STATE_WORDS,
@@ -84,17 +84,19 @@ def progress(ask: Ask, list_id: int) -> Response:
     return JSONResponse({"state": state, "done": done, "total": total, "says": f"{done:,} of {total:,} rows"})
 
 
+def _mapping(form: Sent) -> dict[str, str]:
+    """Which column is what, as chosen; what was written as the same for every row counts before a column."""
+    columns = {
+        name: heading for name, heading in form.group("map").items() if not heading.startswith(SAME_FOR_ALL)
+    }
+    return columns | {
+        name: SAME_FOR_ALL + text.strip() for name, text in form.group("same").items() if text.strip()
+    }
+
+
 @router.post("/shelf/lists/{list_id}/columns")
 def map_columns(ask: Ask, list_id: int, form: Form) -> Response:
-    same = {name: SAME_FOR_ALL + text.strip() for name, text in form.group("same").items() if text.strip()}
-    chosen = {
-        **{
-            name: heading
-            for name, heading in form.group("map").items()
-            if not heading.startswith(SAME_FOR_ALL)
-        },
-        **same,
-    }
+    chosen = _mapping(form)
     return deed(
         ask, form, lambda: service.map_columns(list_id, chosen, ask.person), then=f"/shelf/lists/{list_id}",
         again=lambda refusal, status: _page(ask, list_id, form, refusal, status),
