@@ -548,6 +548,19 @@ def test_no_density_without_a_size() -> None:
     assert math.isfinite(density_ppi(1, 1, 0.1))
 
 
+@pytest.mark.parametrize("typed", ["about so", "40.5", "0", "-40", "nan"])
+def test_pins_are_counted_and_sizes_are_measured(typed: str) -> None:
+    """Common practice, no source: there is no half a pin."""
+    with pytest.raises(ManyInvalid) as refused:
+        read_measured({"connector_pins": typed, "width_mm": "70,25"}, "part")
+    assert [(one.field, one.refused) for one in refused.value.problems] == [("part.connector_pins", typed)]
+    assert "a whole number, such as 40" in refused.value.problems[0].accepts
+    assert read_measured({"connector_pins": "40", "width_mm": "70,25"}) == {
+        "connector_pins": 40,
+        "width_mm": 70.25,
+    }
+
+
 def test_every_finding_names_a_listed_rule() -> None:
     listed = {rule.id for rule in RULES}
     every = [

@@ -71,6 +71,7 @@ _NUMBERS = frozenset(rule.attribute for rule in ATTRIBUTES if rule.compare in (w
     "connector_pins",
     "brightness_nits",
 }
+_COUNTS = frozenset({"connector_pins"})
 
 
 def read_measured(typed: Mapping[str, str], form: str = "measured") -> dict[str, Value]:
@@ -100,8 +101,10 @@ def _value(attribute: str, text: str) -> Value:
             number = float(text.replace(",", "."))
         except ValueError:
             number = -1.0
-        if not 0 < number < 10_000:
-            raise Invalid(attribute, text, "write a number above zero, such as 70.2")
+        counted = attribute in _COUNTS
+        if not 0 < number < 10_000 or (counted and not number.is_integer()):
+            whole = "count them: write a whole number, such as 40"
+            raise Invalid(attribute, text, whole if counted else "write a number above zero, such as 70.2")
         return int(number) if number.is_integer() else number
     if attribute == "windows":
         read_windows(text)
