@@ -1,7 +1,9 @@
 """Server time of four requests beside a floor in the same run; writes docs/bench.md.
 
-The floor answers with the same bytes from a bare Starlette application after sending the same statements by raw
-psycopg. Both are served by uvicorn in processes of their own and asked in turn over one kept connection each, so a
+The floor answers with the same bytes from a bare Starlette application after sending the same statements by
+raw
+psycopg. Both are served by uvicorn in processes of their own and asked in turn over one kept connection each,
+so a
 machine that changes its pace changes both. `--open`, `--past` and `--rounds` make a smaller run.
 """
 
@@ -66,7 +68,9 @@ def say(text: str) -> None:
 
 
 def fill(url: str, open_jobs: int, past_jobs: int) -> None:
-    """The demo shop, multiplied: finished jobs with their results, events and stock moves, and open ones in every stage."""
+    """The demo shop, multiplied: finished jobs with their results, events and stock moves, and open ones in
+    every stage.
+    """
     wiring.connect(url)
     wiring.migrate()
     demo.fill(CATALOGUE, wiring.clock())
@@ -78,10 +82,12 @@ def fill(url: str, open_jobs: int, past_jobs: int) -> None:
         _copies(link, open_jobs, "stage in ('identified', 'quoted', 'part_in_hand', 'opened')")
         link.execute("update part set on_hand = on_hand + 5000")
         link.execute(
-            "insert into stock_move (part_id, quantity, kind, person_id, at) select id, 5000, 'receipt', 1, now() from part"
+            "insert into stock_move (part_id, quantity, kind, person_id, at) select id, 5000, "
+            "'receipt', 1, now() from part"
         )
         link.execute(
-            "update part set held = (select count(*) from reservation where part_id = part.id and state = 'held')"
+            "update part set held = (select count(*) from reservation where part_id = part.id and "
+            "state = 'held')"
         )
         link.commit()
         link.autocommit = True
@@ -109,7 +115,8 @@ def _copies(link: psycopg.Connection[Any], wanted: int, which: str) -> None:
     columns = [
         row[0]
         for row in link.execute(
-            "select column_name from information_schema.columns where table_name = 'job' order by ordinal_position"
+            "select column_name from information_schema.columns where table_name = 'job' order by "
+            "ordinal_position"
         )
     ]
     # open jobs are promised over the next two weeks, past ones were over the last two years
@@ -125,13 +132,18 @@ def _copies(link: psycopg.Connection[Any], wanted: int, which: str) -> None:
         f"insert into job ({', '.join(columns)}) select {picked} from copy join job on job.id = copy.original"
     )
     for table, kept in (
-        ("function_result", "attempt, function, outcome, reason, person_id, at"), ("job_event", "at, person_id, kind, says, stage_before, stage_after, detail"),
-        ("accessory", "name, kept"), ("consent", "consent, said, agreed_at"), ("bench_step", "attempt, step, expected, counted, reason, person_id, at"),
-        ("reservation", "part_id, state, person_id, at"), ("payment", "amount_minor, currency, method, person_id, at"),
-    ):  # fmt: skip
+        ("function_result", "attempt, function, outcome, reason, person_id, at"),
+        ("job_event", "at, person_id, kind, says, stage_before, stage_after, detail"),
+        ("accessory", "name, kept"),
+        ("consent", "consent, said, agreed_at"),
+        ("bench_step", "attempt, step, expected, counted, reason, person_id, at"),
+        ("reservation", "part_id, state, person_id, at"),
+        ("payment", "amount_minor, currency, method, person_id, at"),
+    ):
         names = ", ".join(f"{table}.{column.strip()}" for column in kept.split(","))
         link.execute(
-            f"insert into {table} (job_id, {kept}) select copy.id, {names} from copy join {table} on {table}.job_id = copy.original"
+            f"insert into {table} (job_id, {kept}) select copy.id, {names} from copy join {table} "
+            f"on {table}.job_id = copy.original"
         )
     link.execute("select setval('job_id_seq', (select max(id) from job))")
     link.execute("drop table copy")
@@ -223,7 +235,11 @@ def serve_floor(listener: socket.socket, url: str, cases: list[Case], original: 
     def replay(case: Case, swap: dict[Any, Any]) -> None:
         for sql, parameters in case.statements:
             cursor = local.link.execute(
-                sql, [swap.get(one, one) if isinstance(one, (str, int)) else one for one in parameters]
+                sql,
+                [
+                    swap.get(parameter, parameter) if isinstance(parameter, (str, int)) else parameter
+                    for parameter in parameters
+                ],
             )  # type: ignore[arg-type]
             if cursor.description:
                 cursor.fetchall()
@@ -334,9 +350,14 @@ def measure(
             pairs.append((our_ms, floor_ms))
     ratios = sorted(a / b for a, b in pairs)
     return Row(
-        case.name, statistics.median(b for _, b in pairs), statistics.median(a for a, _ in pairs), statistics.median(ratios),
-        (ratios[len(ratios) // 10], ratios[-len(ratios) // 10 - 1]), len(case.statements), size,
-    )  # fmt: skip
+        case.name,
+        statistics.median(b for _, b in pairs),
+        statistics.median(a for a, _ in pairs),
+        statistics.median(ratios),
+        (ratios[len(ratios) // 10], ratios[-len(ratios) // 10 - 1]),
+        len(case.statements),
+        size,
+    )
 
 
 def main() -> int:
@@ -368,20 +389,24 @@ def run(url: str, rounds: int) -> list[Row]:
         csrf = value("select csrf from login_session order by created_at desc limit 1")
         busy = value("select code from job where stage = 'opened' order by id desc limit 1")
         to_match = value(
-            "select code from job where stage = 'identified' and model_id = 'fennick-heron' order by id desc limit 1"
+            "select code from job where stage = 'identified' and model_id = 'fennick-heron' order "
+            "by id desc limit 1"
         )
     with psycopg.connect(url) as link:
         quoted = link.execute(
-            "select id, code from job where stage = 'quoted' and model_id = 'fennick-heron' and offer_id in (select id from offer) order by id desc"
+            "select id, code from job where stage = 'quoted' and model_id = 'fennick-heron' and "
+            "offer_id in (select id from offer) order by id desc"
         ).fetchall()
     if len(quoted) < 20:
         raise RuntimeError("too few jobs to reserve for: use more open jobs")
     reserve = iter(quoted[1:])
     first_id, first_code = quoted[0]
     cases = [
-        Case("Next", "GET", "/", []), Case("a job page", "GET", f"/jobs/{busy}", []), Case("Match", "GET", f"/jobs/{to_match}/match", []),
+        Case("Next", "GET", "/", []),
+        Case("a job page", "GET", f"/jobs/{busy}", []),
+        Case("Match", "GET", f"/jobs/{to_match}/match", []),
         Case("reserve (POST)", "POST", f"/jobs/{first_code}/match/take", []),
-    ]  # fmt: skip
+    ]
     record(cookie, cases, {"csrf": csrf, "form_key": "bench-key-first"})
     wiring.disconnect()
     original = {"id": first_id, "code": first_code, "key": f"{person}:bench-key-first"}
@@ -413,21 +438,41 @@ def report(rows: list[Row], open_jobs: int, past_jobs: int, rounds: int) -> str:
     with Path("/proc/meminfo").open() as memory:
         gigabytes = int(re.findall(r"\d+", memory.readline())[0]) // 1024**2
     lines = [
-        "# Server time beside its floor", "",
-        f"Made by `./sutura bench` on {datetime.now(UTC):%Y-%m-%d}: {open_jobs:,} open jobs, promised over two weeks, and {past_jobs:,} past ones with their results, events and stock moves.", "",
-        "The floor sends the same statements by raw psycopg and answers with the same bytes from bare Starlette; both run under uvicorn in",
-        f"processes of their own and are asked in turn, {rounds} times (fewer for the reservation), over one connection each. The ratio is the median of the pairs;",
-        f"the spread is its 10th to 90th percentile. Budget: at most {BUDGET:g}×.", "",
-        "| request | statements | bytes sent | floor, ms | Sutura, ms | ratio | spread | within budget |", "|---|---|---|---|---|---|---|---|",
-    ]  # fmt: skip
+        "# Server time beside its floor",
+        "",
+        (
+            f"Made by `./sutura bench` on {datetime.now(UTC):%Y-%m-%d}: {open_jobs:,} open jobs, "
+            f"promised over two weeks, and {past_jobs:,} past ones with their results, events and stock "
+            "moves."
+        ),
+        "",
+        (
+            "The floor sends the same statements by raw psycopg and answers with the same bytes from "
+            "bare Starlette; both run under uvicorn in"
+        ),
+        (
+            f"processes of their own and are asked in turn, {rounds} times (fewer for the reservation), "
+            "over one connection each. The ratio is the median of the pairs;"
+        ),
+        f"the spread is its 10th to 90th percentile. Budget: at most {BUDGET:g}×.",
+        "",
+        "| request | statements | bytes sent | floor, ms | Sutura, ms | ratio | spread | within budget |",
+        "|---|---|---|---|---|---|---|---|",
+    ]
     for row in rows:
         verdict = "yes" if row.ratio <= BUDGET else "**no**"
         lines.append(
-            f"| {row.name} | {row.statements} | {row.size:,} | {row.floor_ms:.1f} | {row.ours_ms:.1f} | {row.ratio:.2f}× | {row.spread[0]:.2f}–{row.spread[1]:.2f} | {verdict} |"
+            f"| {row.name} | {row.statements} | {row.size:,} | {row.floor_ms:.1f} | "
+            f"{row.ours_ms:.1f} | {row.ratio:.2f}× | {row.spread[0]:.2f}–{row.spread[1]:.2f} | "
+            f"{verdict} |"
         )
     lines += [
         "",
-        f"Machine: {cpu}, {os.cpu_count()} cores, {gigabytes} GB; Python {platform.python_version()}; the machine is shared, so trust the ratios more than the times.",
+        (
+            f"Machine: {cpu}, {os.cpu_count()} cores, {gigabytes} GB; Python "
+            f"{platform.python_version()}; the machine is shared, so trust the ratios more than the "
+            "times."
+        ),
         "",
     ]
     return "\n".join(lines)

@@ -1,6 +1,7 @@
 """Answers while typing a number, with 50,000 models in the catalogue; writes docs/bench-catalogue.md.
 
-Every number is typed key by key as a person does, each key a request of its own to a server in a process of its own.
+Every number is typed key by key as a person does, each key a request of its own to a server in a process of
+its own.
 The floor is the sign-in check alone: the same server's rules page, which reads no model.
 """
 
@@ -36,7 +37,9 @@ SIGNS = "ABCDEFGHJKLMNPQRSTUVWXYZ0123456789"
 
 
 def numbers(count: int) -> Iterator[tuple[int, str, str]]:
-    """Two numbers for each model, one exact and one prefix, four to twelve signs long, always the same ones."""
+    """Two numbers for each model, one exact and one prefix, four to twelve signs long, always the same
+    ones.
+    """
     chance = random.Random(20_311)
     for model in range(count):
         for kind in ("exact", "prefix"):
@@ -44,7 +47,9 @@ def numbers(count: int) -> Iterator[tuple[int, str, str]]:
 
 
 def fill(url: str, count: int) -> list[str]:
-    """The demo shop and `count` further models, copies of one with numbers of their own; some of the numbers."""
+    """The demo shop and `count` further models, copies of one with numbers of their own; some of the
+    numbers.
+    """
     wiring.connect(url)
     wiring.migrate()
     demo.fill(CATALOGUE, wiring.clock())
@@ -56,10 +61,13 @@ def fill(url: str, count: int) -> list[str]:
             for row in every:
                 out.write_row(row)
         link.execute(
-            "insert into model (id, maker, name, device_class, construction, procedure_family, part_family, minutes,"
+            "insert into model (id, maker, name, device_class, construction, procedure_family, "
+            "part_family, minutes,"
             " cure_minutes, pack, state, version, data)"
-            " select 'bench-' || made.model, 'Maker ' || made.model % 300, 'Model ' || made.model, device_class, construction,"
-            " 'steps ' || made.model % 900, 'parts ' || made.model, minutes, cure_minutes, 'bench', 'listed', 1,"
+            " select 'bench-' || made.model, 'Maker ' || made.model % 300, 'Model ' || made.model, "
+            "device_class, construction,"
+            " 'steps ' || made.model % 900, 'parts ' || made.model, minutes, cure_minutes, "
+            "'bench', 'listed', 1,"
             " data || jsonb_build_object('id', 'bench-' || made.model, 'numbers',"
             "   jsonb_agg(jsonb_build_object('kind', kind, 'text', text)))"
             " from made, model where model.id = 'ardale-plain-15'"
@@ -72,16 +80,25 @@ def fill(url: str, count: int) -> list[str]:
 
 
 def typed(known: list[str], rounds: int) -> Iterator[str]:
-    """What is asked: numbers clean, misread in a look-alike, in one place and in two, with a sales suffix, names, nonsense."""
+    """What is asked: numbers clean, misread in a look-alike, in one place and in two, with a sales
+    suffix, names, nonsense.
+    """
     chance = random.Random(7)
     for _ in range(rounds):
         number = chance.choice(known)
         place = chance.randrange(len(number))
         slip = number[:place] + chance.choice(SIGNS) + number[place + 1 :]
         whole = chance.choice(
-            (number, number.replace("0", "O"), slip, slip[:-1], f"{number}-B2", f"Maker {chance.randrange(300)}",
-             "".join(chance.choices(SIGNS, k=10)))
-        )  # fmt: skip
+            (
+                number,
+                number.replace("0", "O"),
+                slip,
+                slip[:-1],
+                f"{number}-B2",
+                f"Maker {chance.randrange(300)}",
+                "".join(chance.choices(SIGNS, k=10)),
+            )
+        )
         yield from (whole[:size] for size in range(1, len(whole) + 1))
 
 
@@ -124,10 +141,12 @@ def run(url: str, known: list[str], models: int, rounds: int) -> str:
         lists = {
             what: statistics.median(client.ask("GET", path)[0] for _ in range(15))
             for what, path in (
-                ("first page", "/catalogue"), ("by a name", "/catalogue?q=Model%20777"),
-                ("by a number", f"/catalogue?q={known[7]}"), ("by maker and class", "/catalogue?maker=Maker%207&device_class=laptop"),
+                ("first page", "/catalogue"),
+                ("by a name", "/catalogue?q=Model%20777"),
+                ("by a number", f"/catalogue?q={known[7]}"),
+                ("by maker and class", "/catalogue?maker=Maker%207&device_class=laptop"),
             )
-        }  # fmt: skip
+        }
     finally:
         server.terminate()
         server.join(10)
@@ -146,21 +165,46 @@ def report(
     cuts = statistics.quantiles(times, n=100, method="inclusive")
     verdict = "yes" if cuts[94] <= BUDGET_MS else "**no**"
     rows = [
-        f"| the floor: a page that reads no model | {statistics.median(floor):.1f} | {statistics.quantiles(floor, n=20)[18]:.1f} | |",
+        (
+            f"| the floor: a page that reads no model | {statistics.median(floor):.1f} | "
+            f"{statistics.quantiles(floor, n=20)[18]:.1f} | |"
+        ),
         f"| an answer while typing | {cuts[49]:.1f} | {cuts[94]:.1f} | {verdict} |",
         *(f"| Catalogue list, {what} | {ms:.1f} | | |" for what, ms in lists.items()),
     ]
     return "\n".join(
         [
-            "# Answers while typing a number", "",
-            f"Made by `./sutura bench catalogue` on {datetime.now(UTC):%Y-%m-%d}: {models:,} models with two numbers each, {len(times):,} keys typed one after the other,",
-            f"each a request of its own over one connection. Budget: the answer within {BUDGET_MS:g} ms in 95 of 100 keys.", "",
-            "| request | median, ms | 95th percentile, ms | within budget |", "|---|---|---|---|", *rows, "",
-            f"Slowest key {max(times):.0f} ms. Reading all numbers and building the index takes {built:.1f} s; the first key after a start or a change of the",
-            f"catalogue waits for it ({first / 1000:.1f} s here), so a served process builds it before it answers.", "",
-            f"Machine: {os.cpu_count()} cores, Python {platform.python_version()}; shared, so trust the order of size more than the digits.", "",
+            "# Answers while typing a number",
+            "",
+            (
+                f"Made by `./sutura bench catalogue` on {datetime.now(UTC):%Y-%m-%d}: {models:,} models "
+                f"with two numbers each, {len(times):,} keys typed one after the other,"
+            ),
+            (
+                "each a request of its own over one connection. Budget: the answer within "
+                f"{BUDGET_MS:g} ms in 95 of 100 keys."
+            ),
+            "",
+            "| request | median, ms | 95th percentile, ms | within budget |",
+            "|---|---|---|---|",
+            *rows,
+            "",
+            (
+                f"Slowest key {max(times):.0f} ms. Reading all numbers and building the index takes "
+                f"{built:.1f} s; the first key after a start or a change of the"
+            ),
+            (
+                f"catalogue waits for it ({first / 1000:.1f} s here), so a served process builds it "
+                "before it answers."
+            ),
+            "",
+            (
+                f"Machine: {os.cpu_count()} cores, Python {platform.python_version()}; shared, so trust "
+                "the order of size more than the digits."
+            ),
+            "",
         ]
-    )  # fmt: skip
+    )
 
 
 if __name__ == "__main__":

@@ -1,6 +1,7 @@
 """One need against 100,000 and 1,000,000 offers; writes docs/bench-matching.md.
 
-The floor is the bare indexed query by raw psycopg: the same statement, its rows fetched and thrown away. Beside it the same need is picked,
+The floor is the bare indexed query by raw psycopg: the same statement, its rows fetched and thrown away.
+Beside it the same need is picked,
 judged by every rule, kits searched and all of it ranked, in the same process and in turn.
 """
 
@@ -29,34 +30,49 @@ from bench import say  # noqa: E402
 from sutura import demo, wiring  # noqa: E402
 from sutura.cluster import Cluster  # noqa: E402
 from sutura.config import CATALOGUE, STATE  # noqa: E402
-from sutura.core.matching import Wanted, Weights, find_kits, judge, rank, wanted_of  # noqa: E402
+from sutura.core.matching.judging import Wanted, judge  # noqa: E402
+from sutura.core.matching.kits import find_kits  # noqa: E402
+from sutura.core.matching.ranking import Weights, rank  # noqa: E402
+from sutura.core.matching.wanted import wanted_of  # noqa: E402
 from sutura.services import catalogue  # noqa: E402
 from sutura.services.known import known_about, offers_for, parts_for_kits, picking_of  # noqa: E402
 from sutura.store.database import connection  # noqa: E402
-from sutura.store.stock import picked  # noqa: E402
+from sutura.store.offers import picked  # noqa: E402
 
 BUDGET = 2.0
 # one offer in fifty is of a part whose outline is that of a device in the catalogue
 FILL = """
 create temp table outline as select row_number() over () as place, * from (
-    select distinct data -> 'need' ->> 'kind' as kind, (data -> 'need' ->> 'width_mm')::numeric as width, (data -> 'need' ->> 'height_mm')::numeric as height,
-        data -> 'need' ->> 'part_family' as family from model where data -> 'need' ->> 'width_mm' is not null) found;
-insert into supplier (id, name) select 'bench-' || n, 'Bench supplier ' || n from generate_series(1, 20) n on conflict do nothing;
+    select distinct data -> 'need' ->> 'kind' as kind, (data -> 'need' ->> 'width_mm')::numeric as width,
+    (data -> 'need' ->> 'height_mm')::numeric as height,
+        data -> 'need' ->> 'part_family' as family
+        from model where data -> 'need' ->> 'width_mm' is not null) found;
+insert into supplier (id, name) select 'bench-' || n, 'Bench supplier ' || n from generate_series(1,
+20) n on conflict do nothing;
 insert into part (barcode, name, printed_number, grade, kind, attributes, box, pack)
-select 'BENCH-' || n, 'Part ' || n, 'BN' || n || '-' || chr(65 + n %% 3), (array['genuine new', 'genuine pulled', 'refurbished', 'aftermarket', ''])[1 + n %% 5],
-    coalesce(outline.kind, (array['front assembly', 'panel', 'glass', 'bare panel', 'lid assembly', 'fused stack', 'front with frame'])[1 + n %% 7]),
+select 'BENCH-' || n, 'Part ' || n, 'BN' || n || '-' || chr(65 + n %% 3), (array['genuine new',
+'genuine pulled', 'refurbished', 'aftermarket', ''])[1 + n %% 5],
+    coalesce(outline.kind, (array['front assembly', 'panel', 'glass', 'bare panel', 'lid assembly',
+    'fused stack', 'front with frame'])[1 + n %% 7]),
     jsonb_strip_nulls(jsonb_build_object(
-        'kind', coalesce(outline.kind, (array['front assembly', 'panel', 'glass', 'bare panel', 'lid assembly', 'fused stack', 'front with frame'])[1 + n %% 7]),
+        'kind', coalesce(outline.kind, (array['front assembly', 'panel', 'glass', 'bare panel',
+        'lid assembly', 'fused stack', 'front with frame'])[1 + n %% 7]),
         'part_family', case when n %% 100 = 50 then outline.family end,
-        'width_mm', case when n %% 23 <> 0 then coalesce(outline.width, round((30 + random() * 370)::numeric, 1)) end,
-        'height_mm', coalesce(outline.height, round((30 + random() * 220)::numeric, 1)), 'active_width_mm', round((28 + random() * 360)::numeric, 1),
-        'resolution', (array['1366×768', 'FHD', '1170x2532', 'WXGA', '2560×1600'])[1 + n %% 5], 'connector_pins', (array[30, 40, 38])[1 + n %% 3],
-        'connector_kind', 'press', 'connector_place', (array['right', 'left', 'bottom right'])[1 + n %% 3], 'mounting', 'glued frame', 'touch', 'integrated',
+        'width_mm', case when n %% 23 <> 0 then coalesce(outline.width,
+        round((30 + random() * 370)::numeric, 1)) end,
+        'height_mm', coalesce(outline.height, round((30 + random() * 220)::numeric, 1)), 'active_width_mm',
+        round((28 + random() * 360)::numeric, 1),
+        'resolution', (array['1366×768', 'FHD', '1170x2532', 'WXGA', '2560×1600'])[1 + n %% 5],
+        'connector_pins', (array[30, 40, 38])[1 + n %% 3],
+        'connector_kind', 'press', 'connector_place', (array['right', 'left', 'bottom right'])[1 + n %% 3],
+        'mounting', 'glued frame', 'touch', 'integrated',
         'technology', (array['LCD', 'OLED'])[1 + n %% 2], 'refresh_hz', 60)),
     '[]', 'list:bench'
-from generate_series(1, %s) n left join outline on n %% 50 = 0 and outline.place = 1 + (n / 50) %% (select count(*) from outline);
+from generate_series(1,
+%s) n left join outline on n %% 50 = 0 and outline.place = 1 + (n / 50) %% (select count(*) from outline);
 insert into offer (part_id, supplier_id, number, price_minor, lead_days)
-select part.id, 'bench-' || 1 + (part.id + k) %% 20, 'B' || part.id || '-' || k, 500 + (part.id * 7919 + k * 977) %% 40000, 1 + (part.id + k) %% 9
+select part.id, 'bench-' || 1 + (part.id + k) %% 20, 'B' || part.id || '-' || k,
+500 + (part.id * 7919 + k * 977) %% 40000, 1 + (part.id + k) %% 9
 from part, generate_series(0, 1) k where part.pack = 'list:bench' and (k = 0 or part.id %% 10 < 4);
 """
 
@@ -95,7 +111,9 @@ def timed(act: Callable[[], object]) -> float:
 
 @dataclass
 class Times:
-    """Milliseconds of the bare query, of picking and judging, and of all that Match does; and how many offers were judged."""
+    """Milliseconds of the bare query, of picking and judging, and of all that Match does; and how many offers
+    were judged.
+    """
 
     bare: list[float]
     judging: list[float]
@@ -105,7 +123,7 @@ class Times:
     def ask(self, link: psycopg.Connection[Any], name: str, wanted: Wanted) -> None:
         """One need, all three ways in turn."""
         known = known_about(wanted, name, offers_for(wanted))
-        query, asks = picked(picking_of(wanted))
+        query, asks = picked(picking_of(wanted)).sql()
         self.bare.append(timed(lambda: link.execute(query, asks).fetchall()))
         self.judging.append(timed(lambda: [judge(wanted, offer, known) for offer in offers_for(wanted)]))
         self.counts.append(len(offers_for(wanted)))
@@ -158,21 +176,30 @@ def main() -> int:
         ratio = p95(times.judging) / p95(times.bare)
         within = within and (ratio <= BUDGET or offers > 100_000)
         lines.append(
-            f"| {count:,} | {statistics.median(times.counts):.0f} ({max(times.counts)}) | {statistics.median(times.bare):.1f} / {p95(times.bare):.1f} |"
-            f" {statistics.median(times.judging):.1f} / {p95(times.judging):.1f} | **{ratio:.2f}** | {statistics.median(times.everything):.1f} / {p95(times.everything):.1f} |"
+            (
+                f"| {count:,} | {statistics.median(times.counts):.0f} ({max(times.counts)}) | "
+                f"{statistics.median(times.bare):.1f} / {p95(times.bare):.1f} |"
+            )(
+                f" {statistics.median(times.judging):.1f} / {p95(times.judging):.1f} | **{ratio:.2f}** "
+                f"| {statistics.median(times.everything):.1f} / {p95(times.everything):.1f} |"
+            )
         )
         say(lines[-1])
     text = f"""# One need against many offers
 
-Made by `./sutura bench matching` on {datetime.now(UTC):%Y-%m-%d}: {options.rounds} needs drawn from the catalogue, each asked in turn as a bare indexed query
-(raw psycopg, rows fetched and thrown away), picked and judged by every rule, and with kits searched and all of it ranked. Milliseconds, median / 95th
-percentile. Budget: picking and judging at most {BUDGET:g} times the bare query at the 95th percentile, at 100,000 offers.
+Made by `./sutura bench matching` on {datetime.now(UTC):%Y-%m-%d}: {options.rounds} needs drawn from the
+catalogue, each asked in turn as a bare indexed query
+(raw psycopg, rows fetched and thrown away), picked and judged by every rule,
+and with kits searched and all of it ranked. Milliseconds, median / 95th
+percentile. Budget: picking and judging at most {BUDGET:g} times the bare query at the 95th percentile, at
+100,000 offers.
 
 | offers | judged: median (most) | the bare query | picked and judged | ratio at p95 | all that Match does |
 |---|---|---|---|---|---|
 {chr(10).join(lines)}
 
-Budget {"kept" if within else "NOT kept"}. Machine: 2 cores, Python {platform.python_version()}; shared, so trust the ratios more than the digits.
+Budget {"kept" if within else "NOT kept"}. Machine: 2 cores, Python {platform.python_version()}; shared, so
+trust the ratios more than the digits.
 """
     options.write.write_text(text, "utf-8")
     print(text)

@@ -1,4 +1,6 @@
-"""Make docs/screenshots from the demo data: a database of its own, a fixed clock, the real pages in a headless browser."""
+"""Make docs/screenshots from the demo data: a database of its own, a fixed clock, the real pages in a
+headless browser.
+"""
 
 from __future__ import annotations
 
@@ -203,9 +205,11 @@ def take(wanted: list[Shot]) -> None:
         )
         for shot in wanted:
             context = browser.new_context(
-                base_url=f"http://127.0.0.1:{listener.getsockname()[1]}", color_scheme="dark" if shot.dark else "light",
-                viewport={"width": shot.size[0], "height": shot.size[1]}, reduced_motion="reduce",
-            )  # fmt: skip
+                base_url=f"http://127.0.0.1:{listener.getsockname()[1]}",
+                color_scheme="dark" if shot.dark else "light",
+                viewport={"width": shot.size[0], "height": shot.size[1]},
+                reduced_motion="reduce",
+            )
             page = context.new_page()
             page.goto("/sign-in")
             if shot.person:

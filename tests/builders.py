@@ -9,25 +9,19 @@ from functools import cache
 from typing import Any
 
 from sutura.config import CATALOGUE
-from sutura.core.catalogue import Model
-from sutura.core.intake import CONSENTS, Mark, MarkKind
+from sutura.core.catalogue.model import Model
+from sutura.core.intake.arrival import CONSENTS
+from sutura.core.intake.marks import Mark, MarkKind
 from sutura.core.job import JobFacts, JobRecord, Stage
-from sutura.core.matching import Numbers, Offer, Wanted, may_choose, wanted_of
+from sutura.core.matching.judging import Wanted, may_choose
+from sutura.core.matching.numbers import Numbers
+from sutura.core.matching.offers import Offer
+from sutura.core.matching.wanted import wanted_of
 from sutura.core.maths.geometry import Point
 from sutura.core.values import Person, Role
-from sutura.services import (
-    bench,
-    catalogue,
-    handover,
-    intake,
-    matching,
-    people,
-    planning,
-    proof,
-    quoting,
-    stock,
-)
-from sutura.store import intake as intake_store
+from sutura.services import bench, catalogue, handover, intake, matching, people, planning, proof, stock
+from sutura.services import shop as shop_service
+from sutura.store import handover as handover_store
 from sutura.store import job as job_store
 from sutura.store import people as people_store
 
@@ -57,10 +51,20 @@ def offers() -> dict[str, Offer]:
         for number, (part, _) in enumerate(pack.parts, start=1):
             first = part.offers[0]
             found[part.barcode] = Offer(
-                id=number, part_id=number, part=part.name, printed_number=part.printed_number,
-                supplier=pack.suppliers[first.supplier]["name"], grade=part.grade, guarantee_days=first.guarantee_days, returns=first.returns, attributes=part.attributes, box=part.box,
-                price_minor=first.price_minor, lead_days=first.lead_days, free=1,
-            )  # fmt: skip
+                id=number,
+                part_id=number,
+                part=part.name,
+                printed_number=part.printed_number,
+                supplier=pack.suppliers[first.supplier]["name"],
+                grade=part.grade,
+                guarantee_days=first.guarantee_days,
+                returns=first.returns,
+                attributes=part.attributes,
+                box=part.box,
+                price_minor=first.price_minor,
+                lead_days=first.lead_days,
+                free=1,
+            )
     return found
 
 
@@ -69,7 +73,8 @@ def numbers() -> Numbers:
     """The shipped printed numbers and how makers print them."""
     packs = catalogue.read_packs(CATALOGUE)[1]
     return Numbers.of(
-        [one for pack in packs for one in pack.interchange], [one for pack in packs for one in pack.labels]
+        [interchange for pack in packs for interchange in pack.interchange],
+        [label for pack in packs for label in pack.labels],
     )
 
 
@@ -98,27 +103,39 @@ def crack(*points: tuple[float, float]) -> Mark:
 
 
 def all_work(model: Model) -> dict[str, tuple[str, str]]:
-    return {one.id: ("works", "") for one in model.functions}
+    return {function.id: ("works", "") for function in model.functions}
 
 
 PEOPLE = (
     ("ines", "Ines", "manager", {}),
     ("pell", "Pell", "counter", {}),
-    ("bram", "Bram", "technician", {"book-opening phones": "0.8", "snap-bezel laptops": "1.0", "four-edge glued tablets": "1.0"}),
+    (
+        "bram",
+        "Bram",
+        "technician",
+        {"book-opening phones": "0.8", "snap-bezel laptops": "1.0", "four-edge glued tablets": "1.0"},
+    ),
     ("lio", "Lio", "technician", {"book-opening phones": "2.0"}),
-)  # fmt: skip
+)
 
 
 def set_up(now: datetime) -> None:
     """The shop, its people with one password, and the packs."""
-    quoting.set_up_shop("Test Screens", "1 Yard", "Etc/GMT-1", "TAL")
+    shop_service.set_up_shop("Test Screens", "1 Yard", "Etc/GMT-1", "TAL")
     catalogue.load_packs(CATALOGUE)
     for login, name, role, factors in PEOPLE:
         number = people.create_person(name=name, login=login, role=role, password=PASSWORD, now=now)
         people.save_person(
-            number, name=name, role=role, active=True, password="", factors=factors, version=1,
-            by=Person(id=number, name=name, role=Role.MANAGER), now=now,
-        )  # fmt: skip
+            number,
+            name=name,
+            role=role,
+            active=True,
+            password="",
+            factors=factors,
+            version=1,
+            by=Person(id=number, name=name, role=Role.MANAGER),
+            now=now,
+        )
 
 
 @dataclass
@@ -153,12 +170,25 @@ class Shop:
 
     def arrival(self, model_id: str = HERON, **changes: Any) -> intake.Arrival:
         plain = intake.Arrival(
-            customer_id=None, name="Orla Venn", phone="555 0101", email="", model_id=model_id,
-            read_number=READ[model_id], serial="", channel="drop_off", complaint="dropped", opened_before=False,
-            marks=[impact()], functions=all_work(models()[model_id]), accessories=[],
-            consents=[one.id for one in CONSENTS], promise_at=None, promise_reason="we call when it is ready", soonest=True,
+            customer_id=None,
+            name="Orla Venn",
+            phone="555 0101",
+            email="",
+            model_id=model_id,
+            read_number=READ[model_id],
+            serial="",
+            channel="drop_off",
+            complaint="dropped",
+            opened_before=False,
+            marks=[impact()],
+            functions=all_work(models()[model_id]),
+            accessories=[],
+            consents=[consent.id for consent in CONSENTS],
+            promise_at=None,
+            promise_reason="we call when it is ready",
+            soonest=True,
             how={"data": "backed_up"},
-        )  # fmt: skip
+        )
         return replace(plain, **changes)
 
     def take_in(self, model_id: str = HERON, **changes: Any) -> str:
@@ -216,9 +246,11 @@ class Shop:
     def hand_back(self, code: str, **changes: Any) -> None:
         price = self.job(code).price_minor or 0
         given: dict[str, Any] = {
-            "returned": [one.id for one in intake_store.load_accessories(self.job(code).id)], "explanation": "",
-            "amount": f"{price // 100}.{price % 100:02d}", "method": "card",
-        }  # fmt: skip
+            "returned": [accessory.id for accessory in handover_store.load_accessories(self.job(code).id)],
+            "explanation": "",
+            "amount": f"{price // 100}.{price % 100:02d}",
+            "method": "card",
+        }
         now = self.tick()
         handover.hand_back(code, **{**given, **changes}, today=now.date(), by=self.counter, now=now)
 

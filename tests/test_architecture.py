@@ -1,4 +1,6 @@
-"""The house rules: each import rule fails on a planted violation; files and functions stay small; words stay ours."""
+"""The house rules: each import rule fails on a planted violation; files and functions stay small; words stay
+ours.
+"""
 
 from __future__ import annotations
 
@@ -14,9 +16,34 @@ import pytest
 from sutura.config import ROOT, SETTINGS
 
 CAPABILITIES = {
-    "intake", "matching", "stock", "quoting", "planning", "bench", "proof", "handover", "identify", "people", "catalogue", "job",
-    "customers", "pricelists",
-}  # fmt: skip
+    "intake",
+    "matching",
+    "stock",
+    "quoting",
+    "planning",
+    "bench",
+    "proof",
+    "handover",
+    "identify",
+    "people",
+    "catalogue",
+    "job",
+    "customers",
+    "pricelists",
+    "shop",
+}
+# the store has a file a noun; these are kept by a capability of another name (docs/map.md)
+STORE_NOUNS = {
+    "audit",
+    "consents",
+    "drafts",
+    "expressions",
+    "formkeys",
+    "offers",
+    "packs",
+    "photos",
+    "suppliers",
+}
 PYTHON = sorted((ROOT / "src" / "sutura").rglob("*.py"))
 PLANTED = [
     ("core/job.py", "import sutura.store.job", "Dependencies point inward"),
@@ -34,9 +61,13 @@ PLANTED = [
 
 def lint_imports(folder: Path) -> subprocess.CompletedProcess[str]:
     return subprocess.run(
-        [str(Path(sys.executable).parent / "lint-imports"), "--no-cache"], cwd=folder, capture_output=True, text=True, check=False,
+        [str(Path(sys.executable).parent / "lint-imports"), "--no-cache"],
+        cwd=folder,
+        capture_output=True,
+        text=True,
+        check=False,
         env={"PYTHONPATH": str(folder / "src"), "PATH": "/usr/bin:/bin"},
-    )  # fmt: skip
+    )
 
 
 @pytest.fixture(scope="module")
@@ -87,8 +118,10 @@ def test_the_capability_word_names_the_file_in_every_layer() -> None:
             "migrating",
             "health",
             "living",
+            "typed",
         }
-        assert names - plumbing <= CAPABILITIES, layer
+        nouns = STORE_NOUNS if layer == "store" else set()
+        assert names - plumbing - nouns <= CAPABILITIES, layer
     templates = {
         folder.name for folder in (ROOT / "src" / "sutura" / "web" / "templates").iterdir() if folder.is_dir()
     }

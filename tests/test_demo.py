@@ -1,4 +1,6 @@
-"""The demo shop: every stage is there, it is the same each time, nothing in it is stale, a cut-off start is finished."""
+"""The demo shop: every stage is there, it is the same each time, nothing in it is stale, a cut-off start is
+finished.
+"""
 
 from __future__ import annotations
 

@@ -1,4 +1,6 @@
-"""The commands as a person types them, in a state folder of their own: start, start twice, kill, start again."""
+"""The commands as a person types them, in a state folder of their own: start, start twice, kill, start
+again.
+"""
 
 from __future__ import annotations
 
@@ -131,7 +133,7 @@ def test_the_catalogue_answers_from_the_shell_in_json(database: str, tmp_path: P
     ]
     assert json.loads(ask("identify", "O044I7")[1])["verdict"] == "likely"
     assert json.loads(ask("scan", "2000000010014")[1])["address"] == "/shelf/P-1001"
-    assert [one["name"] for one in json.loads(ask("list", "ember")[1])] == ["Ember", "Ember S"]
+    assert [load["name"] for load in json.loads(ask("list", "ember")[1])] == ["Ember", "Ember S"]
     assert sutura("catalogue", "check", str(tmp_path / "none.json")).returncode == 2
 
 
@@ -171,9 +173,12 @@ class Demo:
         self.begun = time.monotonic()
         with self.output.open("w") as out:
             self.process = subprocess.Popen(
-                [str(ROOT / "sutura"), "demo", "--port", "18520", *words], stdout=out, stderr=subprocess.STDOUT,
-                env=os.environ | {"SUTURA_STATE": str(state)}, start_new_session=True,
-            )  # fmt: skip
+                [str(ROOT / "sutura"), "demo", "--port", "18520", *words],
+                stdout=out,
+                stderr=subprocess.STDOUT,
+                env=os.environ | {"SUTURA_STATE": str(state)},
+                start_new_session=True,
+            )
 
     @property
     def said(self) -> str:

@@ -17,6 +17,7 @@ from sutura import worker
 from sutura.config import ROOT
 from sutura.services import pricelists
 from sutura.store import pricelists as store
+from sutura.store import suppliers as suppliers_store
 from sutura.store.database import connection
 
 pytestmark = pytest.mark.slow
@@ -61,8 +62,8 @@ def test_a_killed_worker_is_replaced_and_its_list_is_read_to_the_end(database: s
     finally:
         beside.stop()
     with connection():
-        assert store.load_supplier("kill-quay")
-        offers = [one for one in store.suppliers_page() if one.id == "kill-quay"]
+        assert suppliers_store.load_supplier("kill-quay")
+        offers = [supplier for supplier in suppliers_store.suppliers_page() if supplier.id == "kill-quay"]
     assert offers[0].offers == 6_000
 
 
@@ -75,7 +76,10 @@ def test_stopping_the_pages_stops_the_worker(database: str) -> None:
 
 
 def test_a_worker_ends_with_pages_that_were_killed(database: str) -> None:
-    program = "import sys, time; from sutura import worker; one = worker._Beside(sys.argv[1]); print(one.process.pid, flush=True); time.sleep(600)"
+    program = (
+        "import sys, time; from sutura import worker; one = worker._Beside(sys.argv[1]); "
+        "print(one.process.pid, flush=True); time.sleep(600)"
+    )
     environment = {**os.environ, "PYTHONPATH": str(ROOT / "src")}
     with subprocess.Popen(
         [sys.executable, "-c", program, database], stdout=subprocess.PIPE, text=True, env=environment

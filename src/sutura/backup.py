@@ -30,18 +30,28 @@ def restore(url: str, file: Path) -> None:
     if not file.is_file():
         raise BackupFailed(f"there is no file {file}")
     _run(
-        "pg_restore", url, "--clean", "--if-exists", "--no-owner", "--no-privileges", "--single-transaction",
-        "--exit-on-error", str(file),
-    )  # fmt: skip
+        "pg_restore",
+        url,
+        "--clean",
+        "--if-exists",
+        "--no-owner",
+        "--no-privileges",
+        "--single-transaction",
+        "--exit-on-error",
+        str(file),
+    )
 
 
 def _run(program: str, url: str, *arguments: str) -> None:
     parts = urlsplit(url)
     # the password goes by the environment, where other people's process lists do not show it
     environment = os.environ | {
-        "PGHOST": parts.hostname or "", "PGPORT": str(parts.port or 5432), "PGUSER": unquote(parts.username or ""),
-        "PGPASSWORD": unquote(parts.password or ""), "PGDATABASE": unquote(parts.path.lstrip("/")),
-    }  # fmt: skip
+        "PGHOST": parts.hostname or "",
+        "PGPORT": str(parts.port or 5432),
+        "PGUSER": unquote(parts.username or ""),
+        "PGPASSWORD": unquote(parts.password or ""),
+        "PGDATABASE": unquote(parts.path.lstrip("/")),
+    }
     target = ["--dbname", unquote(parts.path.lstrip("/"))] if program == "pg_restore" else []
     done = subprocess.run(
         [str(find_postgres() / program), *target, *arguments],

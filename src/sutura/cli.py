@@ -46,9 +46,10 @@ def _parser() -> argparse.ArgumentParser:
         f"  {s.name:<24}{s.says}" + (f" (default {s.default})" if s.default else "") for s in SETTINGS
     )
     parser = argparse.ArgumentParser(
-        prog="./sutura", epilog=f"settings, from the environment:\n{settings}",
+        prog="./sutura",
+        epilog=f"settings, from the environment:\n{settings}",
         formatter_class=argparse.RawDescriptionHelpFormatter,
-    )  # fmt: skip
+    )
     commands = parser.add_subparsers(dest="command", required=True)
 
     def add(name: str, run: Callable[[argparse.Namespace], int], says: str) -> argparse.ArgumentParser:
@@ -134,9 +135,15 @@ def _serve(options: argparse.Namespace) -> int:
     say(f"Serving on http://{setting('SUTURA_HOST')}:{options.port}; stop with Ctrl-C")
     with worker.beside(setting("DATABASE_URL")):
         uvicorn.run(
-            "sutura.wiring:serving", factory=True, host=setting("SUTURA_HOST"), port=options.port, workers=options.workers,
-            log_config=None, proxy_headers=True, timeout_graceful_shutdown=10,
-        )  # fmt: skip
+            "sutura.wiring:serving",
+            factory=True,
+            host=setting("SUTURA_HOST"),
+            port=options.port,
+            workers=options.workers,
+            log_config=None,
+            proxy_headers=True,
+            timeout_graceful_shutdown=10,
+        )
     return 0
 
 
@@ -249,7 +256,7 @@ def _ask_catalogue(what: str, of: str, url: str) -> int:
     """One question to the catalogue, or a pack read; a refusal is an answer too."""
     from sutura import wiring
     from sutura.core.errors import ManyInvalid, Refusal
-    from sutura.core.identify import plain
+    from sutura.core.identify.reading import plain
     from sutura.corecall import refusal_json
     from sutura.services import catalogue, identify
     from sutura.store import catalogue as store
@@ -283,7 +290,7 @@ def _load_packs() -> int:
 
     try:
         models, parts = catalogue.read_packs(CATALOGUE)
-        say(f"{len(models)} models and {sum(len(one.parts) for one in parts)} parts are well formed")
+        say(f"{len(models)} models and {sum(len(part.parts) for part in parts)} parts are well formed")
         if setting("DATABASE_URL"):
             _connect()
             counts = catalogue.load_packs(CATALOGUE)
@@ -325,7 +332,8 @@ def lint() -> int:
 def _test(options: argparse.Namespace) -> int:
     if not options.rest and lint() != 0:
         return 1
-    # two at a time, each with a database server of its own; a browser and a whole product want the machine to themselves
+    # two at a time, each with a database server of its own; a browser and a whole product want the machine to
+    # themselves
     fast = ["-m", "not browser and not slow", "-n", "2", "--dist", "loadfile"]
     if options.rest:
         runs = [["-m", "not browser and not slow", *options.rest] if options.fast else options.rest]

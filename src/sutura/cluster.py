@@ -26,8 +26,16 @@ START_PATIENCE_S = 10.0
 UNSAFE_BUT_FAST = ("-c", "fsync=off", "-c", "synchronous_commit=off", "-c", "full_page_writes=off")
 
 
+# Where a cluster lives when the account that runs it cannot reach the checkout: the system's variable data.
+VARIABLE_DATA = Path("/var/lib")
+
+
 class ClusterFailed(RuntimeError):
-    """The private database could not be made or started; the message holds the server's own words."""
+    """The private database could not be made or started; says what to do, and then the server's own words."""
+
+    def __init__(self, what: str, do: str, words: str = "") -> None:
+        said = f" PostgreSQL said: {words}" if words else ""
+        super().__init__(f"{what}. {do}.{said}")
 
 
 def find_postgres() -> Path:
@@ -38,10 +46,12 @@ def find_postgres() -> Path:
     versions = sorted(Path("/usr/lib/postgresql").glob("*/bin/initdb"), key=lambda p: int(p.parts[-3]))
     if versions:
         return versions[-1].parent
-    found = shutil.which("initdb")
-    if found:
-        return Path(found).resolve().parent
-    raise ClusterFailed("PostgreSQL is not installed: apt-get install postgresql")
+    program = shutil.which("initdb")
+    if program:
+        return Path(program).resolve().parent
+    raise ClusterFailed(
+        "PostgreSQL is not installed", "Install it: apt-get install postgresql, or set PG_BIN to its folder"
+    )
 
 
 def free_port() -> int:
@@ -53,14 +63,29 @@ def free_port() -> int:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Cluster:
-    """One private cluster: where it lives and how to reach it."""
+    """One private cluster: where it lives and how to reach it.
+
+    `folder` is where it is asked for; a link there leads to `place`, where it really is.
+    """
 
     folder: Path
     fast_and_unsafe: bool = False
 
     @property
+    def place(self) -> Path:
+        """Where the cluster really is. The server is given no other path: it may be unable to follow the
+        link.
+        """
+        return self.folder.resolve()
+
+    @property
     def data(self) -> Path:
-        return self.folder / "data"
+        return self.place / "data"
+
+    @property
+    def is_elsewhere(self) -> bool:
+        """Whether the cluster had to move out of a folder that its server cannot reach."""
+        return self.folder.is_symlink()
 
     @property
     def url(self) -> str:
@@ -71,13 +96,18 @@ class Cluster:
 
     def start(self) -> None:
         """Make the cluster if it is not there, start it if it does not run, and prove that it answers."""
+        self._settle()
         if not (self.data / "PG_VERSION").exists():
             self._create()
         deadline = time.monotonic() + START_PATIENCE_S
         while not self.answers():
             problem = self._try_start()
             if problem and time.monotonic() > deadline:
-                raise ClusterFailed(f"the database did not start: {problem}")
+                raise ClusterFailed(
+                    "The database did not start",
+                    f"Look at {self.place / 'server.log'}; ./sutura demo --fresh makes the demo's anew",
+                    problem,
+                )
             if problem:
                 time.sleep(0.4)
         self._ensure_database()
@@ -90,9 +120,10 @@ class Cluster:
             )
 
     def remove(self) -> None:
+        """Stop the server and take everything of it away, wherever it lives."""
         self.stop()
-        shutil.rmtree(self.folder.resolve(), ignore_errors=True)
-        if self.folder.is_symlink():
+        shutil.rmtree(self.place, ignore_errors=True)
+        if self.is_elsewhere:
             self.folder.unlink()
 
     def answers(self) -> bool:
@@ -117,8 +148,10 @@ class Cluster:
         return int((self.folder / "port").read_text())
 
     def _create(self) -> None:
-        self._make_folder()
-        secret = self.folder / "secret"
+        self.place.mkdir(exist_ok=True)
+        self.place.chmod(0o700)
+        self._hand_over(self.place)
+        secret = self.place / "secret"
         secret.touch(mode=0o600)
         secret.write_text(secrets.token_urlsafe(24) + "\n")
         self._hand_over(secret)
@@ -126,25 +159,59 @@ class Cluster:
         if half_made.exists():
             shutil.rmtree(half_made)
         self._run(
-            "initdb", "-D", str(self.data), "-U", "sutura", "-A", "scram-sha-256", "--pwfile", str(secret),
-            "-E", "UTF8", "--locale=C.UTF-8", "--no-instructions",
-        )  # fmt: skip
+            "initdb",
+            "-D",
+            str(self.data),
+            "-U",
+            "sutura",
+            "-A",
+            "scram-sha-256",
+            "--pwfile",
+            str(secret),
+            "-E",
+            "UTF8",
+            "--locale=C.UTF-8",
+            "--no-instructions",
+        )
 
-    def _make_folder(self) -> None:
-        """The folder, owned by the account that runs the server.
+    def _settle(self) -> None:
+        """See to it that the account that runs the server can reach the cluster.
 
-        Root's home is closed to that account, so for root the folder may become a link to one that is not.
+        Root's home is closed to that account, so for root the cluster may have to live under the system's
+        variable
+        data, in a folder named after this one; a link here leads there. A checkout that was moved takes its
+        cluster
+        with it, one that was copied gets a cluster of its own.
         """
         self.folder.parent.mkdir(parents=True, exist_ok=True)
         account = _server_account()
-        if account and not _may_enter(self.folder.parent, account) and not self.folder.exists():
-            mark = hashlib.sha256(str(self.folder.resolve()).encode()).hexdigest()[:12]
-            elsewhere = Path("/var/lib") / f"sutura-{mark}"
-            elsewhere.mkdir(parents=True, exist_ok=True)
+        if account is None or (not self.is_elsewhere and _may_enter(self.folder.parent, account)):
+            return
+        here = self.folder.parent.resolve() / self.folder.name
+        mark = hashlib.sha256(str(here).encode()).hexdigest()[:12]
+        elsewhere = VARIABLE_DATA / f"sutura-{mark}"
+        if self.is_elsewhere and self.place == elsewhere and elsewhere.exists():
+            return
+        try:
+            if not elsewhere.exists():
+                if _is_left_behind(self.folder, here):
+                    shutil.move(self.place, elsewhere)
+                elsewhere.mkdir(parents=True, exist_ok=True)
+            if self.is_elsewhere:
+                self.folder.unlink()
+            elif self.folder.exists():
+                shutil.rmtree(self.folder)
             self.folder.symlink_to(elsewhere)
-        self.folder.mkdir(exist_ok=True)
-        self.folder.chmod(0o700)
-        self._hand_over(self.folder)
+            (elsewhere / CAME_FROM).write_text(str(here))
+        except OSError as wrong:
+            raise ClusterFailed(
+                f"The database cannot live in {self.folder}: the account postgres may not enter it",
+                (
+                    f"Make {VARIABLE_DATA} writable, or set SUTURA_STATE to a folder that every account "
+                    "may enter"
+                ),
+                str(wrong),
+            ) from wrong
 
     def _hand_over(self, path: Path) -> None:
         account = _server_account()
@@ -154,14 +221,25 @@ class Cluster:
     def _try_start(self) -> str:
         port = free_port()
         (self.folder / "port").write_text(str(port))
-        log = self.folder / "server.log"
+        log = self.place / "server.log"
         options = ["-p", str(port), "-c", "listen_addresses=127.0.0.1", "-c", "unix_socket_directories=''"]
         if self.fast_and_unsafe:
             options += UNSAFE_BUT_FAST
         done = self._run(
-            "pg_ctl", "-D", str(self.data), "-w", "-t", "30", "-s", "-l", str(log), "-o", " ".join(options), "start",
+            "pg_ctl",
+            "-D",
+            str(self.data),
+            "-w",
+            "-t",
+            "30",
+            "-s",
+            "-l",
+            str(log),
+            "-o",
+            " ".join(options),
+            "start",
             check=False,
-        )  # fmt: skip
+        )
         if done.returncode == 0:
             return ""
         tail = log.read_text(errors="replace").splitlines()[-3:] if log.exists() else []
@@ -177,7 +255,14 @@ class Cluster:
     def _run(self, program: str, *arguments: str, check: bool = True) -> subprocess.CompletedProcess[str]:
         done = run_as_server(find_postgres() / program, arguments)
         if check and done.returncode != 0:
-            raise ClusterFailed(f"{program} failed: {done.stderr.strip() or done.stdout.strip()}")
+            raise ClusterFailed(
+                f"The database could not be made in {self.place}",
+                (
+                    f"See that there is room and that the account {_account_name()} may write there, "
+                    "then start again"
+                ),
+                f"{program}: {done.stderr.strip() or done.stdout.strip()}",
+            )
         return done
 
 
@@ -199,6 +284,28 @@ def run_as_server(program: Path, arguments: Sequence[str]) -> subprocess.Complet
         # Ctrl-C in the terminal must reach us, not the database under us.
         start_new_session=True,
     )
+
+
+# in a cluster's folder: the path it was asked for at, so that a copied checkout is told from a moved one
+CAME_FROM = "came-from"
+
+
+def _is_left_behind(folder: Path, here: Path) -> bool:
+    """Whether the cluster that is there is ours to move: it lies in the closed folder, or nobody else's link
+    leads to it.
+    """
+    if not folder.exists():
+        return False
+    if not folder.is_symlink():
+        return True
+    told = folder.resolve() / CAME_FROM
+    came_from = Path(told.read_text()) if told.exists() else here
+    return came_from == here or not came_from.is_symlink()
+
+
+def _account_name() -> str:
+    account = _server_account()
+    return account.pw_name if account else pwd.getpwuid(os.geteuid()).pw_name
 
 
 def _server_account() -> pwd.struct_passwd | None:

@@ -4,19 +4,19 @@ from __future__ import annotations
 
 import importlib
 import inspect
+import pkgutil
 from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any, get_args, get_origin, get_type_hints
 
 from pydantic import BaseModel, ConfigDict, TypeAdapter, ValidationError, create_model
 
+import sutura.core
 from sutura.core.errors import Invalid, ManyInvalid, Refusal
 from sutura.formats.edid import read_edid_text
 
-MODULES = (
-    "bench", "catalogue", "handover", "identify", "intake", "job", "matching", "maths.geometry", "maths.money", "people",
-    "planning", "proof", "quoting", "stock",
-)  # fmt: skip
+# helpers of core that are no capability and take nothing that JSON could say
+NOT_CALLED = frozenset({"errors", "rules", "values", "maths.plane", "typed.read_moment"})
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -33,7 +33,7 @@ def _shown_type(hint: Any) -> Any:
     """A return type with refused values in their JSON form."""
     if hint is Invalid:
         return Problem
-    arguments = tuple(_shown_type(one) for one in get_args(hint))
+    arguments = tuple(_shown_type(argument) for argument in get_args(hint))
     return hint if arguments == get_args(hint) else get_origin(hint)[arguments]
 
 
@@ -41,8 +41,8 @@ def _shown(value: Any) -> Any:
     if isinstance(value, Invalid):
         return Problem(field=value.field, refused=str(value.refused), accepts=value.accepts, says=str(value))
     if isinstance(value, list):
-        return [_shown(one) for one in value]
-    return tuple(_shown(one) for one in value) if type(value) is tuple else value
+        return [_shown(entry) for entry in value]
+    return tuple(_shown(entry) for entry in value) if type(value) is tuple else value
 
 
 class BadInput(Exception):
@@ -51,14 +51,20 @@ class BadInput(Exception):
 
 def functions() -> dict[str, Callable[..., Any]]:
     """Every public core function by its name, such as `matching.judge`, and the readers of open formats."""
-    found: dict[str, Callable[..., Any]] = {}
-    for name in MODULES:
-        module = importlib.import_module(f"sutura.core.{name}")
+    callables: dict[str, Callable[..., Any]] = {"formats.edid": read_edid_text}
+    for found in pkgutil.walk_packages(sutura.core.__path__, "sutura.core."):
+        name = found.name.removeprefix("sutura.core.")
+        if name in NOT_CALLED:
+            continue
+        module = importlib.import_module(found.name)
+        # a capability is one word, however many modules it has; mathematics is called by its module
+        capability = name if name.startswith("maths.") else name.partition(".")[0]
         for function_name, function in inspect.getmembers(module, inspect.isfunction):
-            ours = f"{function.__module__}.".startswith(f"{module.__name__}.")
-            if ours and not function_name.startswith("_"):
-                found[f"{name}.{function_name}"] = function
-    return found | {"formats.edid": read_edid_text}
+            if function.__module__ == found.name and not function_name.startswith("_"):
+                callables[f"{capability}.{function_name}"] = function
+    for name in NOT_CALLED & callables.keys():
+        del callables[name]
+    return callables
 
 
 def find(name: str) -> Callable[..., Any]:
@@ -107,7 +113,7 @@ def call(name: str, text: str) -> bytes:
 
 def refusal_json(refusal: Refusal) -> dict[str, Any]:
     problems = [
-        {"field": one.field, "says": str(one)}
-        for one in (refusal.problems if isinstance(refusal, ManyInvalid) else ())
+        {"field": problem.field, "says": str(problem)}
+        for problem in (refusal.problems if isinstance(refusal, ManyInvalid) else ())
     ]
     return {"refused": type(refusal).__name__, "says": str(refusal), "problems": problems}

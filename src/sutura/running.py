@@ -98,6 +98,8 @@ def _run(told: Path, *, fresh: bool, port: int) -> int:
         cluster.remove()
     say("Starting the database")
     cluster.start()
+    if cluster.is_elsewhere:
+        say(f"Its data is in {cluster.place}: the server may not enter this folder")
     try:
         wiring.connect(cluster.url)
         _fill()
@@ -136,7 +138,8 @@ def _fill() -> None:
         say(f"{demo.fill(CATALOGUE, wiring.clock())} jobs taken in")
     elif (days := demo.age_days(wiring.clock())) > 0:
         say(
-            f"The demo data was made {days} day{'s' if days > 1 else ''} ago; ./sutura demo --fresh makes it new"
+            f"The demo data was made {days} day{'s' if days > 1 else ''} ago; ./sutura demo --fresh "
+            "makes it new"
         )
 
 

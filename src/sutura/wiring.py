@@ -8,7 +8,8 @@ from fastapi import FastAPI
 
 from sutura import logs
 from sutura.config import MIGRATIONS, setting
-from sutura.services import identify, quoting
+from sutura.services import identify
+from sutura.services import shop as shop_service
 from sutura.store import database, migrating
 from sutura.store import job as job_store
 from sutura.web.app import make_app
@@ -34,7 +35,7 @@ def count_jobs() -> int:
 
 def ensure_shop() -> bool:
     """Set up the one shop with plain rates when there is none; True when that was needed."""
-    return quoting.set_up_shop(
+    return shop_service.set_up_shop(
         setting("SUTURA_SHOP"), "", setting("SUTURA_TIMEZONE"), setting("SUTURA_CURRENCY")
     )
 

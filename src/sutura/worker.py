@@ -1,6 +1,8 @@
-"""Background work: takes what pages put into the queue, one after the other, beside the pages and not in their way.
+"""Background work: takes what pages put into the queue, one after the other, beside the pages and not in
+their way.
 
-The queue lies in the same PostgreSQL (procrastinate); a worker that is killed leaves its work to the next one.
+The queue lies in the same PostgreSQL (procrastinate); a worker that is killed leaves its work to the next
+one.
 """
 
 from __future__ import annotations
@@ -23,9 +25,11 @@ from sutura.services import pricelists
 
 LOG = structlog.get_logger("sutura")
 QUEUES = ["lists"]
-# Tried again this often when something outside breaks, such as the database; then the list says that it failed.
+# Tried again this often when something outside breaks, such as the database; then the list says that it
+# failed.
 TRIES = 3
-# A worker that says nothing for so long is dead, and its work is taken back; it says something every ten seconds.
+# A worker that says nothing for so long is dead, and its work is taken back; it says something every ten
+# seconds.
 SILENT_S = 30
 # in the environment of a worker beside pages: the number of their process
 BESIDE = "SUTURA_BESIDE"
@@ -75,14 +79,14 @@ async def _work(url: str, *, until_empty: bool) -> None:
     app = queue_at(url)
     async with app.open_async():
         await _take_back(app)
-        looking = [asyncio.create_task(one) for one in (_keep_taking_back(app), _end_with_the_pages())]
+        looking = [asyncio.create_task(task) for task in (_keep_taking_back(app), _end_with_the_pages())]
         try:
             await app.run_worker_async(
                 queues=QUEUES, wait=not until_empty, install_signal_handlers=not until_empty, concurrency=1
             )
         finally:
-            for one in looking:
-                one.cancel()
+            for task in looking:
+                task.cancel()
 
 
 async def _take_back(app: procrastinate.App) -> None:

@@ -18,7 +18,7 @@ from sutura.core.bench import (
     steps_of,
     worked_minutes,
 )
-from sutura.core.catalogue import Phase
+from sutura.core.catalogue.model import Phase
 from sutura.core.errors import Invalid, StepBlocked
 from sutura.core.job import Stage
 
@@ -112,20 +112,20 @@ def test_battery_is_first_off_and_last_on_in_every_round() -> None:
 def test_rework_reseats_the_connectors_tests_and_closes_again() -> None:
     steps = steps_of(MODEL, 2)
     assert steps[0].id == "battery-off"
-    assert [one.phase for one in steps].count(Phase.PROOF) == 1
+    assert [step.phase for step in steps].count(Phase.PROOF) == 1
     assert steps[-1].id == "last-look"
 
 
 def test_damage_cautions_stand_at_opening_steps_only() -> None:
-    cup = next(one for one in MODEL.steps if one.id == "cup")
-    close = next(one for one in MODEL.steps if one.id == "seal-close")
+    cup = next(step for step in MODEL.steps if step.id == "cup")
+    close = next(step for step in MODEL.steps if step.id == "seal-close")
     assert [c[0] for c in cautions_at(cup, ("glass",), first_open_step=False)] == ["glass"]
     assert "glass" not in [c[0] for c in cautions_at(close, ("glass",), first_open_step=False)]
     assert cautions_at(MODEL.steps[0], ("glass",), first_open_step=True)[0][0] == "glass"
 
 
 def test_a_caution_is_not_said_twice() -> None:
-    slate_clean = next(one for one in models()["tarnbeck-slate-11"].steps if one.id == "clean")
+    slate_clean = next(step for step in models()["tarnbeck-slate-11"].steps if step.id == "clean")
     assert [c[0] for c in cautions_at(slate_clean, ("glass",), first_open_step=True)].count("glass") == 1
 
 
@@ -136,7 +136,9 @@ def test_a_long_pause_counts_for_half_an_hour() -> None:
 
 
 def test_a_laptop_switch_off_holds_the_button_four_seconds() -> None:
-    """Check-values section 1, common practice: forced switch-off of a laptop holds power 4 s; tabs have 2 + 2 screws."""
+    """Check-values section 1, common practice: forced switch-off of a laptop holds power 4 s; tabs have 2 + 2
+    screws.
+    """
     plain = models()[PLAIN]
     assert "4 seconds" in plain.steps[0].text
     assert [group.count for group in plain.screws] == [2, 2]

@@ -11,22 +11,12 @@ from builders import HERON, SLATE, models, templates
 from hypothesis import given
 from hypothesis import strategies as st
 
-from sutura.core.catalogue import (
-    CAUTIONS,
-    Kinship,
-    Measured,
-    Model,
-    Phase,
-    Plug,
-    check_measured,
-    differences,
-    kinship,
-    problems_of,
-    siblings_of,
-    tell_apart,
-    unlisted_model,
-)
-from sutura.core.catalogue.unlisted import active_area
+from sutura.core.catalogue.cautions import CAUTIONS
+from sutura.core.catalogue.kin import Kinship, differences, kinship, siblings_of, tell_apart
+from sutura.core.catalogue.model import Model, Phase, Plug
+from sutura.core.catalogue.problems import problems_of
+from sutura.core.catalogue.unlisted import Measured, active_area, check_measured, unlisted_model
+from sutura.core.matching.attributes import need_lines
 from sutura.core.maths.geometry import Box
 
 MODEL = models()[HERON]
@@ -77,7 +67,8 @@ def test_what_lies_outside_the_outline_is_refused() -> None:
 
 
 def test_the_heat_of_every_step_stays_at_or_below_the_shops_limit() -> None:
-    """Check-values section 1 (common practice): phone edge 60 °C, pad 70 °C, plate 90 °C for 3 min, glass splitting
+    """Check-values section 1 (common practice): phone edge 60 °C, pad 70 °C, plate 90 °C for 3 min, glass
+    splitting
     200 °F = 93.3 °C, big tablet 20 min on a plate, player 5 s."""
     trade = {"pad": 70, "plate": 93, "hair dryer": 60, "heat gun": 60}
     for model in models().values():
@@ -119,7 +110,9 @@ def test_w02_shares_the_steps_of_w01_and_not_its_parts() -> None:
 def test_w02_has_one_shield_and_two_screws_more_and_the_page_lists_them() -> None:
     """Work sample W02: one shield and two screws more, other part family; W01 has 12 screws."""
     assert [sum(group.count for group in model.screws) for model in (MODEL, HERON_L)] == [12, 14]
-    found = {one.what: (one.here, one.there) for one in differences(MODEL, HERON_L)}
+    found = {
+        difference.what: (difference.here, difference.there) for difference in differences(MODEL, HERON_L)
+    }
     assert found["screws, sensor connector shield, at the top"] == ("no", "2 × 1.1 mm, three-wing")
     assert found["part family"] == ("heron-front", "heron-l-front")
     assert found["resolution"] == ("1170×2532", "1284×2778")
@@ -230,9 +223,17 @@ def screws_of(model_id: str) -> dict[str, int]:
 
 @pytest.mark.parametrize(
     ("model_id", "count"),
-    [("fennick-heron", 12), ("fennick-heron-l", 14), ("ardale-plain-15", 4), ("ardale-foil-13-mid", 2 + 6), ("fennick-wren", 11),
-     ("ardale-foil-13-first", 26), ("osmere-reed", 2), ("ardale-foil-13-panel", 4 + 2)],
-)  # fmt: skip
+    [
+        ("fennick-heron", 12),
+        ("fennick-heron-l", 14),
+        ("ardale-plain-15", 4),
+        ("ardale-foil-13-mid", 2 + 6),
+        ("fennick-wren", 11),
+        ("ardale-foil-13-first", 26),
+        ("osmere-reed", 2),
+        ("ardale-foil-13-panel", 4 + 2),
+    ],
+)
 def test_screws_are_as_many_as_the_work_sample_says(model_id: str, count: int) -> None:
     assert sum(screws_of(model_id).values()) == count
 
@@ -254,7 +255,9 @@ def test_bit_sizes_that_are_quoted_differently_say_try_the_fit() -> None:
 
 
 def test_heat_is_as_the_work_samples_and_the_trade_say() -> None:
-    """Check-values section 1: plate 90 °C for 3 min; glass splitting 200 °F = 93.3 °C; pad 70 °C; player 5 s at 50.8 mm."""
+    """Check-values section 1: plate 90 °C for 3 min; glass splitting 200 °F = 93.3 °C; pad 70 °C; player 5 s
+    at 50.8 mm.
+    """
 
     def heats(model_id: str) -> list[tuple[int, float]]:
         return [(s.heat.target_c, s.heat.minutes) for s in models()[model_id].steps if s.heat]
@@ -300,9 +303,14 @@ def test_every_battery_that_is_still_in_is_minded_when_heat_is_near() -> None:
 # -- a device that is in no pack ------------------------------------------------------------
 
 MEASURED = Measured(
-    maker="Nobody", name="ZX 9000", device_class="phone", width_mm=68.4, height_mm=141.9, diagonal_in=5.8,
+    maker="Nobody",
+    name="ZX 9000",
+    device_class="phone",
+    width_mm=68.4,
+    height_mm=141.9,
+    diagonal_in=5.8,
     connector_pins=40,
-)  # fmt: skip
+)
 
 
 def test_an_unlisted_device_knows_what_was_measured_and_nothing_else() -> None:
@@ -310,9 +318,13 @@ def test_an_unlisted_device_knows_what_was_measured_and_nothing_else() -> None:
     assert problems_of(made) == []
     known = {name for name, value in made.need.items() if value is not None}
     assert known == {"kind", "width_mm", "height_mm", "connector_pins"}
-    assert {words for words, says in made.need_lines if not says} == {
-        "resolution", "connector place", "mounting", "touch", "windows",
-    }  # fmt: skip
+    assert {words for words, value in need_lines(made.need) if value is None} == {
+        "resolution",
+        "connector place",
+        "mounting",
+        "touch",
+        "windows, from the top left in mm",
+    }
     assert made.numbers[0].text == "ZX-9000"
     assert all(limit.depth_mm <= 1 for limit in made.face.edges.values())
 
@@ -333,9 +345,15 @@ def test_the_estimated_picture_has_the_measured_diagonal_wherever_an_even_border
 
 @pytest.mark.parametrize(
     ("change", "field"),
-    [({"diagonal_in": 6.3}, "diagonal_in"), ({"diagonal_in": 0.1}, "diagonal_in"), ({"width_mm": 3}, "width_mm"), ({"maker": " "}, "maker"),
-     ({"connector_pins": 0}, "connector_pins"), ({"height_mm": 4000}, "height_mm")],
-)  # fmt: skip
+    [
+        ({"diagonal_in": 6.3}, "diagonal_in"),
+        ({"diagonal_in": 0.1}, "diagonal_in"),
+        ({"width_mm": 3}, "width_mm"),
+        ({"maker": " "}, "maker"),
+        ({"connector_pins": 0}, "connector_pins"),
+        ({"height_mm": 4000}, "height_mm"),
+    ],
+)
 def test_what_cannot_have_been_measured_is_refused_with_its_field(change: dict[str, Any], field: str) -> None:
     assert field in {problem.field for problem in check_measured(replace(MEASURED, **change))}
 

@@ -14,21 +14,18 @@ from builders import HERON, SLATE, crack, impact, models, templates
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from sutura.core.catalogue import EDGES, EdgeLimit, Face, KeepOut, Spot
-from sutura.core.intake import (
+from sutura.core.catalogue.model import EDGES, EdgeLimit, Face, KeepOut, Spot
+from sutura.core.intake.damage import (
     CUPS_MM,
     Loose,
-    Mark,
-    MarkKind,
     OpeningPlan,
-    Side,
     Start,
-    check_marks,
     depth_limits,
     edge_length,
     plan_opening,
     point_inset,
 )
+from sutura.core.intake.marks import Mark, MarkKind, Side, check_marks
 from sutura.core.maths import plane
 from sutura.core.maths.geometry import Box, Point
 
@@ -38,10 +35,14 @@ HERON_FACE = models()[HERON].face
 def plain(width: float = 60, height: float = 40, **changes: Any) -> Face:
     """A face without windows or keep-outs whose glass is the whole outline."""
     face = Face(
-        width_mm=width, height_mm=height, corner_mm=0, glass=Box(x=0, y=0, width=width, height=height),
-        active=Box(x=1, y=1, width=width - 2, height=height - 2), opening_edge="bottom",
+        width_mm=width,
+        height_mm=height,
+        corner_mm=0,
+        glass=Box(x=0, y=0, width=width, height=height),
+        active=Box(x=1, y=1, width=width - 2, height=height - 2),
+        opening_edge="bottom",
         edges=dict.fromkeys(EDGES, EdgeLimit(depth_mm=3, why="usual")),
-    )  # fmt: skip
+    )
     return replace(face, **changes)
 
 
@@ -80,7 +81,9 @@ def test_a_crack_from_corner_to_corner_leaves_a_triangle_on_each_side() -> None:
 
 
 def test_a_crack_that_ends_inside_the_glass_counts() -> None:
-    """60 × 40 with a crack (30,0)–(30,20): exact 50 − 20√3 = 15.358984 (calc); polygonizing would drop it and say 20."""
+    """60 × 40 with a crack (30,0)–(30,20): exact 50 − 20√3 = 15.358984 (calc); polygonizing would drop it and
+    say 20.
+    """
     plan = plan_opening([crack((30, 0), (30, 20))], plain(60, 40))
     assert plan.largest
     assert plan.largest.radius == pytest.approx(50 - 20 * math.sqrt(3), abs=0.06)
@@ -101,7 +104,7 @@ def test_a_usual_edge_that_is_shattered_is_given_up_for_one_that_holds() -> None
     shattered = [crack((x, 100), (x + 6, 146)) for x in range(0, 64, 4)]
     plan = plan_opening(shattered, HERON_FACE)
     assert plan.entry_edge != "bottom"
-    assert any("Not at the bottom edge as usual" in one for one in plan.says)
+    assert any("Not at the bottom edge as usual" in say for say in plan.says)
 
 
 def test_w06_no_plan_ever_starts_on_the_side_of_the_cables() -> None:
@@ -114,10 +117,12 @@ def test_w06_no_plan_ever_starts_on_the_side_of_the_cables() -> None:
 
 
 def test_a_shard_behind_a_crack_lifts_no_edge() -> None:
-    """A crack along the usual edge, 20 mm in: the whole glass behind it would come out and leave the edge where it is."""
+    """A crack along the usual edge, 20 mm in: the whole glass behind it would come out and leave the edge
+    where it is.
+    """
     face = plain(120, 160)
     plan = plan_opening([crack((0, 140), (120, 140))], face)
-    bottom = next(one for one in plan.edges if one.edge == "bottom")
+    bottom = next(edge_plan for edge_plan in plan.edges if edge_plan.edge == "bottom")
     assert bottom.circle
     assert bottom.circle.radius <= 10.1
     assert plan.cup is None or plan.cup.edge != "bottom" or plan.cup.at.y > 140
@@ -135,13 +140,13 @@ def test_w07_where_no_cup_holds_it_starts_at_a_chip_and_tapes_the_rest() -> None
     assert {"eye protection", "gloves", "tape over the cracks"} <= set(plan.protect)
     blade = plan_opening(grid, face)
     assert blade.start is Start.BLADE
-    assert any("thin blade" in one for one in blade.says)
+    assert any("thin blade" in say for say in blade.says)
 
 
 def test_w04_the_light_sensor_limits_the_depth_at_the_top_edge() -> None:
     """Work sample W04: the light sensor lies 3.2 mm inside the top edge."""
     limits = depth_limits("top", models()["bramling-pocket"].face)
-    assert max(one.depth_mm for one in limits if one.start_mm < 149 < one.end_mm) < 3.2
+    assert max(limit.depth_mm for limit in limits if limit.start_mm < 149 < limit.end_mm) < 3.2
 
 
 def test_a_sensor_limits_the_depth_even_where_no_keep_out_names_it() -> None:
@@ -157,7 +162,7 @@ def test_depth_limits_cover_an_edge_from_end_to_end_with_a_reason_each() -> None
             assert limits[0].start_mm == 0
             assert limits[-1].end_mm == pytest.approx(edge_length(edge, model.face))
             assert all(a.end_mm == b.start_mm for a, b in itertools.pairwise(limits))
-            assert all(one.why for one in limits)
+            assert all(limit.why for limit in limits)
 
 
 def test_a_face_without_data_says_what_cannot_be_computed() -> None:
@@ -170,7 +175,7 @@ def test_the_share_near_damage_is_the_area_within_five_millimetres() -> None:
     """A straight crack right across 60 × 40: a strip of 10 × 40 of 2400 mm² (calc)."""
     plan = plan_opening([crack((30, 0), (30, 40))], plain())
     assert plan.share_near == pytest.approx(10 * 40 / 2400, abs=0.002)
-    bottom = next(one for one in plan.edges if one.edge == "bottom")
+    bottom = next(edge_plan for edge_plan in plan.edges if edge_plan.edge == "bottom")
     assert bottom.broken == pytest.approx(10 / 60, abs=0.002)
     assert plan.crack_mm == 40
 
@@ -241,18 +246,21 @@ def test_no_plan_goes_deeper_than_the_catalogue_allows_or_enters_where_no_pick_m
 ) -> None:
     plan = plan_opening(marks, HERON_FACE)
     for reading in plan.edges:
-        for one in reading.stretches:
-            assert one.depth_mm <= HERON_FACE.edges[reading.edge].depth_mm
-            middle = (one.start_mm + one.end_mm) / 2
+        for stretch in reading.stretches:
+            assert stretch.depth_mm <= HERON_FACE.edges[reading.edge].depth_mm
+            middle = (stretch.start_mm + stretch.end_mm) / 2
             for keep in HERON_FACE.keep_outs:
-                start, end = (keep.box.x, keep.box.x + keep.box.width) if reading.edge in ("top", "bottom") else (
-                    keep.box.y, keep.box.y + keep.box.height)  # fmt: skip
+                start, end = (
+                    (keep.box.x, keep.box.x + keep.box.width)
+                    if reading.edge in ("top", "bottom")
+                    else (keep.box.y, keep.box.y + keep.box.height)
+                )
                 if keep.edge == reading.edge and start < middle < end:
-                    assert one.depth_mm <= keep.depth_mm
+                    assert stretch.depth_mm <= keep.depth_mm
     assert plan.entry
     assert point_inset(plan.entry_edge, plan.entry, HERON_FACE) == 0
     along = plan.entry.x if plan.entry_edge in ("top", "bottom") else plan.entry.y
-    reading = next(one for one in plan.edges if one.edge == plan.entry_edge)
+    reading = next(edge_plan for edge_plan in plan.edges if edge_plan.edge == plan.entry_edge)
     assert any(s.start_mm <= along <= s.end_mm and s.depth_mm > 0 for s in reading.stretches)
 
 
@@ -280,20 +288,34 @@ def carried_box(box: Box, face: Face, move: Any) -> Box:
 def carried(face: Face, move: Any, edges: dict[str, str]) -> Face:
     swap = move is turned
     return replace(
-        face, width_mm=face.height_mm if swap else face.width_mm, height_mm=face.width_mm if swap else face.height_mm,
-        glass=carried_box(face.glass, face, move), active=carried_box(face.active, face, move),
-        opening_edge=edges[face.opening_edge], edges={edges[edge]: limit for edge, limit in face.edges.items()},
+        face,
+        width_mm=face.height_mm if swap else face.width_mm,
+        height_mm=face.width_mm if swap else face.height_mm,
+        glass=carried_box(face.glass, face, move),
+        active=carried_box(face.active, face, move),
+        opening_edge=edges[face.opening_edge],
+        edges={edges[edge]: limit for edge, limit in face.edges.items()},
         spots=tuple(replace(s, box=carried_box(s.box, face, move)) for s in face.spots),
-        keep_outs=tuple(replace(k, box=carried_box(k.box, face, move), edge=edges[k.edge]) for k in face.keep_outs),
-    )  # fmt: skip
+        keep_outs=tuple(
+            replace(k, box=carried_box(k.box, face, move), edge=edges[k.edge]) for k in face.keep_outs
+        ),
+    )
 
 
 # one keep-out a side and limits that differ, so that nothing is decided by the order of names alone
 CROOKED = plain(
-    61, 43, corner_mm=4, opening_edge="bottom",
-    edges={e: EdgeLimit(depth_mm=d, why=e) for e, d in (("top", 2.0), ("right", 2.5), ("bottom", 3.0), ("left", 1.5))},
-    keep_outs=(KeepOut(name="cable", edge="right", box=Box(x=57, y=11, width=4, height=9), depth_mm=0.5, why="x"),),
-)  # fmt: skip
+    61,
+    43,
+    corner_mm=4,
+    opening_edge="bottom",
+    edges={
+        e: EdgeLimit(depth_mm=d, why=e)
+        for e, d in (("top", 2.0), ("right", 2.5), ("bottom", 3.0), ("left", 1.5))
+    },
+    keep_outs=(
+        KeepOut(name="cable", edge="right", box=Box(x=57, y=11, width=4, height=9), depth_mm=0.5, why="x"),
+    ),
+)
 small = st.tuples(st.floats(0, 61).map(lambda v: round(v, 1)), st.floats(0, 43).map(lambda v: round(v, 1)))
 
 
@@ -312,7 +334,8 @@ def test_turning_and_mirroring_the_face_carries_the_plan_along(marks: list[Mark]
     assert {edges[e.edge]: round(e.broken, 2) for e in one.edges} == pytest.approx(
         {e.edge: round(e.broken, 2) for e in other.edges}, abs=0.02
     )
-    # a circle just as large as a cup needs, or two edges equally good, may fall either way by a hundredth of a millimetre
+    # a circle just as large as a cup needs, or two edges equally good, may fall either way by a hundredth of
+    # a millimetre
     circles = [e.circle.radius for e in one.edges if e.circle]
     costs = sorted(e.broken + (0 if e.edge == CROOKED.opening_edge else 0.3) for e in one.edges)
     clear = all(abs(r - d / 2 - 1) > 1.2 for r in circles for d in CUPS_MM)
@@ -331,7 +354,8 @@ def test_every_drawing_of_a_known_face_is_sound_and_has_a_plan(marks: list[Mark]
 
 @pytest.mark.slow
 def test_two_hundred_segments_are_read_within_fifty_milliseconds() -> None:
-    """Budget of the design, section 9; the best of fifteen and of the processor's time, so that a busy machine does not decide.
+    """Budget of the design, section 9; the best of fifteen and of the processor's time, so that a busy
+    machine does not decide.
 
     Marked slow only so that nothing else of this run competes with it.
     """
@@ -364,8 +388,14 @@ def test_two_hundred_segments_are_read_within_fifty_milliseconds() -> None:
 
 @pytest.mark.parametrize(
     ("side", "at", "fine"),
-    [(Side.TOP, (59, 9), True), (Side.TOP, (61, 5), False), (Side.LEFT, (39, 5), True), (Side.LEFT, (41, 5), False), (Side.RIGHT, (5, 11), False)],
-)  # fmt: skip
+    [
+        (Side.TOP, (59, 9), True),
+        (Side.TOP, (61, 5), False),
+        (Side.LEFT, (39, 5), True),
+        (Side.LEFT, (41, 5), False),
+        (Side.RIGHT, (5, 11), False),
+    ],
+)
 def test_a_mark_on_an_edge_lies_on_that_edge(side: Side, at: tuple[float, float], fine: bool) -> None:
     dent = Mark(kind=MarkKind.DENT, points=(Point(x=at[0], y=at[1]),), reach_mm=2, side=side)
     assert (check_marks([dent], plain()) == []) is fine

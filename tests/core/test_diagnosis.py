@@ -1,4 +1,6 @@
-"""Diagnosis: each rule of the trade as a test (common practice, no source), and what must hold whatever is observed."""
+"""Diagnosis: each rule of the trade as a test (common practice, no source), and what must hold whatever is
+observed.
+"""
 
 from __future__ import annotations
 
@@ -9,22 +11,10 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from sutura.core.intake import (
-    PROOFS,
-    QUESTIONS,
-    Diagnosis,
-    Layer,
-    LayerReading,
-    Mark,
-    MarkKind,
-    Side,
-    Status,
-    check_observations,
-    diagnose,
-    expected_bits,
-    observed_from,
-)
-from sutura.core.intake.diagnosis import _PRIORS, _weights, entropy, likelihood
+from sutura.core.intake.diagnosis import PROOFS, Diagnosis, LayerReading, diagnose
+from sutura.core.intake.likelihoods import _PRIORS, entropy, expected_bits, likelihood, weights_of
+from sutura.core.intake.marks import Mark, MarkKind, Side
+from sutura.core.intake.observations import QUESTIONS, Layer, Status, check_observations, observed_from
 from sutura.core.maths.geometry import Point
 
 observations = st.fixed_dictionaries({}, optional={q.id: st.sampled_from(list(q.answers)) for q in QUESTIONS})
@@ -61,7 +51,7 @@ def test_w13_lines_seen_only_through_a_camera_are_no_fault() -> None:
     found = diagnose({"image": "lines", "camera": "yes", "touch": "fine", "glass": "whole"})
     assert at(found, Layer.PANEL).status is Status.SOUND
     assert found.routes == ("no fault found",)
-    assert not [one for one in found.layers if one.status is Status.FAULTY]
+    assert not [layer for layer in found.layers if layer.status is Status.FAULTY]
 
 
 def test_a_faint_image_under_a_torch_is_the_backlight_and_not_the_panel() -> None:
@@ -72,14 +62,14 @@ def test_a_faint_image_under_a_torch_is_the_backlight_and_not_the_panel() -> Non
 
 def test_w15_glass_broken_with_image_and_touch_fine_is_glass_only() -> None:
     found = diagnose({"glass": "broken", "image": "fine", "touch": "fine"})
-    assert [one.layer for one in found.layers if one.status is Status.FAULTY] == [Layer.GLASS]
+    assert [layer.layer for layer in found.layers if layer.status is Status.FAULTY] == [Layer.GLASS]
     assert found.routes[0] == "glass only"
 
 
 def test_w11_a_tripped_indicator_limits_what_is_promised_and_proves_nothing() -> None:
     found = diagnose({"liquid": "tripped"})
     assert "not promised" in found.warnings[0]
-    assert not [one for one in found.layers if one.status is not Status.UNKNOWN]
+    assert not [layer for layer in found.layers if layer.status is not Status.UNKNOWN]
 
 
 def test_a_bent_frame_warns_that_a_new_glass_cracks_or_lifts() -> None:
@@ -119,7 +109,7 @@ def test_observations_that_contradict_are_shown_as_a_contradiction_and_leave_the
 
 def test_nothing_observed_leaves_everything_unknown() -> None:
     found = diagnose({})
-    assert {one.status for one in found.layers} == {Status.UNKNOWN}
+    assert {layer.status for layer in found.layers} == {Status.UNKNOWN}
     assert found.says == "Nothing is observed yet."
     assert found.causes == ()
     assert found.next_test
@@ -137,21 +127,23 @@ def test_the_order_of_observations_changes_nothing(seen: dict[str, str]) -> None
 def test_every_verdict_names_an_observation_that_was_made(seen: dict[str, str]) -> None:
     """Unknown stays unknown: no layer is anything without a rule whose conditions were all observed."""
     rules = {proof.id: proof for proof in PROOFS}
-    for one in diagnose(seen).layers:
-        if one.status is not Status.UNKNOWN and not (
-            one.layer is Layer.BATTERY and seen.get("battery") == "ok"
+    for layer in diagnose(seen).layers:
+        if layer.status is not Status.UNKNOWN and not (
+            layer.layer is Layer.BATTERY and seen.get("battery") == "ok"
         ):
-            assert one.rules
-        for rule in one.rules:
+            assert layer.rules
+        for rule in layer.rules:
             assert all(seen.get(name) in answers for name, answers in rules[rule].when.items())
 
 
 @given(observations, st.sampled_from([q.id for q in QUESTIONS]))
 def test_leaving_an_observation_out_never_proves_more(seen: dict[str, str], left_out: str) -> None:
     less = diagnose({name: answer for name, answer in seen.items() if name != left_out})
-    proved = {one.layer for one in diagnose(seen).layers if one.status is not Status.UNKNOWN}
+    proved = {layer.layer for layer in diagnose(seen).layers if layer.status is not Status.UNKNOWN}
     contradicted = bool(diagnose(seen).contradictions)
-    assert contradicted or {one.layer for one in less.layers if one.status is not Status.UNKNOWN} <= proved
+    assert (
+        contradicted or {layer.layer for layer in less.layers if layer.status is not Status.UNKNOWN} <= proved
+    )
 
 
 @given(observations, st.sampled_from(QUESTIONS))
@@ -161,7 +153,7 @@ def test_the_expected_gain_is_the_mutual_information(seen: dict[str, str], quest
     assert hasattr(q, "answers")
     if q.id in seen:
         return
-    weights = _weights(seen)
+    weights = weights_of(seen)
     joint = {(c, a): w * max(likelihood(c, q.id, a), 1e-4) for c, w in weights.items() for a in q.answers}
     chance = {a: sum(joint[c, a] for c in weights) for a in q.answers}
     total = sum(chance.values())
@@ -204,8 +196,14 @@ def test_a_black_charged_screen_is_asked_about_before_anything_is_bought() -> No
 
 @pytest.mark.parametrize(
     ("look", "listed", "contradicts"),
-    [("lines", "works", True), ("fine", "faulty", True), ("fine", "works", False), ("none", "faulty", False), ("lines", "not_testable", False)],
-)  # fmt: skip
+    [
+        ("lines", "works", True),
+        ("fine", "faulty", True),
+        ("fine", "works", False),
+        ("none", "faulty", False),
+        ("lines", "not_testable", False),
+    ],
+)
 def test_the_look_and_the_function_list_are_held_against_each_other(
     look: str, listed: str, contradicts: bool
 ) -> None:
@@ -222,9 +220,10 @@ def test_lines_only_in_the_photo_contradict_no_working_image() -> None:
 
 def test_what_is_drawn_is_observed_unless_something_else_was_answered() -> None:
     drawn = [
-        Mark(kind=MarkKind.LINE, points=(Point(x=1, y=1), Point(x=9, y=1))), Mark(kind=MarkKind.DEAD, points=(Point(x=1, y=1),) * 3),
+        Mark(kind=MarkKind.LINE, points=(Point(x=1, y=1), Point(x=9, y=1))),
+        Mark(kind=MarkKind.DEAD, points=(Point(x=1, y=1),) * 3),
         Mark(kind=MarkKind.BEND, points=(Point(x=1, y=1), Point(x=9, y=1)), side=Side.LEFT),
-    ]  # fmt: skip
+    ]
     seen = observed_from({}, marks=drawn, opened_before=False, functions={})
     assert (seen["image"], seen["touch"], seen["frame"]) == ("lines", "part", "bent")
     assert (

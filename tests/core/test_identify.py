@@ -1,4 +1,6 @@
-"""Which device is it. IMEI and Luhn against python-stdnum (check-values section 2); W09 by common practice."""
+"""Which device is it. IMEI and Luhn against python-stdnum (check-values section 2); W09 by common
+practice.
+"""
 
 from __future__ import annotations
 
@@ -13,26 +15,19 @@ from hypothesis import strategies as st
 from rapidfuzz.distance import OSA, Levenshtein
 from stdnum import ean, gs1_128, imei, luhn
 
-from sutura.core.catalogue import Model, NumberKind, NumberPattern, State
+from sutura.core.catalogue.model import Model, NumberKind, NumberPattern, State
 from sutura.core.errors import Invalid
-from sutura.core.identify import (
+from sutura.core.identify.numbers import (
     Known,
-    LabelPattern,
     Numbered,
-    Scanned,
-    Verdict,
-    check_imei,
     collisions,
-    edits_allowed,
-    fold,
     identify,
     index_numbers,
     look_up,
     numbers_of,
-    plain,
-    read_label,
-    read_scan,
 )
+from sutura.core.identify.reading import Verdict, edits_allowed, fold, plain
+from sutura.core.identify.scan import LabelPattern, Scanned, check_imei, read_label, read_scan
 
 
 def test_the_clean_prefix_is_sure_and_the_sales_suffix_is_ignored_aloud() -> None:
@@ -76,7 +71,7 @@ def test_folding_twice_is_folding_once(text: str) -> None:
 @given(st.text(alphabet="QD0O4417IZSB-| ", max_size=10))
 def test_what_was_folded_is_never_sure(text: str) -> None:
     found = identify(text, models().values())
-    doubtful = [c for one in found.candidates for c in one.characters if c.doubtful]
+    doubtful = [c for candidate in found.candidates for c in candidate.characters if c.doubtful]
     assert not (found.verdict is Verdict.SURE and doubtful)
 
 
@@ -111,7 +106,9 @@ def test_short_numbers_and_long_ways_are_no_suggestion(read: str, verdict: Verdi
 
 
 def test_two_models_one_character_apart_are_never_merged() -> None:
-    """87.5 % alike and two different devices (check-values section 2): likeness may suggest and never decides."""
+    """87.5 % alike and two different devices (check-values section 2): likeness may suggest and never
+    decides.
+    """
     pair = [with_number("AB-1234-C", "one"), with_number("AB-1234-D", "two")]
     for read, meant in (("AB1234C", "one"), ("AB1234D", "two")):
         found = identify(read, pair)
@@ -151,7 +148,7 @@ def test_collisions_are_all_pairs_that_comparing_every_pair_finds(numbers: list[
         long_enough = min(edits_allowed(first), edits_allowed(second)) > 0
         if fold(first) == fold(second) or (long_enough and OSA.distance(fold(first), fold(second)) == 1):
             expected.add(frozenset((first, second)))
-    found = {frozenset((one.first, one.second)) for one in collisions(numbers_of(every))}
+    found = {frozenset((collision.first, collision.second)) for collision in collisions(numbers_of(every))}
     assert {pair for pair in expected if pair not in found} == set()
     assert all(
         fold(a) == fold(b) or OSA.distance(fold(a), fold(b)) == 1 for a, b in (tuple(pair) for pair in found)
@@ -160,10 +157,13 @@ def test_collisions_are_all_pairs_that_comparing_every_pair_finds(numbers: list[
 
 def test_the_shipped_catalogue_lists_the_numbers_of_the_laptop_siblings_as_easily_mixed_up() -> None:
     """Work samples W05, W10, W14: three runs of one laptop, one character apart, with different lids."""
-    found = {(one.first, one.second, one.how) for one in collisions(numbers_of(models().values()))}
+    found = {
+        (collision.first, collision.second, collision.how)
+        for collision in collisions(numbers_of(models().values()))
+    }
     assert ("AF1312", "AF1315", "one character apart") in found
     assert ("AF1315", "AF1319", "one character apart") in found
-    assert not {one for one in found if "QD44" in one}
+    assert not {hit for hit in found if "QD44" in hit}
 
 
 # -- the scan field -------------------------------------------------------------------------
@@ -193,9 +193,14 @@ def test_the_check_digit_agrees_with_the_library(body: str) -> None:
 
 @pytest.mark.parametrize(
     ("text", "kind", "value"),
-    [("p-2001", Scanned.PART, "P-2001"), ("00kv6", Scanned.JOB, "00-KV6"), ("00-KV6", Scanned.JOB, "00-KV6"),
-     ("QD4417-B2", Scanned.NUMBER, "QD4417-B2"), ("FE71039595", Scanned.NUMBER, "FE71039595")],
-)  # fmt: skip
+    [
+        ("p-2001", Scanned.PART, "P-2001"),
+        ("00kv6", Scanned.JOB, "00-KV6"),
+        ("00-KV6", Scanned.JOB, "00-KV6"),
+        ("QD4417-B2", Scanned.NUMBER, "QD4417-B2"),
+        ("FE71039595", Scanned.NUMBER, "FE71039595"),
+    ],
+)
 def test_the_scan_field_says_what_it_understood(text: str, kind: Scanned, value: str) -> None:
     scan = read_scan(text)
     assert (scan.kind, scan.value) == (kind, value)
@@ -270,8 +275,13 @@ LABELS = (
 
 @pytest.mark.parametrize(
     ("read", "maker", "base", "revision"),
-    [("AP156-GT40-C", "A", "AP156GT40", "C"), ("ap156 gt40", "A", "AP156GT40", ""), ("HF-70-R2", "B", "HF70", "R2"), ("KT-71-R3", "C", "KT71", "R3")],
-)  # fmt: skip
+    [
+        ("AP156-GT40-C", "A", "AP156GT40", "C"),
+        ("ap156 gt40", "A", "AP156GT40", ""),
+        ("HF-70-R2", "B", "HF70", "R2"),
+        ("KT-71-R3", "C", "KT71", "R3"),
+    ],
+)
 def test_a_printed_label_is_taken_apart_by_its_makers_pattern(
     read: str, maker: str, base: str, revision: str
 ) -> None:
@@ -289,8 +299,10 @@ def test_a_label_of_no_known_pattern_is_not_guessed(read: str) -> None:
 
 NUMBERS = st.text(alphabet="AO0DQI1L2Z5S8B", min_size=2, max_size=10)
 PATTERNS = st.lists(
-    st.tuples(NUMBERS, st.sampled_from(list(NumberKind)), st.sampled_from(["one", "two", "three"])), min_size=1, max_size=7
-)  # fmt: skip
+    st.tuples(NUMBERS, st.sampled_from(list(NumberKind)), st.sampled_from(["one", "two", "three"])),
+    min_size=1,
+    max_size=7,
+)
 
 
 def slow_answer(read: str, patterns: list[tuple[str, NumberKind, str]]) -> tuple[Verdict, set[str]]:
@@ -329,7 +341,9 @@ def test_the_index_answers_as_comparing_with_every_number_would(
         for number, kind, model in patterns
     )
     found = look_up(read, index)
-    assert (found.verdict, {one.model.id for one in found.candidates}) == slow_answer(read, patterns)
+    assert (found.verdict, {candidate.model.id for candidate in found.candidates}) == slow_answer(
+        read, patterns
+    )
 
 
 def test_a_measured_device_is_found_again_as_likely_and_a_pack_that_lists_it_wins() -> None:

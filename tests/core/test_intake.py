@@ -5,15 +5,9 @@ from __future__ import annotations
 import pytest
 from builders import HERON, all_work, crack, impact, models
 
-from sutura.core.intake import (
-    CONSENTS,
-    check_consents,
-    check_customer,
-    check_functions,
-    check_marks,
-    is_overtaken,
-    read_damage,
-)
+from sutura.core.intake.arrival import CONSENTS, check_consents, check_customer, check_functions, is_overtaken
+from sutura.core.intake.damage import read_damage
+from sutura.core.intake.marks import check_marks
 from sutura.core.values import Outcome
 
 FACE = models()[HERON].face
@@ -62,33 +56,42 @@ def test_a_complete_list_is_taken_in_the_order_of_the_model() -> None:
     answers = all_work(MODEL) | {"touch": ("faulty", " dead strip ")}
     found, problems = check_functions(MODEL, answers)
     assert not problems
-    assert [one.function for one in found] == [one.id for one in MODEL.functions]
-    assert next(one for one in found if one.function == "touch").reason == "dead strip"
+    assert [hit.function for hit in found] == [function.id for function in MODEL.functions]
+    assert next(hit for hit in found if hit.function == "touch").reason == "dead strip"
 
 
 @pytest.mark.parametrize("answer", [("not_testable", ""), ("faulty", "  "), ("", ""), ("fine", "")])
 def test_an_answer_without_its_reason_or_none_at_all_is_refused_at_its_place(answer: tuple[str, str]) -> None:
     _, problems = check_functions(MODEL, all_work(MODEL) | {"image": answer})
-    assert [one.field for one in problems] == ["function.image"]
+    assert [problem.field for problem in problems] == ["function.image"]
 
 
 def test_a_flat_battery_is_not_testable_and_neither_fine_nor_broken() -> None:
-    found, _ = check_functions(MODEL, {one.id: ("not_testable", "battery flat") for one in MODEL.functions})
-    assert {one.outcome for one in found} == {Outcome.NOT_TESTABLE}
+    found, _ = check_functions(
+        MODEL, {function.id: ("not_testable", "battery flat") for function in MODEL.functions}
+    )
+    assert {hit.outcome for hit in found} == {Outcome.NOT_TESTABLE}
 
 
 def test_every_needed_consent_is_asked_for_and_no_other() -> None:
-    assert [one.field for one in check_consents([])] == [
-        f"consent.{one.id}" for one in CONSENTS if one.needed
+    assert [problem.field for problem in check_consents([])] == [
+        f"consent.{consent.id}" for consent in CONSENTS if consent.needed
     ]
-    assert check_consents([one.id for one in CONSENTS if one.needed]) == []
+    assert check_consents([consent.id for consent in CONSENTS if consent.needed]) == []
 
 
 @pytest.mark.parametrize(
     ("name", "phone", "email", "fields"),
-    [("", "555 0101", "", ["name"]), ("Orla", "", "", ["phone"]), ("Orla", "555", "", ["phone"]), ("Orla", "call me", "", ["phone"]),
-     ("Orla", "", "orla.example", ["email"]), ("Orla", "", "a b@c", ["email"]), ("Orla", "+1 (555) 01-01", "o@v.example", [])],
-)  # fmt: skip
+    [
+        ("", "555 0101", "", ["name"]),
+        ("Orla", "", "", ["phone"]),
+        ("Orla", "555", "", ["phone"]),
+        ("Orla", "call me", "", ["phone"]),
+        ("Orla", "", "orla.example", ["email"]),
+        ("Orla", "", "a b@c", ["email"]),
+        ("Orla", "+1 (555) 01-01", "o@v.example", []),
+    ],
+)
 def test_a_customer_has_a_name_and_a_way_to_be_reached(
     name: str, phone: str, email: str, fields: list[str]
 ) -> None:

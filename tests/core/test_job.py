@@ -37,9 +37,11 @@ def test_a_refused_move_says_everything_that_is_missing() -> None:
     with pytest.raises(MoveRefused) as refused:
         check_move(facts(Stage.IDENTIFIED), Move.QUOTE)
     assert refused.value.missing == (
-        "the function list on arrival is not complete", "the customer has not agreed to everything needed",
-        "no part is chosen in Match", "no price is agreed",
-    )  # fmt: skip
+        "the function list on arrival is not complete",
+        "the customer has not agreed to everything needed",
+        "no part is chosen in Match",
+        "no price is agreed",
+    )
     assert "00-KV6" in str(refused.value)
 
 
@@ -79,8 +81,8 @@ def test_where_a_move_can_start_is_read_from_the_one_list_of_ways() -> None:
 @pytest.mark.parametrize("stage", list(Stage))
 def test_the_seam_has_one_stitch_for_each_name_and_at_most_one_open(stage: Stage) -> None:
     stitches = seam(stage)
-    assert [one.name for one in stitches] == list(SEAM)
-    assert sum(one.state in (Stitch.LOOSE, Stitch.CROSSED) for one in stitches) == (
+    assert [stitch.name for stitch in stitches] == list(SEAM)
+    assert sum(stitch.state in (Stitch.LOOSE, Stitch.CROSSED) for stitch in stitches) == (
         stage is not Stage.HANDED_BACK
     )
 

@@ -1,4 +1,6 @@
-"""Fit of offers: the trade facts of section 1 of the check values, W03–W18 (common practice, no source), and what must hold of any judge."""
+"""Fit of offers: the trade facts of section 1 of the check values, W03–W18 (common practice, no source), and
+what must hold of any judge.
+"""
 
 from __future__ import annotations
 
@@ -11,37 +13,27 @@ from typing import Any
 import pytest
 from builders import HERON, NOW, PLAIN, SLATE, models, numbers, offer, offers, wanted
 
+from sutura.core import rules
 from sutura.core.errors import ManyInvalid
-from sutura.core.matching import (
-    ATTRIBUTES,
-    BRACKETS,
-    RULES,
-    Agreement,
-    Around,
-    Demand,
+from sutura.core.matching.attributes import ATTRIBUTES, Demand
+from sutura.core.matching.comparing import BRACKETS, Agreement, Around
+from sutura.core.matching.judging import (
     Evidence,
     Finding,
     Fit,
     Judged,
     Known,
     Learned,
-    Measured,
-    Offer,
     Source,
     Wanted,
-    compare_original,
-    corrections,
-    density_ppi,
-    find_kits,
     judge,
     listing_flags,
     may_choose,
-    read_measured,
-    read_resolution,
-    size_mm,
-    wanted_of,
 )
-from sutura.core.matching.resolution import NAMES
+from sutura.core.matching.kits import find_kits
+from sutura.core.matching.offers import Measured, Offer
+from sutura.core.matching.resolution import NAMES, density_ppi, read_resolution, size_mm
+from sutura.core.matching.wanted import compare_original, corrections, read_measured, wanted_of
 
 
 def known(*flexes: Offer, **more: Any) -> Known:
@@ -137,8 +129,13 @@ def test_a_length_that_is_no_number_differs_and_does_not_crash(width: str) -> No
 
 @pytest.mark.parametrize(
     ("model", "fits", "refused"),
-    [("fennick-heron", "P-1001", "P-1003"), ("fennick-heron-l", "P-1003", "P-1001"), ("fennick-finch", "P-1101", "P-1102"), ("fennick-finch-2", "P-1102", "P-1101")],
-)  # fmt: skip
+    [
+        ("fennick-heron", "P-1001", "P-1003"),
+        ("fennick-heron-l", "P-1003", "P-1001"),
+        ("fennick-finch", "P-1101", "P-1102"),
+        ("fennick-finch-2", "P-1102", "P-1101"),
+    ],
+)
 def test_a_siblings_part_is_refused_although_every_step_is_shared(
     model: str, fits: str, refused: str
 ) -> None:
@@ -149,8 +146,11 @@ def test_a_siblings_part_is_refused_although_every_step_is_shared(
 
 
 LIDS = {
-    "ardale-foil-13-first": "P-6001", "ardale-foil-13-early": "P-6002", "ardale-foil-13-mid": "P-6003", "ardale-foil-13-late": "P-6005",
-}  # fmt: skip
+    "ardale-foil-13-first": "P-6001",
+    "ardale-foil-13-early": "P-6002",
+    "ardale-foil-13-mid": "P-6003",
+    "ardale-foil-13-late": "P-6005",
+}
 
 
 @pytest.mark.parametrize("model", LIDS)
@@ -194,7 +194,7 @@ def test_w03_an_earlier_panel_the_newer_glass_and_a_flex_make_a_kit() -> None:
         "FX-F12-24",
     }
     assert "Adapter flex, Fold 12 gen 2 to gen 4 bridges it" in kit.says
-    assert kit.offer.price_minor + sum(one.price_minor for one in kit.extras) == 12_800 + 3_800 + 1_600
+    assert kit.offer.price_minor + sum(extra.price_minor for extra in kit.extras) == 12_800 + 3_800 + 1_600
     genuine = judged("tarnbeck-fold-12-g4", "P-3101")
     assert genuine.fit is Fit.FITS
     assert genuine.offer.price_minor == 42_000
@@ -355,7 +355,7 @@ def test_a_broken_item_is_bought_when_somebody_sells_it() -> None:
     spare = offer("P-7001")
     found = judged(HERON, "P-1001", known(destroyed=["earpiece module"], spares={"earpiece module": spare}))
     assert (found.fit, found.extras) == (Fit.FITS, (spare,))
-    (item,) = (one for one in found.items if one.source is Source.BOUGHT)
+    (item,) = (item for item in found.items if item.source is Source.BOUGHT)
     assert item.bought is spare
     assert judged(HERON, "P-1001", known(destroyed=["earpiece module"])).fit is Fit.NOT
     assert judged(HERON, "P-1002", known(destroyed=["earpiece module"])).fit is Fit.FITS
@@ -491,9 +491,14 @@ def test_a_measurement_that_cannot_be_read_is_refused_with_its_place() -> None:
 
 @pytest.mark.parametrize(
     ("pixels", "diagonal", "ppi"),
-    [((1920, 1080), 15.6, 141.21199808219862), ((1920, 1080), 14.0, 157.3505121487356), ((1366, 768), 15.6, 100.45466986113651),
-     ((2560, 1600), 13.3, 226.98300468106115), ((2532, 1170), 6.06, 460.27252681566847)],
-)  # fmt: skip
+    [
+        ((1920, 1080), 15.6, 141.21199808219862),
+        ((1920, 1080), 14.0, 157.3505121487356),
+        ((1366, 768), 15.6, 100.45466986113651),
+        ((2560, 1600), 13.3, 226.98300468106115),
+        ((2532, 1170), 6.06, 460.27252681566847),
+    ],
+)
 def test_density_against_the_check_values(pixels: tuple[int, int], diagonal: float, ppi: float) -> None:
     """Check values section 4 (calc)."""
     assert density_ppi(*pixels, diagonal) == pytest.approx(ppi, rel=1e-12)
@@ -512,9 +517,17 @@ def test_the_format_names_stand_in_the_list_of_display_timings() -> None:
 
 @pytest.mark.parametrize(
     ("text", "may_be"),
-    [("1366x768", {(1366, 768)}), ("768 X 1366", {(1366, 768)}), ("WXGA", {(1280, 768), (1280, 800), (1366, 768)}), ("fhd ips", {(1920, 1080)}),
-     ("WXGA 1366*768", {(1366, 768)}), ("WUXGA", {(1920, 1200)}), ("nice", set()), ("", set())],
-)  # fmt: skip
+    [
+        ("1366x768", {(1366, 768)}),
+        ("768 X 1366", {(1366, 768)}),
+        ("WXGA", {(1280, 768), (1280, 800), (1366, 768)}),
+        ("fhd ips", {(1920, 1080)}),
+        ("WXGA 1366*768", {(1366, 768)}),
+        ("WUXGA", {(1920, 1200)}),
+        ("nice", set()),
+        ("", set()),
+    ],
+)
 def test_a_resolution_is_read_by_number_or_name(text: str, may_be: set[tuple[int, int]]) -> None:
     assert read_resolution(text).may_be == may_be
 
@@ -553,7 +566,9 @@ def test_pins_are_counted_and_sizes_are_measured(typed: str) -> None:
     """Common practice, no source: there is no half a pin."""
     with pytest.raises(ManyInvalid) as refused:
         read_measured({"connector_pins": typed, "width_mm": "70,25"}, "part")
-    assert [(one.field, one.refused) for one in refused.value.problems] == [("part.connector_pins", typed)]
+    assert [(problem.field, problem.refused) for problem in refused.value.problems] == [
+        ("part.connector_pins", typed)
+    ]
     assert "a whole number, such as 40" in refused.value.problems[0].accepts
     assert read_measured({"connector_pins": "40", "width_mm": "70,25"}) == {
         "connector_pins": 40,
@@ -562,12 +577,12 @@ def test_pins_are_counted_and_sizes_are_measured(typed: str) -> None:
 
 
 def test_every_finding_names_a_listed_rule() -> None:
-    listed = {rule.id for rule in RULES}
+    listed = {rule.id for rule in rules.ALL}
     every = [
         judge(wanted(model), one, known(offer("P-3104"))) for model in models() for one in offers().values()
     ]
-    assert {found.rule for one in every for found in one.findings} <= listed
-    assert {f"fit.{rule.attribute}" for rule in ATTRIBUTES} <= listed
+    assert {found.rule for match in every for found in match.findings} <= listed
+    assert {rule.rule for rule in ATTRIBUTES} <= listed
 
 
 @pytest.mark.parametrize("barcode", [code for code in offers() if "resolution" in offers()[code].attributes])

@@ -10,7 +10,7 @@ from builders import HERON, PLAIN, SLATE, models
 from hypothesis import given
 from hypothesis import strategies as st
 
-from sutura.core.errors import AccessoriesMissing, Invalid
+from sutura.core.errors import AccessoriesMissing, Invalid, ManyInvalid
 from sutura.core.handover import (
     Accessory,
     Method,
@@ -21,7 +21,7 @@ from sutura.core.handover import (
 )
 from sutura.core.job import Stage
 from sutura.core.maths.money import Money
-from sutura.core.quoting import Rates, check_price, margin, price_may_change, quote, together
+from sutura.core.quoting import Rates, margin, price_may_change, quote, read_price, together
 
 RATES = Rates(currency="TAL", bench_rate_minor=7_200, markup_bps=3_500, tax_bps=2_000)
 
@@ -68,10 +68,18 @@ def test_the_parts_of_a_quote_always_add_up_to_its_price(cost: int, minutes: int
     assert made.price.minor % 100 == 0
 
 
-@pytest.mark.parametrize("minor", [None, 0, -1, 10_000_001])
-def test_a_price_is_an_amount_above_zero(minor: int | None) -> None:
-    with pytest.raises(Invalid, match=r"such as 149\.90"):
-        check_price(minor, "x")
+@pytest.mark.parametrize("typed", ["", "0", "-1", "100000.01", "much"])
+def test_a_price_is_an_amount_above_zero(typed: str) -> None:
+    with pytest.raises(ManyInvalid) as refused:
+        read_price(typed, "TAL")
+    assert list(refused.value.by_field) == ["price"]
+
+
+def test_a_price_without_cents_is_rounded_up_to_a_whole_unit() -> None:
+    yen = Rates(currency="JPY", bench_rate_minor=7_200, markup_bps=3_500, tax_bps=2_000)
+    made = quote(Money(minor=6_001, currency="JPY"), 45, yen)
+    assert made.price.minor == 16_201  # 6001 × 1.35 → 8101; (8101 + 0.75 × 7200) × 1.2 = 16201.2
+    assert made.part + made.work + made.tax == made.price
 
 
 # -- handover -------------------------------------------------------------------------------
@@ -92,10 +100,10 @@ def test_a_thing_that_did_not_come_does_not_stand_in_for_one_that_did() -> None:
 
 
 def test_the_payment_is_the_whole_open_amount_by_a_known_method() -> None:
-    assert check_payment(tal(13_900), 13_900, "139", "card") == (tal(13_900), Method.CARD)
-    for minor, method in ((13_899, "card"), (None, "card"), (13_900, "promise")):
+    assert check_payment(tal(13_900), "139,00", "card") == (tal(13_900), Method.CARD)
+    for amount, method in (("138.99", "card"), ("x", "card"), ("", "card"), ("139", "promise")):
         with pytest.raises(Invalid):
-            check_payment(tal(13_900), minor, "x", method)
+            check_payment(tal(13_900), amount, method)
 
 
 def test_the_warranty_runs_from_the_day_of_handover() -> None:

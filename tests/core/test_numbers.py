@@ -1,4 +1,6 @@
-"""Printed numbers that stand in for others: chains, conditions, rings (common practice, no source; graph against networks worked by hand)."""
+"""Printed numbers that stand in for others: chains, conditions, rings (common practice, no source; graph
+against networks worked by hand).
+"""
 
 from __future__ import annotations
 
@@ -8,8 +10,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from sutura.core.identify import LabelPattern
-from sutura.core.matching import Interchange, Numbers, Standing, revision_of, tangles
+from sutura.core.identify.scan import LabelPattern
+from sutura.core.matching.numbers import Interchange, Numbers, Standing, revision_of, tangles
 
 PATTERNS = (LabelPattern(maker="Ardale panels", base="AP###-GT##", revision="-@", says="edition"),)
 
@@ -51,8 +53,8 @@ def test_the_chain_with_the_fewest_conditions_is_taken_and_its_conditions_named(
 @pytest.mark.parametrize(
     ("text", "parts"),
     [
-        ("AP156-GT40-B", ("AP156-GT40", "-B")),
-        ("ap156-gt40-b", ("AP156-GT40", "-B")),
+        ("AP156-GT40-B", ("AP156GT40", "B")),
+        ("ap156 gt40 b", ("AP156GT40", "B")),
         ("AP15-GT40-B", None),
         ("NV156T-R40", None),
     ],
@@ -69,12 +71,28 @@ def test_another_revision_of_one_number_is_told_from_another_number() -> None:
 
 def test_a_number_with_older_ones_is_told_from_one_without() -> None:
     known = Numbers.of([*newer("N-2", "N-1"), Interchange(number="A", of="B", both=True)])
-    assert known.replaces_something("N-2")
-    assert not known.replaces_something("N-1")
-    assert not known.replaces_something("A")
-    assert known.is_replaced("N-1")
-    assert not known.is_replaced("N-2")
-    assert not known.is_replaced("B")
+    assert known.may_be_refused_for("N-2")
+    assert not known.may_be_refused_for("N-1")
+    assert not known.may_be_refused_for("A")
+    assert known.may_refuse("N-1")
+    assert not known.may_refuse("N-2")
+    assert not known.may_refuse("B")
+
+
+def test_an_unknown_number_behind_an_equal_one_may_be_an_older_one() -> None:
+    """A and B are the same part, and B replaces C: a part without its number may be C, for a need of A as
+    well.
+    """
+    known = Numbers.of([Interchange(number="A", of="B", both=True), *newer("B", "C")])
+    assert known.may_be_refused_for("A")
+    assert known.may_refuse("C")
+    assert not known.may_refuse("A")
+
+
+def test_a_number_that_stands_in_under_a_condition_matters_when_it_is_not_known() -> None:
+    known = Numbers.of([Interchange(number="N-3", of="N-2", condition="new board")])
+    assert known.may_be_refused_for("N-2")
+    assert known.may_refuse("N-3")
 
 
 def test_rings_and_contradictions_are_found_and_named_once() -> None:

@@ -8,7 +8,8 @@ from typing import Any
 from hypothesis import given
 from hypothesis import strategies as st
 
-from sutura.core.catalogue import Arriving, Change, State, Stored, differing_places, plan_import
+from sutura.core.catalogue.model import State
+from sutura.core.catalogue.packs import Arriving, Change, Stored, differing_places, plan_import
 
 data = st.dictionaries(
     st.sampled_from("abc"), st.integers(0, 2) | st.lists(st.integers(0, 1), max_size=2), max_size=3
@@ -27,7 +28,7 @@ def stored(i: str, raw: dict[str, Any] | None = None, **more: Any) -> Stored:
 def changes(new: list[Arriving], old: list[Stored], *, retires: bool = True) -> dict[str, Change]:
     plan, problems = plan_import("p", new, old, retires=retires)
     assert not problems
-    return {one.id: one.change for one in plan.planned}
+    return {planned.id: planned.change for planned in plan.planned}
 
 
 def test_new_changed_same_and_left_out_are_told_apart() -> None:
@@ -86,11 +87,13 @@ def test_reading_a_pack_twice_changes_nothing_the_second_time(
     file = [arriving(i, draw.draw(data)) for i in new]
     present = {i: stored(i, draw.draw(data), used=draw.draw(st.sampled_from(["", "1 job"]))) for i in old}
     plan, _ = plan_import("p", file, list(present.values()), retires=True)
-    for one in plan.planned:
-        if one.change is Change.REMOVED:
-            del present[one.id]
-        elif one.change is Change.RETIRED:
-            present[one.id] = stored(one.id, dict(present[one.id].data), used="1 job", state=State.RETIRED)
+    for planned in plan.planned:
+        if planned.change is Change.REMOVED:
+            del present[planned.id]
+        elif planned.change is Change.RETIRED:
+            present[planned.id] = stored(
+                planned.id, dict(present[planned.id].data), used="1 job", state=State.RETIRED
+            )
     present |= {one.id: stored(one.id, dict(one.data)) for one in file}
     again, _ = plan_import("p", file, list(present.values()), retires=True)
     assert not again.does_something

@@ -29,9 +29,14 @@ from sutura.core.planning import (
 
 def waiting(code: str = "00-KV6", **changes: object) -> Waiting:
     plain: dict[str, object] = {
-        "stage": Stage.PART_IN_HAND, "promise_at": NOW + timedelta(minutes=60), "bench_minutes": 25, "cure_minutes": 0,
-        "steps_done": 0, "steps_total": 26, "technician": "Bram",
-    }  # fmt: skip
+        "stage": Stage.PART_IN_HAND,
+        "promise_at": NOW + timedelta(minutes=60),
+        "bench_minutes": 25,
+        "cure_minutes": 0,
+        "steps_done": 0,
+        "steps_total": 26,
+        "technician": "Bram",
+    }
     return Waiting(code=code, **{**plain, **changes})  # type: ignore[arg-type]
 
 
@@ -56,7 +61,7 @@ def test_who_may_and_is_free_soonest_comes_first() -> None:
     found = candidates(
         [skill("Lio", "2.0"), skill("Marit", None), skill("Bram", "0.8", load=40)], "phones", 25, 0
     )
-    assert [(one.name, one.may) for one in found] == [("Lio", True), ("Bram", True), ("Marit", False)]
+    assert [(hit.name, hit.may) for hit in found] == [("Lio", True), ("Bram", True), ("Marit", False)]
     assert "not trained in phones" in found[-1].why
 
 
@@ -109,7 +114,9 @@ def test_bench_minutes_shrink_with_the_steps_done() -> None:
 def test_least_slack_first_never_makes_one_bench_later_than_the_best_order_by_more_than_a_job(
     promises: list[int], minutes: list[int]
 ) -> None:
-    """Beside Jackson's rule (earliest due date minimises maximum lateness on one machine; published 1955, from memory)."""
+    """Beside Jackson's rule (earliest due date minimises maximum lateness on one machine; published 1955,
+    from memory).
+    """
     jobs = list(zip(promises, minutes, strict=False))
 
     def worst(order: list[tuple[int, int]]) -> int:

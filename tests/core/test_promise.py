@@ -10,20 +10,11 @@ from core.test_planning import waiting
 from hypothesis import given
 from hypothesis import strategies as st
 
-from sutura.core.intake import (
-    Hands,
-    Mark,
-    MarkKind,
-    PartSeen,
-    Side,
-    check_again,
-    check_functions,
-    check_promise,
-    diagnose,
-    earliest_promise,
-    summarise,
-    untested,
-)
+from sutura.core.intake.arrival import check_again, check_functions, untested
+from sutura.core.intake.diagnosis import diagnose
+from sutura.core.intake.marks import Mark, MarkKind, Side
+from sutura.core.intake.promise import Hands, PartSeen, check_promise, earliest_promise
+from sutura.core.intake.summary import summarise
 from sutura.core.job import Stage
 from sutura.core.maths.geometry import Point
 from sutura.core.planning import Waiting, bench_minutes_left, minutes_before, remaining_minutes
@@ -120,7 +111,7 @@ def test_work_that_has_time_lets_the_new_work_pass() -> None:
 def test_only_what_could_not_be_tested_is_tried_again() -> None:
     model = models()[HERON]
     answers = {**all_work(model), "touch": ("not_testable", "battery flat")}
-    baseline = {one.function: one for one in check_functions(model, answers)[0]}
+    baseline = {result.function: result for result in check_functions(model, answers)[0]}
     assert [one.id for one in untested(model, baseline)] == ["touch"]
     (result,), problems = check_again(model, baseline, {"touch": ("faulty", "dead at the top")})
     assert (result.outcome, problems) == (Outcome.FAULTY, [])
@@ -139,7 +130,7 @@ def test_the_summary_says_what_is_seen_what_is_thought_and_what_is_not_known() -
         "touch": ("faulty", "dead at the top"),
         "earpiece": ("not_testable", "no sound file"),
     }
-    results = {one.function: one for one in check_functions(model, answers)[0]}
+    results = {result.function: result for result in check_functions(model, answers)[0]}
     dent = Mark(kind=MarkKind.DENT, points=(Point(x=40, y=5),), reach_mm=3, side=Side.LEFT)
     found = diagnose({"glass": "broken", "image": "fine", "touch": "part", "frame": "bent"})
     said = " ".join(

@@ -1,10 +1,12 @@
-"""Baseline against proof: all nine pairs of outcomes, and what the shop answers for. Common practice, no source."""
+"""Baseline against proof: all nine pairs of outcomes, and what the shop answers for. Common practice, no
+source.
+"""
 
 from __future__ import annotations
 
 import pytest
 
-from sutura.core.catalogue import Function
+from sutura.core.catalogue.model import Function
 from sutura.core.proof import Change, Compared, advice, compare
 from sutura.core.values import FunctionResult, Outcome
 

@@ -1,4 +1,6 @@
-"""Which offer first: cost to a finished job, arrival, grade; ties and dominance (common practice, no source, unless said)."""
+"""Which offer first: cost to a finished job, arrival, grade; ties and dominance (common practice, no source,
+unless said).
+"""
 
 from __future__ import annotations
 
@@ -11,16 +13,14 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from sutura.core.errors import ManyInvalid
-from sutura.core.matching import (
+from sutura.core.matching.judging import Fit, Judged, may_choose
+from sutura.core.matching.kits import find_kits
+from sutura.core.matching.ranking import (
     WEIGHT_WORDS,
-    Fit,
-    Judged,
     Weights,
     cost_lines,
     defect_rate,
     dominates,
-    find_kits,
-    may_choose,
     rank,
     read_weights,
     wait_days,
@@ -46,9 +46,14 @@ def test_every_cost_to_a_finished_job_is_a_line() -> None:
     lines = {line.what: line.minor for line in cost_lines(one, PLAIN_WEIGHTS, 25, 1)}
     # 2.5 % of the 25 minutes that would be worked again at 72.00 an hour
     assert lines == {
-        "part": 6_000, "shipping": 490, "4 min more at the bench": 480, f"expected loss, 2.5% of {one.offer.supplier}'s pieces fail": 75,
-        "2 days of waiting": 600, "1 day past the promise": 2_500, "grade: genuine pulled": 300,
-    }  # fmt: skip
+        "part": 6_000,
+        "shipping": 490,
+        "4 min more at the bench": 480,
+        f"expected loss, 2.5% of {one.offer.supplier}'s pieces fail": 75,
+        "2 days of waiting": 600,
+        "1 day past the promise": 2_500,
+        "grade: genuine pulled": 300,
+    }
 
 
 def test_what_lies_on_the_shelf_waits_for_nothing_and_is_not_shipped() -> None:
@@ -103,7 +108,7 @@ def test_an_offer_that_is_worse_in_all_is_folded_under_the_better_one() -> None:
         judged(SLATE, "P-3001", id=2, price_minor=20_000, supplier="Elsewhere"),
     )
     ranked = rank([worse, best], PLAIN_WEIGHTS)
-    assert [bool(one.under) for one in ranked] == [False, True]
+    assert [bool(ranked_offer.under) for ranked_offer in ranked] == [False, True]
     assert "Slate 11 front with adhesive" in ranked[1].under
     better_grade = judged(SLATE, "P-3001", id=3, price_minor=20_000, grade="genuine new")
     assert not any(one.under for one in rank([best, better_grade], PLAIN_WEIGHTS))
@@ -127,16 +132,19 @@ def test_only_offers_that_are_beaten_in_all_are_folded(made: list[tuple[str, int
         for n, (code, price, lead, free) in enumerate(made, 1)
     ]
     ranked = rank(every, PLAIN_WEIGHTS)
-    assert sorted(one.judged.offer.id for one in ranked) == [one.offer.id for one in every]
+    assert sorted(ranked_offer.judged.offer.id for ranked_offer in ranked) == [
+        match.offer.id for match in every
+    ]
     groups = [
-        0 if may_choose(one.judged.fit) else 1 if one.judged.fit is Fit.UNKNOWN else 2 for one in ranked
+        0 if may_choose(ranked_offer.judged.fit) else 1 if ranked_offer.judged.fit is Fit.UNKNOWN else 2
+        for ranked_offer in ranked
     ]
     assert groups == sorted(groups)
-    for one in ranked:
-        beaten = any(dominates(other, one) for other in ranked)
-        assert not one.under or beaten
-        if may_choose(one.judged.fit):
-            assert bool(one.under) is beaten
+    for ranked_offer in ranked:
+        beaten = any(dominates(other, ranked_offer) for other in ranked)
+        assert not ranked_offer.under or beaten
+        if may_choose(ranked_offer.judged.fit):
+            assert bool(ranked_offer.under) is beaten
 
 
 def test_adding_offers_changes_no_other_verdict() -> None:
@@ -147,14 +155,14 @@ def test_adding_offers_changes_no_other_verdict() -> None:
 
 
 def test_weights_are_kept_and_read_back() -> None:
-    typed = {name: amount_text(minor) for name, minor in weights_kept(PLAIN_WEIGHTS).items()}
+    typed = {name: amount_text(minor, "TAL") for name, minor in weights_kept(PLAIN_WEIGHTS).items()}
     assert set(typed) == set(WEIGHT_WORDS)
-    assert weights_from(weights_kept(read_weights({**typed, "late_day": "99.00"}, 7_200)), 7_200) == replace(
-        PLAIN_WEIGHTS, late_day_minor=9_900
-    )
+    assert weights_from(
+        weights_kept(read_weights({**typed, "late_day": "99.00"}, 7_200, "TAL")), 7_200
+    ) == replace(PLAIN_WEIGHTS, late_day_minor=9_900)
     assert weights_from({}, 7_200) == PLAIN_WEIGHTS
     with pytest.raises(ManyInvalid) as refused:
-        read_weights({**typed, "consent": "much", "grade.": "-1"}, 7_200)
+        read_weights({**typed, "consent": "much", "grade.": "-1"}, 7_200, "TAL")
     assert set(refused.value.by_field) == {"weight.consent", "weight.grade."}
 
 

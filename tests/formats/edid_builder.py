@@ -16,10 +16,26 @@ def summed(block: bytes) -> bytes:
 def detailed(
     clock_khz: int, wide: int, gap_wide: int, high: int, gap_high: int, mm: tuple[int, int], flags: int = 0x18
 ) -> bytes:
-    return (clock_khz // 10).to_bytes(2, "little") + bytes([
-        wide & 255, gap_wide & 255, wide >> 8 << 4 | gap_wide >> 8, high & 255, gap_high & 255, high >> 8 << 4 | gap_high >> 8,
-        8, 16, 0x32, 0, mm[0] & 255, mm[1] & 255, mm[0] >> 8 << 4 | mm[1] >> 8, 0, 0, flags,
-    ])  # fmt: skip
+    return (clock_khz // 10).to_bytes(2, "little") + bytes(
+        [
+            wide & 255,
+            gap_wide & 255,
+            wide >> 8 << 4 | gap_wide >> 8,
+            high & 255,
+            gap_high & 255,
+            high >> 8 << 4 | gap_high >> 8,
+            8,
+            16,
+            0x32,
+            0,
+            mm[0] & 255,
+            mm[1] & 255,
+            mm[0] >> 8 << 4 | mm[1] >> 8,
+            0,
+            0,
+            flags,
+        ]
+    )
 
 
 def text(tag: int, words: str) -> bytes:
@@ -114,12 +130,27 @@ def size_block(wide_tenths: int, high_tenths: int, version: int = 0x12) -> bytes
 
 printable = st.text(alphabet=LETTERS + "0123456789-.", min_size=1, max_size=13)
 timings = st.builds(
-    detailed, st.integers(2_500, 65_535).map(lambda n: n * 10), st.integers(64, 4095), st.integers(1, 1000), st.integers(64, 4095), st.integers(1, 1000),
+    detailed,
+    st.integers(2_500, 65_535).map(lambda n: n * 10),
+    st.integers(64, 4095),
+    st.integers(1, 1000),
+    st.integers(64, 4095),
+    st.integers(1, 1000),
     st.tuples(st.integers(0, 999), st.integers(0, 999)),
-)  # fmt: skip
+)
 made = st.builds(
-    Made, maker=st.text(alphabet=LETTERS, min_size=3, max_size=3), product=st.integers(0, 65_535), serial=st.integers(1, 2**32 - 1),
-    week=st.one_of(st.integers(1, 53), st.just(0xFF)), year=st.integers(2006, 2024), depth=st.integers(1, 6), interface=st.integers(1, 5),
-    cm=st.tuples(st.integers(1, 255), st.integers(1, 255)), minor=st.sampled_from([3, 4]), timing=timings,
-    others=st.tuples(printable.map(lambda words: text(0xFC, words)), printable.map(lambda words: text(0xFF, words))),
-)  # fmt: skip
+    Made,
+    maker=st.text(alphabet=LETTERS, min_size=3, max_size=3),
+    product=st.integers(0, 65_535),
+    serial=st.integers(1, 2**32 - 1),
+    week=st.one_of(st.integers(1, 53), st.just(0xFF)),
+    year=st.integers(2006, 2024),
+    depth=st.integers(1, 6),
+    interface=st.integers(1, 5),
+    cm=st.tuples(st.integers(1, 255), st.integers(1, 255)),
+    minor=st.sampled_from([3, 4]),
+    timing=timings,
+    others=st.tuples(
+        printable.map(lambda words: text(0xFC, words)), printable.map(lambda words: text(0xFF, words))
+    ),
+)

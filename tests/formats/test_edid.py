@@ -1,4 +1,6 @@
-"""The EDID reader against Debian's `edid-decode` on EDIDs that the tests build, and against the DMT table it prints."""
+"""The EDID reader against Debian's `edid-decode` on EDIDs that the tests build, and against the DMT table it
+prints.
+"""
 
 from __future__ import annotations
 
@@ -23,7 +25,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from sutura.core.errors import Invalid
-from sutura.core.identify import Panel, size_of
+from sutura.core.identify.panel import Panel, size_of
 from sutura.formats.edid import read_edid, read_edid_text
 
 
@@ -75,7 +77,9 @@ def test_every_field_agrees_with_the_reference_program(one: Made) -> None:
 
 
 def test_the_two_byte_orders_are_not_mixed_up() -> None:
-    """Maker codes are big-endian, product and serial little-endian: the trap of a published reader that swaps them."""
+    """Maker codes are big-endian, product and serial little-endian: the trap of a published reader that swaps
+    them.
+    """
     panel = read_edid(Made(maker="ABC", product=0x0102, serial=0x01020304).bytes())
     assert (panel.maker, panel.product, panel.serial) == ("ABC", 0x0102, 0x01020304)
     assert Made(maker="ABC").bytes()[8:10].hex() == "0443"
@@ -83,8 +87,10 @@ def test_the_two_byte_orders_are_not_mixed_up() -> None:
 
 DMT = [
     # VESA DMT by `edid-decode --list-dmts`; gaps from the same standard (from memory, sure)
-    ("1920x1080", 148_500, 1920, 280, 1080, 45), ("1366x768", 85_500, 1366, 426, 768, 30), ("1920x1200", 193_250, 1920, 672, 1200, 45),
-]  # fmt: skip
+    ("1920x1080", 148_500, 1920, 280, 1080, 45),
+    ("1366x768", 85_500, 1366, 426, 768, 30),
+    ("1920x1200", 193_250, 1920, 672, 1200, 45),
+]
 
 
 @pytest.mark.parametrize(("name", "clock", "wide", "gap_wide", "high", "gap_high"), DMT)
@@ -163,10 +169,14 @@ def test_missing_and_surplus_blocks_are_said() -> None:
 @pytest.mark.parametrize(
     ("data", "says"),
     [
-        (b"", "0 bytes"), (Made().bytes()[:127], "it is cut off"), (b"\xff" * 128, "an EDID begins with 00 ff"), (bytes(128), "an EDID begins with"),
-        (Made().bytes() + bytes(32_768), "too long"), (summed(Made().bytes()[:18] + b"\x02\x00" + Made().bytes()[20:]), "versions 1.0 to 1.4"),
+        (b"", "0 bytes"),
+        (Made().bytes()[:127], "it is cut off"),
+        (b"\xff" * 128, "an EDID begins with 00 ff"),
+        (bytes(128), "an EDID begins with"),
+        (Made().bytes() + bytes(32_768), "too long"),
+        (summed(Made().bytes()[:18] + b"\x02\x00" + Made().bytes()[20:]), "versions 1.0 to 1.4"),
     ],
-)  # fmt: skip
+)
 def test_what_is_no_edid_is_refused_with_what_would_be_taken(data: bytes, says: str) -> None:
     with pytest.raises(Invalid, match=re.escape(says)):
         read_edid(data)
@@ -260,8 +270,12 @@ def test_one_zero_centimetre_is_an_aspect_ratio_in_the_newest_version() -> None:
 
 @pytest.mark.parametrize(
     ("inches", "pixels", "ppi"),
-    [(15.6, (1920, 1080), 141.21199808219862), (14.0, (1920, 1080), 157.3505121487356), (15.6, (1366, 768), 100.45466986113651)],
-)  # fmt: skip
+    [
+        (15.6, (1920, 1080), 141.21199808219862),
+        (14.0, (1920, 1080), 157.3505121487356),
+        (15.6, (1366, 768), 100.45466986113651),
+    ],
+)
 def test_density_agrees_with_the_closed_form_within_its_stated_doubt(
     inches: float, pixels: tuple[int, int], ppi: float
 ) -> None:

@@ -15,14 +15,7 @@ from jsonschema import Draft202012Validator
 
 from sutura.config import CATALOGUE
 from sutura.core.errors import ManyInvalid
-from sutura.formats.pack import (
-    canonical,
-    model_from_json,
-    model_to_json,
-    read_models,
-    read_pack,
-    read_parts,
-)
+from sutura.formats.pack import canonical, model_from_json, model_to_json, read_models, read_pack, read_parts
 
 SCHEMAS = CATALOGUE / "schema"
 HERON: dict[str, Any] = json.loads((CATALOGUE / "models" / "fennick.json").read_text("utf-8"))

@@ -1,4 +1,6 @@
-"""Photos: drawn anew, upright, without what was hidden in them; what is no photo is refused. Pictures by Pillow (library)."""
+"""Photos: drawn anew, upright, without what was hidden in them; what is no photo is refused. Pictures by
+Pillow (library).
+"""
 
 from __future__ import annotations
 
@@ -82,12 +84,18 @@ def bomb(width: int, height: int) -> bytes:
 @pytest.mark.parametrize(
     ("data", "says"),
     [
-        (b"", "send a photo"), (b"GIF89a" + bytes(20), "no photo"), (b"%PDF-1.7", "no photo"), (b"<svg/>", "no photo"),
-        (picture()[:200], "broken"), (bytes(MOST_BYTES + 1), "too large"), (bomb(50_000, 50_000), "unpacks to too much"),
-        (bomb(9_000, 9_000), "unpacks to too much"), (picture("PNG")[:-30], "broken"),
+        (b"", "send a photo"),
+        (b"GIF89a" + bytes(20), "no photo"),
+        (b"%PDF-1.7", "no photo"),
+        (b"<svg/>", "no photo"),
+        (picture()[:200], "broken"),
+        (bytes(MOST_BYTES + 1), "too large"),
+        (bomb(50_000, 50_000), "unpacks to too much"),
+        (bomb(9_000, 9_000), "unpacks to too much"),
+        (picture("PNG")[:-30], "broken"),
     ],
     ids=["nothing", "gif", "pdf", "svg", "cut off", "too large", "bomb", "small bomb", "cut png"],
-)  # fmt: skip
+)
 def test_what_is_no_photo_is_refused_with_what_would_do(data: bytes, says: str) -> None:
     with pytest.raises(Invalid, match=says) as refused:
         read_photo(data)

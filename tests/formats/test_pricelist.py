@@ -1,6 +1,7 @@
 """Price lists: encodings, delimiters, decimal signs, units, formula-safe cells.
 
-Encodings by the standard library's codecs; CSV by RFC 4180 (published; from memory: sure). 1 inch = 25.4 mm (ISO, sure). The rest: common practice, no source.
+Encodings by the standard library's codecs; CSV by RFC 4180 (published; from memory: sure). 1 inch = 25.4 mm
+(ISO, sure). The rest: common practice, no source.
 """
 
 from __future__ import annotations
@@ -14,14 +15,12 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from sutura.core.errors import Invalid
-from sutura.core.matching import (
+from sutura.core.matching.listing import (
     RowReader,
     check_mapping,
     decimal_sign,
     guarded,
     guess_mapping,
-    read_amount,
-    read_length,
     unguarded,
 )
 from sutura.formats.pricelist import read_price_file, write_price_file
@@ -72,25 +71,6 @@ def test_arbitrary_bytes_are_read_or_refused_and_never_crash(file: bytes) -> Non
 
 
 @pytest.mark.parametrize(
-    ("text", "decimal", "minor"),
-    [
-        ("58", "", 5_800), ("58.00", ".", 5_800), ("58,5", ",", 5_850), ("1.234,50", "", 123_450), ("1,234.50", "", 123_450), ("1.234", ",", 123_400),
-        ("1,234", ".", 123_400), ("TAL 58.00", ".", 5_800), ("58,00 tal", ",", 5_800), ("1 234,50", ",", 123_450), ("1'234.50", ".", 123_450), ("0.005", ".", 1),
-    ],
-)  # fmt: skip
-def test_an_amount_is_read_with_its_own_decimal_sign(text: str, decimal: str, minor: int) -> None:
-    assert read_amount(text, decimal, "TAL") == minor
-
-
-@pytest.mark.parametrize(
-    "text", ["", "free", "-5", "0", "0.00", "1,234", "1.2.3", "58 USX", "999999999", "12,34,56.7.8"]
-)
-def test_an_amount_that_can_be_read_two_ways_or_not_at_all_is_refused(text: str) -> None:
-    with pytest.raises(Invalid):
-        read_amount(text, "", "TAL")
-
-
-@pytest.mark.parametrize(
     ("samples", "sign"),
     [
         (["1.234,50", "7"], ","),
@@ -102,39 +82,6 @@ def test_an_amount_that_can_be_read_two_ways_or_not_at_all_is_refused(text: str)
 )
 def test_the_decimal_sign_is_told_by_the_prices_themselves(samples: list[str], sign: str) -> None:
     assert decimal_sign(samples) == sign
-
-
-@given(st.integers(1, 9_999_999), st.sampled_from([(".", ","), (",", ".")]), st.booleans())
-def test_every_amount_written_in_either_way_is_read_back(
-    minor: int, signs: tuple[str, str], grouped: bool
-) -> None:
-    whole = f"{minor // 100:,}".replace(",", signs[1]) if grouped else str(minor // 100)
-    assert read_amount(f"{whole}{signs[0]}{minor % 100:02d}", signs[0], "TAL") == minor
-
-
-# -- units ----------------------------------------------------------------------------------------------
-
-
-@pytest.mark.parametrize(
-    ("text", "mm"), [("359.5", 359.5), ("359,5 mm", 359.5), ("35.95cm", 359.5), ('1"', 25.4), ("2 in", 50.8), ("0.125 inch", 3.175)]
-)  # fmt: skip
-def test_lengths_are_read_with_their_unit(text: str, mm: float) -> None:
-    """2 in = 50.8 mm and 1/8 in = 3.175 mm stand in the check values."""
-    assert read_length(text) == mm
-
-
-@pytest.mark.parametrize(
-    ("text", "inches"),
-    [("15.6", 15.6), ('15,6"', 15.6), ("15.6 inch", 15.6), ("39.6 cm", 15.59), ("396 mm", 15.59)],
-)
-def test_a_diagonal_is_in_inches(text: str, inches: float) -> None:
-    assert read_length(text, inches=True) == inches
-
-
-@pytest.mark.parametrize("text", ["wide", "0", "-3", "3 feet", ""])
-def test_a_length_that_is_none_is_refused(text: str) -> None:
-    with pytest.raises(Invalid):
-        read_length(text)
 
 
 # -- columns and rows -----------------------------------------------------------------------------------
@@ -197,7 +144,7 @@ def test_a_row_is_read_whole() -> None:
 def test_a_bad_row_says_everything_that_is_wrong_with_it() -> None:
     listing, problems = reader().read(["", "x" * 300, "", "free", "many", "wide", "big", "shiny", "soon"])
     assert listing is None
-    assert {one.field for one in problems} == {
+    assert {problem.field for problem in problems} == {
         "number",
         "name",
         "kind",

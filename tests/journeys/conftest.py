@@ -23,7 +23,8 @@ expect.set_options(timeout=15_000)
 CHROMIUM = os.environ.get("CHROMIUM", "/usr/bin/chromium")
 # a refused form is answered with 4xx, and a test cuts the connection: the browser notes both on its console
 _EXPECTED = re.compile(
-    r"Failed to load resource: (the server responded with a status of (401|403|404|409|422|429|503)|net::ERR_)"
+    r"Failed to load resource: (the server responded with a status of "
+    r"(401|403|404|409|422|429|503)|net::ERR_)"
 )
 
 

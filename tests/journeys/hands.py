@@ -37,7 +37,10 @@ class Mouse:
     def _on_screen(self, place: Place) -> Place:
         """A place on the face, in mm, as a place on the screen."""
         found: list[float] = self.page.locator("svg.drawing").evaluate(
-            "(svg, p) => { const s = new DOMPoint(p[0], p[1]).matrixTransform(svg.getScreenCTM()); return [s.x, s.y]; }",
+            (
+                "(svg, p) => { const s = new DOMPoint(p[0], p[1]).matrixTransform(svg.getScreenCTM()); "
+                "return [s.x, s.y]; }"
+            ),
             list(place),
         )
         return found[0], found[1]
@@ -81,7 +84,8 @@ class Finger(Mouse):
         for (x1, y1), (x2, y2) in pairwise(points):
             for part in range(1, 7):
                 touch("touchMove", [(x1 + (x2 - x1) * part / 6, y1 + (y2 - y1) * part / 6)])
-        # a finger rests before it leaves; lifted in full swing, the browser takes the next tap for stopping a fling
+        # a finger rests before it leaves; lifted in full swing, the browser takes the next tap for stopping a
+        # fling
         self.page.wait_for_timeout(150)
         touch("touchMove", [points[-1]])
         touch("touchEnd", [])
@@ -143,9 +147,11 @@ class Keyboard(Mouse):
         self.pick(self.page.get_by_role("radio", name="Crack"))
         self._open_typed()
         for label, number in (
-            ("Millimetres from the left", line[0][0]), ("Millimetres from the top", line[0][1]),
-            ("End, millimetres from the left", line[-1][0]), ("End, millimetres from the top", line[-1][1]),
-        ):  # fmt: skip
+            ("Millimetres from the left", line[0][0]),
+            ("Millimetres from the top", line[0][1]),
+            ("End, millimetres from the left", line[-1][0]),
+            ("End, millimetres from the top", line[-1][1]),
+        ):
             self.type(self.page.get_by_label(label, exact=True), f"{number:g}")
         self.press(self.page.get_by_role("button", name="Add the mark"))
 

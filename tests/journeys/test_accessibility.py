@@ -1,4 +1,6 @@
-"""Every page, light and dark, wide and narrow: axe finds nothing serious. Rules: WCAG 2.2 AA through axe-core."""
+"""Every page, light and dark, wide and narrow: axe finds nothing serious. Rules: WCAG 2.2 AA through
+axe-core.
+"""
 
 from __future__ import annotations
 
@@ -16,9 +18,10 @@ from sutura.config import CATALOGUE
 pytestmark = [pytest.mark.browser, pytest.mark.timeout(420)]
 Sit = Callable[..., Page]
 WINDOWS = {
-    "light": {}, "dark": {"color_scheme": "dark"},
+    "light": {},
+    "dark": {"color_scheme": "dark"},
     "phone": {"viewport": {"width": 390, "height": 844}, "has_touch": True, "is_mobile": True},
-}  # fmt: skip
+}
 GRAVE = ("serious", "critical")
 
 
@@ -33,7 +36,7 @@ def pages(database: str) -> list[str]:
     for barcode in ("P-1001", "P-2001", "P-3001"):
         shop.receive(barcode, 6)
     blind = shop.take_in(
-        functions={one.id: ("not_testable", "battery flat") for one in models()[HERON].functions}
+        functions={function.id: ("not_testable", "battery flat") for function in models()[HERON].functions}
     )
     took_in, quoted, opened, at_proof, closed = (
         shop.take_in(),
@@ -56,12 +59,21 @@ def pages(database: str) -> list[str]:
     customer = shop.job(took_in).customer_id
     rows = b"SKU;Category;Net price\nA-1;panel;58,00\nA-2;panel;free\n"
     listed = pricelists.look_at_list("", "Hollow Yard", "june.csv", rows, shop.manager, shop.now)
-    beside = "&".join(f"compare={one.judged.offer.id}" for one in matching.match_page(quoted).offers[:3])
+    beside = "&".join(f"compare={offer.judged.offer.id}" for offer in matching.match_page(quoted).offers[:3])
     measured = intake.open_draft(
-        shop.counter, shop.now, {"model_id": ["unlisted"], "measured.device_class": ["phone"], "measured.maker": ["Nobody"],
-        "measured.name": ["ZX"], "measured.width_mm": ["70"], "measured.height_mm": ["140"], "measured.diagonal_in": ["5.5"],
-        "edid": [Made().bytes().hex()]},
-    )  # fmt: skip
+        shop.counter,
+        shop.now,
+        {
+            "model_id": ["unlisted"],
+            "measured.device_class": ["phone"],
+            "measured.maker": ["Nobody"],
+            "measured.name": ["ZX"],
+            "measured.width_mm": ["70"],
+            "measured.height_mm": ["140"],
+            "measured.diagonal_in": ["5.5"],
+            "edid": [Made().bytes().hex()],
+        },
+    )
     pack = json.loads((CATALOGUE / "models" / "quillon.json").read_text("utf-8"))
     pack["models"][0]["minutes"] = 41
     looks = {
@@ -69,14 +81,64 @@ def pages(database: str) -> list[str]:
         for who, content in (("ines", pack), ("bram", {"pack": "x"}))
     }
     return [
-        "/", "/?mine=1", "/counter", "/counter?q=orla", f"/counter/{draft}", f"/counter/{full}", "/match", "/shelf", "/shelf/P-1001", "/bench", "/plan",
-        "/book", "/book/prices/1", "/catalogue", "/catalogue/rules", "/catalogue/fennick-heron", "/people", "/people/1", "/living", "/scan?q=heron", "/scan?q=zz",
-        "/catalogue?q=foil", "/catalogue?q=zzz", "/catalogue/mixed", "/catalogue/packs", "/catalogue/bramling-pocket/edit", "/catalogue/unlisted-phone",
-        f"/catalogue/packs/look/{looks['ines']}", "/consents", f"/counter/{measured}", "/scan?q=AF131", "/scan?q=AP156-GT40-C", "/scan?q=(01)02000000010014(10)L77",
-        f"/customers/{customer}", f"/jobs/{took_in}", f"/jobs/{took_in}/ticket", f"/jobs/{blind}/again", f"/jobs/{took_in}/match", "/match?q=QD44", "/match/model/tarnbeck-fold-12-g4", f"/jobs/{quoted}/match?{beside}", "/shelf/lists", f"/shelf/lists/{listed}", f"/jobs/{quoted}/assign",
-        f"/jobs/{ready}/bench", f"/jobs/{opened}/bench", f"/jobs/{at_proof}/bench", f"/jobs/{at_proof}/proof", f"/jobs/{failed}/proof", f"/jobs/{closed}/handover", f"/jobs/{closed}/bench",
-        f"/jobs/{back}", f"/jobs/{back}/receipt", f"/jobs/{took_in}/proof", f"/jobs/{took_in}/handover", "/nowhere", "/jobs/00-AAA",
-    ]  # fmt: skip
+        "/",
+        "/?mine=1",
+        "/counter",
+        "/counter?q=orla",
+        f"/counter/{draft}",
+        f"/counter/{full}",
+        "/match",
+        "/shelf",
+        "/shelf/P-1001",
+        "/bench",
+        "/plan",
+        "/book",
+        "/book/prices/1",
+        "/catalogue",
+        "/catalogue/rules",
+        "/catalogue/fennick-heron",
+        "/people",
+        "/people/1",
+        "/living",
+        "/scan?q=heron",
+        "/scan?q=zz",
+        "/catalogue?q=foil",
+        "/catalogue?q=zzz",
+        "/catalogue/mixed",
+        "/catalogue/packs",
+        "/catalogue/bramling-pocket/edit",
+        "/catalogue/unlisted-phone",
+        f"/catalogue/packs/look/{looks['ines']}",
+        "/consents",
+        f"/counter/{measured}",
+        "/scan?q=AF131",
+        "/scan?q=AP156-GT40-C",
+        "/scan?q=(01)02000000010014(10)L77",
+        f"/customers/{customer}",
+        f"/jobs/{took_in}",
+        f"/jobs/{took_in}/ticket",
+        f"/jobs/{blind}/again",
+        f"/jobs/{took_in}/match",
+        "/match?q=QD44",
+        "/match/model/tarnbeck-fold-12-g4",
+        f"/jobs/{quoted}/match?{beside}",
+        "/shelf/lists",
+        f"/shelf/lists/{listed}",
+        f"/jobs/{quoted}/assign",
+        f"/jobs/{ready}/bench",
+        f"/jobs/{opened}/bench",
+        f"/jobs/{at_proof}/bench",
+        f"/jobs/{at_proof}/proof",
+        f"/jobs/{failed}/proof",
+        f"/jobs/{closed}/handover",
+        f"/jobs/{closed}/bench",
+        f"/jobs/{back}",
+        f"/jobs/{back}/receipt",
+        f"/jobs/{took_in}/proof",
+        f"/jobs/{took_in}/handover",
+        "/nowhere",
+        "/jobs/00-AAA",
+    ]
 
 
 @pytest.mark.parametrize("window", list(WINDOWS))

@@ -1,4 +1,6 @@
-"""Knowing which device is on the counter, through the real interface: doubt, siblings, packs, unlisted devices, EDID."""
+"""Knowing which device is on the counter, through the real interface: doubt, siblings, packs, unlisted
+devices, EDID.
+"""
 
 from __future__ import annotations
 
@@ -112,9 +114,12 @@ def test_a_device_in_no_pack_is_taken_in_at_390_pixels(sit: Sit, floor: Shop) ->
     page.get_by_role("button", name="Take a device in by its measures").tap()
     page.get_by_text("It is in no catalogue").tap()
     for label, text in (
-        ("Maker, as the device says", "Nobody"), ("Name or number, as the device says", "ZX 9000"), ("Front glass across, mm", "70,2"),
-        ("Front glass down, mm", "145.6"), ("Picture from corner to corner", "9"),
-    ):  # fmt: skip
+        ("Maker, as the device says", "Nobody"),
+        ("Name or number, as the device says", "ZX 9000"),
+        ("Front glass across, mm", "70,2"),
+        ("Front glass down, mm", "145.6"),
+        ("Picture from corner to corner", "9"),
+    ):
         page.get_by_label(label).fill(text)
     page.get_by_role("button", name="Go on with these measures").tap()
     expect(page.get_by_role("alert")).to_contain_text("a picture inside this outline is under 6.4 inches")

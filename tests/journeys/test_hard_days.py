@@ -1,4 +1,6 @@
-"""What goes wrong on a busy day: two at once, double clicks, restarts, a lost connection, wrong counts, failed tests."""
+"""What goes wrong on a busy day: two at once, double clicks, restarts, a lost connection, wrong counts,
+failed tests.
+"""
 
 from __future__ import annotations
 
@@ -14,7 +16,7 @@ from journeys.test_w01 import take_in
 from playwright.sync_api import Page, expect
 
 from sutura.core.job import Stage
-from sutura.store import intake as intake_store
+from sutura.store import drafts as drafts_store
 from sutura.store import job as job_store
 from sutura.store import stock as stock_store
 
@@ -72,7 +74,11 @@ def test_a_form_sent_twice_past_the_script_makes_one_job(sit: Sit, floor: Shop) 
     answers = page.evaluate(
         """async () => {
           const form = document.querySelector("form[data-keep]");
-          const send = () => { const body = new FormData(form); body.set("act", "take-in"); return fetch(form.action, { method: "POST", body }); };
+          const send = () => {
+            const body = new FormData(form);
+            body.set("act", "take-in");
+            return fetch(form.action, { method: "POST", body });
+          };
           return (await Promise.all([send(), send(), send()])).map((answer) => answer.url);
         }"""
     )
@@ -129,7 +135,7 @@ def test_typing_through_a_lost_connection_loses_nothing(sit: Sit, floor: Shop, l
     expect(page.get_by_role("status").first).to_contain_text("Not kept just now")
     page.context.set_offline(False)
     expect(page.get_by_role("status").first).to_contain_text("Kept at", timeout=9_000)
-    kept = intake_store.load_draft(page.url.rsplit("/", 1)[1])
+    kept = drafts_store.load_draft(page.url.rsplit("/", 1)[1])
     assert kept
     assert kept.fields["name"] == ["Una Skerry"]
 

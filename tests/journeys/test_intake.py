@@ -1,4 +1,6 @@
-"""The Counter in a browser: the drawing with mouse, keys and finger, the plan beside it, and a phone taken in within a minute."""
+"""The Counter in a browser: the drawing with mouse, keys and finger, the plan beside it, and a phone taken in
+within a minute.
+"""
 
 from __future__ import annotations
 

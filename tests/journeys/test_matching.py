@@ -1,4 +1,6 @@
-"""Match in a browser: the overlay by keys and mouse, a kit chosen and held, a price list read by the worker beside the pages."""
+"""Match in a browser: the overlay by keys and mouse, a kit chosen and held, a price list read by the worker
+beside the pages.
+"""
 
 from __future__ import annotations
 
@@ -38,7 +40,7 @@ def job_of(floor: Shop, model_id: str) -> str:
 
 
 def box(page: Page) -> list[float]:
-    return [float(one) for one in (page.locator("svg.overlay").get_attribute("viewBox") or "").split()]
+    return [float(piece) for piece in (page.locator("svg.overlay").get_attribute("viewBox") or "").split()]
 
 
 def test_the_overlay_is_looked_at_closely_by_keys_and_buttons(sit: Sit, floor: Shop) -> None:

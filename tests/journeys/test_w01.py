@@ -1,4 +1,6 @@
-"""W01 from sign-in to handover: a cracked phone that was opened before; by mouse, by keyboard alone, by finger."""
+"""W01 from sign-in to handover: a cracked phone that was opened before; by mouse, by keyboard alone, by
+finger.
+"""
 
 from __future__ import annotations
 

@@ -1,4 +1,6 @@
-"""What must hold of any judge, and an independent brute-force judge that must agree on thousands of random cases."""
+"""What must hold of any judge, and an independent brute-force judge that must agree on thousands of random
+cases.
+"""
 
 from __future__ import annotations
 
@@ -10,40 +12,53 @@ from builders import offer
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from sutura.core.matching import (
-    Agreement,
-    Around,
-    Demand,
-    Fit,
-    Interchange,
-    Known,
-    Numbers,
-    Offer,
-    Wanted,
-    find_kits,
-    fit_each_other,
-    judge,
-    may_choose,
-    need_from,
-)
+from sutura.core.matching.attributes import Demand
+from sutura.core.matching.comparing import Agreement, Around
+from sutura.core.matching.judging import Fit, Known, Wanted, judge, may_choose
+from sutura.core.matching.kits import find_kits, fit_each_other
+from sutura.core.matching.numbers import Interchange, Numbers
+from sutura.core.matching.offers import Offer
+from sutura.core.matching.wanted import need_from
 
 WORDS: dict[str, list[Any]] = {
-    "kind": ["panel", "front"], "part_family": ["a", "b"], "width_mm": [100.0, 100.4, 100.6, 100.5], "height_mm": [50, 50.5, 51],
-    "thickness_mm": [2.0, 2.2, 2.3], "active_width_mm": [90.0, 91.0, 91.1], "resolution": ["1366×768", "768x1366", "FHD", "WXGA"],
-    "technology": ["OLED", "LCD"], "refresh_hz": [60, 120], "connector_kind": ["press", "latch"], "connector_pins": [30, 40],
-    "connector_place": ["left", "right"], "mounting": ["none", "side brackets"], "touch": ["integrated", "none"],
-    "windows": ["none", "camera 5,5", "camera 5.4,5", "camera 5,5 | sensor 9,9"], "colour": ["silver", "black"], "finish": ["matte", "glossy"],
-    "leads": ["camera", "camera, 2 antenna"], "pairing": ["none", "serial", "locked"], "printed_number": ["N1", "N2", "N3", "X"],
-}  # fmt: skip
+    "kind": ["panel", "front"],
+    "part_family": ["a", "b"],
+    "width_mm": [100.0, 100.4, 100.6, 100.5],
+    "height_mm": [50, 50.5, 51],
+    "thickness_mm": [2.0, 2.2, 2.3],
+    "active_width_mm": [90.0, 91.0, 91.1],
+    "resolution": ["1366×768", "768x1366", "FHD", "WXGA"],
+    "technology": ["OLED", "LCD"],
+    "refresh_hz": [60, 120],
+    "connector_kind": ["press", "latch"],
+    "connector_pins": [30, 40],
+    "connector_place": ["left", "right"],
+    "mounting": ["none", "side brackets"],
+    "touch": ["integrated", "none"],
+    "windows": ["none", "camera 5,5", "camera 5.4,5", "camera 5,5 | sensor 9,9"],
+    "colour": ["silver", "black"],
+    "finish": ["matte", "glossy"],
+    "leads": ["camera", "camera, 2 antenna"],
+    "pairing": ["none", "serial", "locked"],
+    "printed_number": ["N1", "N2", "N3", "X"],
+}
 GRADES = ["genuine new", "aftermarket", ""]
 # N2 replaces N1, N3 replaces N2 when a condition holds
 NUMBERS = Numbers.of(
     [Interchange(number="N2", of="N1"), Interchange(number="N3", of="N2", condition="new board")]
 )
 FLEX = replace(
-    offer("P-3104"), id=900, part_id=900,
-    attributes={"kind": "adapter flex", "connector_place": "left", "bridges_to": "right", "connector_kind": "press", "connector_pins": 40},
-)  # fmt: skip
+    offer("P-3104"),
+    id=900,
+    part_id=900,
+    attributes={
+        "kind": "adapter flex",
+        "connector_place": "left",
+        "bridges_to": "right",
+        "connector_kind": "press",
+        "connector_pins": 40,
+    },
+)
 SKIPPED = ("pairing", "printed_number")
 
 
@@ -75,7 +90,9 @@ def an_offer(chance: random.Random, like: dict[str, Any]) -> Offer:
 
 
 def brute(need: dict[str, Any], demands: dict[str, Demand], part: Offer, *, flexes: bool) -> Fit:
-    """The rules written down once more, straight and slow, from the trade notes and the rule list; it shares nothing with the core."""
+    """The rules written down once more, straight and slow, from the trade notes and the rule list; it shares
+    nothing with the core.
+    """
     worst = 0
     for name, want in need.items():
         have = part.attributes.get(name)
@@ -125,18 +142,24 @@ def _brute_values(name: str, want: Any, have: Any, part: Offer, *, flexes: bool)
         return 1 if have == "none" else 4
     if name == "windows":
         return {
-            ("none", "camera 5,5"): 2, ("none", "camera 5.4,5"): 2, ("none", "camera 5,5 | sensor 9,9"): 2, ("camera 5,5", "camera 5.4,5"): 0,
-            ("camera 5.4,5", "camera 5,5"): 0, ("camera 5,5", "camera 5,5 | sensor 9,9"): 2, ("camera 5.4,5", "camera 5,5 | sensor 9,9"): 2,
-        }.get((want, have), 4)  # fmt: skip
+            ("none", "camera 5,5"): 2,
+            ("none", "camera 5.4,5"): 2,
+            ("none", "camera 5,5 | sensor 9,9"): 2,
+            ("camera 5,5", "camera 5.4,5"): 0,
+            ("camera 5.4,5", "camera 5,5"): 0,
+            ("camera 5,5", "camera 5,5 | sensor 9,9"): 2,
+            ("camera 5.4,5", "camera 5,5 | sensor 9,9"): 2,
+        }.get((want, have), 4)
     return 4
 
 
 def _brute_number(want: Any, have: str) -> int:
     rank = {"N1": 1, "N2": 2, "N3": 3}
+    # any of the three could be refused, or need a condition, for another of them; X stands alone
     if want is None:
-        return 3 if have in ("N1", "N2") else 0
+        return 3 if have in rank or not have else 0
     if not have:
-        return 3 if want in ("N2", "N3") else 0
+        return 3 if want in rank else 0
     if want not in rank or have not in rank or want == have:
         return 0
     if rank[have] < rank[want]:
@@ -215,8 +238,8 @@ def test_knowing_less_never_improves_the_verdict(chance: random.Random) -> None:
 def test_a_verdict_carries_its_reasons(chance: random.Random) -> None:
     need = a_need(chance)
     found = judge(Wanted(need=need), an_offer(chance, need), ABOUT)
-    assert {one.attribute for one in found.findings} == set(need)
-    assert all(one.reason for one in found.findings)
+    assert {finding.attribute for finding in found.findings} == set(need)
+    assert all(finding.reason for finding in found.findings)
     reason = {
         Fit.NOT: Agreement.DIFFERS,
         Fit.UNKNOWN: Agreement.UNKNOWN,
@@ -228,35 +251,72 @@ def test_a_verdict_carries_its_reasons(chance: random.Random) -> None:
 
 
 KIT_NEED = {
-    "kind": "front assembly", "width_mm": 100.0, "height_mm": 50.0, "windows": "camera 5,5", "active_width_mm": 90.0, "active_height_mm": 40.0,
-    "resolution": "1366×768", "connector_place": "right", "connector_kind": "press", "connector_pins": 40, "touch": "integrated",
-}  # fmt: skip
+    "kind": "front assembly",
+    "width_mm": 100.0,
+    "height_mm": 50.0,
+    "windows": "camera 5,5",
+    "active_width_mm": 90.0,
+    "active_height_mm": 40.0,
+    "resolution": "1366×768",
+    "connector_place": "right",
+    "connector_kind": "press",
+    "connector_pins": 40,
+    "touch": "integrated",
+}
 
 
 @given(CHANCES)
 def test_members_of_every_kit_fit_the_device_and_each_other(chance: random.Random) -> None:
     """Against trying every pair by hand: the kits found are exactly the pairs that pass, cheapest first."""
     glasses = [
-        replace(offer("P-3103"), id=n, part_id=n, price_minor=chance.randrange(100, 999), measured={}, attributes={
-            "kind": "glass", "width_mm": chance.choice([100.0, 103.0]), "height_mm": 50.0, "windows": chance.choice(["camera 5,5", "camera 8,8"]),
-            "active_width_mm": chance.choice([89.2, 90.8]), "active_height_mm": 40.0})
+        replace(
+            offer("P-3103"),
+            id=n,
+            part_id=n,
+            price_minor=chance.randrange(100, 999),
+            measured={},
+            attributes={
+                "kind": "glass",
+                "width_mm": chance.choice([100.0, 103.0]),
+                "height_mm": 50.0,
+                "windows": chance.choice(["camera 5,5", "camera 8,8"]),
+                "active_width_mm": chance.choice([89.2, 90.8]),
+                "active_height_mm": 40.0,
+            },
+        )
         for n in range(1, chance.randrange(1, 5))
-    ]  # fmt: skip
+    ]
     panels = [
-        replace(offer("P-3102"), id=n, part_id=n, price_minor=chance.randrange(100, 999), measured={}, attributes={
-            "kind": "bare panel", "active_width_mm": chance.choice([89.2, 90.8]), "active_height_mm": 40.0, "resolution": chance.choice(["1366×768", "FHD"]),
-            "connector_place": chance.choice(["left", "right", "top"]), "connector_kind": "press", "connector_pins": 40, "touch": "integrated"})
+        replace(
+            offer("P-3102"),
+            id=n,
+            part_id=n,
+            price_minor=chance.randrange(100, 999),
+            measured={},
+            attributes={
+                "kind": "bare panel",
+                "active_width_mm": chance.choice([89.2, 90.8]),
+                "active_height_mm": 40.0,
+                "resolution": chance.choice(["1366×768", "FHD"]),
+                "connector_place": chance.choice(["left", "right", "top"]),
+                "connector_kind": "press",
+                "connector_pins": 40,
+                "touch": "integrated",
+            },
+        )
         for n in range(11, 11 + chance.randrange(0, 4))
-    ]  # fmt: skip
+    ]
     kits = find_kits(Wanted(need=KIT_NEED), [*glasses, *panels], ABOUT, most=99)
     by_hand = {
         (glass.id, panel.id)
         for glass in glasses
         for panel in panels
-        if glass.attributes["width_mm"] == 100.0 and glass.attributes["windows"] == "camera 5,5"
-        and panel.attributes["resolution"] == "1366×768" and panel.attributes["connector_place"] in ("left", "right")
+        if glass.attributes["width_mm"] == 100.0
+        and glass.attributes["windows"] == "camera 5,5"
+        and panel.attributes["resolution"] == "1366×768"
+        and panel.attributes["connector_place"] in ("left", "right")
         and glass.attributes["active_width_mm"] == panel.attributes["active_width_mm"]
-    }  # fmt: skip
+    }
     assert {(kit.members[0].id, kit.members[1].id) for kit in kits} == by_hand
     assert all(may_choose(kit.fit) and kit.fit is not Fit.FITS for kit in kits)
     assert all(fit_each_other({"glass": kit.members[0], "bare panel": kit.members[1]}) for kit in kits)

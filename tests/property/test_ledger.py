@@ -1,4 +1,6 @@
-"""Rules: the ledger's sum is never negative; reservations never exceed what is on hand. Core first, then the database."""
+"""Rules: the ledger's sum is never negative; reservations never exceed what is on hand. Core first, then the
+database.
+"""
 
 from __future__ import annotations
 
@@ -15,7 +17,7 @@ from sutura.core.errors import Refusal
 from sutura.core.stock import Level, MoveKind, check_move, check_reserve, replay
 from sutura.services import stock
 from sutura.store import stock as store
-from sutura.store.database import DATABASE, value
+from sutura.store.database import DATABASE, raw
 
 deeds = st.lists(
     st.one_of(
@@ -82,8 +84,12 @@ class Shelf(RuleBasedStateMachine):
 
     @invariant()
     def levels_agree_with_the_ledger(self) -> None:
-        ledger = value("select coalesce(sum(quantity), 0) from stock_move where part_id = %s", self.part)
-        held = value("select count(*) from reservation where part_id = %s and state = 'held'", self.part)
+        ledger = raw(
+            "select coalesce(sum(quantity), 0) from stock_move where part_id = %s", self.part
+        ).fetchone()[0]
+        held = raw(
+            "select count(*) from reservation where part_id = %s and state = 'held'", self.part
+        ).fetchone()[0]
         on_hand, held_column = DATABASE.execute_sql(
             "select on_hand, held from part where id = %s", (self.part,)
         ).fetchone()
@@ -97,9 +103,15 @@ def test_the_database_never_lets_the_shelf_owe_anything(shop: Shop) -> None:
 
 @pytest.mark.parametrize(
     "statement",
-    ["update part set on_hand = 99", "update part set held = 0, on_hand = 0", "update stock_move set quantity = 9",
-     "delete from stock_move", "truncate stock_move cascade", "delete from reservation"],
-)  # fmt: skip
+    [
+        "update part set on_hand = 99",
+        "update part set held = 0, on_hand = 0",
+        "update stock_move set quantity = 9",
+        "delete from stock_move",
+        "truncate stock_move cascade",
+        "delete from reservation",
+    ],
+)
 def test_nobody_goes_round_the_ledger(shop: Shop, statement: str) -> None:
     shop.held(PLAIN) if store.load_part("P-2001").free else (shop.receive("P-2001"), shop.held(PLAIN))
     with pytest.raises(peewee.DatabaseError), DATABASE.atomic():

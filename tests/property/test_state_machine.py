@@ -19,7 +19,7 @@ WORK = (Move.QUOTE, Move.TAKE_PART, Move.OPEN, Move.PASS_PROOF, Move.CLOSE, Move
 
 @given(job_facts, moves)
 def test_a_move_succeeds_only_by_a_way_whose_every_guard_holds(facts: JobFacts, move: Move) -> None:
-    way = next((one for one in WAYS if one.move is move and one.start is facts.stage), None)
+    way = next((way for way in WAYS if way.move is move and way.start is facts.stage), None)
     if way is None or not all(guard.holds(facts) for guard in way.guards):
         with pytest.raises(MoveRefused) as refused:
             check_move(facts, move)
@@ -30,7 +30,9 @@ def test_a_move_succeeds_only_by_a_way_whose_every_guard_holds(facts: JobFacts, 
 
 @given(job_facts, moves, st.data())
 def test_taking_any_one_guard_away_stops_the_move(facts: JobFacts, move: Move, data: st.DataObject) -> None:
-    """Switching one fact to no can never let a move pass that was refused with it at yes (failing a test aside)."""
+    """Switching one fact to no can never let a move pass that was refused with it at yes (failing a test
+    aside).
+    """
     fact = data.draw(
         st.sampled_from(
             [n for n in JobFacts.__dataclass_fields__ if n not in ("code", "stage", "proof_passed")]
@@ -59,7 +61,7 @@ def test_whoever_hands_back_has_been_through_every_stage_in_order(walk: list[tup
         seen.append(stage)
     if stage is Stage.HANDED_BACK:
         order = [Stage.IDENTIFIED, Stage.QUOTED, Stage.PART_IN_HAND, Stage.OPENED, Stage.PROVED, Stage.CLOSED]
-        assert [one for one in dict.fromkeys(seen) if one in order] == order
+        assert [stage for stage in dict.fromkeys(seen) if stage in order] == order
 
 
 def test_with_everything_in_order_the_work_goes_all_the_way() -> None:

@@ -14,10 +14,12 @@ from builders import HERON, Shop, models, offer, person, templates
 from formats.edid_builder import Made
 
 from sutura.config import CATALOGUE
-from sutura.core.catalogue import Change, Measured
+from sutura.core.catalogue.packs import Change
+from sutura.core.catalogue.unlisted import Measured
 from sutura.core.errors import Invalid, ManyInvalid, NotAllowed, NotFound, StaleSave
-from sutura.core.identify import Verdict
-from sutura.core.matching import Fit, wanted_of
+from sutura.core.identify.reading import Verdict
+from sutura.core.matching.judging import Fit
+from sutura.core.matching.wanted import wanted_of
 from sutura.core.values import Role
 from sutura.services import catalogue, identify, intake, matching
 from sutura.store import catalogue as store
@@ -26,9 +28,14 @@ from sutura.store.database import DATABASE
 
 EMBER = "quillon-ember"
 MEASURED = Measured(
-    maker="Nobody", name="ZX 9000", device_class="phone", width_mm=70.2, height_mm=145.6, diagonal_in=5.8,
+    maker="Nobody",
+    name="ZX 9000",
+    device_class="phone",
+    width_mm=70.2,
+    height_mm=145.6,
+    diagonal_in=5.8,
     connector_pins=40,
-)  # fmt: skip
+)
 
 
 def quillon(change: Callable[[dict[str, Any]], None] = dict.copy) -> bytes:
@@ -44,7 +51,7 @@ def look(shop: Shop, file: bytes) -> catalogue.Look:
 def read(shop: Shop, file: bytes) -> dict[str, Change]:
     seen = look(shop, file)
     plan = catalogue.read_look(seen.id, seen.mark, shop.manager, shop.tick())
-    return {one.id: one.change for one in plan.planned}
+    return {planned.id: planned.change for planned in plan.planned}
 
 
 def slower(pack: dict[str, Any]) -> None:
@@ -115,7 +122,10 @@ def test_a_model_with_jobs_is_retired_and_its_job_goes_on(shop: Shop) -> None:
 def test_the_database_takes_no_job_for_a_retired_model_whoever_writes(shop: Shop) -> None:
     shop.take_in(EMBER)
     catalogue.retire(EMBER, shop.manager, shop.tick())
-    columns = "customer_id, model_id, read_number, identified, channel, marks, promise_at, received_at, received_by_id, currency, expected_minutes"
+    columns = (
+        "customer_id, model_id, read_number, identified, channel, marks, promise_at, received_at, "
+        "received_by_id, currency, expected_minutes"
+    )
     with pytest.raises(peewee.DatabaseError, match="not taken in any more"), DATABASE.atomic():
         DATABASE.execute_sql(
             f"insert into job (code, stage, {columns}) select '00-KV6', 'identified', {columns} from job"
@@ -268,10 +278,10 @@ def test_a_models_page_knows_its_parts_its_siblings_and_its_jobs(shop: Shop) -> 
     shop.receive("P-1001")
     shop.closed(HERON)
     page = catalogue.model_page(HERON)
-    best = next(one for one in page.parts if one.barcode == "P-1001")
+    best = next(part for part in page.parts if part.barcode == "P-1001")
     assert best.proved == 1
-    assert {one.judged.fit for one in page.parts} == {Fit.FITS}
-    assert [one.model.id for one in page.siblings] == ["fennick-heron-l"]
+    assert {part.judged.fit for part in page.parts} == {Fit.FITS}
+    assert [sibling.model.id for sibling in page.siblings] == ["fennick-heron-l"]
     assert (page.jobs, page.open_jobs) == (1, 1)
 
 
@@ -281,7 +291,7 @@ def test_at_least_one_part_is_known_to_fit_every_model(shop: Shop, model_id: str
 
 
 def test_w18_the_wrong_siblings_part_is_refused_though_every_step_is_shared(shop: Shop) -> None:
-    from sutura.core.matching import judge
+    from sutura.core.matching.judging import judge
 
     finch = catalogue.find_model("fennick-finch")
     judged = judge(wanted_of(finch), offer("P-1102"))
@@ -294,7 +304,7 @@ def test_w18_the_wrong_siblings_part_is_refused_though_every_step_is_shared(shop
 
 def unlisted(shop: Shop, **changes: Any) -> str:
     template = templates()["unlisted-phone"]
-    functions = {one.id: ("works", "") for one in template.functions}
+    functions = {function.id: ("works", "") for function in template.functions}
     given = {
         "read_number": "ZX-9000",
         "functions": functions,
@@ -377,8 +387,8 @@ def test_broken_panel_bytes_are_refused_with_the_rest_of_the_intake(shop: Shop) 
 
 def test_an_imei_of_another_model_is_said_in_the_jobs_history(shop: Shop) -> None:
     code = shop.take_in(HERON, serial="001022071234564")
-    says = [one.says for one in job_store.events_page(job_store.load_job(code).id)]
-    assert any("belongs to Fennick Heron L" in one for one in says)
+    says = [event.says for event in job_store.events_page(job_store.load_job(code).id)]
+    assert any("belongs to Fennick Heron L" in say for say in says)
 
 
 # -- the scan field -----------------------------------------------------------------------------

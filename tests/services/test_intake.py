@@ -1,4 +1,6 @@
-"""Intake as the counter does it: work samples taken in, consents in versions, customers made one, exported, erased."""
+"""Intake as the counter does it: work samples taken in, consents in versions, customers made one, exported,
+erased.
+"""
 
 from __future__ import annotations
 
@@ -12,14 +14,21 @@ from builders import HERON, Shop, all_work, crack, impact, models
 from formats.test_photo import picture
 
 from sutura.core.errors import Invalid, ManyInvalid, MoveRefused, NotAllowed, NotFound, StaleSave
-from sutura.core.intake import CUPS_MM, Mark, MarkKind, Side, diagnose, plain_phone, plan_opening
+from sutura.core.intake.customers import plain_phone
+from sutura.core.intake.damage import CUPS_MM, plan_opening
+from sutura.core.intake.diagnosis import diagnose
+from sutura.core.intake.marks import Mark, MarkKind, Side
 from sutura.core.job import JobRecord
 from sutura.core.maths.geometry import Point
 from sutura.core.values import Outcome
-from sutura.services import customers, handover, intake, planning, quoting
+from sutura.services import customers, handover, intake, planning
+from sutura.services import shop as shop_service
 from sutura.services.marks import marks_of
+from sutura.store import consents as consents_store
+from sutura.store import customers as customers_store
 from sutura.store import intake as store
 from sutura.store import job as job_store
+from sutura.store import photos as photos_store
 from sutura.store.database import DATABASE
 
 
@@ -35,7 +44,7 @@ def take_in(shop: Shop, model_id: str, **changes: Any) -> JobRecord:
 
 
 def untestable(model_id: str, why: str) -> dict[str, tuple[str, str]]:
-    return {one.id: ("not_testable", why) for one in models()[model_id].functions}
+    return {function.id: ("not_testable", why) for function in models()[model_id].functions}
 
 
 # -- the work samples, taken in (common practice, no source) ------------------------------------
@@ -51,13 +60,17 @@ def test_w01_opened_before_is_recorded_and_asked_about_first(shop: Shop) -> None
 
 def test_w02_black_with_a_green_line_and_a_flat_battery(shop: Shop) -> None:
     job = take_in(
-        shop, "fennick-heron-l", functions=untestable("fennick-heron-l", "battery flat"),
-        look={"battery": "flat", "image": "thread"}, marks=[mark(MarkKind.LINE, (10, 12), (66, 12))], channel="waiting",
-    )  # fmt: skip
+        shop,
+        "fennick-heron-l",
+        functions=untestable("fennick-heron-l", "battery flat"),
+        look={"battery": "flat", "image": "thread"},
+        marks=[mark(MarkKind.LINE, (10, 12), (66, 12))],
+        channel="waiting",
+    )
     found = diagnose(job.look)
     assert "Suspected: panel" in found.says
     assert "Charge it first" in found.first[0]
-    assert {one.outcome.value for one in store.load_results(job.id)[0].values()} == {"not_testable"}
+    assert {result.outcome.value for result in store.load_results(job.id)[0].values()} == {"not_testable"}
 
 
 def test_w04_a_screw_that_is_missing_on_arrival_is_not_blamed_on_the_bench(shop: Shop) -> None:
@@ -65,9 +78,9 @@ def test_w04_a_screw_that_is_missing_on_arrival_is_not_blamed_on_the_bench(shop:
     job = take_in(shop, "bramling-pocket", marks=[gone], accessories=[("Memory card", "tray 2")])
     assert marks_of(job) == [gone]
     plan = plan_opening(marks_of(job), models()["bramling-pocket"].face)
-    top = next(one for one in plan.edges if one.edge == "top")
+    top = next(edge_plan for edge_plan in plan.edges if edge_plan.edge == "top")
     assert min(s.depth_mm for s in top.stretches) < 3.2
-    assert any("missing screw" in one.says for one in job_store.events_page(job.id))
+    assert any("missing screw" in event.says for event in job_store.events_page(job.id))
 
 
 def test_w05_a_parcel_has_its_condition_and_its_way_back(shop: Shop) -> None:
@@ -122,12 +135,12 @@ def test_a_mark_on_the_wrong_side_is_refused_with_its_place(shop: Shop) -> None:
 def test_photos_of_an_intake_become_those_of_its_job(shop: Shop) -> None:
     draft = intake.open_draft(shop.counter, shop.tick())
     intake.add_photo(draft, picture(), "the corner", "m1", shop.counter, shop.tick())
-    (photo,) = store.draft_photos(draft)
+    (photo,) = photos_store.draft_photos(draft)
     assert photo.mark == "m1"
     code = intake.take_in(draft, shop.arrival(), shop.counter, shop.tick())
-    assert store.job_photos(shop.job(code).id) == [photo]
-    assert store.draft_photos(draft) == []
-    assert store.load_photo(photo.id, small=True)
+    assert photos_store.job_photos(shop.job(code).id) == [photo]
+    assert photos_store.draft_photos(draft) == []
+    assert photos_store.load_photo(photo.id, small=True)
 
 
 def test_a_broken_photo_changes_nothing_and_too_many_are_refused(shop: Shop) -> None:
@@ -139,7 +152,7 @@ def test_a_broken_photo_changes_nothing_and_too_many_are_refused(shop: Shop) -> 
     with pytest.raises(Invalid, match="as many as an intake holds"):
         intake.add_photo(draft, picture(), "", "", shop.counter, shop.tick())
     intake.discard_draft(draft, shop.counter)
-    assert store.draft_photos(draft) == []
+    assert photos_store.draft_photos(draft) == []
 
 
 # -- consents ---------------------------------------------------------------------------------
@@ -147,13 +160,13 @@ def test_a_broken_photo_changes_nothing_and_too_many_are_refused(shop: Shop) -> 
 
 def test_a_job_keeps_the_words_that_were_agreed_to(shop: Shop) -> None:
     before = shop.take_in()
-    data = next(one for one in intake.consents() if one.id == "data")
+    data = next(consent for consent in intake.consents() if consent.id == "data")
     new = "All data on it may be lost; I keep my own copy."
     intake.save_consent(
         "data", new, needed=True, active=True, version=data.version, by=shop.manager, now=shop.tick()
     )
     after = shop.take_in()
-    texts = [store.load_consents(shop.job(code).id)["data"] for code in (before, after)]
+    texts = [consents_store.load_consents(shop.job(code).id)["data"] for code in (before, after)]
     assert texts == [data.text, new]
     with pytest.raises(StaleSave):
         intake.save_consent(
@@ -210,9 +223,11 @@ def test_only_a_manager_changes_what_customers_agree_to_and_no_version_is_rewrit
 
 @pytest.mark.parametrize("typed", ["+44 20 7946 0018", "0044 (0)20 7946-0018", "020 7946 0018", "79460018"])
 def test_a_customer_is_found_however_the_number_is_written(shop: Shop, typed: str) -> None:
-    """The drama numbers 020 7946 0xxx are set aside for fiction (published by the numbering authority, from memory: sure)."""
+    """The drama numbers 020 7946 0xxx are set aside for fiction (published by the numbering authority, from
+    memory: sure).
+    """
     shop.take_in(phone="+44 20 7946 0018", name="Tobin Marsk")
-    assert [one.name for one in customers.find_customers(typed)] == ["Tobin Marsk"]
+    assert [customer.name for customer in customers.find_customers(typed)] == ["Tobin Marsk"]
 
 
 def test_two_records_of_one_person_become_one_and_no_job_is_lost(shop: Shop) -> None:
@@ -221,19 +236,19 @@ def test_two_records_of_one_person_become_one_and_no_job_is_lost(shop: Shop) -> 
         shop.take_in(phone="020 7946 0018", name="O. Venn", email="o@venn.example"),
     )
     keep, other = shop.job(first).customer_id, shop.job(second).customer_id
-    record = store.load_customer(keep)
+    record = customers_store.load_customer(keep)
     assert record
     assert [(one.id, why) for one, why in customers.perhaps_same(record)] == [
         (other, "the same phone number")
     ]
     customers.merge_customers(keep, other, shop.counter, shop.tick())
-    assert {code for code, _, _ in store.customer_jobs(keep)} == {first, second}
-    assert store.customer_jobs(other) == []
-    merged = store.load_customer(keep)
+    assert {job.code for job in customers_store.customer_jobs(keep)} == {first, second}
+    assert customers_store.customer_jobs(other) == []
+    merged = customers_store.load_customer(keep)
     assert merged
     assert merged.email == "o@venn.example"
-    assert [one.id for one in customers.find_customers("venn")] == [keep]
-    assert "became part of" in " ".join(one.says for one in job_store.events_page(shop.job(second).id))
+    assert [customer.id for customer in customers.find_customers("venn")] == [keep]
+    assert "became part of" in " ".join(event.says for event in job_store.events_page(shop.job(second).id))
     with pytest.raises(Invalid):
         customers.merge_customers(keep, keep, shop.counter, shop.tick())
     with pytest.raises(NotFound):
@@ -281,7 +296,7 @@ def test_erasing_reaches_every_record_that_was_made_one_with_it_and_the_signatur
     )
     assert {row[0] for row in left} == {"erased"}
     assert "signature" not in shop.job(codes[0]).arrival
-    said = [one.says for code in codes for one in job_store.events_page(shop.job(code).id)]
+    said = [event.says for code in codes for event in job_store.events_page(shop.job(code).id)]
     assert not [one for one in said if "Venn" in one or "Orla" in one]
 
 
@@ -297,8 +312,14 @@ def test_only_a_manager_exports_or_erases(shop: Shop) -> None:
 
 @pytest.mark.parametrize(
     ("typed", "plain"),
-    [("555 01-01", "5550101"), ("+1 (202) 555-0143", "12025550143"), ("0033 1 99 00 12 34", "33199001234"), ("+nonsense", ""), ("", "")],
-)  # fmt: skip
+    [
+        ("555 01-01", "5550101"),
+        ("+1 (202) 555-0143", "12025550143"),
+        ("0033 1 99 00 12 34", "33199001234"),
+        ("+nonsense", ""),
+        ("", ""),
+    ],
+)
 def test_numbers_are_brought_into_one_form_by_the_library(typed: str, plain: str) -> None:
     assert plain_phone(typed) == plain
 
@@ -308,8 +329,11 @@ def test_numbers_are_brought_into_one_form_by_the_library(typed: str, plain: str
 
 def test_w02_what_a_flat_battery_hid_is_tried_again_after_charging(shop: Shop) -> None:
     job = take_in(
-        shop, "fennick-heron-l", functions=untestable("fennick-heron-l", "battery flat"), look={"battery": "flat", "image": "none"}
-    )  # fmt: skip
+        shop,
+        "fennick-heron-l",
+        functions=untestable("fennick-heron-l", "battery flat"),
+        look={"battery": "flat", "image": "none"},
+    )
     tried = {"image": ("faulty", "black, one thin green line"), "touch": ("works", "")}
     intake.look_again(job.code, {"battery": "ok", "image": "thread"}, tried, shop.bram, shop.tick())
     baseline = store.load_results(job.id)[0]
@@ -383,7 +407,7 @@ def test_where_nobody_is_trained_a_promise_needs_its_reason(shop: Shop) -> None:
 
 def test_the_opening_plan_places_only_cups_the_shop_has(shop: Shop) -> None:
     assert intake.cups_mm() == CUPS_MM
-    version = quoting.shop().version
+    version = shop_service.shop().version
     intake.change_cups("25 mm, 18", version, shop.manager, shop.tick())
     assert intake.cups_mm() == (18, 25)
     plan = plan_opening([], models()[HERON].face, intake.cups_mm())

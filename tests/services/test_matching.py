@@ -1,4 +1,6 @@
-"""Match as people use it: kits and bridges chosen and held, consents asked, the original measured, parts learned about."""
+"""Match as people use it: kits and bridges chosen and held, consents asked, the original measured, parts
+learned about.
+"""
 
 from __future__ import annotations
 
@@ -13,12 +15,14 @@ from builders import HERON, PLAIN, Shop, all_work, models
 
 from sutura.core.errors import Invalid, ManyInvalid, MoveRefused, NotAllowed, OutOfStock
 from sutura.core.job import Stage
-from sutura.core.matching import Agreement, Fit, Learned
+from sutura.core.matching.comparing import Agreement
+from sutura.core.matching.judging import Fit, Learned
 from sutura.services import catalogue, handover, intake, matching, planning, quoting, stock
+from sutura.services import shop as shop_service
 from sutura.services.matching import Matched
-from sutura.store import intake as intake_store
+from sutura.store import consents as consents_store
 from sutura.store import job as job_store
-from sutura.store import matching as store
+from sutura.store import offers as offers_store
 from sutura.store import stock as stock_store
 from sutura.store.database import DATABASE
 
@@ -39,11 +43,13 @@ def take_in(shop: Shop, model_id: str, **changes: Any) -> str:
 
 
 def found(code: str, printed: str) -> Matched:
-    return next(one for one in matching.match_page(code).offers if one.judged.offer.printed_number == printed)
+    return next(
+        offer for offer in matching.match_page(code).offers if offer.judged.offer.printed_number == printed
+    )
 
 
 def kit(code: str) -> Matched:
-    return next(one for one in matching.match_page(code).offers if one.judged.members)
+    return next(offer for offer in matching.match_page(code).offers if offer.judged.members)
 
 
 def held(shop: Shop, code: str) -> set[str]:
@@ -81,10 +87,10 @@ def test_of_a_kit_nothing_is_held_when_one_part_is_gone(shop: Shop) -> None:
     shop.receive("P-3103")
     code = take_in(shop, FOLD)
     matching.choose_offer(
-        code, 0, shop.counter, shop.tick(), members=[one.id for one in kit(code).judged.members]
+        code, 0, shop.counter, shop.tick(), members=[member.id for member in kit(code).judged.members]
     )
     waiting = planning.next_page(shop.now, today=(shop.now, shop.now), only_for=None, page=1)
-    line = next(one for one in filter(None, [waiting.first, *waiting.lines]) if one.next.code == code)
+    line = next(line for line in filter(None, [waiting.first, *waiting.lines]) if line.next.code == code)
     assert "Held up: no free Adapter flex, Fold 12 gen 2 to gen 4." in line.next.reason
     with pytest.raises(OutOfStock, match="Adapter flex"), DATABASE.atomic():
         stock.take_part(code, shop.counter, shop.tick())
@@ -104,7 +110,7 @@ def test_a_declined_job_gives_all_its_parts_back(shop: Shop) -> None:
         shop.receive(barcode)
     code = take_in(shop, FOLD)
     matching.choose_offer(
-        code, 0, shop.counter, shop.tick(), members=[one.id for one in kit(code).judged.members]
+        code, 0, shop.counter, shop.tick(), members=[member.id for member in kit(code).judged.members]
     )
     stock.take_part(code, shop.counter, shop.tick())
     handover.decline(code, "too dear", shop.counter, shop.tick())
@@ -122,7 +128,7 @@ def test_w08_a_part_that_needs_consent_is_chosen_only_when_the_customer_agreed(s
         matching.choose_offer(code, other.judged.offer.id, shop.counter, shop.tick())
     matching.choose_offer(code, other.judged.offer.id, shop.counter, shop.tick(), agreed=True)
     assert any(
-        "automatic brightness" in said for said in intake_store.load_consents(shop.job(code).id).values()
+        "automatic brightness" in said for said in consents_store.load_consents(shop.job(code).id).values()
     )
     assert shop.job(code).fit == "fits with consent"
 
@@ -138,7 +144,7 @@ def test_an_unknown_part_asks_for_a_measurement_and_then_fits(shop: Shop) -> Non
     now = found(code, "ZX-070")
     assert now.judged.fit is Fit.FITS
     assert (
-        next(one for one in now.judged.findings if one.attribute == "connector_pins").word_of
+        next(finding for finding in now.judged.findings if finding.attribute == "connector_pins").word_of
         == "measured by Bram"
     )
     matching.measure_part(
@@ -162,7 +168,7 @@ def test_what_the_original_says_counts_for_its_job_alone(shop: Shop) -> None:
     assert (told.title, told.measured, told.jobs) == ("Connector place", "bottom left", (code,))
     assert matching.match_page(code).told == []
     assert catalogue.model_page(PLAIN).told == [told]
-    assert any("corrected" in one.says for one in job_store.events_page(shop.job(code).id))
+    assert any("corrected" in event.says for event in job_store.events_page(shop.job(code).id))
     with pytest.raises(ManyInvalid):
         matching.compare_original(code, {"width_mm": "wide"}, [], shop.bram, shop.tick())
     with pytest.raises(Invalid, match="choose among"):
@@ -176,7 +182,7 @@ def test_an_item_broken_on_the_old_screen_is_bought_with_the_part(shop: Shop) ->
     whole = found(code, "HF-70-R1")
     matching.compare_original(code, {}, ["earpiece module"], shop.bram, shop.tick())
     broken = found(code, "HF-70-R1")
-    assert [one.part for one in broken.judged.extras] == ["Earpiece module, Heron"]
+    assert [extra.part for extra in broken.judged.extras] == ["Earpiece module, Heron"]
     assert broken.quote.price.minor > whole.quote.price.minor
     matching.choose_offer(code, broken.judged.offer.id, shop.counter, shop.tick())
     stock.take_part(code, shop.counter, shop.tick())
@@ -197,9 +203,9 @@ def test_a_part_that_was_fitted_and_proved_is_named_by_later_verdicts(shop: Shop
     shop.receive("P-1001", 2)
     first = shop.closed()
     part = found(first, "HF-70-R1").judged
-    assert [(one.outcome, one.job) for one in part.evidence] == [(Learned.PROVED, first)]
-    assert any(one.agreement is Agreement.AGREES and first in one.reason for one in part.findings)
-    assert stock_store.load_offer(part.offer.id).supplier_tried == 1  # type: ignore[union-attr]
+    assert [(lesson.outcome, lesson.job) for lesson in part.evidence] == [(Learned.PROVED, first)]
+    assert any(finding.agreement is Agreement.AGREES and first in finding.reason for finding in part.findings)
+    assert offers_store.load_offer(part.offer.id).supplier_tried == 1  # type: ignore[union-attr]
 
 
 def test_a_part_that_did_not_fit_is_refused_on_the_next_job(shop: Shop) -> None:
@@ -208,7 +214,9 @@ def test_a_part_that_did_not_fit_is_refused_on_the_next_job(shop: Shop) -> None:
         matching.report_part(code, "maybe", "x", shop.bram, shop.tick())
     assert set(refused.value.by_field) == {"outcome", "part_says"}
     printed = next(
-        one for one in matching.match_page(code).offers if one.judged.offer.id == shop.job(code).offer_id
+        offer
+        for offer in matching.match_page(code).offers
+        if offer.judged.offer.id == shop.job(code).offer_id
     ).judged.offer.printed_number
     matching.report_part(code, "did_not_fit", "connector on the other side", shop.bram, shop.tick())
     again = found(shop.take_in(PLAIN), printed)
@@ -220,10 +228,10 @@ def test_a_part_that_did_not_fit_is_refused_on_the_next_job(shop: Shop) -> None:
 
 def test_a_defective_piece_raises_its_suppliers_expected_loss(shop: Shop) -> None:
     code = shop.quoted(HERON)
-    offer = stock_store.load_offer(shop.job(code).offer_id or 0)
+    offer = offers_store.load_offer(shop.job(code).offer_id or 0)
     assert offer
     matching.report_part(code, "defective", "dead stripe from the start", shop.bram, shop.tick())
-    after = stock_store.load_offer(offer.id)
+    after = offers_store.load_offer(offer.id)
     assert after
     assert (after.supplier_bad - offer.supplier_bad, after.supplier_tried - offer.supplier_tried) == (1, 1)
     assert found(code, offer.printed_number).judged.fit is Fit.FITS
@@ -240,9 +248,9 @@ def test_what_was_learned_and_asked_is_not_rewritten(shop: Shop, statement: str)
 def test_every_price_ever_asked_is_kept(shop: Shop) -> None:
     offer = found(shop.take_in(HERON), "HF-70-R1").judged.offer
     quoting.change_offer_price(
-        offer.id, "71.00", stock_store.load_price(offer.id).version, shop.manager, shop.tick()
+        offer.id, "71.00", offers_store.load_price(offer.id).version, shop.manager, shop.tick()
     )  # type: ignore[union-attr]
-    assert [line.price_minor for line in store.price_history(offer.id)] == [7_100, 6_000]
+    assert [line.price_minor for line in offers_store.price_history(offer.id)] == [7_100, 6_000]
 
 
 # -- without a job, and other routes ------------------------------------------------------------------
@@ -252,7 +260,7 @@ def test_what_fits_a_model_is_told_without_a_job(shop: Shop) -> None:
     model, there = matching.match_model(PLAIN)
     assert model.id == PLAIN
     assert there.offers[0].judged.fit is Fit.FITS
-    assert {one.judged.fit for one in there.offers} == {Fit.FITS, Fit.NOT}
+    assert {offer.judged.fit for offer in there.offers} == {Fit.FITS, Fit.NOT}
 
 
 def test_w15_another_route_has_its_own_offers_and_its_own_time(shop: Shop) -> None:
@@ -274,14 +282,16 @@ def test_a_part_that_comes_after_the_promise_costs_more_the_later_it_comes(shop:
 
 
 def test_the_weights_are_the_managers(shop: Shop) -> None:
-    from sutura.core.matching import Weights, weights_kept
+    from sutura.core.matching.ranking import Weights, weights_kept
     from sutura.core.maths.money import amount_text
 
-    typed = {name: amount_text(minor) for name, minor in weights_kept(Weights()).items()}
-    quoting.change_weights({**typed, "wait_day": "0.00"}, quoting.shop().version, shop.manager, shop.tick())
-    assert quoting.shop().weights["wait_day"] == 0
+    typed = {name: amount_text(minor, "TAL") for name, minor in weights_kept(Weights()).items()}
+    shop_service.change_weights(
+        {**typed, "wait_day": "0.00"}, shop_service.shop().version, shop.manager, shop.tick()
+    )
+    assert shop_service.shop().weights["wait_day"] == 0
     with pytest.raises(NotAllowed):
-        quoting.change_weights(typed, quoting.shop().version, shop.counter, shop.tick())
+        shop_service.change_weights(typed, shop_service.shop().version, shop.counter, shop.tick())
 
 
 def test_a_pack_with_numbers_that_replace_each_other_in_a_ring_is_refused(shop: Shop) -> None:
@@ -300,7 +310,7 @@ def test_it_is_said_when_there_are_more_offers_than_are_judged(
     shop: Shop, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     assert not matching.match_model(PLAIN)[1].cut
-    monkeypatch.setattr(stock_store, "MAY_FIT", 2)
+    monkeypatch.setattr(offers_store, "MAY_FIT", 2)
     assert matching.match_model(PLAIN)[1].cut
 
 
@@ -320,7 +330,7 @@ def test_the_time_of_a_kit_is_that_of_the_models_own_route_whatever_its_members_
         )
     code = take_in(shop, "fennick-kite")
     matching.choose_offer(
-        code, 0, shop.counter, shop.tick(), members=[one.id for one in kit(code).judged.members]
+        code, 0, shop.counter, shop.tick(), members=[member.id for member in kit(code).judged.members]
     )
     job = shop.job(code)
     assert job.expected_minutes == models()["fennick-kite"].minutes + job.extra_minutes

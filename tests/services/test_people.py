@@ -11,7 +11,7 @@ from sutura.core.errors import Invalid, NotAllowed, SignInRefused, StaleSave
 from sutura.core.values import Role
 from sutura.services import people
 from sutura.store import people as store
-from sutura.store.database import value
+from sutura.store.database import raw
 
 
 def wrong(login: str, times: int, address: str = "10.0.0.9", start: int = 0) -> None:
@@ -33,7 +33,7 @@ def test_the_right_pair_opens_a_session_that_ends(shop: Shop) -> None:
 def test_neither_password_nor_token_is_kept_as_it_is(shop: Shop) -> None:
     token = people.sign_in("ines", PASSWORD, "10.0.0.1", NOW)
     assert store.load_person_by_login("ines").password_hash.startswith("$argon2id$")  # type: ignore[union-attr]
-    assert value("select count(*) from login_session where token_hash = %s", token) == 0
+    assert raw("select count(*) from login_session where token_hash = %s", token).fetchone()[0] == 0
 
 
 def test_five_wrong_tries_make_even_the_right_password_wait(shop: Shop) -> None:

@@ -1,4 +1,6 @@
-"""Price lists as a manager reads them: looked at, mapped, checked, read by a real worker, read again, written again."""
+"""Price lists as a manager reads them: looked at, mapped, checked, read by a real worker, read again, written
+again.
+"""
 
 from __future__ import annotations
 
@@ -9,9 +11,9 @@ from builders import NOW, PLAIN, Shop
 
 from sutura import worker
 from sutura.core.errors import Invalid, ManyInvalid, NotAllowed
-from sutura.core.matching import Fit
+from sutura.core.matching.judging import Fit
 from sutura.services import matching, pricelists
-from sutura.store import matching as matching_store
+from sutura.store import offers as offers_store
 from sutura.store import pricelists as store
 from sutura.store.database import DATABASE, connection
 
@@ -55,9 +57,9 @@ def test_a_list_is_looked_at_without_changing_anything(shop: Shop) -> None:
     assert (row.state, row.rows_total) == ("checked", 4)
     assert row.counts == {"good": 2, "new": 2, "changed": 0, "same": 0, "bad": 2}
     assert [(one["line"], one["why"]) for one in row.bad] == [
-        (4, ["“free” cannot be taken: write an amount in TAL, such as 58.00"]),
+        (4, ["“free” cannot be taken: write an amount in TAL from 0.01 to 100000.00, such as 58.00"]),
         (5, ["“A-1” cannot be taken: keep it once: it stands in line 2 already"]),
-    ]  # fmt: skip
+    ]
     assert offers() == {}
 
 
@@ -66,7 +68,7 @@ def test_good_rows_are_read_without_the_bad_and_become_offers_that_are_judged(sh
     pricelists.read_good_rows(list_id, shop.manager)
     read(list_id)
     assert (found(list_id).state, offers()) == ("read", {"A-1": 5_800, "A-2": 4_990})
-    there = {one.judged.offer.number: one.judged for one in matching.match_model(PLAIN)[1].offers}
+    there = {offer.judged.offer.number: offer.judged for offer in matching.match_model(PLAIN)[1].offers}
     assert there["A-1"].fit is Fit.UNKNOWN
     assert there["A-2"].fit is Fit.NOT
     assert there["A-1"].offer.lead_days == pricelists.USUAL_DAYS
@@ -79,7 +81,7 @@ def test_reading_again_updates_without_duplicates_and_keeps_every_price(shop: Sh
         read(list_id)
     assert offers() == {"A-1": 6_150, "A-2": 4_990, "A-9": 7_000}
     offer_id = DATABASE.execute_sql("select id from offer where number = 'A-1'").fetchone()[0]
-    assert [one.price_minor for one in matching_store.price_history(offer_id)] == [6_150, 5_800]
+    assert [one.price_minor for one in offers_store.price_history(offer_id)] == [6_150, 5_800]
     again = look(
         shop,
         "A-1;panel;XP-1;61,50;40;359,5;223,8;1366x768;new",
@@ -99,13 +101,14 @@ def test_a_known_printed_number_of_the_same_kind_is_an_offer_of_that_part(shop: 
     read(list_id)
     parts = dict(
         DATABASE.execute_sql(
-            "select number, barcode from offer join part on part.id = part_id where supplier_id = 'hollow-yard'"
+            "select number, barcode from offer join part on part.id = part_id where supplier_id = "
+            "'hollow-yard'"
         )
     )
     assert parts == {"B-1": "P-2001", "B-2": "L-hollow-yard-B-2"}
     assert (
         next(
-            one for one in matching.match_model(PLAIN)[1].offers if one.judged.offer.number == "B-1"
+            offer for offer in matching.match_model(PLAIN)[1].offers if offer.judged.offer.number == "B-1"
         ).judged.fit
         is Fit.FITS
     )
@@ -176,9 +179,12 @@ def test_a_written_list_is_formula_safe_and_reading_it_changes_nothing(shop: Sho
 
 def test_only_a_manager_reads_and_writes_price_lists(shop: Shop) -> None:
     for act in (
-        lambda: pricelists.look_at_list("", "X", "x.csv", csv_of(*ROWS), shop.counter, NOW), lambda: pricelists.map_columns(1, {}, shop.bram),
-        lambda: pricelists.read_good_rows(1, shop.counter), lambda: pricelists.write_list("millrace", shop.counter), lambda: pricelists.list_page(1, shop.bram),
-    ):  # fmt: skip
+        lambda: pricelists.look_at_list("", "X", "x.csv", csv_of(*ROWS), shop.counter, NOW),
+        lambda: pricelists.map_columns(1, {}, shop.bram),
+        lambda: pricelists.read_good_rows(1, shop.counter),
+        lambda: pricelists.write_list("millrace", shop.counter),
+        lambda: pricelists.list_page(1, shop.bram),
+    ):
         with pytest.raises(NotAllowed):
             act()
 

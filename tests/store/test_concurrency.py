@@ -52,7 +52,7 @@ def test_the_last_part_goes_to_exactly_one(shop: Shop) -> None:
         assert free == 1
         found = at_once([lambda code=code: stock.take_part(code, shop.counter, shop.now) for code in codes])  # type: ignore[misc]
         winners = [code for code, one in zip(codes, found, strict=True) if one is None]
-        losers = [one for one in found if isinstance(one, OutOfStock)]
+        losers = [hit for hit in found if isinstance(hit, OutOfStock)]
         assert (len(winners), len(losers)) == (1, 3)
         assert all(winners[0] in loser.holders for loser in losers)
         assert stock_store.load_part("P-2001").free == 0
@@ -81,7 +81,7 @@ def test_a_step_done_by_two_at_once_is_done_once(shop: Shop) -> None:
     first = bench.bench_page(code).progress.step
     assert first
     found = at_once([lambda: bench.do_step(code, first.id, "", "", shop.bram, shop.now)] * 3)
-    assert sum(one is None for one in found) == 1
+    assert sum(hit is None for hit in found) == 1
     assert bench.bench_page(code).progress.done == 1
 
 
@@ -91,10 +91,12 @@ def test_declining_and_taking_the_part_at_once_never_leaves_a_part_with_a_declin
     for _ in range(RUNS):
         shop.receive("P-1001")
         code = shop.quoted()
-        at_once([
-            lambda: stock.take_part(code, shop.counter, shop.now),  # noqa: B023 - runs before the next round
-            lambda: handover.decline(code, "too dear", shop.counter, shop.now),  # noqa: B023
-        ])  # fmt: skip
+        at_once(
+            [
+                lambda: stock.take_part(code, shop.counter, shop.now),  # noqa: B023 - runs before the next round
+                lambda: handover.decline(code, "too dear", shop.counter, shop.now),  # noqa: B023
+            ]
+        )
         job = shop.job(code)
         held = stock_store.load_held(job.id)
         assert (held is not None) == (job.stage is Stage.PART_IN_HAND)

@@ -31,7 +31,7 @@ FROZEN = {
 
 def differences() -> list[str]:
     found = [str(one) for part in diff_models(DATABASE, tables.ALL) for one in part]
-    return [one for one in found if not any(name in one for name in tables.SQL_INDEXES)]
+    return [hit for hit in found if not any(name in hit for name in tables.SQL_INDEXES)]
 
 
 def test_migrating_from_nothing_equals_the_models(shop: Shop) -> None:
@@ -86,9 +86,18 @@ def test_what_happened_is_append_only(shop: Shop, table: str, statement: str) ->
         "update job set stage = 'handed_back'",
         "update job set stage = 'proved'",
         "update job set promise_at = null",
-        "insert into payment (job_id, amount_minor, currency, method, person_id, at) select id, 0, 'TAL', 'cash', 1, now() from job",
-        "insert into bench_step (job_id, attempt, step, expected, counted, person_id, at) select id, 1, 'x', 2, 1, 1, now() from job",
-        "insert into function_result (job_id, attempt, function, outcome, person_id, at) select id, 1, 'x', 'faulty', 1, now() from job",
+        (
+            "insert into payment (job_id, amount_minor, currency, method, person_id, at) select id, 0, "
+            "'TAL', 'cash', 1, now() from job"
+        ),
+        (
+            "insert into bench_step (job_id, attempt, step, expected, counted, person_id, at) select "
+            "id, 1, 'x', 2, 1, 1, now() from job"
+        ),
+        (
+            "insert into function_result (job_id, attempt, function, outcome, person_id, at) select "
+            "id, 1, 'x', 'faulty', 1, now() from job"
+        ),
     ],
 )
 def test_the_database_backs_the_rules_whoever_writes(shop: Shop, statement: str) -> None:
@@ -99,10 +108,16 @@ def test_the_database_backs_the_rules_whoever_writes(shop: Shop, statement: str)
 
 def test_a_new_job_starts_at_the_beginning(shop: Shop) -> None:
     code = shop.take_in()
-    columns = "customer_id, model_id, read_number, identified, channel, marks, promise_at, received_at, received_by_id, currency, expected_minutes"
+    columns = (
+        "customer_id, model_id, read_number, identified, channel, marks, promise_at, received_at, "
+        "received_by_id, currency, expected_minutes"
+    )
     with pytest.raises(peewee.DatabaseError, match="starts as identified"), DATABASE.atomic():
         DATABASE.execute_sql(
-            f"insert into job (code, stage, {columns}) select '00-KV6', 'quoted', {columns} from job where code = %s",
+            (
+                f"insert into job (code, stage, {columns}) select '00-KV6', 'quoted', {columns} from "
+                "job where code = %s"
+            ),
             (code,),
         )
 
@@ -119,7 +134,8 @@ def test_a_shop_of_the_first_release_keeps_its_models_and_jobs(cluster: Cluster,
         with connection():
             Runner(DATABASE, str(MIGRATIONS)).up("0001_foundation")
             DATABASE.execute_sql(
-                "insert into model (id, maker, name, device_class, procedure_family, minutes, cure_minutes, data)"
+                "insert into model (id, maker, name, device_class, procedure_family, minutes, "
+                "cure_minutes, data)"
                 " values ('fennick-heron', 'Fennick', 'Heron', 'phone', 'book-opening phones', 25, 0, %s)",
                 ((ROOT / "tests" / "store" / "heron_format_1.json").read_text("utf-8"),),
             )
@@ -139,6 +155,6 @@ def test_a_shop_of_the_first_release_keeps_its_models_and_jobs(cluster: Cluster,
             assert model.screws[0].bits == ("five-lobe 0.8",)
             assert {keep.edge for keep in model.face.keep_outs} == {"right", "top"}
             patterns, _, _ = store_catalogue.numbers()
-            assert [one.pattern.text for one in patterns] == ["FH-2107", "FH2107/"]
+            assert [pattern.pattern.text for pattern in patterns] == ["FH-2107", "FH2107/"]
     finally:
         wiring.connect(database)

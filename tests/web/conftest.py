@@ -22,7 +22,8 @@ from sutura.web.session import COOKIE
 class Desk:
     """One person's browser without its script: reads pages, sends their forms.
 
-    The session is opened beside the sign-in page, whose password check is slow on purpose; test_security signs in.
+    The session is opened beside the sign-in page, whose password check is slow on purpose; test_security
+    signs in.
     """
 
     def __init__(self, client: TestClient, login: str) -> None:

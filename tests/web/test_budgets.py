@@ -15,11 +15,30 @@ from sutura.core.job import Stage
 Sit = Callable[[str], Any]
 # one of them is the session of the person who asks
 BUDGETS = {
-    "/": 2, "/counter": 4, "/match": 2, "/shelf": 2, "/bench": 2, "/plan": 2, "/book": 4, "/catalogue": 4, "/catalogue/rules": 1, "/catalogue/mixed": 3,
-    "/catalogue/packs": 2, "/catalogue/fennick-heron": 12, "/catalogue/fennick-heron/edit": 4,
-    "/people": 2, "/shelf/P-2001": 5, "/jobs/{code}": 11, "/jobs/{code}/match": 10, "/jobs/{code}/bench": 4, "/jobs/{code}/proof": 10,
-    "/jobs/{code}/assign": 4, "/jobs/{code}/handover": 10, "/identify?q=QD44": 2, "/customers/find?q=orla": 2,
-}  # fmt: skip
+    "/": 2,
+    "/counter": 4,
+    "/match": 2,
+    "/shelf": 2,
+    "/bench": 2,
+    "/plan": 2,
+    "/book": 4,
+    "/catalogue": 4,
+    "/catalogue/rules": 1,
+    "/catalogue/mixed": 3,
+    "/catalogue/packs": 2,
+    "/catalogue/fennick-heron": 12,
+    "/catalogue/fennick-heron/edit": 4,
+    "/people": 2,
+    "/shelf/P-2001": 5,
+    "/jobs/{code}": 11,
+    "/jobs/{code}/match": 10,
+    "/jobs/{code}/bench": 4,
+    "/jobs/{code}/proof": 10,
+    "/jobs/{code}/assign": 4,
+    "/jobs/{code}/handover": 10,
+    "/identify?q=QD44": 2,
+    "/customers/find?q=orla": 2,
+}
 
 
 class _Counter(logging.Handler):

@@ -14,7 +14,7 @@ from web.test_pages import code_of, intake_fields, new_intake
 from web.test_schema_form import MODELS, fields
 
 from sutura.config import CATALOGUE, SCHEMAS
-from sutura.core.matching import Fit
+from sutura.core.matching.judging import Fit
 from sutura.formats.pack import schema
 from sutura.services import catalogue, matching
 from sutura.web.schema_form import draw
@@ -37,14 +37,19 @@ def upload(desk: Any, pack: Any) -> str:
 @pytest.mark.parametrize(
     ("asked", "there", "gone"),
     [
-        ("q=ember", "Quillon Ember S", "Fennick Heron"), ("q=qd-44", "Ardale Plain 15", "Fennick Heron"),
-        ("maker=Osmere", "Osmere Reed", "Fennick Heron"), ("device_class=watch", "Osmere Dial 42", "Osmere Reed"),
-        ("family=book-opening phones", "Fennick Heron L", "Fennick Finch"), ("family=finch-2-front", "Fennick Finch II", "Fennick Heron"),
+        ("q=ember", "Quillon Ember S", "Fennick Heron"),
+        ("q=qd-44", "Ardale Plain 15", "Fennick Heron"),
+        ("maker=Osmere", "Osmere Reed", "Fennick Heron"),
+        ("device_class=watch", "Osmere Dial 42", "Osmere Reed"),
+        ("family=book-opening phones", "Fennick Heron L", "Fennick Finch"),
+        ("family=finch-2-front", "Fennick Finch II", "Fennick Heron"),
         ("construction=fused front, glued on all four edges", "Tarnbeck Slate 11", "Tarnbeck Fold"),
-        ("state=template", "Unlisted phone", "Fennick Heron"), ("q=zzz", "Nothing in the catalogue is like that", "Fennick Heron"),
-        ("page=99", "Nothing in the catalogue", "Fennick Heron") , ("page=0", "Fennick Heron", "Nothing"),
+        ("state=template", "Unlisted phone", "Fennick Heron"),
+        ("q=zzz", "Nothing in the catalogue is like that", "Fennick Heron"),
+        ("page=99", "Nothing in the catalogue", "Fennick Heron"),
+        ("page=0", "Fennick Heron", "Nothing"),
     ],
-)  # fmt: skip
+)
 def test_models_are_found_by_what_is_asked(desks: Sit, asked: str, there: str, gone: str) -> None:
     page = desks("bram").get(f"/catalogue?{asked}").text
     assert there in page
@@ -190,9 +195,14 @@ def test_retiring_and_bringing_back_from_the_page(desks: Sit) -> None:
 # -- at the counter -----------------------------------------------------------------------------
 
 MEASURES = {
-    "measured.device_class": "phone", "measured.maker": "Nobody", "measured.name": "ZX 9000", "measured.width_mm": "70,2",
-    "measured.height_mm": "145.6", "measured.diagonal_in": "5.8", "measured.connector_pins": "40",
-}  # fmt: skip
+    "measured.device_class": "phone",
+    "measured.maker": "Nobody",
+    "measured.name": "ZX 9000",
+    "measured.width_mm": "70,2",
+    "measured.height_mm": "145.6",
+    "measured.diagonal_in": "5.8",
+    "measured.connector_pins": "40",
+}
 
 
 def test_a_device_in_no_pack_goes_from_its_measures_to_match(desks: Sit) -> None:
@@ -204,7 +214,7 @@ def test_a_device_in_no_pack_goes_from_its_measures_to_match(desks: Sit) -> None
     assert "ZX 9000" in pell.page
     pell.post(way, act="unlisted", read_number="ZX-9000", **MEASURES)
     assert "In no pack: it goes on with what was measured" in pell.page
-    answers = {f"function.{one.id}": "works" for one in templates()["unlisted-phone"].functions}
+    answers = {f"function.{function.id}": "works" for function in templates()["unlisted-phone"].functions}
     form = {k: v for k, v in intake_fields().items() if not k.startswith("function.")}
     pell.post(way, **{**form, **answers, **MEASURES, "model_id": "unlisted", "read_number": "ZX-9000"})
     assert "No part that fits is known yet." in pell.page
@@ -221,7 +231,7 @@ def test_a_device_in_no_pack_goes_from_its_measures_to_match(desks: Sit) -> None
     )
     assert pell.answer.url.path.endswith("/ticket")
     code = code_of(pell)
-    assert all(one.judged.fit in (Fit.UNKNOWN, Fit.NOT) for one in matching.match_page(code).offers)
+    assert all(offer.judged.fit in (Fit.UNKNOWN, Fit.NOT) for offer in matching.match_page(code).offers)
     assert "not known of this device" in pell.get(f"/jobs/{code}/match").text
     assert "ZX 9000" in pell.get("/catalogue?state=unlisted").text
 

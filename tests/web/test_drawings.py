@@ -1,4 +1,6 @@
-"""Core geometry drawn as SVG: to scale, with words for those who do not see it, and nothing a person typed as markup."""
+"""Core geometry drawn as SVG: to scale, with words for those who do not see it, and nothing a person typed as
+markup.
+"""
 
 from __future__ import annotations
 
@@ -27,7 +29,7 @@ def parsed(drawing: str) -> ElementTree.Element:
 
 def test_one_unit_of_the_face_is_one_millimetre() -> None:
     svg = parsed(draw_face(FACE))
-    box = [float(one) for one in svg.attrib["viewBox"].split()]
+    box = [float(piece) for piece in svg.attrib["viewBox"].split()]
     assert box[2:] == [
         pytest.approx(FACE.width_mm + 2 * MARGIN_MM),
         pytest.approx(FACE.height_mm + 2 * MARGIN_MM),

@@ -1,4 +1,6 @@
-"""The Counter over HTTP: the plan and the diagnosis while drawing, photos, consents, customers made one and erased."""
+"""The Counter over HTTP: the plan and the diagnosis while drawing, photos, consents, customers made one and
+erased.
+"""
 
 from __future__ import annotations
 
@@ -12,7 +14,7 @@ from builders import HERON, Shop
 from formats.test_photo import bomb, picture
 from web.test_pages import code_of, intake_fields, new_intake
 
-from sutura.store import intake as store
+from sutura.store import photos as photos_store
 
 Sit = Callable[[str], Any]
 SHATTERED = json.dumps(
@@ -67,12 +69,12 @@ def test_a_photo_is_added_seen_and_taken_away_and_nothing_typed_is_lost(desks: S
     pell.post(way, act="keep", choose=HERON, read_number="FH-2107")
     send_photo(pell, way, picture(), photo_says="impact at 20, 30 mm", complaint="dropped on gravel")
     assert "dropped on gravel" in pell.page
-    (photo,) = store.draft_photos(way.split("/")[-1])
+    (photo,) = photos_store.draft_photos(way.split("/")[-1])
     shown = pell.client.get(f"/photos/{photo.id}?small=1")
     assert shown.headers["content-type"] == "image/jpeg"
     pell.get(way)
     send_photo(pell, way, b"", act=f"remove-photo:{photo.id}")
-    assert store.draft_photos(way.split("/")[-1]) == []
+    assert photos_store.draft_photos(way.split("/")[-1]) == []
     assert pell.client.get(f"/photos/{photo.id}").status_code == 404
 
 

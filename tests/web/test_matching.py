@@ -10,7 +10,7 @@ import pytest
 from builders import HERON, PLAIN, Shop, models
 from web.test_pages import code_of, intake_fields, new_intake
 
-from sutura.core.matching import Fit
+from sutura.core.matching.judging import Fit
 from sutura.services import matching
 from sutura.services.matching import Matched
 
@@ -20,7 +20,7 @@ LIST = "SKU;Category;Printed number;Net price;Pins\nA-1;panel;XP-1;58,00;40\nA-2
 
 def take_in(desk: Any, model_id: str = HERON, number: str = "FH-2107") -> str:
     fields = {key: value for key, value in intake_fields(model_id).items() if not key.startswith("function.")}
-    answers = {f"function.{one.id}": "works" for one in models()[model_id].functions}
+    answers = {f"function.{function.id}": "works" for function in models()[model_id].functions}
     desk.post(
         new_intake(desk),
         **{**fields, **answers, "read_number": number, "promise_reason": "we call", "marks": ""},
@@ -29,7 +29,9 @@ def take_in(desk: Any, model_id: str = HERON, number: str = "FH-2107") -> str:
 
 
 def found(code: str, printed: str) -> Matched:
-    return next(one for one in matching.match_page(code).offers if one.judged.offer.printed_number == printed)
+    return next(
+        offer for offer in matching.match_page(code).offers if offer.judged.offer.printed_number == printed
+    )
 
 
 def test_the_best_is_said_first_and_one_is_laid_over_the_need(desks: Sit) -> None:
@@ -49,7 +51,7 @@ def test_the_best_is_said_first_and_one_is_laid_over_the_need(desks: Sit) -> Non
 def test_two_or_three_offers_stand_side_by_side(desks: Sit) -> None:
     pell = desks("pell")
     code = take_in(pell, PLAIN, "QD4417-B2")
-    ids = [one.judged.offer.id for one in matching.match_page(code).offers][:4]
+    ids = [offer.judged.offer.id for offer in matching.match_page(code).offers][:4]
     asked = "&".join(f"compare={one}" for one in ids)
     page = pell.get(f"/jobs/{code}/match?{asked}").text
     beside = page[page.index('id="beside"') : page.index('id="offers-head"')]

@@ -12,7 +12,8 @@ from builders import HERON, PLAIN, Shop, all_work, models
 from formats.edid_builder import Made, displayid, product_block
 
 from sutura.core.job import Stage
-from sutura.store import intake as intake_store
+from sutura.store import customers as customers_store
+from sutura.store import drafts as drafts_store
 from sutura.store import job as job_store
 
 Sit = Callable[[str], Any]
@@ -34,10 +35,19 @@ ROOMS = (
 def intake_fields(model_id: str = HERON, **changes: Any) -> dict[str, Any]:
     answers = {f"function.{name}": outcome for name, (outcome, _) in all_work(models()[model_id]).items()}
     plain: dict[str, Any] = {
-        "act": "take-in", "model_id": model_id, "read_number": "FH-2107", "name": "Orla Venn", "phone": "555 0101", "email": "",
-        "channel": "waiting", "consent": ["data", "splash", "parts"], "promise": "soonest", "accessory": ["SIM card"],
-        "kept.SIM card": "tray 1", "marks": json.dumps([{"kind": "crack", "points": [[1, 2], [30, 40]], "reach_mm": 0}]),
-    }  # fmt: skip
+        "act": "take-in",
+        "model_id": model_id,
+        "read_number": "FH-2107",
+        "name": "Orla Venn",
+        "phone": "555 0101",
+        "email": "",
+        "channel": "waiting",
+        "consent": ["data", "splash", "parts"],
+        "promise": "soonest",
+        "accessory": ["SIM card"],
+        "kept.SIM card": "tray 1",
+        "marks": json.dumps([{"kind": "crack", "points": [[1, 2], [30, 40]], "reach_mm": 0}]),
+    }
     return {**plain, **answers, **changes}
 
 
@@ -135,7 +145,7 @@ def test_an_intake_is_kept_while_typing(desks: Sit) -> None:
     assert said["saved"].startswith("Kept at")
     assert "1 crack" in said["damage"]
     assert said["labels"] == [{"says": "crack from 1, 2 to 30, 40 mm, 48 mm long", "id": ""}]
-    kept = intake_store.load_draft(way.rsplit("/", 1)[1])
+    kept = drafts_store.load_draft(way.rsplit("/", 1)[1])
     assert kept
     assert kept.fields["name"] == ["Orla Venn"]
     assert not {"csrf", "form_key"} & set(kept.fields)
@@ -151,7 +161,7 @@ def test_a_sending_overtaken_on_the_network_does_not_undo_a_later_one(desks: Sit
             == 200
         )
         pell.get(way)
-    kept = intake_store.load_draft(way.rsplit("/", 1)[1])
+    kept = drafts_store.load_draft(way.rsplit("/", 1)[1])
     assert kept
     assert kept.fields["name"] == ["Orla Venn"]
 
@@ -241,9 +251,13 @@ def test_a_technician_sees_no_cost_and_no_margin_anywhere(desks: Sit, floor: Sho
 
 @pytest.mark.parametrize(
     ("login", "path", "fields"),
-    [("bram", "/people", {"name": "X", "login": "xx", "role": "manager", "password": "long enough 1"}), ("pell", "/book/rates", {}),
-     ("pell", "/book/prices/1", {"price": "1"}), ("bram", "/shelf/P-1001/receive", {"quantity": "1"})],
-)  # fmt: skip
+    [
+        ("bram", "/people", {"name": "X", "login": "xx", "role": "manager", "password": "long enough 1"}),
+        ("pell", "/book/rates", {}),
+        ("pell", "/book/prices/1", {"price": "1"}),
+        ("bram", "/shelf/P-1001/receive", {"quantity": "1"}),
+    ],
+)
 def test_what_a_role_may_not_do_is_refused_when_sent_anyway(
     desks: Sit, login: str, path: str, fields: dict[str, str]
 ) -> None:
@@ -310,7 +324,7 @@ def test_a_stale_customer_form_shows_both_and_the_next_send_keeps_yours(desks: S
     assert "555 0222" in pell.page
     assert "555 0333" in pell.page
     pell.post(f"/customers/{number}", version=pell.hidden("version"), **mine)
-    found = intake_store.load_customer(number)
+    found = customers_store.load_customer(number)
     assert found
     assert found.phone == "555 0333"
 
@@ -366,9 +380,14 @@ def test_people_are_added_and_changed_by_the_manager(desks: Sit) -> None:
 
 @pytest.mark.parametrize(
     ("asked", "leads_to"),
-    [("p-1001", "/shelf/P-1001"), ("QD4417", "sure"), ("490154203237519", "one digit of this IMEI is wrong"),
-     ("490154203237518", "has not been here yet"), ("zzzz", "No model in the catalogue")],
-)  # fmt: skip
+    [
+        ("p-1001", "/shelf/P-1001"),
+        ("QD4417", "sure"),
+        ("490154203237519", "one digit of this IMEI is wrong"),
+        ("490154203237518", "has not been here yet"),
+        ("zzzz", "No model in the catalogue"),
+    ],
+)
 def test_the_scan_field_leads_somewhere_or_says_why_not(desks: Sit, asked: str, leads_to: str) -> None:
     pell = desks("pell")
     answer = pell.get(f"/scan?q={asked}")

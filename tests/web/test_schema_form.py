@@ -1,4 +1,6 @@
-"""A form made from the packs' own schema: what is drawn is read back the same, and every problem has its field."""
+"""A form made from the packs' own schema: what is drawn is read back the same, and every problem has its
+field.
+"""
 
 from __future__ import annotations
 
@@ -97,7 +99,7 @@ def test_rows_are_added_moved_and_taken_out() -> None:
     raw: dict[str, Any] = {"steps": [{"id": "a"}, {"id": "b"}, {"id": "c"}]}
 
     def order() -> list[str]:
-        return [one.get("id", "new") for one in raw["steps"]]
+        return [entry.get("id", "new") for entry in raw["steps"]]
 
     assert (change_rows(raw, "down:steps[0]"), order()) == ("steps[1]", ["b", "a", "c"])
     assert (change_rows(raw, "up:steps[2]"), order()) == ("steps[1]", ["b", "c", "a"])

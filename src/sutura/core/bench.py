@@ -7,24 +7,52 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 
-from sutura.core.catalogue import CAUTIONS, Model, Phase, Step
+from sutura.core.catalogue.cautions import CAUTIONS
+from sutura.core.catalogue.model import Model, Phase, Step
 from sutura.core.errors import Invalid, StepBlocked
 from sutura.core.job import Stage
 from sutura.core.values import COMMON, Rule
 
 # A longer pause between two steps means the bench was left; only this much of it counts as work.
 PAUSE_CAP_MINUTES = 30
+# the kinds of events that are recorded at the bench: its opening, its steps, its tests
+AT_THE_BENCH = ("opened", "step", "proved", "proof failed", "closed")
 
 RULES = (
-    Rule(id="bench.order", capability="bench", says="Steps are done in the order of the sheet; the next is shown, none is skipped.", source=COMMON),
-    Rule(id="bench.counts", capability="bench",
-         says="Screws out agree with the sheet, screws in agree with screws out; otherwise the next step is blocked until a reason is written.", source=COMMON),
-    Rule(id="bench.minutes", capability="bench",
-         says=f"Bench minutes are the time between steps; a pause counts for at most {PAUSE_CAP_MINUTES} minutes.",
-         source="the shop's rule, no source"),
-    Rule(id="bench.rework", capability="bench",
-         says="After a failed test the connectors are reseated with the power off, and everything is tested again before the part is blamed.", source=COMMON),
-)  # fmt: skip
+    Rule(
+        id="bench.order",
+        capability="bench",
+        says="Steps are done in the order of the sheet; the next is shown, none is skipped.",
+        source=COMMON,
+    ),
+    Rule(
+        id="bench.counts",
+        capability="bench",
+        says=(
+            "Screws out agree with the sheet, screws in agree with screws out; otherwise the next step "
+            "is blocked until a reason is written."
+        ),
+        source=COMMON,
+    ),
+    Rule(
+        id="bench.minutes",
+        capability="bench",
+        says=(
+            f"Bench minutes are the time between steps; a pause counts for at most {PAUSE_CAP_MINUTES} "
+            "minutes."
+        ),
+        source="the shop's rule, no source",
+    ),
+    Rule(
+        id="bench.rework",
+        capability="bench",
+        says=(
+            "After a failed test the connectors are reseated with the power off, and everything is "
+            "tested again before the part is blamed."
+        ),
+        source=COMMON,
+    ),
+)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -71,11 +99,16 @@ def progress(model: Model, attempt: int, done: Sequence[Done], *, proved: bool) 
     step = next((step for step in steps if step.id not in finished), None)
     out, back = _counted(model, done)
     return Progress(
-        attempt=attempt, steps=steps, done=sum(s.id in finished for s in steps), step=step,
+        attempt=attempt,
+        steps=steps,
+        done=sum(s.id in finished for s in steps),
+        step=step,
         expected=expected_count(model, done, step) if step else None,
         at_proof=step is not None and step.phase is Phase.PROOF,
-        out=sum(out.values()), back=sum(back.values()), counts_agree=_agree(model, done),
-    )  # fmt: skip
+        out=sum(out.values()),
+        back=sum(back.values()),
+        counts_agree=_agree(model, done),
+    )
 
 
 def expected_count(model: Model, done: Sequence[Done], step: Step) -> int | None:
@@ -133,7 +166,9 @@ def _agree(model: Model, done: Sequence[Done]) -> bool:
 
 
 def cautions_at(step: Step, damage: Sequence[str], *, first_open_step: bool) -> list[tuple[str, str, str]]:
-    """Cautions to show at a step as (id, title, text): the sheet's own, and those the damage calls for while opening."""
+    """Cautions to show at a step as (id, title, text): the sheet's own, and those the damage calls for while
+    opening.
+    """
     names = list(step.cautions)
     if step.phase is Phase.OPEN or first_open_step:
         names = [*(name for name in damage if name not in names), *names]
@@ -141,7 +176,8 @@ def cautions_at(step: Step, damage: Sequence[str], *, first_open_step: bool) -> 
 
 
 def worked_minutes(times: Sequence[datetime]) -> int:
-    """Bench minutes from the times of the bench's records, by rule bench.minutes; at least one when any work was done.
+    """Bench minutes from the times of the bench's records, by rule bench.minutes; at least one when any work
+    was done.
 
     >>> t = datetime(2030, 1, 1, 9)
     >>> worked_minutes([t, t.replace(minute=10), t.replace(hour=11)])
@@ -154,6 +190,8 @@ def worked_minutes(times: Sequence[datetime]) -> int:
 
 
 def is_on_the_way_in(stage: Stage, progress: Progress) -> bool:
-    """Whether the device is still to be opened, so that its opening plan is of use; once the front is off nobody needs it."""
+    """Whether the device is still to be opened, so that its opening plan is of use; once the front is off
+    nobody needs it.
+    """
     step = progress.step
     return stage is Stage.PART_IN_HAND or (step is not None and step.phase in (Phase.PREPARE, Phase.OPEN))

@@ -35,6 +35,16 @@ class Invalid(Refusal):
         said = "Nothing was given" if refused in ("", None) else f"“{refused}” cannot be taken"
         super().__init__(f"{said}: {accepts}")
 
+    def under(self, field: str) -> Invalid:
+        """The same problem one step further up: its path grows as it rises.
+
+        >>> Invalid("price", "x", "write an amount").under("rows[2]").field
+        'rows[2].price'
+        """
+        if not field or not self.field:
+            return Invalid(field or self.field, self.refused, self.accepts)
+        return Invalid(f"{field}.{self.field}", self.refused, self.accepts)
+
 
 class ManyInvalid(Refusal):
     """All wrong values of one form or file at once."""
@@ -49,10 +59,10 @@ class ManyInvalid(Refusal):
     @property
     def by_field(self) -> Mapping[str, str]:
         """The first problem of each field, in the order of the form."""
-        found: dict[str, str] = {}
+        first: dict[str, str] = {}
         for problem in self.problems:
-            found.setdefault(problem.field, str(problem))
-        return found
+            first.setdefault(problem.field, str(problem))
+        return first
 
 
 class NotAllowed(Refusal):
@@ -68,7 +78,9 @@ class NotFound(Refusal):
 
 
 class MoveRefused(Refusal):
-    """The job may not make this move. `missing` holds one short sentence for each thing that is not there yet."""
+    """The job may not make this move. `missing` holds one short sentence for each thing that is not
+    there yet.
+    """
 
     def __init__(self, code: str, move: str, missing: Sequence[str]) -> None:
         self.code, self.move, self.missing = code, move, tuple(missing)
@@ -92,14 +104,17 @@ class AlreadyHeld(Refusal):
 
 
 class StaleSave(Refusal):
-    """Someone else saved this record in between. `yours` and `theirs` hold the differing fields side by side."""
+    """Someone else saved this record in between. `yours` and `theirs` hold the differing fields side by
+    side.
+    """
 
     def __init__(
         self, what: str, who: str, when: datetime | None, yours: Mapping[str, str], theirs: Mapping[str, str]
     ) -> None:
         self.what, self.who, self.when, self.yours, self.theirs = what, who, when, dict(yours), dict(theirs)
         super().__init__(
-            f"{what} was changed by {who or 'someone else'} while you were editing. Nothing is lost: choose below."
+            f"{what} was changed by {who or 'someone else'} while you were editing. Nothing is "
+            "lost: choose below."
         )
 
 
@@ -107,7 +122,8 @@ class StepBlocked(Refusal):
     def __init__(self, step: str, expected: int, counted: int) -> None:
         self.step, self.expected, self.counted = step, expected, counted
         super().__init__(
-            f"You counted {counted}, the sheet says {expected} for “{step}”. Count again and look for a hidden screw; "
+            f"You counted {counted}, the sheet says {expected} for “{step}”. Count again and look "
+            "for a hidden screw; "
             "if the count is right, write the reason and go on."
         )
 
@@ -127,5 +143,6 @@ class AccessoriesMissing(Refusal):
     def __init__(self, names: Sequence[str]) -> None:
         self.names = tuple(names)
         super().__init__(
-            f"Not ticked as handed back: {', '.join(names)}. Hand back everything that came in, or write where it is."
+            f"Not ticked as handed back: {', '.join(names)}. Hand back everything that came in, or "
+            "write where it is."
         )

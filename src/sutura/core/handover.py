@@ -9,6 +9,7 @@ from enum import StrEnum
 
 from sutura.core.errors import AccessoriesMissing, Invalid
 from sutura.core.maths.money import Money
+from sutura.core.typed import read_amount, read_decimal
 from sutura.core.values import COMMON, Rule
 
 
@@ -28,13 +29,28 @@ class Accessory:
 
 
 RULES = (
-    Rule(id="handover.accessories", capability="handover",
-         says="Everything that came in is ticked as handed back, or its whereabouts are written.", source=COMMON),
-    Rule(id="handover.paid", capability="handover", says="The payment equals the price still open.", source=COMMON),
-    Rule(id="handover.warranty", capability="handover",
-         says="The warranty runs from the day of handover for the model's number of days, on the part and the work, not on new damage.",
-         source="the shop's terms; local law comes first"),
-)  # fmt: skip
+    Rule(
+        id="handover.accessories",
+        capability="handover",
+        says="Everything that came in is ticked as handed back, or its whereabouts are written.",
+        source=COMMON,
+    ),
+    Rule(
+        id="handover.paid",
+        capability="handover",
+        says="The payment equals the price still open.",
+        source=COMMON,
+    ),
+    Rule(
+        id="handover.warranty",
+        capability="handover",
+        says=(
+            "The warranty runs from the day of handover for the model's number of days, on the part "
+            "and the work, not on new damage."
+        ),
+        source="the shop's terms; local law comes first",
+    ),
+)
 
 
 def check_accessories(accessories: Sequence[Accessory], returned: Sequence[int], explanation: str) -> None:
@@ -44,11 +60,11 @@ def check_accessories(accessories: Sequence[Accessory], returned: Sequence[int],
         raise AccessoriesMissing(missing)
 
 
-def check_payment(owed: Money, minor: int | None, typed: str, method: str) -> tuple[Money, Method]:
+def check_payment(owed: Money, typed: str, method: str) -> tuple[Money, Method]:
     """The payment to record; it must be the whole open amount, by a known method."""
     if method not in set(Method):
         raise Invalid("method", method, f"choose one of: {', '.join(Method)}")
-    if minor is None or minor != owed.minor:
+    if read_decimal(typed) is None or read_amount(typed, owed.currency) != owed.minor:
         raise Invalid(
             "amount", typed, f"the open amount is {owed}; take all of it, or have a manager change the price"
         )
@@ -61,7 +77,9 @@ def warranty_end(handed_back: date, days: int) -> date:
 
 
 def not_promised(*, sealed_device: bool) -> list[str]:
-    """What the receipt says is not promised. Source: common practice; IP ratings are the maker's, before opening."""
+    """What the receipt says is not promised. Source: common practice; IP ratings are the maker's, before
+    opening.
+    """
     lines = ["New damage, liquid and bending are not covered."]
     if sealed_device:
         lines.insert(0, "Splash protection is not promised after opening.")

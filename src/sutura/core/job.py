@@ -139,7 +139,10 @@ RULES = tuple(
     Rule(
         id=guard.id,
         capability="job",
-        says=f"A job cannot {', '.join(sorted({w.move.value for w in WAYS if guard in w.guards}))} while {guard.missing}.",
+        says=(
+            f"A job cannot {', '.join(sorted({w.move.value for w in WAYS if guard in w.guards}))} while "
+            f"{guard.missing}."
+        ),
         source=COMMON,
     )
     for guard in dict.fromkeys(guard for way in WAYS for guard in way.guards)
@@ -199,7 +202,8 @@ class JobRecord:
     marks: Sequence[Mapping[str, object]]
     look: Mapping[str, str]
     arrival: Mapping[str, object]
-    # what was measured on the original, the items of the old screen that are broken, the other parts of a kit or bridge
+    # what was measured on the original, the items of the old screen that are broken, the other parts of a kit
+    # or bridge
     measured: Mapping[str, str | int | float]
     destroyed: Sequence[str]
     more_offers: Sequence[int]
@@ -241,9 +245,16 @@ class JobEvent:
 
 SEAM = ("received", "identified", "quoted", "part in hand", "opened", "proved", "closed", "handed back")
 _STITCHED = {
-    Stage.IDENTIFIED: 2, Stage.QUOTED: 3, Stage.PART_IN_HAND: 4, Stage.OPENED: 5, Stage.PROVED: 6,
-    Stage.CLOSED: 7, Stage.HANDED_BACK: 8, Stage.DECLINED: 2, Stage.RETURNED: 2,
-}  # fmt: skip
+    Stage.IDENTIFIED: 2,
+    Stage.QUOTED: 3,
+    Stage.PART_IN_HAND: 4,
+    Stage.OPENED: 5,
+    Stage.PROVED: 6,
+    Stage.CLOSED: 7,
+    Stage.HANDED_BACK: 8,
+    Stage.DECLINED: 2,
+    Stage.RETURNED: 2,
+}
 
 
 class Stitch(StrEnum):
@@ -262,7 +273,9 @@ class SeamStitch:
 
 @lru_cache(maxsize=512)
 def seam(stage: Stage, blocked: str = "") -> tuple[SeamStitch, ...]:
-    """The job's progress: done stitches, one loose (open) or crossed (blocked, with its reason), the rest ahead."""
+    """The job's progress: done stitches, one loose (open) or crossed (blocked, with its reason), the rest
+    ahead.
+    """
     done = _STITCHED[stage]
     if stage in (Stage.DECLINED, Stage.RETURNED):
         blocked = "declined by the customer"

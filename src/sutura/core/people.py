@@ -59,7 +59,10 @@ RULES = (
     Rule(
         id="people.throttle",
         capability="people",
-        says="After 5 wrong sign-ins in 15 minutes, for one name or one address, further tries wait until 15 minutes have passed.",
+        says=(
+            "After 5 wrong sign-ins in 15 minutes, for one name or one address, further tries wait "
+            "until 15 minutes have passed."
+        ),
         source="common practice, no source; the numbers are the shop's",
     ),
 )
@@ -80,7 +83,9 @@ def demand(person: Person, deed: Deed) -> None:
 
 
 def wait_minutes(failures: list[datetime], now: datetime) -> int:
-    """Minutes to wait before the next try, 0 when one may try now. `failures` are the times of wrong tries."""
+    """Minutes to wait before the next try, 0 when one may try now. `failures` are the times of wrong
+    tries.
+    """
     recent = sorted(at for at in failures if now - at < WINDOW)
     if len(recent) < TRIES:
         return 0

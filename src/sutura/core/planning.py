@@ -9,29 +9,64 @@ from decimal import Decimal
 
 from sutura.core.errors import NotAllowed
 from sutura.core.job import Stage
-from sutura.core.matching import MOVE_OVER_MINUTES
+from sutura.core.matching.comparing import MOVE_OVER_MINUTES
 from sutura.core.maths.money import half_up
 from sutura.core.values import COMMON, Rule
 
 RULES = (
-    Rule(id="plan.minutes", capability="planning",
-         says="Expected minutes = the sheet's minutes × the technician's factor for that procedure family, plus moving over.", source=COMMON),
-    Rule(id="plan.promise", capability="planning",
-         says="A promise counts the sheet's minutes, moving over everything that may have to be, the counter's minutes and the cure.", source=COMMON),
-    Rule(id="plan.queue", capability="planning",
-         says="Work is done by earliest promise. New work goes before the others that keep their promise all the same, and after the last one that would not.",
-         source="earliest due date first (Jackson's rule, published 1955, from memory)"),
-    Rule(id="plan.may", capability="planning", says="Only a technician trained in the procedure family may be assigned.", source=COMMON),
-    Rule(id="plan.slack", capability="planning",
-         says="Slack = promise − now − expected remaining work and cure. The least slack comes first.",
-         source="least-slack dispatching, common practice"),
-)  # fmt: skip
+    Rule(
+        id="plan.minutes",
+        capability="planning",
+        says=(
+            "Expected minutes = the sheet's minutes × the technician's factor for that procedure "
+            "family, plus moving over."
+        ),
+        source=COMMON,
+    ),
+    Rule(
+        id="plan.promise",
+        capability="planning",
+        says=(
+            "A promise counts the sheet's minutes, moving over everything that may have to be, the "
+            "counter's minutes and the cure."
+        ),
+        source=COMMON,
+    ),
+    Rule(
+        id="plan.queue",
+        capability="planning",
+        says=(
+            "Work is done by earliest promise. New work goes before the others that keep their promise "
+            "all the same, and after the last one that would not."
+        ),
+        source="earliest due date first (Jackson's rule, published 1955, from memory)",
+    ),
+    Rule(
+        id="plan.may",
+        capability="planning",
+        says="Only a technician trained in the procedure family may be assigned.",
+        source=COMMON,
+    ),
+    Rule(
+        id="plan.slack",
+        capability="planning",
+        says="Slack = promise − now − expected remaining work and cure. The least slack comes first.",
+        source="least-slack dispatching, common practice",
+    ),
+)
 
 # Work besides the bench that is left at each stage, in minutes; the shop's habit, no source.
 COUNTER_MINUTES: Mapping[Stage, int] = {
-    Stage.IDENTIFIED: 10, Stage.QUOTED: 5, Stage.PART_IN_HAND: 5, Stage.OPENED: 5, Stage.PROVED: 5,
-    Stage.CLOSED: 5, Stage.DECLINED: 5, Stage.HANDED_BACK: 0, Stage.RETURNED: 0,
-}  # fmt: skip
+    Stage.IDENTIFIED: 10,
+    Stage.QUOTED: 5,
+    Stage.PART_IN_HAND: 5,
+    Stage.OPENED: 5,
+    Stage.PROVED: 5,
+    Stage.CLOSED: 5,
+    Stage.DECLINED: 5,
+    Stage.HANDED_BACK: 0,
+    Stage.RETURNED: 0,
+}
 _CURE_AHEAD = frozenset({Stage.IDENTIFIED, Stage.QUOTED, Stage.PART_IN_HAND, Stage.OPENED, Stage.PROVED})
 _BENCH_AHEAD = frozenset({Stage.IDENTIFIED, Stage.QUOTED, Stage.PART_IN_HAND})
 
@@ -65,7 +100,9 @@ class Candidate:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Waiting:
-    """An open job as far as ranking needs it. Minutes are for the assigned technician, else the sheet's own."""
+    """An open job as far as ranking needs it. Minutes are for the assigned technician, else the sheet's
+    own.
+    """
 
     code: str
     stage: Stage
@@ -96,7 +133,8 @@ def expected_minutes(sheet_minutes: int, factor: Decimal | None, extra_minutes: 
 
 
 def minutes_to_promise(sheet_minutes: int, move_over: Sequence[str], factor: Decimal | None = None) -> int:
-    """Work to count into a promise before the part is chosen, by rule plan.promise; `factor` is the technician's.
+    """Work to count into a promise before the part is chosen, by rule plan.promise; `factor` is the
+    technician's.
 
     The same work that Next will count, so that a promise just made is never late at once.
     """
@@ -110,20 +148,24 @@ def candidates(
     skills: Sequence[Skill], family: str, sheet_minutes: int, extra_minutes: int
 ) -> list[Candidate]:
     """Technicians for a job: those who may first, soonest free first."""
-    found = []
+    candidates_found = []
     for skill in skills:
         minutes = expected_minutes(sheet_minutes, skill.factor, extra_minutes)
         if skill.factor is None:
             why = f"not trained in {family}"
         else:
             why = f"about {minutes} min for this, {skill.load_minutes} min of work before it"
-        found.append(
+        candidates_found.append(
             Candidate(
-                person_id=skill.person_id, name=skill.name, may=skill.factor is not None, minutes=minutes,
-                load_minutes=skill.load_minutes, why=why,
+                person_id=skill.person_id,
+                name=skill.name,
+                may=skill.factor is not None,
+                minutes=minutes,
+                load_minutes=skill.load_minutes,
+                why=why,
             )
-        )  # fmt: skip
-    return sorted(found, key=lambda c: (not c.may, c.load_minutes + c.minutes, c.name))
+        )
+    return sorted(candidates_found, key=lambda c: (not c.may, c.load_minutes + c.minutes, c.name))
 
 
 def check_assign(skill: Skill | None, family: str) -> None:
@@ -153,7 +195,8 @@ def slack_minutes(job: Waiting, now: datetime) -> int:
 
 
 def minutes_before(queue: Sequence[Waiting], minutes: int, now: datetime) -> int:
-    """Bench minutes of one technician's open jobs that must come before new work of so many minutes (rule plan.queue).
+    """Bench minutes of one technician's open jobs that must come before new work of so many minutes (rule
+    plan.queue).
 
     Jobs are taken by earliest promise; one that is late already, or would become late, is not passed.
     """
@@ -185,7 +228,10 @@ def next_of(job: Waiting, now: datetime) -> Next:
     action, room = next_action(job.stage, assigned=bool(job.technician), blocked=bool(job.blocked))
     to_go = f"about {spell_minutes(remaining)} of work left"
     if job.promise_at <= now:
-        reason = f"The promise passed {spell_minutes(int((now - job.promise_at).total_seconds() // 60))} ago; {to_go}."
+        reason = (
+            f"The promise passed {spell_minutes(int((now - job.promise_at).total_seconds() // 60))} "
+            f"ago; {to_go}."
+        )
     elif slack < 0:
         reason = f"Will be {spell_minutes(-slack)} late: {to_go}."
     else:

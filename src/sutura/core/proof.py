@@ -1,4 +1,6 @@
-"""The proof: the function list again, held against the baseline. The difference is what the shop answers for."""
+"""The proof: the function list again, held against the baseline. The difference is what the shop answers
+for.
+"""
 
 from __future__ import annotations
 
@@ -6,7 +8,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from enum import StrEnum
 
-from sutura.core.catalogue import Function
+from sutura.core.catalogue.model import Function
 from sutura.core.values import COMMON, FunctionResult, Outcome, Rule
 
 
@@ -43,28 +45,55 @@ class ProofReading:
 
     @property
     def answer_for(self) -> tuple[Compared, ...]:
-        return tuple(one for one in self.compared if one.answer_for)
+        return tuple(comparison for comparison in self.compared if comparison.answer_for)
 
     @property
     def failing(self) -> tuple[Compared, ...]:
-        return tuple(one for one in self.compared if one.fails)
+        return tuple(comparison for comparison in self.compared if comparison.fails)
 
 
 RULES = (
-    Rule(id="proof.answer-for", capability="proof",
-         says="The shop answers for a function that worked on arrival and does not now; not for one that was faulty on arrival.", source=COMMON),
-    Rule(id="proof.screen", capability="proof",
-         says="A function the new screen supplies must work, whatever it did on arrival; not tested is not enough.", source=COMMON),
-    Rule(id="proof.unclear", capability="proof",
-         says="Not testable on arrival and faulty now is unclear: it is told to the customer and neither blamed nor hidden.", source=COMMON),
-)  # fmt: skip
+    Rule(
+        id="proof.answer-for",
+        capability="proof",
+        says=(
+            "The shop answers for a function that worked on arrival and does not now; not for one that "
+            "was faulty on arrival."
+        ),
+        source=COMMON,
+    ),
+    Rule(
+        id="proof.screen",
+        capability="proof",
+        says=(
+            "A function the new screen supplies must work, whatever it did on arrival; not tested is "
+            "not enough."
+        ),
+        source=COMMON,
+    ),
+    Rule(
+        id="proof.unclear",
+        capability="proof",
+        says=(
+            "Not testable on arrival and faulty now is unclear: it is told to the customer and neither "
+            "blamed nor hidden."
+        ),
+        source=COMMON,
+    ),
+)
 
 _W, _F, _N = Outcome.WORKS, Outcome.FAULTY, Outcome.NOT_TESTABLE
 _CHANGES = {
-    (_W, _W): Change.KEPT, (_W, _F): Change.OURS, (_W, _N): Change.UNPROVED,
-    (_F, _W): Change.REPAIRED, (_F, _F): Change.WAS_FAULTY, (_F, _N): Change.WAS_FAULTY,
-    (_N, _W): Change.NOW_WORKS, (_N, _F): Change.UNCLEAR, (_N, _N): Change.NEVER_TESTED,
-}  # fmt: skip
+    (_W, _W): Change.KEPT,
+    (_W, _F): Change.OURS,
+    (_W, _N): Change.UNPROVED,
+    (_F, _W): Change.REPAIRED,
+    (_F, _F): Change.WAS_FAULTY,
+    (_F, _N): Change.WAS_FAULTY,
+    (_N, _W): Change.NOW_WORKS,
+    (_N, _F): Change.UNCLEAR,
+    (_N, _N): Change.NEVER_TESTED,
+}
 
 
 def compare(
@@ -72,7 +101,7 @@ def compare(
 ) -> ProofReading:
     """Hold the proof against the baseline. Both cover every function."""
     compared = tuple(_compare(function, baseline[function.id], after[function.id]) for function in functions)
-    return ProofReading(passed=not any(one.fails for one in compared), compared=compared)
+    return ProofReading(passed=not any(compared_one.fails for compared_one in compared), compared=compared)
 
 
 def _compare(function: Function, before: FunctionResult, after: FunctionResult) -> Compared:
@@ -85,17 +114,23 @@ def _compare(function: Function, before: FunctionResult, after: FunctionResult) 
     if screen_fails and change is not Change.OURS:
         why += "; the new screen must make it work"
     return Compared(
-        function=function, before=before, after=after, change=change,
-        answer_for=change in (Change.OURS, Change.UNPROVED), fails=fails, why=why,
-    )  # fmt: skip
+        function=function,
+        before=before,
+        after=after,
+        change=change,
+        answer_for=change in (Change.OURS, Change.UNPROVED),
+        fails=fails,
+        why=why,
+    )
 
 
 def advice(failing: Sequence[Compared]) -> str:
     """What to try first when a proof fails. Source: common practice."""
     if not failing:
         return ""
-    names = ", ".join(one.function.name.lower() for one in failing)
+    names = ", ".join(comparison.function.name.lower() for comparison in failing)
     return (
-        f"Failed: {names}. Switch the device off, take the battery off, reseat the connectors, look at each under light, "
+        f"Failed: {names}. Switch the device off, take the battery off, reseat the connectors, look "
+        "at each under light, "
         "then test everything again. Only then suspect the part."
     )

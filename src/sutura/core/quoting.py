@@ -2,22 +2,35 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from decimal import Decimal
+from functools import partial
 
-from sutura.core.errors import Invalid
 from sutura.core.job import OPEN_STAGES, Stage
-from sutura.core.maths.money import Money, half_up, included_tax
+from sutura.core.maths.money import Money, amount_text, decimal_text, digits_of, half_up, included_tax
+from sutura.core.typed import Problems, read_amount, read_percent
 from sutura.core.values import COMMON, Rule
 
 RULES = (
-    Rule(id="quote.price", capability="quoting",
-         says="Price = (part × (1 + markup) + expected minutes × bench rate) + tax, rounded up to a whole unit.",
-         source="common practice, no source; markup and rate are the shop's"),
-    Rule(id="quote.margin", capability="quoting",
-         says="Margin = price without tax − cost of the part fitted; per bench hour = margin ÷ bench minutes × 60.", source=COMMON),
-)  # fmt: skip
+    Rule(
+        id="quote.price",
+        capability="quoting",
+        says=(
+            "Price = (part × (1 + markup) + expected minutes × bench rate) + tax, rounded up to a whole unit."
+        ),
+        source="common practice, no source; markup and rate are the shop's",
+    ),
+    Rule(
+        id="quote.margin",
+        capability="quoting",
+        says=(
+            "Margin = price without tax − cost of the part fitted; per bench hour = margin ÷ bench "
+            "minutes × 60."
+        ),
+        source=COMMON,
+    ),
+)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -58,31 +71,39 @@ def quote(part_cost: Money, minutes: int, rates: Rates) -> Quote:
     part = part_cost.times(1 + Decimal(rates.markup_bps) / 10_000)
     work = Money(minor=rates.bench_rate_minor, currency=rates.currency).times(Decimal(minutes) / 60)
     gross = (part + work).times(1 + Decimal(rates.tax_bps) / 10_000)
-    price = Money(minor=-(-gross.minor // 100) * 100, currency=rates.currency)
+    whole = 10 ** digits_of(rates.currency)
+    price = Money(minor=-(-gross.minor // whole) * whole, currency=rates.currency)
     tax = included_tax(price, rates.tax_bps)
     return Quote(price=price, part=part, work=price - tax - part, tax=tax, minutes=minutes)
 
 
 def margin(price: Money, cost: Money, bench_minutes: int, tax_bps: int) -> Margin:
-    """Margin by rule quote.margin. Trade fact: 150 less a part at 60 leaves 90; in 15 min that is 360 an hour."""
+    """Margin by rule quote.margin. Trade fact: 150 less a part at 60 leaves 90; in 15 min that is 360 an
+    hour.
+    """
     return _margin(price - included_tax(price, tax_bps), cost, bench_minutes)
 
 
 def together(margins: Sequence[Margin]) -> Margin:
-    """Several jobs' margins as one: sums first, then the ratios, so that a short job does not count double."""
+    """Several jobs' margins as one: sums first, then the ratios, so that a short job does not count
+    double.
+    """
     net, cost = margins[0].net, margins[0].cost
-    for one in margins[1:]:
-        net, cost = net + one.net, cost + one.cost
-    return _margin(net, cost, sum(one.bench_minutes for one in margins))
+    for job_margin in margins[1:]:
+        net, cost = net + job_margin.net, cost + job_margin.cost
+    return _margin(net, cost, sum(job_margin.bench_minutes for job_margin in margins))
 
 
 def _margin(net: Money, cost: Money, bench_minutes: int) -> Margin:
     left = net - cost
     return Margin(
-        net=net, cost=cost, margin=left, bench_minutes=bench_minutes,
+        net=net,
+        cost=cost,
+        margin=left,
+        bench_minutes=bench_minutes,
         percent=half_up(Decimal(left.minor * 100) / net.minor, 0) if net.minor else None,
         per_bench_hour=left.times(Decimal(60) / bench_minutes) if bench_minutes > 0 else None,
-    )  # fmt: skip
+    )
 
 
 def price_may_change(stage: Stage, price_minor: int | None) -> bool:
@@ -90,7 +111,55 @@ def price_may_change(stage: Stage, price_minor: int | None) -> bool:
     return price_minor is not None and stage in OPEN_STAGES and stage is not Stage.DECLINED
 
 
-def check_price(minor: int | None, typed: str) -> int:
-    if minor is None or not 0 < minor <= 10_000_000:
-        raise Invalid("price", typed, "write an amount such as 149.90, above zero and at most 100000")
-    return minor
+def read_price(typed: str, currency: str) -> int:
+    """A price as typed, in minor units; above zero."""
+    problems = Problems("The price")
+    minor = problems.read("price", typed, lambda text: read_amount(text, currency, least=1))
+    problems.refuse()
+    return minor or 0
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class RateField:
+    """One of the shop's rates as a form has it: its column, and whether it is an amount or per cent (kept in
+    basis points), with the most that is taken.
+    """
+
+    column: str
+    title: str
+    most: int
+    percent: bool = False
+
+
+RATE_FIELDS: Mapping[str, RateField] = {
+    "bench_rate": RateField(column="bench_rate_minor", title="Bench hour", most=1_000),
+    "markup": RateField(column="markup_bps", title="Markup on parts, %", most=500, percent=True),
+    "tax": RateField(column="tax_bps", title="Tax, %", most=50, percent=True),
+}
+
+
+def read_rates(typed: Mapping[str, str], currency: str) -> dict[str, int]:
+    """The shop's rates as typed, by column; every one that cannot be read is refused."""
+    problems = Problems("The rates")
+    read: dict[str, int] = {}
+    for name, field in RATE_FIELDS.items():
+        most = field.most * 10 ** digits_of(currency)
+        rate = problems.read(
+            name,
+            typed.get(name, ""),
+            partial(read_percent, most=field.most)
+            if field.percent
+            else partial(read_amount, currency=currency, most=most),
+        )
+        read[field.column] = rate or 0
+    problems.refuse()
+    return read
+
+
+def rate_texts(rates: Rates) -> dict[str, str]:
+    """The shop's rates as a form has them."""
+    kept = {"bench_rate": rates.bench_rate_minor, "markup": rates.markup_bps, "tax": rates.tax_bps}
+    return {
+        name: decimal_text(kept[name], 2) if field.percent else amount_text(kept[name], rates.currency)
+        for name, field in RATE_FIELDS.items()
+    }

@@ -2,23 +2,38 @@
 
 from __future__ import annotations
 
-from sutura.core import (
-    bench,
-    catalogue,
-    handover,
-    identify,
-    intake,
-    job,
-    matching,
-    people,
-    planning,
-    proof,
-    quoting,
-    stock,
-)
+from sutura.core import bench, handover, job, people, planning, proof, quoting, stock
+from sutura.core.catalogue import rules as catalogue
+from sutura.core.identify import reading
+from sutura.core.intake import arrival, customers, damage, diagnosis, promise
+from sutura.core.matching import judging, kits, listing, panel, ranking, wanted
 from sutura.core.values import Rule
 
-ALL: tuple[Rule, ...] = (
-    *identify.RULES, *intake.RULES, *matching.RULES, *stock.RULES, *quoting.RULES, *planning.RULES,
-    *catalogue.RULES, *bench.RULES, *proof.RULES, *handover.RULES, *job.RULES, *people.RULES,
-)  # fmt: skip
+# each module's own, in the order in which a job meets them
+ALL: tuple[Rule, ...] = tuple(
+    rule
+    for module in (
+        reading,
+        damage,
+        diagnosis,
+        arrival,
+        promise,
+        customers,
+        judging,
+        panel,
+        kits,
+        ranking,
+        wanted,
+        listing,
+        stock,
+        quoting,
+        planning,
+        catalogue,
+        bench,
+        proof,
+        handover,
+        job,
+        people,
+    )
+    for rule in module.RULES
+)

@@ -32,11 +32,28 @@ class Level:
 
 
 RULES = (
-    Rule(id="stock.free", capability="stock", says="Free = on hand − promised. A job may hold a part only while one is free.", source=COMMON),
-    Rule(id="stock.ledger", capability="stock",
-         says="On hand is the sum of the ledger and never below zero or below what is promised; corrections are new entries.", source=COMMON),
-    Rule(id="stock.one-holder", capability="stock", says="A part promised to one job is not fitted to another.", source=COMMON),
-)  # fmt: skip
+    Rule(
+        id="stock.free",
+        capability="stock",
+        says="Free = on hand − promised. A job may hold a part only while one is free.",
+        source=COMMON,
+    ),
+    Rule(
+        id="stock.ledger",
+        capability="stock",
+        says=(
+            "On hand is the sum of the ledger and never below zero or below what is promised; "
+            "corrections are new entries."
+        ),
+        source=COMMON,
+    ),
+    Rule(
+        id="stock.one-holder",
+        capability="stock",
+        says="A part promised to one job is not fitted to another.",
+        source=COMMON,
+    ),
+)
 
 
 def check_reserve(level: Level, code: str, held_already: str = "") -> None:
@@ -55,9 +72,13 @@ def check_move(level: Level, quantity: int, kind: MoveKind) -> None:
         raise Invalid("quantity", quantity, "a receipt adds pieces; use a count correction to take away")
     if level.on_hand + quantity < len(level.holders):
         raise Invalid(
-            "quantity", quantity,
-            f"{level.on_hand} on hand and {len(level.holders)} promised: at most {level.free} can be taken away",
-        )  # fmt: skip
+            "quantity",
+            quantity,
+            (
+                f"{level.on_hand} on hand and {len(level.holders)} promised: at most {level.free} can "
+                "be taken away"
+            ),
+        )
 
 
 def replay(quantities: Sequence[int]) -> int:

@@ -8,10 +8,12 @@ from dataclasses import dataclass, field
 from datetime import datetime, timedelta
 from pathlib import Path
 
-from sutura.core.catalogue import Model
-from sutura.core.intake import CONSENTS, Mark, MarkKind, plain_phone
+from sutura.core.catalogue.model import Model
+from sutura.core.intake.arrival import CONSENTS
+from sutura.core.intake.customers import plain_phone
+from sutura.core.intake.marks import Mark, MarkKind
 from sutura.core.job import OPEN_STAGES, Stage
-from sutura.core.matching import may_choose
+from sutura.core.matching.judging import may_choose
 from sutura.core.maths.geometry import Point
 from sutura.core.maths.money import amount_text
 from sutura.core.values import Person, Role
@@ -28,29 +30,27 @@ from sutura.demo.shop import (
     TIMEZONE,
     DemoJob,
 )
-from sutura.services import (
-    bench,
-    catalogue,
-    handover,
-    intake,
-    matching,
-    people,
-    planning,
-    proof,
-    quoting,
-    stock,
-)
-from sutura.store import intake as intake_store
+from sutura.services import bench, catalogue, handover, intake, matching, people, planning, proof, stock
+from sutura.services import shop as shop_service
+from sutura.store import customers as customers_store
+from sutura.store import drafts as drafts_store
+from sutura.store import handover as handover_store
 from sutura.store import job as job_store
 from sutura.store import people as people_store
 from sutura.store import stock as stock_store
 from sutura.store.database import connection, writing
-from sutura.store.quoting import load_shop
+from sutura.store.shop import load_shop
 
 SEED = 4_417
 _ORDER = (
-    Stage.IDENTIFIED, Stage.QUOTED, Stage.PART_IN_HAND, Stage.OPENED, Stage.PROVED, Stage.CLOSED, Stage.HANDED_BACK,
-)  # fmt: skip
+    Stage.IDENTIFIED,
+    Stage.QUOTED,
+    Stage.PART_IN_HAND,
+    Stage.OPENED,
+    Stage.PROVED,
+    Stage.CLOSED,
+    Stage.HANDED_BACK,
+)
 
 
 def is_empty() -> bool:
@@ -67,7 +67,7 @@ def fill(packs: Path, now: datetime) -> int:
     """Make the shop; the number of jobs. A half-made one is continued where it stopped."""
     now = now.replace(second=0, microsecond=0)
     with connection():
-        quoting.set_up_shop(NAME, ADDRESS, TIMEZONE, CURRENCY)
+        shop_service.set_up_shop(NAME, ADDRESS, TIMEZONE, CURRENCY)
         catalogue.load_packs(packs)
         staff = _people(now)
         manager = staff["ines"]
@@ -83,7 +83,7 @@ def fill(packs: Path, now: datetime) -> int:
                 customer=customers[job.customer],
                 chance=random.Random(SEED + index),
             ).run()
-        if not intake_store.drafts_page():
+        if not drafts_store.drafts_page():
             intake.open_draft(
                 staff["pell"],
                 now - timedelta(minutes=4),
@@ -94,17 +94,32 @@ def fill(packs: Path, now: datetime) -> int:
 
 def _people(now: datetime) -> dict[str, Person]:
     staff = {}
-    for one in PEOPLE:
-        known = people_store.load_person_by_login(one.login)
-        number = known.id if known else people.create_person(
-            name=one.name, login=one.login, role=one.role, password=PASSWORD, now=now - timedelta(days=300)
-        )  # fmt: skip
-        staff[one.login] = Person(id=number, name=one.name, role=Role(one.role))
-        if known is None and one.factors:
+    for person in PEOPLE:
+        known = people_store.load_person_by_login(person.login)
+        number = (
+            known.id
+            if known
+            else people.create_person(
+                name=person.name,
+                login=person.login,
+                role=person.role,
+                password=PASSWORD,
+                now=now - timedelta(days=300),
+            )
+        )
+        staff[person.login] = Person(id=number, name=person.name, role=Role(person.role))
+        if known is None and person.factors:
             people.save_person(
-                number, name=one.name, role=one.role, active=True, password="", factors=dict(one.factors), version=1,
-                by=Person(id=number, name=one.name, role=Role.MANAGER), now=now - timedelta(days=299),
-            )  # fmt: skip
+                number,
+                name=person.name,
+                role=person.role,
+                active=True,
+                password="",
+                factors=dict(person.factors),
+                version=1,
+                by=Person(id=number, name=person.name, role=Role.MANAGER),
+                now=now - timedelta(days=299),
+            )
     return staff
 
 
@@ -112,23 +127,18 @@ def _people(now: datetime) -> dict[str, Person]:
 def _receive(manager: Person, now: datetime) -> None:
     for barcode, pieces, cost, days in RECEIPTS:
         stock.receive(
-            barcode,
-            str(pieces),
-            amount_text(cost),
-            "delivery",
-            manager,
-            now - timedelta(days=days),
+            barcode, str(pieces), amount_text(cost, CURRENCY), "delivery", manager, now - timedelta(days=days)
         )
 
 
 def _customers(by: Person, now: datetime) -> list[int]:
     numbers = []
     for name, phone, email in CUSTOMERS:
-        known = [one.id for one in intake_store.find_customers(name) if one.name == name]
+        known = [customer.id for customer in customers_store.find_customers(name) if customer.name == name]
         numbers.append(
             known[0]
             if known
-            else intake_store.add_customer(
+            else customers_store.add_customer(
                 name=name,
                 phone=phone,
                 email=email,
@@ -178,9 +188,13 @@ class _Story:
                 )
             return
         deeds: tuple[tuple[Stage, Callable[[], None]], ...] = (
-            (Stage.QUOTED, self._quote), (Stage.PART_IN_HAND, self._take_part), (Stage.OPENED, self._open),
-            (Stage.PROVED, self._prove), (Stage.CLOSED, self._close), (Stage.HANDED_BACK, self._hand_back),
-        )  # fmt: skip
+            (Stage.QUOTED, self._quote),
+            (Stage.PART_IN_HAND, self._take_part),
+            (Stage.OPENED, self._open),
+            (Stage.PROVED, self._prove),
+            (Stage.CLOSED, self._close),
+            (Stage.HANDED_BACK, self._hand_back),
+        )
         for stage, deed in deeds:
             if _ORDER.index(stage) <= _ORDER.index(self.job.stage):
                 deed()
@@ -204,24 +218,39 @@ class _Story:
         self.code = intake.take_in(
             draft,
             intake.Arrival(
-                customer_id=self.customer, name="", phone="", email="", model_id=self.model.id,
-                read_number=self.job.read or READ[self.model.id], serial=f"{self.model.id[:2].upper()}{self.chance.randrange(10**7, 10**8)}",
-                channel=self.job.channel, complaint=self.job.says, opened_before=self.job.opened_before,
-                marks=self._marks(), functions=self._baseline(), accessories=self.job.came,
-                consents=[consent.id for consent in CONSENTS], promise_at=promise_at,
-                promise_reason="" if soonest.sure and promise_at >= soonest.at else reason, how=self._how(), look=self._look(),
+                customer_id=self.customer,
+                name="",
+                phone="",
+                email="",
+                model_id=self.model.id,
+                read_number=self.job.read or READ[self.model.id],
+                serial=f"{self.model.id[:2].upper()}{self.chance.randrange(10**7, 10**8)}",
+                channel=self.job.channel,
+                complaint=self.job.says,
+                opened_before=self.job.opened_before,
+                marks=self._marks(),
+                functions=self._baseline(),
+                accessories=self.job.came,
+                consents=[consent.id for consent in CONSENTS],
+                promise_at=promise_at,
+                promise_reason="" if soonest.sure and promise_at >= soonest.at else reason,
+                how=self._how(),
+                look=self._look(),
             ),
-            by, self.at,
-        )  # fmt: skip
+            by,
+            self.at,
+        )
 
     def _how(self) -> dict[str, str]:
         """What is said of the data, and of a parcel its number, its condition and the way back."""
         if self.job.channel != "mail":
             return {"data": "backed_up"}
         return {
-            "data": "backed_up", "parcel_number": f"PA {self.chance.randrange(10**8, 10**9)}", "parcel_state": "whole",
+            "data": "backed_up",
+            "parcel_number": f"PA {self.chance.randrange(10**8, 10**9)}",
+            "parcel_state": "whole",
             "return_address": "the sender's address on the parcel card, Port Averil",
-        }  # fmt: skip
+        }
 
     def _look(self) -> dict[str, str]:
         return (
@@ -250,8 +279,8 @@ class _Story:
 
     def _baseline(self) -> dict[str, tuple[str, str]]:
         if not self.job.sound:
-            return {one.id: ("not_testable", "battery flat") for one in self.model.functions}
-        answers = {one.id: ("works", "") for one in self.model.functions}
+            return {function.id: ("not_testable", "battery flat") for function in self.model.functions}
+        answers = {function.id: ("works", "") for function in self.model.functions}
         if "stylus" in answers and not self.job.came:
             answers["stylus"] = ("not_testable", "no stylus with it")
         return answers
@@ -259,7 +288,7 @@ class _Story:
     def _quote(self) -> None:
         self._pass(6)
         offers = matching.match_page(self.code).offers
-        best = next(one for one in offers if may_choose(one.judged.fit))
+        best = next(offer for offer in offers if may_choose(offer.judged.fit))
         matching.choose_offer(self.code, best.judged.offer.id, self.staff["pell"], self.at)
 
     def _take_part(self) -> None:
@@ -304,7 +333,7 @@ class _Story:
     def _test(self, wrong: Mapping[str, tuple[str, str]]) -> None:
         answers = self._baseline()
         if not self.job.sound:
-            answers = {one.id: ("works", "") for one in self.model.functions}
+            answers = {function.id: ("works", "") for function in self.model.functions}
         self._pass(4)
         proof.record_proof(self.code, {**answers, **wrong}, self._technician, self.at)
 
@@ -317,13 +346,21 @@ class _Story:
             self._step()
 
     def _all_accessories(self) -> list[int]:
-        return [one.id for one in intake_store.load_accessories(job_store.load_job(self.code).id)]
+        return [
+            accessory.id for accessory in handover_store.load_accessories(job_store.load_job(self.code).id)
+        ]
 
     def _hand_back(self) -> None:
         self._pass(90)
         job = job_store.load_job(self.code)
         price = job.price_minor or 0
         handover.hand_back(
-            self.code, returned=self._all_accessories(), explanation="", amount=amount_text(price),
-            method=self.chance.choice(["card", "cash"]), today=self.at.date(), by=self.staff["pell"], now=self.at,
-        )  # fmt: skip
+            self.code,
+            returned=self._all_accessories(),
+            explanation="",
+            amount=amount_text(price, CURRENCY),
+            method=self.chance.choice(["card", "cash"]),
+            today=self.at.date(),
+            by=self.staff["pell"],
+            now=self.at,
+        )

@@ -75,24 +75,60 @@ PEOPLE = (
 )
 
 CUSTOMERS = (
-    ("Orla Venn", "555 0101", "orla@venn.example"), ("Tobin Marsk", "555 0102", ""), ("Ysolde Fairn", "", "ysolde@fairn.example"),
-    ("Casper Lund-Aro", "555 0104", ""), ("Nadia Quell", "555 0105", ""), ("Emrik Dale", "555 0106", "emrik@dale.example"),
-    ("Sunniva Oake", "555 0107", ""), ("Piet Harrow", "555 0108", ""), ("Adelin Moss", "555 0109", ""),
-    ("Rosa Tindal", "555 0110", "rosa@tindal.example"), ("Joren Haas", "555 0111", ""), ("Keziah Bell", "555 0112", ""),
-    ("Matteo Rill", "555 0113", ""), ("Una Skerry", "555 0114", ""), ("Felix Arbour", "555 0115", ""),
-    ("Greta Winslow", "555 0116", ""), ("Hollis Crane", "555 0117", ""), ("Ida Purcell", "555 0118", ""),
-)  # fmt: skip
+    ("Orla Venn", "555 0101", "orla@venn.example"),
+    ("Tobin Marsk", "555 0102", ""),
+    ("Ysolde Fairn", "", "ysolde@fairn.example"),
+    ("Casper Lund-Aro", "555 0104", ""),
+    ("Nadia Quell", "555 0105", ""),
+    ("Emrik Dale", "555 0106", "emrik@dale.example"),
+    ("Sunniva Oake", "555 0107", ""),
+    ("Piet Harrow", "555 0108", ""),
+    ("Adelin Moss", "555 0109", ""),
+    ("Rosa Tindal", "555 0110", "rosa@tindal.example"),
+    ("Joren Haas", "555 0111", ""),
+    ("Keziah Bell", "555 0112", ""),
+    ("Matteo Rill", "555 0113", ""),
+    ("Una Skerry", "555 0114", ""),
+    ("Felix Arbour", "555 0115", ""),
+    ("Greta Winslow", "555 0116", ""),
+    ("Hollis Crane", "555 0117", ""),
+    ("Ida Purcell", "555 0118", ""),
+)
 
 # barcode, pieces, cost of one in minor units, days before now
 RECEIPTS = (
-    ("P-1001", 14, 6000, 40), ("P-1002", 1, 7400, 12), ("P-1003", 1, 5200, 20), ("P-1004", 3, 3800, 9),
-    ("P-2001", 7, 5800, 40), ("P-2002", 1, 4900, 33), ("P-2003", 1, 4400, 33),
-    ("P-3001", 5, 13800, 40), ("P-3002", 1, 9200, 15), ("P-1101", 2, 3400, 30), ("P-1102", 2, 4100, 30), ("P-1201", 1, 21600, 25),
-    ("P-1202", 4, 1200, 25), ("P-1203", 2, 1450, 25), ("P-1204", 1, 4600, 25), ("P-1205", 2, 3800, 22), ("P-1301", 2, 6400, 22),
-    ("P-1302", 1, 11800, 21), ("P-1303", 1, 6100, 21), ("P-1304", 1, 3600, 21), ("P-1305", 1, 4200, 20), ("P-3102", 1, 12800, 19),
-    ("P-3103", 1, 3800, 19), ("P-3104", 2, 1600, 19), ("P-4001", 1, 9600, 18), ("P-4002", 1, 8800, 18), ("P-5001", 2, 1900, 17),
-    ("P-5002", 1, 7200, 17), ("P-6003", 1, 27500, 16), ("P-6005", 1, 31800, 16), ("P-6006", 1, 10400, 16),
-)  # fmt: skip
+    ("P-1001", 14, 6000, 40),
+    ("P-1002", 1, 7400, 12),
+    ("P-1003", 1, 5200, 20),
+    ("P-1004", 3, 3800, 9),
+    ("P-2001", 7, 5800, 40),
+    ("P-2002", 1, 4900, 33),
+    ("P-2003", 1, 4400, 33),
+    ("P-3001", 5, 13800, 40),
+    ("P-3002", 1, 9200, 15),
+    ("P-1101", 2, 3400, 30),
+    ("P-1102", 2, 4100, 30),
+    ("P-1201", 1, 21600, 25),
+    ("P-1202", 4, 1200, 25),
+    ("P-1203", 2, 1450, 25),
+    ("P-1204", 1, 4600, 25),
+    ("P-1205", 2, 3800, 22),
+    ("P-1301", 2, 6400, 22),
+    ("P-1302", 1, 11800, 21),
+    ("P-1303", 1, 6100, 21),
+    ("P-1304", 1, 3600, 21),
+    ("P-1305", 1, 4200, 20),
+    ("P-3102", 1, 12800, 19),
+    ("P-3103", 1, 3800, 19),
+    ("P-3104", 2, 1600, 19),
+    ("P-4001", 1, 9600, 18),
+    ("P-4002", 1, 8800, 18),
+    ("P-5001", 2, 1900, 17),
+    ("P-5002", 1, 7200, 17),
+    ("P-6003", 1, 27500, 16),
+    ("P-6005", 1, 31800, 16),
+    ("P-6006", 1, 10400, 16),
+)
 
 HERON, PLAIN, SLATE = "fennick-heron", "ardale-plain-15", "tarnbeck-slate-11"
 READ = {HERON: "FH-2107", PLAIN: "QD4417-B2", SLATE: "TS11-W"}
@@ -100,7 +136,9 @@ READ = {HERON: "FH-2107", PLAIN: "QD4417-B2", SLATE: "TS11-W"}
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class DemoJob:
-    """One job: taken in `ago` minutes before now, promised `promise` minutes from now, brought as far as `stage`."""
+    """One job: taken in `ago` minutes before now, promised `promise` minutes from now, brought as far as
+    `stage`.
+    """
 
     model: str
     customer: int
@@ -121,33 +159,175 @@ class DemoJob:
 _DAY = 24 * 60
 JOBS = (
     # finished in the last weeks
-    DemoJob(model=HERON, customer=0, ago=21 * _DAY, promise=-20 * _DAY, stage=Stage.HANDED_BACK, technician="bram"),
-    DemoJob(model=SLATE, customer=1, ago=18 * _DAY, promise=-16 * _DAY, stage=Stage.HANDED_BACK, technician="marit", came=(("Stylus", "tray 3"),)),
-    DemoJob(model=PLAIN, customer=2, ago=15 * _DAY, promise=-13 * _DAY, stage=Stage.HANDED_BACK, technician="marit", channel="mail"),
-    DemoJob(model=HERON, customer=3, ago=12 * _DAY, promise=-11 * _DAY, stage=Stage.HANDED_BACK, technician="lio"),
-    DemoJob(model=HERON, customer=4, ago=9 * _DAY, promise=-8 * _DAY, stage=Stage.HANDED_BACK, technician="bram", fail_once=True),
-    DemoJob(model=PLAIN, customer=5, ago=6 * _DAY, promise=-4 * _DAY, stage=Stage.HANDED_BACK, technician="bram"),
-    DemoJob(model=HERON, customer=6, ago=4 * _DAY, promise=-3 * _DAY, stage=Stage.HANDED_BACK, technician="bram"),
-    DemoJob(model=SLATE, customer=7, ago=3 * _DAY, promise=-2 * _DAY, stage=Stage.RETURNED, says="Screen black, found too dear."),
+    DemoJob(
+        model=HERON, customer=0, ago=21 * _DAY, promise=-20 * _DAY, stage=Stage.HANDED_BACK, technician="bram"
+    ),
+    DemoJob(
+        model=SLATE,
+        customer=1,
+        ago=18 * _DAY,
+        promise=-16 * _DAY,
+        stage=Stage.HANDED_BACK,
+        technician="marit",
+        came=(("Stylus", "tray 3"),),
+    ),
+    DemoJob(
+        model=PLAIN,
+        customer=2,
+        ago=15 * _DAY,
+        promise=-13 * _DAY,
+        stage=Stage.HANDED_BACK,
+        technician="marit",
+        channel="mail",
+    ),
+    DemoJob(
+        model=HERON, customer=3, ago=12 * _DAY, promise=-11 * _DAY, stage=Stage.HANDED_BACK, technician="lio"
+    ),
+    DemoJob(
+        model=HERON,
+        customer=4,
+        ago=9 * _DAY,
+        promise=-8 * _DAY,
+        stage=Stage.HANDED_BACK,
+        technician="bram",
+        fail_once=True,
+    ),
+    DemoJob(
+        model=PLAIN, customer=5, ago=6 * _DAY, promise=-4 * _DAY, stage=Stage.HANDED_BACK, technician="bram"
+    ),
+    DemoJob(
+        model=HERON, customer=6, ago=4 * _DAY, promise=-3 * _DAY, stage=Stage.HANDED_BACK, technician="bram"
+    ),
+    DemoJob(
+        model=SLATE,
+        customer=7,
+        ago=3 * _DAY,
+        promise=-2 * _DAY,
+        stage=Stage.RETURNED,
+        says="Screen black, found too dear.",
+    ),
     # open now, in every stage
-    DemoJob(model=HERON, customer=8, ago=25, promise=40, stage=Stage.PART_IN_HAND, technician="bram", channel="waiting",
-            says="Glass broken, image and touch fine. Someone opened it before.", opened_before=True, came=(("SIM card", "tray 1"), ("Case", "drawer 2"))),
-    DemoJob(model=HERON, customer=9, ago=12, promise=95, stage=Stage.IDENTIFIED, channel="waiting", came=(("SIM card", "tray 2"),)),
-    DemoJob(model=HERON, customer=10, ago=70, promise=55, stage=Stage.OPENED, technician="lio", steps=11, channel="waiting"),
+    DemoJob(
+        model=HERON,
+        customer=8,
+        ago=25,
+        promise=40,
+        stage=Stage.PART_IN_HAND,
+        technician="bram",
+        channel="waiting",
+        says="Glass broken, image and touch fine. Someone opened it before.",
+        opened_before=True,
+        came=(("SIM card", "tray 1"), ("Case", "drawer 2")),
+    ),
+    DemoJob(
+        model=HERON,
+        customer=9,
+        ago=12,
+        promise=95,
+        stage=Stage.IDENTIFIED,
+        channel="waiting",
+        came=(("SIM card", "tray 2"),),
+    ),
+    DemoJob(
+        model=HERON,
+        customer=10,
+        ago=70,
+        promise=55,
+        stage=Stage.OPENED,
+        technician="lio",
+        steps=11,
+        channel="waiting",
+    ),
     DemoJob(model=HERON, customer=11, ago=200, promise=120, stage=Stage.OPENED, technician="bram", steps=-1),
     DemoJob(model=HERON, customer=12, ago=300, promise=20, stage=Stage.PROVED, technician="bram", steps=2),
-    DemoJob(model=HERON, customer=13, ago=400, promise=-15, stage=Stage.CLOSED, technician="lio", came=(("Charger", "shelf by the door"),)),
-    DemoJob(model=HERON, customer=14, ago=1500, promise=300, stage=Stage.QUOTED, sound=False, says="No image, battery flat."),
+    DemoJob(
+        model=HERON,
+        customer=13,
+        ago=400,
+        promise=-15,
+        stage=Stage.CLOSED,
+        technician="lio",
+        came=(("Charger", "shelf by the door"),),
+    ),
+    DemoJob(
+        model=HERON,
+        customer=14,
+        ago=1500,
+        promise=300,
+        stage=Stage.QUOTED,
+        sound=False,
+        says="No image, battery flat.",
+    ),
     DemoJob(model=HERON, customer=15, ago=90, promise=500, stage=Stage.PART_IN_HAND),
-    DemoJob(model=PLAIN, customer=16, ago=150, promise=1600, stage=Stage.IDENTIFIED, read="O044I7", says="Panel cracked. Label hard to read.", came=(("Charger", "shelf 4"),)),
-    DemoJob(model=PLAIN, customer=17, ago=1300, promise=240, stage=Stage.QUOTED, says="Lines over the left half."),
+    DemoJob(
+        model=PLAIN,
+        customer=16,
+        ago=150,
+        promise=1600,
+        stage=Stage.IDENTIFIED,
+        read="O044I7",
+        says="Panel cracked. Label hard to read.",
+        came=(("Charger", "shelf 4"),),
+    ),
+    DemoJob(
+        model=PLAIN, customer=17, ago=1300, promise=240, stage=Stage.QUOTED, says="Lines over the left half."
+    ),
     DemoJob(model=PLAIN, customer=0, ago=1200, promise=180, stage=Stage.PART_IN_HAND, technician="marit"),
-    DemoJob(model=PLAIN, customer=2, ago=2000, promise=400, stage=Stage.OPENED, technician="bram", steps=6, channel="mail"),
-    DemoJob(model=PLAIN, customer=5, ago=3000, promise=60, stage=Stage.CLOSED, technician="marit", channel="mail", came=(("Charger", "parcel shelf"),)),
-    DemoJob(model=SLATE, customer=1, ago=130, promise=1500, stage=Stage.IDENTIFIED, says="Glass broken at two corners."),
+    DemoJob(
+        model=PLAIN,
+        customer=2,
+        ago=2000,
+        promise=400,
+        stage=Stage.OPENED,
+        technician="bram",
+        steps=6,
+        channel="mail",
+    ),
+    DemoJob(
+        model=PLAIN,
+        customer=5,
+        ago=3000,
+        promise=60,
+        stage=Stage.CLOSED,
+        technician="marit",
+        channel="mail",
+        came=(("Charger", "parcel shelf"),),
+    ),
+    DemoJob(
+        model=SLATE,
+        customer=1,
+        ago=130,
+        promise=1500,
+        stage=Stage.IDENTIFIED,
+        says="Glass broken at two corners.",
+    ),
     DemoJob(model=SLATE, customer=3, ago=900, promise=2900, stage=Stage.QUOTED),
-    DemoJob(model=SLATE, customer=4, ago=1600, promise=260, stage=Stage.PART_IN_HAND, technician="marit", came=(("Stylus", "tray 5"),)),
+    DemoJob(
+        model=SLATE,
+        customer=4,
+        ago=1600,
+        promise=260,
+        stage=Stage.PART_IN_HAND,
+        technician="marit",
+        came=(("Stylus", "tray 5"),),
+    ),
     DemoJob(model=SLATE, customer=6, ago=1700, promise=150, stage=Stage.OPENED, technician="marit", steps=3),
-    DemoJob(model=SLATE, customer=9, ago=2600, promise=600, stage=Stage.OPENED, technician="lio", fail_once=True, steps=2),
-    DemoJob(model=SLATE, customer=7, ago=240, promise=700, stage=Stage.DECLINED, says="Bent frame; the customer thinks it over."),
-)  # fmt: skip
+    DemoJob(
+        model=SLATE,
+        customer=9,
+        ago=2600,
+        promise=600,
+        stage=Stage.OPENED,
+        technician="lio",
+        fail_once=True,
+        steps=2,
+    ),
+    DemoJob(
+        model=SLATE,
+        customer=7,
+        ago=240,
+        promise=700,
+        stage=Stage.DECLINED,
+        says="Bent frame; the customer thinks it over.",
+    ),
+)

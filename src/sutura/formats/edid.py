@@ -1,6 +1,7 @@
 """E-EDID 1.3 and 1.4: what a panel says of itself, as far as identity and size need it.
 
-Source: VESA E-EDID Standard Release A2 (EDID 1.4), CTA-861 and DisplayID 1.3/2.0, from memory (sure); the tests hold
+Source: VESA E-EDID Standard Release A2 (EDID 1.4), CTA-861 and DisplayID 1.3/2.0, from memory (sure); the
+tests hold
 every field against Debian's `edid-decode`. Maker codes stay codes: a list of real makers is not ours to ship.
 """
 
@@ -11,7 +12,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass, field
 
 from sutura.core.errors import Invalid
-from sutura.core.identify import Panel, Timing
+from sutura.core.identify.panel import Panel, Timing
 
 BLOCK = 128
 MOST_BLOCKS = 256
@@ -23,7 +24,9 @@ ACCEPTS = "drop an EDID file of 128 to 32768 bytes, or paste its bytes as hexade
 
 
 def read_edid_text(text: str) -> Panel:
-    """A panel from pasted bytes: two hexadecimal digits each, with any spaces, commas, line ends or 0x between them."""
+    """A panel from pasted bytes: two hexadecimal digits each, with any spaces, commas, line ends or 0x
+    between them.
+    """
     return read_edid(bytes.fromhex(hex_of(text)))
 
 
@@ -44,7 +47,8 @@ def hex_of(text: str) -> str:
 def read_edid(data: bytes) -> Panel:
     """A panel from the bytes of its EDID.
 
-    Refuses what is no EDID at all; reads on with a stated warning where a block's sum is wrong or blocks are missing.
+    Refuses what is no EDID at all; reads on with a stated warning where a block's sum is wrong or blocks are
+    missing.
     """
     _check_shape(data)
     notes = _Notes()
@@ -61,14 +65,30 @@ def read_edid(data: bytes) -> Panel:
     digital = bool(base[20] & 0x80)
     newer = digital and base[19] >= 4
     return Panel(
-        maker=_maker(base), product=int.from_bytes(base[10:12], "little"), serial=int.from_bytes(base[12:16], "little"),
-        week=base[16] if 1 <= base[16] <= 54 else None, year=base[17] + 1990, model_year=base[16] == 0xFF,
-        version=f"{base[18]}.{base[19]}", digital=digital, interface=_INTERFACES.get(base[20] & 0x0F, "") if newer else "",
-        depth_bits=_DEPTHS.get(base[20] >> 4 & 7) if newer else None, width_cm=wide, height_cm=high, aspect=aspect,
-        timings=tuple(extra.timings), name=texts.name, serial_text=texts.serial, texts=tuple(texts.other),
-        vertical_hz=texts.vertical_hz, horizontal_khz=texts.horizontal_khz, part_number=extra.part_number,
-        fine_width_mm=extra.width_mm, fine_height_mm=extra.height_mm, warnings=tuple(notes.said),
-    )  # fmt: skip
+        maker=_maker(base),
+        product=int.from_bytes(base[10:12], "little"),
+        serial=int.from_bytes(base[12:16], "little"),
+        week=base[16] if 1 <= base[16] <= 54 else None,
+        year=base[17] + 1990,
+        model_year=base[16] == 0xFF,
+        version=f"{base[18]}.{base[19]}",
+        digital=digital,
+        interface=_INTERFACES.get(base[20] & 0x0F, "") if newer else "",
+        depth_bits=_DEPTHS.get(base[20] >> 4 & 7) if newer else None,
+        width_cm=wide,
+        height_cm=high,
+        aspect=aspect,
+        timings=tuple(extra.timings),
+        name=texts.name,
+        serial_text=texts.serial,
+        texts=tuple(texts.other),
+        vertical_hz=texts.vertical_hz,
+        horizontal_khz=texts.horizontal_khz,
+        part_number=extra.part_number,
+        fine_width_mm=extra.width_mm,
+        fine_height_mm=extra.height_mm,
+        warnings=tuple(notes.said),
+    )
 
 
 @dataclass
@@ -112,10 +132,10 @@ def _check_shape(data: bytes) -> None:
 
 
 def _check_sum(number: int, block: bytes, notes: _Notes) -> None:
-    found, expected = block[127], -sum(block[:127]) % 256
-    if found != expected:
+    check, expected = block[127], -sum(block[:127]) % 256
+    if check != expected:
         notes.say(
-            f"block {number}: the checksum is 0x{found:02x} and must be 0x{expected:02x}; a byte was misread"
+            f"block {number}: the checksum is 0x{check:02x} and must be 0x{expected:02x}; a byte was misread"
         )
 
 
@@ -190,9 +210,14 @@ def _timing(piece: bytes) -> Iterator[Timing]:
         return
     interlaced = bool(piece[17] & 0x80)
     yield Timing(
-        width=wide, height=high * 2 if interlaced else high, refresh_hz=clock_khz * 1000 / all_pixels, clock_khz=clock_khz,
-        width_mm=piece[12] | (piece[14] & 0xF0) << 4, height_mm=piece[13] | (piece[14] & 0x0F) << 8, interlaced=interlaced,
-    )  # fmt: skip
+        width=wide,
+        height=high * 2 if interlaced else high,
+        refresh_hz=clock_khz * 1000 / all_pixels,
+        clock_khz=clock_khz,
+        width_mm=piece[12] | (piece[14] & 0xF0) << 4,
+        height_mm=piece[13] | (piece[14] & 0x0F) << 8,
+        interlaced=interlaced,
+    )
 
 
 def _read_extension(number: int, block: bytes, extra: _Extra, notes: _Notes) -> None:
@@ -208,7 +233,9 @@ def _read_extension(number: int, block: bytes, extra: _Extra, notes: _Notes) -> 
 
 
 def _read_displayid(number: int, section: bytes, extra: _Extra, notes: _Notes) -> None:
-    """Product identification and size of a DisplayID section; versions 1.x and 2.x number their blocks differently."""
+    """Product identification and size of a DisplayID section; versions 1.x and 2.x number their blocks
+    differently.
+    """
     version, length = section[0] >> 4, section[1]
     body = section[4 : 4 + length]
     if len(body) < length:

@@ -1,6 +1,8 @@
-"""Catalogue packs: JSON files checked against the published JSON Schema, read into core values, and written again.
+"""Catalogue packs: JSON files checked against the published JSON Schema, read into core values, and written
+again.
 
-A wrong pack is refused whole, with every error and its place in the file (`models[0].face.active.width`). Written
+A wrong pack is refused whole, with every error and its place in the file (`models[0].face.active.width`).
+Written
 packs have one canonical form, so reading and writing one gives the same bytes (docs/packs.md).
 """
 
@@ -16,7 +18,7 @@ from typing import Any
 
 from stdnum import ean
 
-from sutura.core.catalogue import (
+from sutura.core.catalogue.model import (
     EDGES,
     Connector,
     EdgeLimit,
@@ -37,11 +39,11 @@ from sutura.core.catalogue import (
     Spot,
     Step,
     Supplied,
-    problems_of,
 )
+from sutura.core.catalogue.problems import problems_of
 from sutura.core.errors import Invalid, ManyInvalid
-from sutura.core.identify import LabelPattern
-from sutura.core.matching import Interchange, tangles
+from sutura.core.identify.scan import LabelPattern
+from sutura.core.matching.numbers import Interchange, tangles
 from sutura.core.maths.geometry import Box, Point
 
 FORMAT = 2
@@ -77,7 +79,9 @@ class PackPart:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class PartsPack:
-    """Suppliers with their own JSON, label patterns, numbers that stand in for others, and parts with their own JSON."""
+    """Suppliers with their own JSON, label patterns, numbers that stand in for others, and parts with their
+    own JSON.
+    """
 
     id: str
     suppliers: Mapping[str, Mapping[str, str]]
@@ -160,16 +164,19 @@ def read_parts(text: str, schema_folder: Path, name: str) -> PartsPack:
     if problems:
         raise ManyInvalid(problems, name)
     return PartsPack(
-        id=pack["pack"], suppliers=suppliers, labels=tuple(LabelPattern(**raw) for raw in pack["labels"]), interchange=interchange,
+        id=pack["pack"],
+        suppliers=suppliers,
+        labels=tuple(LabelPattern(**raw) for raw in pack["labels"]),
+        interchange=interchange,
         parts=tuple((_part(raw), raw) for raw in pack["parts"]),
-    )  # fmt: skip
+    )
 
 
 @cache
 def schema(file: Path) -> dict[str, Any]:
     """A published JSON Schema, read once."""
-    found: dict[str, Any] = json.loads(file.read_text("utf-8"))
-    return found
+    read: dict[str, Any] = json.loads(file.read_text("utf-8"))
+    return read
 
 
 def _parsed(text: str, name: str) -> Any:
@@ -219,30 +226,35 @@ _PATTERN_WORDS = {
     "^[0-9]{1,7}\\.[0-9]{2}$": "write an amount with two decimals, such as 60.00",
 }
 _TYPE_WORDS = {
-    "number": "write a number", "integer": "write a whole number", "string": "write text", "boolean": "write true or false",
-    "array": "write a list", "object": "write a group of names and values", "null": "null",
-}  # fmt: skip
+    "number": "write a number",
+    "integer": "write a whole number",
+    "string": "write text",
+    "boolean": "write true or false",
+    "array": "write a list",
+    "object": "write a group of names and values",
+    "null": "null",
+}
 
 
 def _problems(error: Any) -> Iterator[Invalid]:
     """One error of the schema in the shop's words, at the place where something has to be changed."""
-    path, rule, found = list(error.absolute_path), error.validator_value, error.instance
+    path, rule, value = list(error.absolute_path), error.validator_value, error.instance
     if error.validator == "required":
         # jsonschema names one missing property in each error
         yield from (
             Invalid(_place([*path, name]), "", "it must be there")
             for name in rule
-            if name not in found and f"{name!r} is a required" in error.message
+            if name not in value and f"{name!r} is a required" in error.message
         )
     elif error.validator == "additionalProperties" and error.schema.get("properties"):
         known = error.schema["properties"]
         yield from (
             Invalid(_place([*path, name]), name, "take it out: a pack has no such name here")
-            for name in found
+            for name in value
             if name not in known
         )
     else:
-        yield Invalid(_place(path), _short(found), _accepts(error.validator, rule))
+        yield Invalid(_place(path), _short(value), _accepts(error.validator, rule))
 
 
 def _accepts(validator: str, rule: Any) -> str:
@@ -258,10 +270,14 @@ def _accepts(validator: str, rule: Any) -> str:
     if (validator, rule) == ("minLength", 1):
         return "write something"
     words = {
-        "minimum": "at least {}", "maximum": "at most {}", "exclusiveMinimum": "more than {}",
-        "minLength": "at least {} characters", "maxLength": "at most {} characters", "minItems": "give at least {}",
+        "minimum": "at least {}",
+        "maximum": "at most {}",
+        "exclusiveMinimum": "more than {}",
+        "minLength": "at least {} characters",
+        "maxLength": "at most {} characters",
+        "minItems": "give at least {}",
         "minProperties": "give at least {}",
-    }  # fmt: skip
+    }
     return words.get(validator, "it does not follow the published schema ({})").format(rule)
 
 
@@ -299,29 +315,46 @@ def model_from_json(raw: Mapping[str, Any]) -> Model:
         rework=tuple(raw["rework"]),
         move_over=tuple(raw["move_over"]),
         demands=raw.get("demands", {}),
-        supplies=tuple(Supplied(**one) for one in raw.get("supplies", ())),
+        supplies=tuple(Supplied(**entry) for entry in raw.get("supplies", ())),
         routes=tuple(
-            OtherRoute(**{**one, "move_over": tuple(one.get("move_over", ()))})
-            for one in raw.get("routes", ())
+            OtherRoute(**{**entry, "move_over": tuple(entry.get("move_over", ()))})
+            for entry in raw.get("routes", ())
         ),
     )
 
 
 _PLAIN = (
-    "id", "maker", "name", "device_class", "construction", "procedure_family", "part_family", "need",
-    "minutes", "cure_minutes", "seal", "seals_ruled_out", "warranty_days", "features", "closed_test",
-)  # fmt: skip
+    "id",
+    "maker",
+    "name",
+    "device_class",
+    "construction",
+    "procedure_family",
+    "part_family",
+    "need",
+    "minutes",
+    "cure_minutes",
+    "seal",
+    "seals_ruled_out",
+    "warranty_days",
+    "features",
+    "closed_test",
+)
 
 
 def face_from_json(raw: Mapping[str, Any]) -> Face:
     """A face from its JSON that has passed the schema; KeyError or TypeError when it has not."""
     return Face(
-        width_mm=raw["width_mm"], height_mm=raw["height_mm"], corner_mm=raw["corner_mm"], glass=_box(raw["glass"]),
-        active=_box(raw["active"]), opening_edge=raw["opening_edge"],
+        width_mm=raw["width_mm"],
+        height_mm=raw["height_mm"],
+        corner_mm=raw["corner_mm"],
+        glass=_box(raw["glass"]),
+        active=_box(raw["active"]),
+        opening_edge=raw["opening_edge"],
         edges={edge: EdgeLimit(**raw["edges"][edge]) for edge in EDGES},
         spots=tuple(Spot(**{**spot, "box": _box(spot["box"])}) for spot in raw["spots"]),
         keep_outs=tuple(KeepOut(**{**keep, "box": _box(keep["box"])}) for keep in raw["keep_outs"]),
-    )  # fmt: skip
+    )
 
 
 def _screws(raw: Mapping[str, Any]) -> ScrewGroup:
@@ -391,7 +424,7 @@ def _without_nothing(value: Any, rule: Mapping[str, Any]) -> Any:
             if one or name in required or name not in known
         }
     if isinstance(value, list):
-        return [_without_nothing(one, rule.get("items", {})) for one in value]
+        return [_without_nothing(entry, rule.get("items", {})) for entry in value]
     return value
 
 
@@ -399,7 +432,8 @@ _ORDER_BY = {"models": "id", "parts": "barcode", "suppliers": "id"}
 
 
 def canonical(data: Mapping[str, Any], schema_file: Path) -> str:
-    """A pack in its one canonical form: keys in the order of the schema, models by id, parts by barcode, free names
+    """A pack in its one canonical form: keys in the order of the schema, models by id, parts by barcode, free
+    names
     sorted, whole numbers without a point, what fits on one line on one line.
     """
     ordered = {
@@ -415,7 +449,7 @@ def _in_order(value: Any, rule: Mapping[str, Any]) -> Any:
         names = [name for name in known if name in value] + sorted(set(value) - set(known))
         return {name: _in_order(value[name], known.get(name, {})) for name in names}
     if isinstance(value, list):
-        return [_in_order(one, rule.get("items", {})) for one in value]
+        return [_in_order(entry, rule.get("items", {})) for entry in value]
     return int(value) if isinstance(value, float) and value.is_integer() else value
 
 
@@ -425,7 +459,7 @@ def _written(value: Any, indent: str) -> str:
         return flat
     deeper = indent + "  "
     if isinstance(value, list):
-        inner = [deeper + _written(one, deeper) for one in value]
+        inner = [deeper + _written(entry, deeper) for entry in value]
         return "[\n" + ",\n".join(inner) + f"\n{indent}]"
     inner = [
         f"{deeper}{json.dumps(key, ensure_ascii=False)}: {_written(one, deeper)}"

@@ -10,7 +10,7 @@ import warnings
 from typing import TYPE_CHECKING
 
 from sutura.core.errors import Invalid
-from sutura.core.intake import Photo
+from sutura.core.intake.arrival import Photo
 
 if TYPE_CHECKING:
     from PIL import Image

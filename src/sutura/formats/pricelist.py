@@ -8,7 +8,7 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
 from sutura.core.errors import Invalid
-from sutura.core.matching import guarded
+from sutura.core.matching.listing import guarded
 
 # the most a list may have, so that nobody waits for a file that is no price list
 MOST_BYTES, MOST_COLUMNS, MOST_ROWS = 40_000_000, 120, 1_000_000
@@ -91,7 +91,9 @@ def _decoded(file: bytes) -> tuple[str, str]:
 
 
 def write_price_file(header: Sequence[str], rows: Iterator[Sequence[str]]) -> Iterator[str]:
-    """CSV text piece by piece, with no cell that a spreadsheet would run (rule of CSV export: guard = + - @)."""
+    """CSV text piece by piece, with no cell that a spreadsheet would run (rule of CSV export: guard = +
+    - @).
+    """
     buffer = io.StringIO()
     writer = csv.writer(buffer, lineterminator="\r\n")
     writer.writerow([guarded(cell) for cell in header])

@@ -7,11 +7,11 @@ from datetime import datetime
 
 from sutura.core import bench as rules
 from sutura.core.bench import Progress
-from sutura.core.catalogue import Model, Step
+from sutura.core.catalogue.model import Model, Step
 from sutura.core.errors import MoveRefused
-from sutura.core.intake import DamageReading, read_damage
+from sutura.core.intake.damage import DamageReading, read_damage
 from sutura.core.job import STAGE_WORDS, JobRecord, Move, Stage
-from sutura.core.matching import Learned
+from sutura.core.matching.judging import Learned
 from sutura.core.people import Deed, demand
 from sutura.core.values import Person
 from sutura.services import catalogue
@@ -20,6 +20,7 @@ from sutura.services.marks import marks_of
 from sutura.services.matching import learn
 from sutura.store import bench as store
 from sutura.store import job as job_store
+from sutura.store import offers as offers_store
 from sutura.store import stock as stock_store
 from sutura.store.database import reading, writing
 
@@ -78,9 +79,15 @@ def do_step(code: str, step_id: str, counted: str, reason: str, by: Person, now:
     before = progress_of(job, model)
     count = rules.check_step(before, step_id, counted, reason)
     store.add_step(
-        job.id, job.attempt, step_id, expected=before.expected, counted=count, reason=reason.strip()[:300],
-        person_id=by.id, at=now,
-    )  # fmt: skip
+        job.id,
+        job.attempt,
+        step_id,
+        expected=before.expected,
+        counted=count,
+        reason=reason.strip()[:300],
+        person_id=by.id,
+        at=now,
+    )
     after = progress_of(job, model)
     step = before.step
     says = f"{step.text if step else step_id}"
@@ -100,17 +107,35 @@ def close(code: str, by: Person, now: datetime) -> None:
     """All steps are done: the part leaves the ledger, cost and bench minutes are fixed."""
     job = job_store.lock_job(code)
     held = stock_store.held_of(job.id)
-    offers = stock_store.load_offers([job.offer_id, *job.more_offers]) if job.offer_id else []
+    offers = offers_store.load_offers([job.offer_id, *job.more_offers]) if job.offer_id else []
     asked = {offer.part_id: offer.price_minor for offer in offers}
-    costs = {one.part_id: stock_store.latest_cost(one.part_id) or asked.get(one.part_id, 0) for one in held}
+    costs = {
+        held_part.part_id: stock_store.latest_cost(held_part.part_id) or asked.get(held_part.part_id, 0)
+        for held_part in held
+    }
     cost = sum(costs.values())
-    minutes = rules.worked_minutes([*store.bench_times(job.id), now])
-    move(job, Move.CLOSE, by=by, now=now, kind="closed", says=f"Closed up after {minutes} min of bench work.",
-         cost_minor=cost, bench_minutes=minutes)  # fmt: skip
-    for one in held:
-        stock_store.save_reservation(one.id, "fitted")
+    minutes = rules.worked_minutes([*job_store.bench_times(job.id, rules.AT_THE_BENCH), now])
+    move(
+        job,
+        Move.CLOSE,
+        by=by,
+        now=now,
+        kind="closed",
+        says=f"Closed up after {minutes} min of bench work.",
+        cost_minor=cost,
+        bench_minutes=minutes,
+    )
+    for held_part in held:
+        stock_store.save_reservation(held_part.id, "fitted")
         stock_store.add_stock_move(
-            part=one.part_id, quantity=-1, kind="fitted", job=job.id, unit_cost_minor=costs[one.part_id], note="", person=by.id, at=now,
-        )  # fmt: skip
+            part=held_part.part_id,
+            quantity=-1,
+            kind="fitted",
+            job=job.id,
+            unit_cost_minor=costs[held_part.part_id],
+            note="",
+            person=by.id,
+            at=now,
+        )
     for offer in offers:
         learn(job, offer, Learned.PROVED, "", by, now)

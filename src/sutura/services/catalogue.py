@@ -12,72 +12,67 @@ from pathlib import Path
 from typing import Any
 
 from sutura.config import SCHEMAS
-from sutura.core import matching
-from sutura.core.catalogue import (
-    EDGES,
-    Arriving,
-    Change,
-    Face,
-    ImportPlan,
-    Measured,
-    Model,
-    Sibling,
-    State,
-    check_measured,
-    differing_places,
-    plan_import,
-    problems_of,
-    siblings_of,
-    unlisted_model,
-)
+from sutura.core.catalogue.kin import Sibling, siblings_of
+from sutura.core.catalogue.model import EDGES, Face, Model, State
+from sutura.core.catalogue.packs import Arriving, Change, ImportPlan, differing_places, plan_import
+from sutura.core.catalogue.problems import problems_of
+from sutura.core.catalogue.unlisted import Measured, check_measured, unlisted_model
 from sutura.core.errors import Invalid, ManyInvalid, NotFound, StaleSave
-from sutura.core.identify import LabelPattern
-from sutura.core.matching import Correction, Interchange, Judged
-from sutura.core.maths.money import parse_minor
+from sutura.core.identify.scan import LabelPattern
+from sutura.core.matching.judging import Judged, judge, may_choose
+from sutura.core.matching.numbers import Interchange
+from sutura.core.matching.wanted import Correction, corrections, wanted_of
 from sutura.core.people import Deed, demand
+from sutura.core.typed import read_amount
 from sutura.core.values import Person
 from sutura.formats import pack
 from sutura.services.known import known_about, offers_for
+from sutura.services.shop import shop
 from sutura.store import catalogue as store
 from sutura.store import database
 from sutura.store import matching as matching_store
+from sutura.store import packs as packs_store
 from sutura.store import stock as stock_store
 from sutura.store.database import reading, writing
 
-# About seven hundred models: more is read from the shell, where no browser waits. The shop's limit, no source.
+# About seven hundred models: more is read from the shell, where no browser waits. The shop's limit, no
+# source.
 MOST_CHARACTERS = 7_500_000
 
 
 def read_packs(folder: Path) -> tuple[list[tuple[Model, dict[str, Any]]], list[pack.PartsPack]]:
     """All packs under a folder, checked; refuses with every error of every file."""
-    found = _read_files(folder)
-    models = [one for _, read in found if isinstance(read, pack.ModelsPack) for one in read.models]
-    return models, [read for _, read in found if isinstance(read, pack.PartsPack)]
+    packs = _read_files(folder)
+    models = [
+        known_model for _, read in packs if isinstance(read, pack.ModelsPack) for known_model in read.models
+    ]
+    return models, [read for _, read in packs if isinstance(read, pack.PartsPack)]
 
 
 def _read_files(folder: Path) -> list[tuple[str, pack.ModelsPack | pack.PartsPack]]:
     problems: list[Invalid] = []
-    found: list[tuple[str, pack.ModelsPack | pack.PartsPack]] = []
+    packs: list[tuple[str, pack.ModelsPack | pack.PartsPack]] = []
     for file in sorted([*folder.glob("models/*.json"), *folder.glob("parts/*.json")]):
         try:
-            found.append((file.name, pack.read_pack(file.read_text("utf-8"), folder / "schema", file.name)))
+            packs.append((file.name, pack.read_pack(file.read_text("utf-8"), folder / "schema", file.name)))
         except ManyInvalid as wrong:
             problems += [Invalid(f"{file.name}: {p.field}", p.refused, p.accepts) for p in wrong.problems]
-    ids = [model.id for _, read in found if isinstance(read, pack.ModelsPack) for model, _ in read.models]
+    ids = [model.id for _, read in packs if isinstance(read, pack.ModelsPack) for model, _ in read.models]
     problems += [
         Invalid("id", i, "give each model an id of its own")
         for i in sorted({i for i in ids if ids.count(i) > 1})
     ]
     if problems:
         raise ManyInvalid(problems, "The catalogue")
-    return found
+    return packs
 
 
 @writing
 def load_packs(folder: Path) -> dict[str, int]:
     """Load all packs into the database, or nothing when one is wrong; counts of what was done to the models.
 
-    What was edited here and prices that a manager changed stay: only reading a pack by hand, after a look at what it
+    What was edited here and prices that a manager changed stay: only reading a pack by hand, after a look at
+    what it
     would do, takes its version over ours.
     """
     counts = dict.fromkeys(Change, 0)
@@ -87,8 +82,8 @@ def load_packs(folder: Path) -> dict[str, int]:
             raise ManyInvalid(problems, f"The pack {plan.pack}")
         _apply(read, plan, None, keep_ours=True)
         if isinstance(read, pack.ModelsPack):
-            for one in plan.planned:
-                counts[one.change] += 1
+            for planned in plan.planned:
+                counts[planned.change] += 1
     return {change.value: count for change, count in counts.items() if count}
 
 
@@ -97,10 +92,10 @@ def load_packs(folder: Path) -> dict[str, int]:
 
 @lru_cache(maxsize=2048)
 def _model(model_id: str, version: int, connected: int) -> Model:  # noqa: ARG001 - part of the cache key
-    found = store.load_model(model_id)
-    if found is None:
+    kept = store.load_model(model_id)
+    if kept is None:
         raise NotFound("model", model_id)
-    return pack.model_from_json(found.data)
+    return pack.model_from_json(kept.data)
 
 
 def model(model_id: str, version: int) -> Model:
@@ -114,17 +109,17 @@ def find_model(model_id: str) -> Model:
 
 
 def _known(model_id: str) -> tuple[store.ModelRow, Model]:
-    found = store.load_model(model_id)
-    if found is None:
+    row = store.load_model(model_id)
+    if row is None:
         raise NotFound("model", model_id)
-    return found, _model(found.id, found.version, database.connected())
+    return row, _model(row.id, row.version, database.connected())
 
 
 @reading
 def find_taken_in(model_id: str) -> Model:
     """A model that a new job may be done on; a retired one is refused."""
-    found, known = _known(model_id)
-    if not State(found.state).taken_in:
+    row, known = _known(model_id)
+    if not State(row.state).taken_in:
         accepts = "it is retired: bring it back in the Catalogue, or take the device in by its measures"
         raise Invalid("read_number", known.full_name, accepts)
     return known
@@ -169,7 +164,7 @@ class ModelPage:
     parts: list[KnownPart]
     jobs: int
     open_jobs: int
-    last_jobs: list[tuple[str, str, datetime]]
+    last_jobs: list[store.ModelsJob]
     told: list[Correction]
 
 
@@ -183,24 +178,38 @@ def model_page(model_id: str) -> ModelPage:
     ]
     jobs, open_jobs, last = store.jobs_of_model(model_id)
     return ModelPage(
-        row=found, model=known, siblings=siblings_of(known, related), parts=_known_parts(known),
-        jobs=jobs, open_jobs=open_jobs, last_jobs=last, told=matching.corrections(known.need, matching_store.measured_on(model_id)),
-    )  # fmt: skip
+        row=found,
+        model=known,
+        siblings=siblings_of(known, related),
+        parts=_known_parts(known),
+        jobs=jobs,
+        open_jobs=open_jobs,
+        last_jobs=last,
+        told=corrections(known.need, matching_store.measured_on(model_id)),
+    )
 
 
 def _known_parts(known: Model) -> list[KnownPart]:
     """Parts that fit by the rules, then those that were fitted and proved whatever the rules say."""
-    wanted = matching.wanted_of(known)
+    wanted = wanted_of(known)
     offers = offers_for(wanted)
     proved = store.fitted_parts(known.id)
-    cheapest = {offer.part_id: offer for offer in sorted(offers, key=lambda one: -one.price_minor)}
+    cheapest = {offer.part_id: offer for offer in sorted(offers, key=lambda offer: -offer.price_minor)}
     about = known_about(wanted, known.id, offers)
-    judged = [matching.judge(wanted, offer, about) for offer in cheapest.values()]
-    kept = [one for one in judged if matching.may_choose(one.fit) or one.offer.part_id in proved]
-    barcodes = stock_store.barcodes([one.offer.part_id for one in kept])
+    judged = [judge(wanted, offer, about) for offer in cheapest.values()]
+    kept = [
+        judged_offer
+        for judged_offer in judged
+        if may_choose(judged_offer.fit) or judged_offer.offer.part_id in proved
+    ]
+    barcodes = stock_store.barcodes([judged_part.offer.part_id for judged_part in kept])
     return [
-        KnownPart(barcode=barcodes[one.offer.part_id], judged=one, proved=proved.get(one.offer.part_id, 0))
-        for one in sorted(kept, key=lambda one: (one.offer.price_minor, one.offer.part))
+        KnownPart(
+            barcode=barcodes[judged_part.offer.part_id],
+            judged=judged_part,
+            proved=proved.get(judged_part.offer.part_id, 0),
+        )
+        for judged_part in sorted(kept, key=lambda one: (one.offer.price_minor, one.offer.part))
     ]
 
 
@@ -220,13 +229,15 @@ def look_at_pack(name: str, file: bytes, by: Person, now: datetime) -> str:
     if len(text) > MOST_CHARACTERS:
         raise Invalid("file", name, f"read packs of more than {MOST_CHARACTERS:,} characters from the shell")
     preview_id = secrets.token_urlsafe(9)
-    store.save_preview(preview_id, by.id, name[:120] or "a pack", text.replace("\x00", " "), now)
+    packs_store.save_preview(preview_id, by.id, name[:120] or "a pack", text.replace("\x00", " "), now)
     return preview_id
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Look:
-    """A file looked at: what it would do, or every error with its place. `mark` changes when the answer does."""
+    """A file looked at: what it would do, or every error with its place. `mark` changes when the answer
+    does.
+    """
 
     id: str
     name: str
@@ -238,12 +249,12 @@ class Look:
 
 @reading
 def look(preview_id: str, by: Person) -> Look:
-    found = store.load_preview(preview_id, by.id)
-    if found is None:
+    preview = packs_store.load_preview(preview_id, by.id)
+    if preview is None:
         raise NotFound("pack to look at", preview_id)
-    plan, problems = plan_of(found.text, found.name)
+    plan, problems = plan_of(preview.text, preview.name)
     return Look(
-        id=found.id, name=found.name, at=found.at, plan=plan, problems=problems, mark=store.revision()
+        id=preview.id, name=preview.name, at=preview.at, plan=plan, problems=problems, mark=store.revision()
     )
 
 
@@ -259,18 +270,20 @@ def plan_of(text: str, name: str) -> tuple[ImportPlan | None, tuple[Invalid, ...
 
 @writing
 def read_look(preview_id: str, mark: str, by: Person, now: datetime) -> ImportPlan:
-    """Do what the look said; refused when the catalogue has changed since, because the look may be out of date."""
+    """Do what the look said; refused when the catalogue has changed since, because the look may be out of
+    date.
+    """
     demand(by, Deed.CHANGE_CATALOGUE)
     store.lock_catalogue()
-    found = store.load_preview(preview_id, by.id)
-    if found is None:
+    preview = packs_store.load_preview(preview_id, by.id)
+    if preview is None:
         raise NotFound("pack to look at", preview_id)
     if mark != store.revision():
         raise Invalid(
-            "mark", found.name, "the catalogue has changed since you looked: look again, then confirm"
+            "mark", preview.name, "the catalogue has changed since you looked: look again, then confirm"
         )
-    plan = read_text(found.text, found.name, now)
-    store.remove_preview(preview_id)
+    plan = read_text(preview.text, preview.name, now)
+    packs_store.remove_preview(preview_id)
     return plan
 
 
@@ -289,8 +302,8 @@ def read_text(text: str, name: str, now: datetime) -> ImportPlan:
 @writing
 def forget_look(preview_id: str, by: Person) -> None:
     demand(by, Deed.CHANGE_CATALOGUE)
-    if store.load_preview(preview_id, by.id):
-        store.remove_preview(preview_id)
+    if packs_store.load_preview(preview_id, by.id):
+        packs_store.remove_preview(preview_id)
 
 
 def _plan(read: pack.ModelsPack | pack.PartsPack) -> tuple[ImportPlan, list[Invalid]]:
@@ -300,26 +313,32 @@ def _plan(read: pack.ModelsPack | pack.PartsPack) -> tuple[ImportPlan, list[Inva
             for index, (model, raw) in enumerate(read.models)
         ]
         return plan_import(
-            read.id, arriving, store.stored_models(read.id, [one.id for one in arriving]), retires=True
+            read.id,
+            arriving,
+            packs_store.stored_models(read.id, [item.id for item in arriving]),
+            retires=True,
         )
     arriving = [
         Arriving(id=part.barcode, name=part.name, data=_offers_in_order(raw), place=f"parts[{index}].barcode")
         for index, (part, raw) in enumerate(read.parts)
     ]
     return plan_import(
-        read.id, arriving, store.stored_parts(read.id, [one.id for one in arriving]), retires=False
+        read.id,
+        arriving,
+        packs_store.stored_parts(read.id, [item.id for item in arriving], shop().currency),
+        retires=False,
     )
 
 
 def _offers_in_order(raw: Mapping[str, Any]) -> dict[str, Any]:
     """A part with its offers in the order the database gives them, so that order alone is no change."""
-    return {**raw, "offers": sorted(raw["offers"], key=lambda one: (one["supplier"], one["number"]))}
+    return {**raw, "offers": sorted(raw["offers"], key=lambda entry: (entry["supplier"], entry["number"]))}
 
 
 def _apply(
     read: pack.ModelsPack | pack.PartsPack, plan: ImportPlan, now: datetime | None, *, keep_ours: bool
 ) -> None:
-    doing = {one.id: one for one in plan.planned}
+    doing = {planned.id: planned for planned in plan.planned}
     writes = (Change.ADDED, Change.CHANGED, Change.BACK)
     if isinstance(read, pack.ModelsPack):
         state = State.TEMPLATE if read.id == pack.TEMPLATES else State.LISTED
@@ -327,38 +346,39 @@ def _apply(
             ours = keep_ours and doing[known.id].overwrites
             if doing[known.id].change in writes and not ours:
                 store.save_model(raw, pack=read.id, state=state)
-        for one in plan.planned:
-            if one.change is Change.RETIRED:
-                store.retire_model(one.id)
-            elif one.change is Change.REMOVED:
-                store.remove_model(one.id)
-        store.save_pack(read.id, "models", {}, now)
+        for planned in plan.planned:
+            if planned.change is Change.RETIRED:
+                store.retire_model(planned.id)
+            elif planned.change is Change.REMOVED:
+                store.remove_model(planned.id)
+        packs_store.save_pack(read.id, "models", {}, now)
         return
+    currency = shop().currency
     for supplier_id, supplier in read.suppliers.items():
-        shipping = parse_minor(supplier.get("shipping", "0")) or 0
-        store.save_supplier(supplier_id, supplier["name"], shipping)
+        shipping = read_amount(supplier.get("shipping", "0"), currency)
+        packs_store.save_supplier(supplier_id, supplier["name"], shipping)
     for part, raw in read.parts:
         if doing[part.barcode].change in writes:
-            store.save_part(raw, read.id, keep_prices=keep_ours)
-    for one in plan.planned:
-        if one.change is Change.REMOVED:
-            store.remove_part(one.id)
+            packs_store.save_part(raw, read.id, currency, keep_prices=keep_ours)
+    for planned in plan.planned:
+        if planned.change is Change.REMOVED:
+            packs_store.remove_part(planned.id)
     head = {
         "suppliers": [dict(supplier) for supplier in read.suppliers.values()],
         "labels": [_label(label) for label in read.labels],
     }
     if read.interchange:
-        head["interchange"] = [_interchange(one) for one in read.interchange]
-    store.save_pack(read.id, "parts", head, now)
+        head["interchange"] = [_interchange(interchange) for interchange in read.interchange]
+    packs_store.save_pack(read.id, "parts", head, now)
 
 
-def _interchange(one: Interchange) -> dict[str, Any]:
+def _interchange(interchange: Interchange) -> dict[str, Any]:
     kept = {
-        "number": one.number,
-        "of": one.of,
-        "both": one.both,
-        "condition": one.condition,
-        "source": one.source,
+        "number": interchange.number,
+        "of": interchange.of,
+        "both": interchange.both,
+        "condition": interchange.condition,
+        "source": interchange.source,
     }
     return {name: value for name, value in kept.items() if value}
 
@@ -370,13 +390,18 @@ def _label(label: LabelPattern) -> dict[str, str]:
 @reading
 def export_pack(pack_id: str) -> str:
     """A pack in its canonical form, as it stands in the database now. Retired models are not part of it."""
-    kind = store.pack_kind(pack_id)
+    kind = packs_store.pack_kind(pack_id)
     if kind == "models":
-        data = {"pack": pack_id, "format": pack.FORMAT, "models": store.models_of_pack(pack_id)}
+        data = {"pack": pack_id, "format": pack.FORMAT, "models": packs_store.models_of_pack(pack_id)}
         return pack.canonical(data, SCHEMAS / "models.schema.json")
     if kind == "parts":
-        head = store.pack_head(pack_id, "parts")
-        data = {"pack": pack_id, "format": pack.FORMAT, **head, "parts": store.parts_of_pack(pack_id)}
+        head = packs_store.pack_head(pack_id, "parts")
+        data = {
+            "pack": pack_id,
+            "format": pack.FORMAT,
+            **head,
+            "parts": packs_store.parts_of_pack(pack_id, shop().currency),
+        }
         return pack.canonical(data, SCHEMAS / "parts.schema.json")
     raise NotFound("pack", pack_id)
 
@@ -391,7 +416,9 @@ def row(model_id: str) -> store.ModelRow:
 
 
 def face_of(raw: Mapping[str, Any]) -> Face | None:
-    """The face that a model's JSON draws, without what is only half entered; None while it cannot be drawn."""
+    """The face that a model's JSON draws, without what is only half entered; None while it cannot be
+    drawn.
+    """
     face = raw.get("face")
     if not isinstance(face, Mapping):
         return None
@@ -464,7 +491,10 @@ def save_model(model_id: str, raw: Mapping[str, Any], version: int, by: Person, 
     edited = pack.check_model(raw, SCHEMAS, before.pack or pack.TEMPLATES)
     lines = differing_places(before.data, raw)
     if before.version != version and lines:
-        yours, theirs = {one.place: one.after for one in lines}, {one.place: one.before for one in lines}
+        yours, theirs = (
+            {line.place: line.after for line in lines},
+            {change.place: change.before for change in lines},
+        )
         raise StaleSave(edited.full_name, before.edited_by, before.edited_at, yours, theirs)
     if lines:
         store.save_model(raw, pack=before.pack, state=State(before.state), edited_by=by.id, at=now)

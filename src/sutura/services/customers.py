@@ -4,59 +4,64 @@ from __future__ import annotations
 
 from datetime import datetime
 
-from sutura.core import intake as rules
 from sutura.core.errors import Invalid, ManyInvalid, NotFound, StaleSave
-from sutura.core.intake import Contact
-from sutura.core.job import JobRecord, Stage
+from sutura.core.intake.arrival import check_customer
+from sutura.core.intake.customers import ERASED, SAME_DIGITS, Contact, may_be_same, plain_phone
+from sutura.core.job import OPEN_STAGES, JobRecord, Stage
 from sutura.core.people import Deed, demand
 from sutura.core.values import Person
-from sutura.store import intake as store
+from sutura.store import consents as consents_store
+from sutura.store import customers as customers_store
+from sutura.store import handover as handover_store
 from sutura.store import job as job_store
+from sutura.store import photos as photos_store
 from sutura.store.database import reading, writing
 
 
 @reading
-def find_customers(text: str) -> list[store.CustomerRecord]:
+def find_customers(text: str) -> list[customers_store.CustomerRecord]:
     """Customers by name, email or phone, however the number is written."""
-    return store.find_customers(text, rules.plain_phone(text))
+    return customers_store.find_customers(text, plain_phone(text))
 
 
 @reading
-def perhaps_same(found: store.CustomerRecord) -> list[tuple[store.CustomerRecord, str]]:
+def perhaps_same(contact: customers_store.CustomerRecord) -> list[tuple[customers_store.CustomerRecord, str]]:
     """Records that may be the same person, and why; a person decides."""
-    return _perhaps(_contact(found))
+    return _perhaps(_contact(contact))
 
 
 @reading
-def perhaps_typed(name: str, phone: str, email: str) -> list[tuple[store.CustomerRecord, str]]:
+def perhaps_typed(name: str, phone: str, email: str) -> list[tuple[customers_store.CustomerRecord, str]]:
     """Records that may be the person who is being typed at the Counter; nothing typed names nobody."""
     typed = Contact(id=0, name=name.strip(), phone=phone.strip(), email=email.strip())
     return _perhaps(typed) if typed.name or typed.phone or typed.email else []
 
 
-def _perhaps(one: Contact) -> list[tuple[store.CustomerRecord, str]]:
-    plain = rules.plain_phone(one.phone)
-    others = {other.id: other for other in store.likely_same(one, plain, rules.SAME_DIGITS)}
-    named = rules.may_be_same(one, [_contact(other) for other in others.values()])
+def _perhaps(one: Contact) -> list[tuple[customers_store.CustomerRecord, str]]:
+    plain = plain_phone(one.phone)
+    others = {other.id: other for other in customers_store.likely_same(one, plain, SAME_DIGITS)}
+    named = may_be_same(one, [_contact(other) for other in others.values()])
     return [(others[contact.id], why) for contact, why in named]
 
 
-def _contact(one: store.CustomerRecord) -> Contact:
+def _contact(one: customers_store.CustomerRecord) -> Contact:
     return Contact(id=one.id, name=one.name, phone=one.phone, email=one.email)
 
 
 @writing
 def merge_customers(keep_id: int, other_id: int, by: Person, now: datetime) -> None:
-    """Two records of one person become one: all jobs go to the one that is kept, and its empty fields are filled."""
+    """Two records of one person become one: all jobs go to the one that is kept, and its empty fields
+    are filled.
+    """
     demand(by, Deed.TAKE_IN)
     if keep_id == other_id:
         raise Invalid("other", other_id, "choose another record than this one")
     for number in sorted((keep_id, other_id)):
-        store.lock_customer(number)
-    keep, other = store.load_customer(keep_id), store.load_customer(other_id)
+        customers_store.lock_customer(number)
+    keep, other = customers_store.load_customer(keep_id), customers_store.load_customer(other_id)
     if keep is None or other is None:
         raise NotFound("customer", keep_id if keep is None else other_id)
-    for job_id, stage in store.move_jobs(other_id, keep_id):
+    for job_id, stage in customers_store.move_jobs(other_id, keep_id):
         # by number, not by name: this sentence stays when the customer is erased
         says = f"Customer record {other_id} became part of record {keep_id}."
         job_store.add_event(
@@ -70,60 +75,81 @@ def merge_customers(keep_id: int, other_id: int, by: Person, now: datetime) -> N
             detail={},
         )
     filled = {name: getattr(keep, name) or getattr(other, name) for name in ("phone", "email", "note")}
-    store.save_customer(
-        keep_id, **filled, phone_plain=rules.plain_phone(filled["phone"]), saved_by=by.id, saved_at=now
+    customers_store.save_customer(
+        keep_id, **filled, phone_plain=plain_phone(filled["phone"]), saved_by=by.id, saved_at=now
     )
-    store.repoint_merged(other_id, keep_id)
-    store.save_customer(other_id, merged_into=keep_id, saved_by=by.id, saved_at=now)
+    customers_store.repoint_merged(other_id, keep_id)
+    customers_store.save_customer(other_id, merged_into=keep_id, saved_by=by.id, saved_at=now)
 
 
 @reading
 def export_customer(customer_id: int, by: Person) -> dict[str, object]:
     """Everything that is kept of one customer, to hand over when they ask for it."""
     demand(by, Deed.ERASE_CUSTOMER)
-    found = store.load_customer(customer_id)
-    if found is None:
+    customer = customers_store.load_customer(customer_id)
+    if customer is None:
         raise NotFound("customer", customer_id)
-    jobs = [job_store.load_job(code) for code in store.customer_codes(customer_id)]
+    jobs = [job_store.load_job(code) for code in customers_store.customer_codes(customer_id)]
     return {
-        "customer": {"name": found.name, "phone": found.phone, "email": found.email, "note": found.note},
+        "customer": {
+            "name": customer.name,
+            "phone": customer.phone,
+            "email": customer.email,
+            "note": customer.note,
+        },
         "jobs": [_exported(job) for job in jobs],
     }
 
 
 def _exported(job: JobRecord) -> dict[str, object]:
     return {
-        "code": job.code, "model": job.model_name, "stage": job.stage.value, "number_as_read": job.read_number,
-        "serial": job.serial, "complaint": job.complaint, "received_at": job.received_at.isoformat(),
-        "promised_at": job.promise_at.isoformat(), "marks": list(job.marks), "observed": dict(job.look), "arrival": dict(job.arrival),
-        "price_minor": job.price_minor, "currency": job.currency,
-        "accessories": [one.name for one in store.load_accessories(job.id)], "agreed": list(store.load_consents(job.id).values()),
-        "photos": len(store.job_photos(job.id)),
-    }  # fmt: skip
+        "code": job.code,
+        "model": job.model_name,
+        "stage": job.stage.value,
+        "number_as_read": job.read_number,
+        "serial": job.serial,
+        "complaint": job.complaint,
+        "received_at": job.received_at.isoformat(),
+        "promised_at": job.promise_at.isoformat(),
+        "marks": list(job.marks),
+        "observed": dict(job.look),
+        "arrival": dict(job.arrival),
+        "price_minor": job.price_minor,
+        "currency": job.currency,
+        "accessories": [accessory.name for accessory in handover_store.load_accessories(job.id)],
+        "agreed": list(consents_store.load_consents(job.id).values()),
+        "photos": len(photos_store.job_photos(job.id)),
+    }
 
 
 @writing
 def erase_customer(customer_id: int, typed_name: str, by: Person, now: datetime) -> None:
     """Erase one customer (rule intake.erase); the name is typed again so that nobody is erased by a slip."""
     demand(by, Deed.ERASE_CUSTOMER)
-    found = store.lock_customer(customer_id)
-    if found is None:
+    customer = customers_store.lock_customer(customer_id)
+    if customer is None:
         raise NotFound("customer", customer_id)
-    if typed_name.strip() != found.name:
-        raise Invalid("typed_name", typed_name, f"type the name as it stands: {found.name}")
+    if typed_name.strip() != customer.name:
+        raise Invalid("typed_name", typed_name, f"type the name as it stands: {customer.name}")
     still_open = [
-        code
-        for code, _, stage in store.customer_jobs(customer_id)
-        if stage not in ("handed_back", "returned")
+        job.code for job in customers_store.customer_jobs(customer_id) if Stage(job.stage) in OPEN_STAGES
     ]
     if still_open:
         raise Invalid("typed_name", ", ".join(still_open), "hand these devices back first")
-    store.erase_jobs(customer_id)
+    customers_store.erase_jobs(customer_id)
     # and every record that was made one with this one
-    for number in (customer_id, *store.merged_records(customer_id)):
-        store.save_customer(
-            number, name=rules.ERASED, phone="", email="", note="", phone_plain="", erased_at=now, saved_by=by.id, saved_at=now
-        )  # fmt: skip
+    for number in (customer_id, *customers_store.merged_records(customer_id)):
+        customers_store.save_customer(
+            number,
+            name=ERASED,
+            phone="",
+            email="",
+            note="",
+            phone_plain="",
+            erased_at=now,
+            saved_by=by.id,
+            saved_at=now,
+        )
 
 
 @writing
@@ -132,10 +158,10 @@ def save_customer(
 ) -> None:
     """Change a customer; a stale form shows both versions side by side."""
     demand(by, Deed.TAKE_IN)
-    before = store.lock_customer(customer_id)
+    before = customers_store.lock_customer(customer_id)
     if before is None:
         raise NotFound("customer", customer_id)
-    problems = rules.check_customer(name, phone, email)
+    problems = check_customer(name, phone, email)
     if problems:
         raise ManyInvalid(problems)
     yours = {"name": name, "phone": phone, "email": email, "note": note}
@@ -143,6 +169,6 @@ def save_customer(
         theirs = {"name": before.name, "phone": before.phone, "email": before.email, "note": before.note}
         raise StaleSave("This customer", before.saved_by, before.saved_at, yours, theirs)
     tidy = {key: value.strip() for key, value in yours.items()}
-    store.save_customer(
-        customer_id, **tidy, phone_plain=rules.plain_phone(phone), saved_by=by.id, saved_at=now
+    customers_store.save_customer(
+        customer_id, **tidy, phone_plain=plain_phone(phone), saved_by=by.id, saved_at=now
     )

@@ -8,13 +8,12 @@ from datetime import date, datetime
 from sutura.core import handover as rules
 from sutura.core.errors import Invalid, NotFound
 from sutura.core.job import Move
-from sutura.core.maths.money import Money, parse_minor
+from sutura.core.maths.money import Money
 from sutura.core.people import Deed, demand
 from sutura.core.values import Person
 from sutura.services import catalogue
 from sutura.services.job import move
 from sutura.store import handover as store
-from sutura.store import intake as intake_store
 from sutura.store import job as job_store
 from sutura.store import stock as stock_store
 from sutura.store.database import writing
@@ -22,27 +21,46 @@ from sutura.store.database import writing
 
 @writing
 def hand_back(
-    code: str, *, returned: Sequence[int], explanation: str, amount: str, method: str, today: date, by: Person,
+    code: str,
+    *,
+    returned: Sequence[int],
+    explanation: str,
+    amount: str,
+    method: str,
+    today: date,
+    by: Person,
     now: datetime,
-) -> None:  # fmt: skip
+) -> None:
     """Give the device back: everything that came in, the whole price, the warranty from today."""
     demand(by, Deed.TAKE_IN)
     job = job_store.lock_job(code)
     model = catalogue.model(job.model_id, job.model_version)
-    accessories = intake_store.load_accessories(job.id)
+    accessories = store.load_accessories(job.id)
     rules.check_accessories(accessories, returned, explanation)
     if job.price_minor is None:
         raise NotFound("agreed price of job", code)
     owed = Money(minor=job.price_minor, currency=job.currency)
     until = rules.warranty_end(today, model.warranty_days)
     if job.stage.value == "closed":
-        paid, how = rules.check_payment(owed, parse_minor(amount), amount, method)
+        paid, how = rules.check_payment(owed, amount, method)
         store.add_payment(job.id, paid.minor, paid.currency, how.value, by.id, now)
     store.save_returned([a.id for a in accessories if a.id in returned], now)
-    move(job, Move.HAND_BACK, by=by, now=now, kind="handed back",
-         says=f"Handed back with {_listed(accessories, returned)}. {owed} paid by {method}. Warranty until {until:%d.%m.%Y}.",
-         facts={"accessories_returned": True}, finished_at=now, warranty_end=until, returned_note=explanation.strip()[:300],
-         detail={"explanation": explanation.strip()})  # fmt: skip
+    move(
+        job,
+        Move.HAND_BACK,
+        by=by,
+        now=now,
+        kind="handed back",
+        says=(
+            f"Handed back with {_listed(accessories, returned)}. {owed} paid by {method}. Warranty "
+            f"until {until:%d.%m.%Y}."
+        ),
+        facts={"accessories_returned": True},
+        finished_at=now,
+        warranty_end=until,
+        returned_note=explanation.strip()[:300],
+        detail={"explanation": explanation.strip()},
+    )
 
 
 def _listed(accessories: Sequence[rules.Accessory], returned: Sequence[int]) -> str:
@@ -67,8 +85,8 @@ def decline(code: str, reason: str, by: Person, now: datetime) -> None:
         says=f"Declined: {reason.strip()}",
         facts={"reason_given": True},
     )
-    for one in held:
-        stock_store.save_reservation(one.id, "released")
+    for held_part in held:
+        stock_store.save_reservation(held_part.id, "released")
 
 
 @writing
@@ -77,9 +95,17 @@ def return_unrepaired(
 ) -> None:
     demand(by, Deed.TAKE_IN)
     job = job_store.lock_job(code)
-    accessories = intake_store.load_accessories(job.id)
+    accessories = store.load_accessories(job.id)
     rules.check_accessories(accessories, returned, explanation)
     store.save_returned([a.id for a in accessories if a.id in returned], now)
-    move(job, Move.RETURN, by=by, now=now, kind="returned",
-         says=f"Returned unrepaired with {_listed(accessories, returned)}.",
-         facts={"accessories_returned": True}, finished_at=now, returned_note=explanation.strip()[:300])  # fmt: skip
+    move(
+        job,
+        Move.RETURN,
+        by=by,
+        now=now,
+        kind="returned",
+        says=f"Returned unrepaired with {_listed(accessories, returned)}.",
+        facts={"accessories_returned": True},
+        finished_at=now,
+        returned_note=explanation.strip()[:300],
+    )

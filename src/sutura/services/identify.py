@@ -9,23 +9,25 @@ from __future__ import annotations
 import threading
 from dataclasses import dataclass
 
-from sutura.core import identify as rules
 from sutura.core.errors import Invalid
-from sutura.core.identify import (
+from sutura.core.identify import numbers as numbers_rules
+from sutura.core.identify.numbers import (
     Candidate,
     Collision,
     Identification,
     Known,
-    LabelPattern,
     Numbered,
     NumberIndex,
-    PanelLabel,
-    Scan,
-    Scanned,
+    index_numbers,
+    look_up,
+    tell,
 )
+from sutura.core.identify.reading import Verdict, plain
+from sutura.core.identify.scan import LabelPattern, PanelLabel, Scan, Scanned, read_label, read_scan
 from sutura.services import catalogue
 from sutura.store import catalogue as store
 from sutura.store import job as job_store
+from sutura.store import packs as packs_store
 from sutura.store import stock as stock_store
 from sutura.store.database import reading
 
@@ -81,7 +83,7 @@ def _kept() -> _Kept:
             if kept.revision == revision:
                 return kept
         numbers, names, tacs = store.numbers()
-        fresh = _Kept(revision=revision, index=rules.index_numbers(numbers, names, tacs), numbers=numbers)
+        fresh = _Kept(revision=revision, index=index_numbers(numbers, names, tacs), numbers=numbers)
         _KEPT[:] = [fresh]
         return fresh
 
@@ -97,17 +99,19 @@ def collisions() -> list[Collision]:
     """Every pair of numbers in the catalogue that can be mixed up."""
     kept = _kept()
     if kept.collisions is None:
-        kept.collisions = rules.collisions(kept.numbers)
+        kept.collisions = numbers_rules.collisions(kept.numbers)
     return kept.collisions
 
 
 @reading
 def identify(text: str) -> Identification:
     """What a number as read stands for; several candidates come with what tells them apart."""
-    found = rules.look_up(text[:MOST_TYPED], _kept().index)
-    if found.verdict is not rules.Verdict.AMBIGUOUS:
-        return found
-    return rules.tell(found, catalogue.models([one.model.id for one in found.candidates]))
+    identification = look_up(text[:MOST_TYPED], _kept().index)
+    if identification.verdict is not Verdict.AMBIGUOUS:
+        return identification
+    return tell(
+        identification, catalogue.models([candidate.model.id for candidate in identification.candidates])
+    )
 
 
 # -- the scan field -------------------------------------------------------------------------
@@ -117,7 +121,7 @@ def identify(text: str) -> Identification:
 def find(text: str) -> Found:
     """Where a scan leads; what is wrong with it is said, and never guessed around (rule identify.scan)."""
     try:
-        scan = rules.read_scan(text[:MOST_TYPED])
+        scan = read_scan(text[:MOST_TYPED])
     except Invalid as wrong:
         return Found(says=str(wrong))
     if scan.kind is Scanned.JOB:
@@ -146,9 +150,10 @@ def _article(scan: Scan) -> Found:
     jobs = job_store.find_jobs_by_serial(scan.value)
     links = tuple(Link(what="Job", says=code, address=f"/jobs/{code}") for code in jobs)
     says = (
-        f"“{scan.value}” is the serial number of a device that was here." if jobs
+        f"“{scan.value}” is the serial number of a device that was here."
+        if jobs
         else f"A valid article number, {scan.value}; no part on the shelf carries it."
-    )  # fmt: skip
+    )
     return Found(says=says, links=links, notes=scan.notes)
 
 
@@ -159,57 +164,67 @@ def _imei(scan: Scan) -> Found:
     if not models:
         return Found(says=f"{says} The catalogue does not know its first eight digits.", serial=scan.value)
     why = f"its IMEI begins with {scan.value[:8]}: read the number from the label as well"
-    verdict = rules.Verdict.LIKELY if len(models) == 1 else rules.Verdict.AMBIGUOUS
+    verdict = Verdict.LIKELY if len(models) == 1 else Verdict.AMBIGUOUS
     names = " or ".join(model.full_name for model in models)
-    found = Identification(
-        verdict=verdict, says=f"{names}: {why}.",
+    identification = Identification(
+        verdict=verdict,
+        says=f"{names}: {why}.",
         candidates=tuple(Candidate(model=model, characters=(), why=why) for model in models),
-    )  # fmt: skip
-    told = rules.tell(found, catalogue.models([model.id for model in models]))
+    )
+    told = tell(identification, catalogue.models([model.id for model in models]))
     return Found(says=says, identification=told, serial=scan.value)
 
 
 @reading
 def imei_doubt(serial: str, model: Known) -> str:
-    """What is odd when an IMEI begins like another model's: a swapped board, or the wrong model. Empty when nothing is."""
+    """What is odd when an IMEI begins like another model's: a swapped board, or the wrong model. Empty when
+    nothing is.
+    """
     digits = serial.replace(" ", "").replace("-", "")
     others = _kept().index.tacs.get(digits[:8], ()) if len(digits) == 15 else ()
     if not others or model.id in {other.id for other in others}:
         return ""
     names = " or ".join(other.full_name for other in others)
-    return f"An IMEI that begins so belongs to {names}: look again which device this is, or its board was swapped."
+    return (
+        f"An IMEI that begins so belongs to {names}: look again which device this is, or its board was "
+        "swapped."
+    )
 
 
 def _number(scan: Scan) -> Found:
-    """A printed part number, a panel label, or a model number; what fits best first, and all of it is said."""
-    found = identify(scan.value)
+    """A printed part number, a panel label, or a model number; what fits best first, and all of it is
+    said.
+    """
+    identification = identify(scan.value)
     links = _parts_printed(scan.value)
-    if links and found.verdict is rules.Verdict.UNKNOWN:
+    if links and identification.verdict is Verdict.UNKNOWN:
         return Found(says=f"“{scan.value}” is printed on a part.", links=links, notes=scan.notes)
-    label = rules.read_label(scan.value, _label_patterns())
-    if label and not links and found.verdict in (rules.Verdict.UNKNOWN, rules.Verdict.LIKELY):
+    label = read_label(scan.value, _label_patterns())
+    if label and not links and identification.verdict in (Verdict.UNKNOWN, Verdict.LIKELY):
         return _panel_label(label, scan)
-    return Found(says=found.says, identification=found, links=links, notes=scan.notes)
+    return Found(says=identification.says, identification=identification, links=links, notes=scan.notes)
 
 
 def _parts_printed(text: str) -> tuple[Link, ...]:
     """Parts whose printed number is exactly this one."""
     return tuple(
         Link(what="Part", says=name, address=f"/shelf/{barcode}")
-        for barcode, name, _ in stock_store.find_by_printed(rules.plain(text))
+        for barcode, name, _ in stock_store.find_by_printed(plain(text))
     )
 
 
 def _label_patterns() -> list[LabelPattern]:
-    return [LabelPattern(**label) for head in store.heads("parts") for label in head.get("labels", ())]
+    return [LabelPattern(**label) for head in packs_store.heads("parts") for label in head.get("labels", ())]
 
 
 def _panel_label(label: PanelLabel, scan: Scan) -> Found:
-    """A label of a known maker whose exact number no part has: other revisions of the same base are named, not promised."""
+    """A label of a known maker whose exact number no part has: other revisions of the same base are named,
+    not promised.
+    """
     others = [
         (barcode, name, printed)
         for barcode, name, printed in stock_store.find_by_printed(label.base, begins=True)
-        if (read := rules.read_label(printed, _label_patterns())) and read.base == label.base
+        if (read := read_label(printed, _label_patterns())) and read.base == label.base
     ]
     revision = f", revision {label.revision}" if label.revision else ", no revision printed"
     says = f"A panel label of {label.maker}: base number {label.base}{revision} ({label.says})."

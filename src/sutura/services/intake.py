@@ -4,28 +4,55 @@ from __future__ import annotations
 
 import secrets
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from datetime import datetime
 
-from sutura.core import intake as rules
 from sutura.core import planning as planning_rules
-from sutura.core.catalogue import Measured, Model
+from sutura.core.catalogue.model import Model
+from sutura.core.catalogue.unlisted import Measured
 from sutura.core.errors import Invalid, ManyInvalid, MoveRefused, NotFound, Refusal, StaleSave
-from sutura.core.identify import Identification, check_imei, known
-from sutura.core.intake import CUPS_MM, Channel, Consent, Mark, Promise
+from sutura.core.identify.numbers import Identification, known
+from sutura.core.identify.scan import check_imei
+from sutura.core.intake.arrival import (
+    ARRIVAL_FIELDS,
+    MOST_PHOTOS,
+    Channel,
+    Consent,
+    check_again,
+    check_arrival,
+    check_consent_text,
+    check_consents,
+    check_customer,
+    check_functions,
+    check_signature,
+    is_overtaken,
+)
+from sutura.core.intake.customers import plain_phone
+from sutura.core.intake.damage import CUPS_MM, cups_text, read_cups, read_damage
+from sutura.core.intake.diagnosis import diagnose
+from sutura.core.intake.marks import Mark, check_marks
+from sutura.core.intake.observations import check_observations, observed_from
+from sutura.core.intake.promise import Promise, check_promise, earliest_promise
 from sutura.core.job import STAGE_WORDS, Stage
 from sutura.core.people import Deed, demand
 from sutura.core.planning import expected_minutes, minutes_to_promise
+from sutura.core.typed import Problems
 from sutura.core.values import FunctionResult, Person
 from sutura.formats import edid
 from sutura.formats.photo import read_photo
 from sutura.services import catalogue, identify, matching, planning
 from sutura.services.marks import marks_of
 from sutura.services.once import once
+from sutura.services.shop import shop
+from sutura.store import audit as audit_store
+from sutura.store import consents as consents_store
+from sutura.store import customers as customers_store
+from sutura.store import drafts as drafts_store
+from sutura.store import handover as handover_store
 from sutura.store import intake as store
 from sutura.store import job as job_store
-from sutura.store import people as people_store
-from sutura.store import quoting as quoting_store
+from sutura.store import photos as photos_store
+from sutura.store import shop as shop_store
 from sutura.store.database import reading, writing
 
 # the model a draft names while its device is in no pack
@@ -36,7 +63,8 @@ UNLISTED = "unlisted"
 class Arrival:
     """Everything an intake says, as typed.
 
-    `promise_at` is already a moment, None when it could not be read; `soonest` promises the earliest time that can
+    `promise_at` is already a moment, None when it could not be read; `soonest` promises the earliest time
+    that can
     be kept at the moment of saving, whatever the page said when it was opened.
     """
 
@@ -76,26 +104,28 @@ class Arrival:
 def open_draft(by: Person, now: datetime, fields: Mapping[str, Sequence[str]] | None = None) -> str:
     demand(by, Deed.TAKE_IN)
     draft_id = secrets.token_urlsafe(9)
-    store.save_draft(draft_id, by.id, fields or {}, now)
+    drafts_store.save_draft(draft_id, by.id, fields or {}, now)
     return draft_id
 
 
 @writing
 def keep_draft(draft_id: str, fields: Mapping[str, Sequence[str]], by: Person, now: datetime) -> None:
-    """Keep what was typed so far. A draft that became a job meanwhile stays a job; an overtaken sending is let go."""
+    """Keep what was typed so far. A draft that became a job meanwhile stays a job; an overtaken sending
+    is let go.
+    """
     demand(by, Deed.TAKE_IN)
-    before = store.load_draft(draft_id) if store.lock_draft(draft_id) else None
+    before = drafts_store.load_draft(draft_id) if drafts_store.lock_draft(draft_id) else None
     if before is None:
         raise NotFound("intake left half-way", draft_id)
-    if not rules.is_overtaken(before.fields, fields):
-        store.save_draft(draft_id, by.id, fields, now)
+    if not is_overtaken(before.fields, fields):
+        drafts_store.save_draft(draft_id, by.id, fields, now)
 
 
 @writing
 def discard_draft(draft_id: str, by: Person) -> None:
     demand(by, Deed.TAKE_IN)
-    store.remove_photos(draft_id)
-    store.remove_draft(draft_id)
+    photos_store.remove_photos(draft_id)
+    drafts_store.remove_draft(draft_id)
 
 
 @writing
@@ -105,28 +135,33 @@ def add_photo(draft_id: str, file: bytes, says: str, mark: str, by: Person, now:
     `mark` is the id of the mark it shows; empty = of the whole device.
     """
     demand(by, Deed.TAKE_IN)
-    if not store.lock_draft(draft_id):
+    if not drafts_store.lock_draft(draft_id):
         raise NotFound("intake left half-way", draft_id)
-    if store.count_photos(draft_id) >= rules.MOST_PHOTOS:
+    if photos_store.count_photos(draft_id) >= MOST_PHOTOS:
         raise Invalid(
-            "photo", f"{rules.MOST_PHOTOS} photos", "that is as many as an intake holds: take one away first"
+            "photo", f"{MOST_PHOTOS} photos", "that is as many as an intake holds: take one away first"
         )
-    store.add_photo(draft_id, says.strip()[:120], mark[:12], read_photo(file), by.id, now)
+    photos_store.add_photo(draft_id, says.strip()[:120], mark[:12], read_photo(file), by.id, now)
 
 
 @writing
 def remove_photo(draft_id: str, photo_id: int, by: Person) -> None:
     demand(by, Deed.TAKE_IN)
-    store.remove_photo(draft_id, photo_id)
+    photos_store.remove_photo(draft_id, photo_id)
 
 
 @reading
 def promise(model: Model, now: datetime) -> Promise:
-    """The earliest that can be promised for a model, from parts in hand and who is ready soonest, with the reasons."""
-    return rules.earliest_promise(
-        now, matching.soonest_part(model), planning.hands_for(model, now),
-        minutes_to_promise(model.minutes, model.move_over), model.cure_minutes,
-    )  # fmt: skip
+    """The earliest that can be promised for a model, from parts in hand and who is ready soonest, with
+    the reasons.
+    """
+    return earliest_promise(
+        now,
+        matching.soonest_part(model),
+        planning.hands_for(model, now),
+        minutes_to_promise(model.minutes, model.move_over),
+        model.cure_minutes,
+    )
 
 
 # -- the job --------------------------------------------------------------------------------
@@ -138,96 +173,155 @@ def take_in(draft_id: str, arrival: Arrival, by: Person, now: datetime) -> str:
     return once(f"intake-{draft_id}", by, now, lambda: _take_in(draft_id, arrival, by, now))
 
 
+@dataclass(frozen=True, slots=True, kw_only=True)
+class _Ready:
+    """An intake in which everything is right: its model, the promised moment, the function list, the
+    serial.
+    """
+
+    model: Model
+    promise_at: datetime
+    results: list[FunctionResult]
+    serial: str
+
+
 def _take_in(draft_id: str, arrival: Arrival, by: Person, now: datetime) -> str:
-    shop = quoting_store.load_shop()
-    if not store.lock_draft(draft_id):
+    if not drafts_store.lock_draft(draft_id):
         raise NotFound("intake left half-way", draft_id)
-    if shop is None:
-        raise NotFound("shop", "name")
-    problems = list(arrival.problems)
+    ready = _checked(arrival, now)
+    customer_id = arrival.customer_id or customers_store.add_customer(
+        name=arrival.name.strip(),
+        phone=arrival.phone.strip(),
+        email=arrival.email.strip(),
+        note="",
+        phone_plain=plain_phone(arrival.phone),
+        saved_by=by.id,
+        saved_at=now,
+    )
+    code = job_store.next_code()
+    model = ready.model
+    if arrival.model_id == UNLISTED and arrival.measured:
+        model = catalogue.keep_unlisted(arrival.measured, arrival.read_number, code, by, now)
+    job_id = _add_job(code, customer_id, arrival, replace(ready, model=model), by, now)
+    store.add_results(job_id, 0, ready.results, by.id, now)
+    handover_store.add_accessories(
+        job_id, [(name, kept) for name, kept in arrival.accessories if name.strip()]
+    )
+    agreed = [text for text in consents_store.consent_texts() if text.consent in arrival.consents]
+    consents_store.add_consents(job_id, agreed, now)
+    job_store.add_event(
+        job_id,
+        at=now,
+        person_id=by.id,
+        kind="received",
+        before=None,
+        after=Stage.IDENTIFIED,
+        says=_received(arrival, model, ready.serial),
+        detail={"number": arrival.read_number},
+    )
+    if arrival.edid.strip():
+        matching.keep_panel(job_id, Stage.IDENTIFIED, model, edid.hex_of(arrival.edid), by, now)
+    photos_store.give_photos(draft_id, job_id)
+    drafts_store.remove_draft(draft_id)
+    return code
+
+
+def _checked(arrival: Arrival, now: datetime) -> _Ready:
+    """An arrival with everything right in it, or every problem at once."""
+    problems = Problems("The intake")
+    problems.extend(arrival.problems)
     model = _model(arrival, problems)
     if arrival.customer_id is None:
-        problems += rules.check_customer(arrival.name, arrival.phone, arrival.email)
-    elif store.load_customer(arrival.customer_id) is None:
-        problems.append(
-            Invalid("name", arrival.customer_id, "choose a customer from the list or write a new one")
-        )
+        problems.extend(check_customer(arrival.name, arrival.phone, arrival.email))
+    elif customers_store.load_customer(arrival.customer_id) is None:
+        problems.add("name", arrival.customer_id, "choose a customer from the list or write a new one")
     if arrival.channel not in set(Channel):
-        problems.append(Invalid("channel", arrival.channel, "choose waiting, drop-off or mail"))
+        problems.add("channel", arrival.channel, "choose waiting, drop-off or mail")
     serial = _serial(arrival.serial, problems)
     soonest = promise(model, now) if model else None
     promise_at = soonest.at if soonest and arrival.soonest else arrival.promise_at
     results: list[FunctionResult] = []
     if model and soonest:
-        results, wrong = rules.check_functions(model, arrival.functions)
-        problems += rules.check_marks(arrival.marks, model.face) + wrong
-        if not any(p.field == "promise_at" for p in problems):
-            problems += rules.check_promise(promise_at, arrival.promise_reason, soonest)
-    problems += [
-        *rules.check_signature(arrival.signature), *rules.check_observations(arrival.look), *rules.check_arrival(arrival.channel, arrival.how),
-        *rules.check_consents(arrival.consents, consents()), *_edid_problems(arrival.edid),
-    ]  # fmt: skip
-    if problems or model is None or promise_at is None:
-        raise ManyInvalid(problems, "The intake")
+        results, wrong = check_functions(model, arrival.functions)
+        problems.extend(check_marks(arrival.marks, model.face) + wrong)
+        if not problems.has("promise_at"):
+            problems.extend(check_promise(promise_at, arrival.promise_reason, soonest))
+    problems.extend(check_signature(arrival.signature))
+    problems.extend(check_observations(arrival.look))
+    problems.extend(check_arrival(arrival.channel, arrival.how))
+    problems.extend(check_consents(arrival.consents, consents()))
+    problems.extend(_edid_problems(arrival.edid))
+    problems.refuse()
+    if model is None or promise_at is None:
+        raise RuntimeError("an intake without a model or a promise is refused above")
+    return _Ready(model=model, promise_at=promise_at, results=results, serial=serial)
 
-    customer_id = arrival.customer_id or store.add_customer(
-        name=arrival.name.strip(), phone=arrival.phone.strip(), email=arrival.email.strip(), note="",
-        phone_plain=rules.plain_phone(arrival.phone),
-        saved_by=by.id, saved_at=now,
-    )  # fmt: skip
-    code = job_store.next_code()
-    found = identify.identify(arrival.read_number)
-    if arrival.model_id == UNLISTED and arrival.measured:
-        model = catalogue.keep_unlisted(arrival.measured, arrival.read_number, code, by, now)
-    job_id = job_store.add_job(
-        code=code, customer=customer_id, model=model.id, stage=Stage.IDENTIFIED.value,
-        read_number=arrival.read_number, identified=_verdict(found, model),
-        serial=serial, channel=arrival.channel, complaint=arrival.complaint.strip()[:500],
-        opened_before=arrival.opened_before, marks=[mark_to_json(mark) for mark in arrival.marks],
-        look=observed(arrival), arrival=_arrived(arrival),
-        promise_at=promise_at, promise_reason=arrival.promise_reason.strip(), received_at=now,
-        received_by=by.id, fit="", currency=shop.currency, extra_minutes=0,
-        expected_minutes=expected_minutes(model.minutes, None), attempt=1, steps_done=0,
-        steps_total=len(model.steps), bench_minutes=0, returned_note="", version=1,
-    )  # fmt: skip
-    store.add_results(job_id, 0, results, by.id, now)
-    store.add_accessories(job_id, [(name, kept) for name, kept in arrival.accessories if name.strip()])
-    store.add_consents(job_id, [one for one in store.consent_texts() if one.consent in arrival.consents], now)
-    job_store.add_event(
-        job_id, at=now, person_id=by.id, kind="received", before=None, after=Stage.IDENTIFIED,
-        says=" ".join(filter(None, [
-            f"Taken in as {model.full_name}.", _said(found, arrival), identify.imei_doubt(serial, known(model)),
-            rules.read_damage(arrival.marks, model.face).says, rules.diagnose(observed(arrival)).says,
-        ])),
-        detail={"number": arrival.read_number},
-    )  # fmt: skip
-    if arrival.edid.strip():
-        matching.keep_panel(job_id, Stage.IDENTIFIED, model, edid.hex_of(arrival.edid), by, now)
-    store.give_photos(draft_id, job_id)
-    store.remove_draft(draft_id)
-    return code
+
+def _add_job(code: str, customer_id: int, arrival: Arrival, ready: _Ready, by: Person, now: datetime) -> int:
+    model = ready.model
+    return job_store.add_job(
+        code=code,
+        customer=customer_id,
+        model=model.id,
+        stage=Stage.IDENTIFIED.value,
+        read_number=arrival.read_number,
+        identified=_verdict(identify.identify(arrival.read_number), model),
+        serial=ready.serial,
+        channel=arrival.channel,
+        complaint=arrival.complaint.strip()[:500],
+        opened_before=arrival.opened_before,
+        marks=[mark_to_json(mark) for mark in arrival.marks],
+        look=observed(arrival),
+        arrival=_arrived(arrival),
+        promise_at=ready.promise_at,
+        promise_reason=arrival.promise_reason.strip(),
+        received_at=now,
+        received_by=by.id,
+        fit="",
+        currency=shop().currency,
+        extra_minutes=0,
+        expected_minutes=expected_minutes(model.minutes, None),
+        attempt=1,
+        steps_done=0,
+        steps_total=len(model.steps),
+        bench_minutes=0,
+        returned_note="",
+        version=1,
+    )
+
+
+def _received(arrival: Arrival, model: Model, serial: str) -> str:
+    said = (
+        f"Taken in as {model.full_name}.",
+        _said(identify.identify(arrival.read_number), arrival),
+        identify.imei_doubt(serial, known(model)),
+        read_damage(arrival.marks, model.face).says,
+        diagnose(observed(arrival)).says,
+    )
+    return " ".join(filter(None, said))
 
 
 def _arrived(arrival: Arrival) -> dict[str, object]:
     """How it came and what was signed, as kept with the job."""
-    said: dict[str, object] = {name: arrival.how.get(name, "").strip() for name in rules.ARRIVAL_FIELDS}
+    said: dict[str, object] = {name: arrival.how.get(name, "").strip() for name in ARRIVAL_FIELDS}
     if arrival.signature:
         said["signature"] = [[list(point) for point in stroke] for stroke in arrival.signature]
     return said
 
 
-def _verdict(found: Identification, model: Model) -> str:
+def _verdict(identification: Identification, model: Model) -> str:
     """How sure the number was of the model that was taken in; another model than it named is never sure."""
-    named = {candidate.model.id for candidate in found.candidates}
-    return found.verdict.value if model.id in named else "ambiguous"
+    named = {candidate.model.id for candidate in identification.candidates}
+    return identification.verdict.value if model.id in named else "ambiguous"
 
 
-def _said(found: Identification, arrival: Arrival) -> str:
+def _said(identification: Identification, arrival: Arrival) -> str:
     if arrival.model_id != UNLISTED or arrival.measured is None:
-        return found.says
+        return identification.says
     measured = arrival.measured
     return (
-        f"In no pack: measured {measured.width_mm:g}×{measured.height_mm:g} mm, picture {measured.diagonal_in:g} inches;"
+        f"In no pack: measured {measured.width_mm:g}×{measured.height_mm:g} mm, picture "
+        f"{measured.diagonal_in:g} inches;"
         " what was not measured is unknown."
     )
 
@@ -243,25 +337,23 @@ def _edid_problems(text: str) -> list[Invalid]:
     return []
 
 
-def _model(arrival: Arrival, problems: list[Invalid]) -> Model | None:
+def _model(arrival: Arrival, problems: Problems) -> Model | None:
     try:
         if arrival.model_id == UNLISTED and arrival.measured:
             return catalogue.unlisted(arrival.measured, arrival.read_number)
         return catalogue.find_taken_in(arrival.model_id)
     except ManyInvalid as wrong:
-        problems += [Invalid(f"measured.{p.field}", p.refused, p.accepts) for p in wrong.problems]
+        problems.extend(problem.under("measured") for problem in wrong.problems)
         return None
     except Invalid as wrong:
-        problems.append(wrong)
+        problems.extend([wrong])
         return None
     except NotFound:
-        problems.append(
-            Invalid("read_number", arrival.read_number, "find the device by its model number first")
-        )
+        problems.add("read_number", arrival.read_number, "find the device by its model number first")
         return None
 
 
-def _serial(text: str, problems: list[Invalid]) -> str:
+def _serial(text: str, problems: Problems) -> str:
     """A serial number as typed, or an IMEI checked when it looks like one."""
     tidy = text.strip()
     digits = tidy.replace(" ", "").replace("-", "")
@@ -269,25 +361,31 @@ def _serial(text: str, problems: list[Invalid]) -> str:
         try:
             return check_imei(digits)
         except Invalid as wrong:
-            problems.append(Invalid("serial", text, wrong.accepts))
+            problems.add("serial", text, wrong.accepts)
     if len(tidy) > 40:
-        problems.append(Invalid("serial", tidy, "write at most 40 characters"))
+        problems.add("serial", tidy, "write at most 40 characters")
     return tidy
 
 
 def mark_to_json(mark: Mark) -> dict[str, object]:
     return {
-        "kind": mark.kind.value, "points": [[p.x, p.y] for p in mark.points], "reach_mm": mark.reach_mm,
-        "side": mark.side.value, "note": mark.note, "id": mark.id,
-    }  # fmt: skip
+        "kind": mark.kind.value,
+        "points": [[p.x, p.y] for p in mark.points],
+        "reach_mm": mark.reach_mm,
+        "side": mark.side.value,
+        "note": mark.note,
+        "id": mark.id,
+    }
 
 
 def observed(arrival: Arrival) -> dict[str, str]:
     """What is observed of a device on its arrival, for the diagnosis."""
-    return rules.observed_from(
-        arrival.look, marks=arrival.marks, opened_before=arrival.opened_before,
+    return observed_from(
+        arrival.look,
+        marks=arrival.marks,
+        opened_before=arrival.opened_before,
         functions={name: outcome for name, (outcome, _) in arrival.functions.items()},
-    )  # fmt: skip
+    )
 
 
 # -- looked at again ------------------------------------------------------------------------
@@ -304,21 +402,32 @@ def look_again(
         raise MoveRefused(code, "be looked at again", [f"it is {STAGE_WORDS[job.stage]}"])
     model = catalogue.model(job.model_id, job.model_version)
     baseline = store.load_results(job.id)[0]
-    results, problems = rules.check_again(model, baseline, functions)
-    problems += rules.check_observations(look)
+    results, problems = check_again(model, baseline, functions)
+    problems += check_observations(look)
     if problems:
         raise ManyInvalid(problems, "What was tried again")
     store.add_results(job.id, 0, results, by.id, now, again=store.times_looked(job.id) + 1)
-    seen = rules.observed_from(
-        {**job.look, **{name: answer for name, answer in look.items() if answer}}, marks=marks_of(job), opened_before=job.opened_before,
-        functions={**{one.function: one.outcome.value for one in baseline.values()}, **{one.function: one.outcome.value for one in results}},
-    )  # fmt: skip
-    tried = ", ".join(f"{one.function} {one.outcome.value}" for one in results)
+    seen = observed_from(
+        {**job.look, **{name: answer for name, answer in look.items() if answer}},
+        marks=marks_of(job),
+        opened_before=job.opened_before,
+        functions={
+            **{result.function: result.outcome.value for result in baseline.values()},
+            **{result.function: result.outcome.value for result in results},
+        },
+    )
+    tried = ", ".join(f"{result.function} {result.outcome.value}" for result in results)
     job_store.save_job(job.id, look=seen)
     job_store.add_event(
-        job.id, at=now, person_id=by.id, kind="looked at again", before=job.stage, after=job.stage,
-        says=f"Tried again: {tried}. {rules.diagnose(seen).says}", detail={"look_before": dict(job.look), "look_after": seen},
-    )  # fmt: skip
+        job.id,
+        at=now,
+        person_id=by.id,
+        kind="looked at again",
+        before=job.stage,
+        after=job.stage,
+        says=f"Tried again: {tried}. {diagnose(seen).says}",
+        detail={"look_before": dict(job.look), "look_after": seen},
+    )
 
 
 # -- what customers agree to, and the Counter's tools -----------------------------------------
@@ -327,7 +436,7 @@ def look_again(
 @reading
 def cups_mm() -> tuple[int, ...]:
     """The suction cups this shop has, by diameter."""
-    shop = quoting_store.load_shop()
+    shop = shop_store.load_shop()
     return shop.cups_mm if shop else CUPS_MM
 
 
@@ -335,24 +444,29 @@ def cups_mm() -> tuple[int, ...]:
 def change_cups(typed: str, version: int, by: Person, now: datetime) -> None:
     """The shop's own suction cups: the opening plan places only these."""
     demand(by, Deed.SET_UP_COUNTER)
-    before = quoting_store.lock_shop()
+    before = shop_store.lock_shop()
     if before is None:
         raise NotFound("shop", "cups")
-    cups = rules.read_cups(typed)
+    cups = read_cups(typed)
     if before.version != version:
         raise StaleSave(
-            "The cups", "another manager", None, {"cups": typed}, {"cups": rules.cups_text(before.cups_mm)}
+            "The cups", "another manager", None, {"cups": typed}, {"cups": cups_text(before.cups_mm)}
         )
-    quoting_store.save_shop(cups_mm=list(cups))
-    people_store.add_audit(by.id, now, "cups changed", {"before": list(before.cups_mm), "after": list(cups)})
+    shop_store.save_shop(cups_mm=list(cups))
+    audit_store.add_audit(by.id, now, "cups changed", {"before": list(before.cups_mm), "after": list(cups)})
 
 
 @reading
 def consents() -> list[Consent]:
     """The texts in use, in their newest versions."""
     return [
-        Consent(id=one.consent, text=one.text, needed=one.needed, version=one.version)
-        for one in store.consent_texts()
+        Consent(
+            id=consent_text.consent,
+            text=consent_text.text,
+            needed=consent_text.needed,
+            version=consent_text.version,
+        )
+        for consent_text in consents_store.consent_texts()
     ]
 
 
@@ -362,11 +476,18 @@ def save_consent(
 ) -> None:
     """A new text, or a new version of one: what was agreed to before stays word for word with its jobs."""
     demand(by, Deed.SET_UP_COUNTER)
-    problems = rules.check_consent_text(name, text)
+    problems = check_consent_text(name, text)
     if problems:
         raise ManyInvalid(problems, "This text")
-    store.lock_consents()
-    before = next((one for one in store.consent_texts(every=True) if one.consent == name), None)
+    consents_store.lock_consents()
+    before = next(
+        (
+            consent_text
+            for consent_text in consents_store.consent_texts(every=True)
+            if consent_text.consent == name
+        ),
+        None,
+    )
     if (before.version if before else 0) != version:
         yours = {"text": text, "needed": str(needed), "active": str(active)}
         theirs = (
@@ -375,6 +496,8 @@ def save_consent(
             else {}
         )
         raise StaleSave("This text", "", None, yours, {**dict.fromkeys(yours, "nothing"), **theirs})
-    row = store.ConsentRow(consent=name, version=version + 1, text=text.strip(), needed=needed, active=active)
+    row = consents_store.ConsentRow(
+        consent=name, version=version + 1, text=text.strip(), needed=needed, active=active
+    )
     if before is None or (before.text, before.needed, before.active) != (row.text, needed, active):
-        store.add_consent_text(row, by.id, now)
+        consents_store.add_consent_text(row, by.id, now)

@@ -10,13 +10,14 @@ from typing import Any
 from sutura.core import bench as bench_rules
 from sutura.core import proof as proof_rules
 from sutura.core.bench import Done, Progress
-from sutura.core.catalogue import Model
+from sutura.core.catalogue.model import Model
 from sutura.core.handover import Accessory
 from sutura.core.job import JobEvent, JobFacts, JobRecord, Move, SeamStitch, Stage, check_move, seam
 from sutura.core.planning import Next, rank_next
 from sutura.core.values import FunctionResult, Person
 from sutura.services import catalogue
 from sutura.store import bench as bench_store
+from sutura.store import consents as consents_store
 from sutura.store import handover as handover_store
 from sutura.store import intake as intake_store
 from sutura.store import job as store
@@ -54,12 +55,19 @@ def job_page(code: str, now: datetime) -> JobPage:
     line = rank_next([waiting.waiting], now)[0] if waiting else None
     blocked = waiting.waiting.blocked if waiting else ""
     return JobPage(
-        job=job, model=model, seam=seam(job.stage, blocked), next=line, events=store.events_page(job.id),
-        results=results, accessories=intake_store.load_accessories(job.id),
-        consents=intake_store.load_consents(job.id), held=stock_store.held_of(job.id),
-        payment=handover_store.load_payment(job.id), progress=progress_of(job, model),
+        job=job,
+        model=model,
+        seam=seam(job.stage, blocked),
+        next=line,
+        events=store.events_page(job.id),
+        results=results,
+        accessories=handover_store.load_accessories(job.id),
+        consents=consents_store.load_consents(job.id),
+        held=stock_store.held_of(job.id),
+        payment=handover_store.load_payment(job.id),
+        progress=progress_of(job, model),
         proof=latest_proof(model, results),
-    )  # fmt: skip
+    )
 
 
 def progress_of(job: JobRecord, model: Model, done: list[Done] | None = None) -> Progress:
@@ -80,7 +88,7 @@ def latest_proof(
 def gather_facts(job: JobRecord, model: Model) -> JobFacts:
     """What the guards look at, read under the job's lock."""
     results = intake_store.load_results(job.id)
-    consents = intake_store.load_consents(job.id)
+    consents = consents_store.load_consents(job.id)
     progress = progress_of(job, model)
     now_results = results.get(job.attempt, {})
     complete = len(now_results) == len(model.functions)
@@ -88,7 +96,7 @@ def gather_facts(job: JobRecord, model: Model) -> JobFacts:
         code=job.code,
         stage=job.stage,
         baseline_complete=len(results.get(0, {})) == len(model.functions),
-        consents_complete=all(name in consents for name in intake_store.needed_consents(job.received_at)),
+        consents_complete=all(name in consents for name in consents_store.needed_consents(job.received_at)),
         price_agreed=job.price_minor is not None,
         part_chosen=job.offer_id is not None,
         part_held=stock_store.load_held(job.id) is not None,
@@ -108,10 +116,20 @@ def _with(facts: JobFacts, more: Mapping[str, Any]) -> JobFacts:
 
 @writing
 def move(
-    job: JobRecord, move: Move, *, by: Person, now: datetime, kind: str, says: str,
-    facts: Mapping[str, bool] | None = None, detail: Mapping[str, object] | None = None, **changes: Any,
-) -> Stage:  # fmt: skip
-    """Make one move of a locked job. `facts` are what this very deed establishes; `changes` are saved with it."""
+    job: JobRecord,
+    move: Move,
+    *,
+    by: Person,
+    now: datetime,
+    kind: str,
+    says: str,
+    facts: Mapping[str, bool] | None = None,
+    detail: Mapping[str, object] | None = None,
+    **changes: Any,
+) -> Stage:
+    """Make one move of a locked job. `facts` are what this very deed establishes; `changes` are saved with
+    it.
+    """
     model = catalogue.model(job.model_id, job.model_version)
     known = _with(gather_facts(job, model), facts or {})
     after = check_move(known, move)
@@ -134,6 +152,12 @@ def note(job: JobRecord, *, by: Person, now: datetime, kind: str, says: str, **c
     """Something that happened without a move: saved with its event."""
     store.save_job(job.id, **changes)
     store.add_event(
-        job.id, at=now, person_id=by.id, kind=kind, says=says, before=job.stage, after=job.stage,
+        job.id,
+        at=now,
+        person_id=by.id,
+        kind=kind,
+        says=says,
+        before=job.stage,
+        after=job.stage,
         detail={key: str(value) for key, value in changes.items()},
-    )  # fmt: skip
+    )

@@ -7,7 +7,7 @@ from collections.abc import Mapping, Sequence
 from typing import Any
 
 from sutura.core.errors import Invalid
-from sutura.core.intake import Mark, MarkKind, Side
+from sutura.core.intake.marks import Mark, MarkKind, Side
 from sutura.core.job import JobRecord
 from sutura.core.maths.geometry import Point
 
@@ -19,14 +19,14 @@ def marks_of(job: JobRecord) -> list[Mark]:
 def marks_from_json(raw: Sequence[Mapping[str, Any]]) -> list[Mark]:
     return [
         Mark(
-            kind=MarkKind(one["kind"]),
-            points=tuple(Point(x=round(float(x), 1), y=round(float(y), 1)) for x, y in one["points"]),
-            reach_mm=round(float(one.get("reach_mm", 0)), 1),
-            side=Side(one.get("side", "front")),
-            note=str(one.get("note", ""))[:200],
-            id=str(one.get("id", ""))[:20],
+            kind=MarkKind(entry["kind"]),
+            points=tuple(Point(x=round(float(x), 1), y=round(float(y), 1)) for x, y in entry["points"]),
+            reach_mm=round(float(entry.get("reach_mm", 0)), 1),
+            side=Side(entry.get("side", "front")),
+            note=str(entry.get("note", ""))[:200],
+            id=str(entry.get("id", ""))[:20],
         )
-        for one in raw
+        for entry in raw
     ]
 
 

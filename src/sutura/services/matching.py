@@ -6,23 +6,26 @@ from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 
-from sutura.core import matching as rules
-from sutura.core.catalogue import Model
+from sutura.core.catalogue.model import Model
 from sutura.core.errors import Invalid, ManyInvalid, MoveRefused, NotFound
-from sutura.core.identify import Panel, PanelSize, size_of
-from sutura.core.intake import PartSeen
+from sutura.core.identify.panel import Panel, PanelSize, size_of
+from sutura.core.intake.promise import PartSeen
 from sutura.core.job import STAGE_WORDS, JobRecord, Move, Stage, starts_of
-from sutura.core.matching import (
+from sutura.core.matching import wanted as wanted_rules
+from sutura.core.matching.attributes import ATTRIBUTES
+from sutura.core.matching.comparing import Agreement
+from sutura.core.matching.judging import Fit, Judged, Learned, Wanted, judge, may_choose
+from sutura.core.matching.kits import find_kits
+from sutura.core.matching.offers import Offer
+from sutura.core.matching.panel import PanelJudged, judge_panel
+from sutura.core.matching.ranking import Ranked, Weights, parts_of, rank, wait_days, weights_from
+from sutura.core.matching.wanted import (
     Confirmed,
     Correction,
-    Fit,
-    Judged,
-    Learned,
-    Offer,
-    PanelJudged,
-    Ranked,
-    Wanted,
-    Weights,
+    breakable,
+    corrections,
+    read_measured,
+    wanted_of,
 )
 from sutura.core.maths.money import Money
 from sutura.core.people import Deed, demand
@@ -34,10 +37,11 @@ from sutura.services import catalogue
 from sutura.services.job import move, note
 from sutura.services.known import known_about, offers_for, parts_for_kits
 from sutura.services.planning import factor_of
-from sutura.services.quoting import shop
-from sutura.store import intake as intake_store
+from sutura.services.shop import shop
+from sutura.store import consents as consents_store
 from sutura.store import job as job_store
 from sutura.store import matching as matching_store
+from sutura.store import offers as offers_store
 from sutura.store import stock as store
 from sutura.store.database import reading, writing
 
@@ -57,7 +61,7 @@ class Matched:
     @property
     def parts_minor(self) -> int:
         """What the parts cost us: the offer or the members of the kit, and what bridges or completes it."""
-        return self.judged.offer.price_minor + sum(one.price_minor for one in self.judged.extras)
+        return self.judged.offer.price_minor + sum(extra.price_minor for extra in self.judged.extras)
 
 
 # of what cannot be chosen a few tell enough; the rest is one click away. The shop's, no source.
@@ -76,29 +80,29 @@ class Matching:
     cut: bool
 
     def shown(self, *, every: bool) -> list[Matched]:
-        """What a page shows unfolded: all that may be chosen, and a few of the unknown and of the refused, or `every` one."""
-        found, counts = [], dict.fromkeys(Fit, 0)
-        for one in self.offers:
-            fit = one.judged.fit
+        """What a page shows unfolded: all that may be chosen, and a few of the unknown and of the refused, or
+        `every` one.
+        """
+        shown, counts = [], dict.fromkeys(Fit, 0)
+        for offer in self.offers:
+            fit = offer.judged.fit
             counts[fit] += 1
-            if not one.ranked.under and (
-                every or rules.may_choose(fit) or counts[fit] <= SHOWN_OF_THE_OTHERS
-            ):
-                found.append(one)
-        return found
+            if not offer.ranked.under and (every or may_choose(fit) or counts[fit] <= SHOWN_OF_THE_OTHERS):
+                shown.append(offer)
+        return shown
 
     @property
     def folded(self) -> list[Matched]:
-        return [one for one in self.offers if one.ranked.under]
+        return [offer for offer in self.offers if offer.ranked.under]
 
     def find(self, offer_id: int, members: Sequence[int] = ()) -> Matched | None:
         """The offer, or the kit of these members."""
         return next(
             (
-                one
-                for one in self.offers
-                if (one.judged.members and [m.id for m in one.judged.members] == list(members))
-                or (not one.judged.members and not members and one.judged.offer.id == offer_id)
+                offer
+                for offer in self.offers
+                if (offer.judged.members and [m.id for m in offer.judged.members] == list(members))
+                or (not offer.judged.members and not members and offer.judged.offer.id == offer_id)
             ),
             None,
         )
@@ -134,57 +138,72 @@ class PanelRead:
 def _match(model: Model, wanted: Wanted, destroyed: Collection[str], days_left: int | None) -> Matching:
     """Judge and rank what there is for a need, kits among it."""
     the_shop = shop()
-    weights = rules.weights_from(the_shop.weights, the_shop.bench_rate_minor)
+    weights = weights_from(the_shop.weights, the_shop.bench_rate_minor)
     offers, parts = offers_for(wanted), parts_for_kits(wanted)
     known = known_about(wanted, model.id, [*offers, *parts], destroyed)
-    judged = [rules.judge(wanted, offer, known) for offer in offers] + rules.find_kits(wanted, parts, known)
-    ranked = rules.rank(judged, weights, wanted.minutes, days_left)
+    judged = [judge(wanted, offer, known) for offer in offers] + find_kits(wanted, parts, known)
+    ranked = rank(judged, weights, wanted.minutes, days_left)
     gone = [
-        one.judged.offer.part_id
-        for one in ranked
-        if one.judged.offer.free < 1 and rules.may_choose(one.judged.fit)
+        ranked_offer.judged.offer.part_id
+        for ranked_offer in ranked
+        if ranked_offer.judged.offer.free < 1 and may_choose(ranked_offer.judged.fit)
     ]
     holders = store.holders_by_part(gone) if gone else {}
     return Matching(
-        wanted=wanted, weights=weights, currency=the_shop.currency, cut=len(offers) >= store.MAY_FIT,
+        wanted=wanted,
+        weights=weights,
+        currency=the_shop.currency,
+        cut=len(offers) >= offers_store.MAY_FIT,
         offers=[
-            Matched(ranked=one, quote=_quote(one.judged, wanted, the_shop.rates), holders=holders.get(one.judged.offer.part_id, ()))
-            for one in ranked
+            Matched(
+                ranked=ranked_offer,
+                quote=_quote(ranked_offer.judged, wanted, the_shop.rates),
+                holders=holders.get(ranked_offer.judged.offer.part_id, ()),
+            )
+            for ranked_offer in ranked
         ],
-    )  # fmt: skip
+    )
 
 
 def _for_job(job: JobRecord, model: Model, kind: str, now: datetime) -> Matching:
-    wanted = rules.wanted_of(model, kind, job.measured)
+    wanted = wanted_of(model, kind, job.measured)
     return _match(model, wanted, job.destroyed, max((job.promise_at - now).days, 0))
 
 
 @reading
 def match_page(code: str, now: datetime | None = None, kind: str = "") -> MatchPage:
-    """What there is for a job, for its own need or that of another route; `now` for what waiting does to the promise."""
+    """What there is for a job, for its own need or that of another route; `now` for what waiting does to the
+    promise.
+    """
     job = job_store.load_job(code)
     model = catalogue.model(job.model_id, job.model_version)
     return MatchPage(
-        job=job, model=model, matching=_for_job(job, model, kind, now or job.received_at), held=store.held_of(job.id), panel=_panel_read(job, model),
-        confirmed=rules.compare_original(rules.wanted_of(model, kind).need, job.measured),
-        told=rules.corrections(model.need, [one for one in matching_store.measured_on(model.id) if one[0] != code]),
-    )  # fmt: skip
+        job=job,
+        model=model,
+        matching=_for_job(job, model, kind, now or job.received_at),
+        held=store.held_of(job.id),
+        panel=_panel_read(job, model),
+        confirmed=wanted_rules.compare_original(wanted_of(model, kind).need, job.measured),
+        told=corrections(
+            model.need, [told for told in matching_store.measured_on(model.id) if told[0] != code]
+        ),
+    )
 
 
 @reading
 def match_model(model_id: str, kind: str = "") -> tuple[Model, Matching]:
     """What there is for a model, without a job: the answer on the phone."""
     model = catalogue.find_model(model_id)
-    return model, _match(model, rules.wanted_of(model, kind), (), None)
+    return model, _match(model, wanted_of(model, kind), (), None)
 
 
 def _panel_read(job: JobRecord, model: Model) -> PanelRead | None:
-    found = job_store.latest_event(job.id, "panel read")
-    if found is None:
+    event = job_store.latest_event(job.id, "panel read")
+    if event is None:
         return None
-    panel = edid.read_edid_text(str(found.detail["edid"]))
-    judged = rules.judge_panel(model.need, model.face.active, panel)
-    return PanelRead(panel=panel, size=size_of(panel), judged=judged, who=found.who, at=found.at)
+    panel = edid.read_edid_text(str(event.detail["edid"]))
+    judged = judge_panel(model.need, model.face.active, panel)
+    return PanelRead(panel=panel, size=size_of(panel), judged=judged, who=event.who, at=event.at)
 
 
 @writing
@@ -199,26 +218,32 @@ def read_panel(code: str, typed: str, file: bytes, by: Person, now: datetime) ->
 def keep_panel(job_id: int, stage: Stage, model: Model, kept: str, by: Person, now: datetime) -> None:
     """Write down with a job what the panel in it says of itself, as hex, and how that stands to the need."""
     panel = edid.read_edid_text(kept)
-    judged = rules.judge_panel(model.need, model.face.active, panel)
+    judged = judge_panel(model.need, model.face.active, panel)
     job_store.add_event(
-        job_id, at=now, person_id=by.id, kind="panel read", before=stage, after=stage, detail={"edid": kept},
-        says=" ".join([judged.says, *(f"Warning: {one}." for one in panel.warnings)]),
-    )  # fmt: skip
+        job_id,
+        at=now,
+        person_id=by.id,
+        kind="panel read",
+        before=stage,
+        after=stage,
+        detail={"edid": kept},
+        says=" ".join([judged.says, *(f"Warning: {warning}." for warning in panel.warnings)]),
+    )
 
 
 @reading
 def soonest_part(model: Model) -> PartSeen | None:
     """The part for a model that may be chosen and is here soonest; None when none is known."""
-    wanted = rules.wanted_of(model)
+    wanted = wanted_of(model)
     offers = offers_for(wanted)
     known = known_about(wanted, model.id, offers)
-    found = [
-        one for one in (rules.judge(wanted, offer, known) for offer in offers) if rules.may_choose(one.fit)
+    fitting = [
+        judged for judged in (judge(wanted, offer, known) for offer in offers) if may_choose(judged.fit)
     ]
-    if not found:
+    if not fitting:
         return None
-    best = min(found, key=lambda one: (rules.wait_days(one), one.offer.id))
-    return PartSeen(part=best.offer.part, free=max(best.offer.free, 0), lead_days=rules.wait_days(best))
+    best = min(fitting, key=lambda hit: (wait_days(hit), hit.offer.id))
+    return PartSeen(part=best.offer.part, free=max(best.offer.free, 0), lead_days=wait_days(best))
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -233,14 +258,14 @@ class PanelShown:
 def show_panel(model: Model, typed: str) -> PanelShown:
     """What pasted EDID hex says, held against a model's need; refuses what is no EDID."""
     panel = edid.read_edid_text(typed)
-    judged = rules.judge_panel(model.need, model.face.active, panel)
+    judged = judge_panel(model.need, model.face.active, panel)
     return PanelShown(panel=panel, size=size_of(panel), judged=judged)
 
 
 def _quote(judged: Judged, wanted: Wanted, rates: Rates) -> Quote:
     """The price to propose: from the route's own time, not from who happens to do it."""
     minutes = expected_minutes(wanted.minutes, None, judged.extra_minutes)
-    cost = judged.offer.price_minor + sum(one.price_minor for one in judged.extras)
+    cost = judged.offer.price_minor + sum(extra.price_minor for extra in judged.extras)
     return quote(Money(minor=cost, currency=rates.currency), minutes, rates)
 
 
@@ -251,58 +276,80 @@ def _quote(judged: Judged, wanted: Wanted, rates: Rates) -> Quote:
 def choose_offer(
     code: str, offer_id: int, by: Person, now: datetime, *, members: Sequence[int] = (), agreed: bool = False
 ) -> None:
-    """Choose an offer or a kit and agree its price; one that needs consent only when the customer agreed to what it says."""
+    """Choose an offer or a kit and agree its price; one that needs consent only when the customer agreed to
+    what it says.
+    """
     demand(by, Deed.QUOTE)
     job = job_store.lock_job(code)
     model = catalogue.model(job.model_id, job.model_version)
-    offer = store.load_offer(members[0] if members else offer_id)
+    offer = offers_store.load_offer(members[0] if members else offer_id)
     if offer is None:
         raise NotFound("offer", offer_id)
     judged, wanted = _chosen(job, model, offer, members, now)
-    if not rules.may_choose(judged.fit):
+    if not may_choose(judged.fit):
         raise Invalid("offer", offer.part, f"choose one that fits. This one: {judged.says}")
     to_agree = consent_text(judged)
     if to_agree and not agreed:
         raise Invalid("agreed", "", f"the customer must agree first: “{to_agree}”")
     if to_agree:
-        row = intake_store.ConsentRow(
+        row = consents_store.ConsentRow(
             consent=f"part-{offer.id}", version=1, text=to_agree, needed=False, active=True
         )
-        intake_store.keep_consent(job.id, row, now)
+        consents_store.keep_consent(job.id, row, now)
     rates = shop().rates
     price = _quote(judged, wanted, rates)
-    whole = rules.parts_of(judged)
+    whole = parts_of(judged)
     move(
-        job, Move.REQUOTE if job.stage is Stage.QUOTED else Move.QUOTE, by=by, now=now, kind="quoted",
+        job,
+        Move.REQUOTE if job.stage is Stage.QUOTED else Move.QUOTE,
+        by=by,
+        now=now,
+        kind="quoted",
         says=f"{judged.offer.part} from {judged.offer.supplier} chosen at {price.price}. {judged.says}",
-        facts={"part_chosen": True, "price_agreed": True}, offer=whole[0].id, more_offers=[one.id for one in whole[1:]], fit=judged.fit.value,
-        price_minor=price.price.minor, tax_bps=rates.tax_bps, extra_minutes=judged.extra_minutes,
-        expected_minutes=expected_minutes(wanted.minutes, factor_of(job.technician_id, model), judged.extra_minutes),
-        detail={"offers": [one.id for one in whole], "price_minor": price.price.minor, "fit": judged.fit.value, "agreed": to_agree},
-    )  # fmt: skip
+        facts={"part_chosen": True, "price_agreed": True},
+        offer=whole[0].id,
+        more_offers=[member.id for member in whole[1:]],
+        fit=judged.fit.value,
+        price_minor=price.price.minor,
+        tax_bps=rates.tax_bps,
+        extra_minutes=judged.extra_minutes,
+        expected_minutes=expected_minutes(
+            wanted.minutes, factor_of(job.technician_id, model), judged.extra_minutes
+        ),
+        detail={
+            "offers": [member.id for member in whole],
+            "price_minor": price.price.minor,
+            "fit": judged.fit.value,
+            "agreed": to_agree,
+        },
+    )
 
 
 def _chosen(
     job: JobRecord, model: Model, offer: Offer, members: Sequence[int], now: datetime
 ) -> tuple[Judged, Wanted]:
-    """The offer or kit as it is judged now, whatever the page showed when it was opened, and the need it was judged by."""
+    """The offer or kit as it is judged now, whatever the page showed when it was opened, and the need it was
+    judged by.
+    """
     if members:
         # a kit makes the part of the model's own route, whatever its members are
         there = _for_job(job, model, "", now)
-        found = there.find(offer.id, members)
-        if found is None:
+        matched = there.find(offer.id, members)
+        if matched is None:
             accepts = "choose a kit that is complete and fits now: one of its parts is gone or changed"
             raise Invalid("offer", offer.part, accepts)
-        return found.judged, there.wanted
-    wanted = rules.wanted_of(model, str(offer.known("kind") or ""), job.measured)
-    return rules.judge(wanted, offer, known_about(wanted, model.id, [offer], job.destroyed)), wanted
+        return matched.judged, there.wanted
+    wanted = wanted_of(model, str(offer.known("kind") or ""), job.measured)
+    return judge(wanted, offer, known_about(wanted, model.id, [offer], job.destroyed)), wanted
 
 
 def consent_text(judged: Judged) -> str:
     """What the customer has to agree to before such a part is used; empty when nothing."""
     if judged.fit is not Fit.CONSENT:
         return ""
-    asked = "; ".join(f"{one.title.lower()}: {one.reason}" for one in judged.of(rules.Agreement.CONSENT))
+    asked = "; ".join(
+        f"{finding.title.lower()}: {finding.reason}" for finding in judged.of(Agreement.CONSENT)
+    )
     return f"I agree to this part although it differs – {asked}."
 
 
@@ -313,38 +360,45 @@ def consent_text(judged: Judged) -> str:
 def compare_original(
     code: str, typed: Mapping[str, str], destroyed: Sequence[str], by: Person, now: datetime
 ) -> list[Confirmed]:
-    """Keep what was measured or read on the original, and which of its items are broken; it counts before the catalogue."""
+    """Keep what was measured or read on the original, and which of its items are broken; it counts before the
+    catalogue.
+    """
     demand(by, Deed.RESERVE)
     job = job_store.lock_job(code)
     if job.stage not in starts_of(Move.QUOTE, Move.REQUOTE, Move.TAKE_PART):
         raise MoveRefused(code, "be measured for its part", [f"it is {STAGE_WORDS[job.stage]}"])
     model = catalogue.model(job.model_id, job.model_version)
-    measured = rules.read_measured(typed)
-    wanted = rules.wanted_of(model)
+    measured = read_measured(typed)
+    wanted = wanted_of(model)
     known_items = {
         item
         for kind in (str(model.need["kind"]), *(str(route.need["kind"]) for route in model.routes))
-        for item in rules.breakable(rules.wanted_of(model, kind))
+        for item in breakable(wanted_of(model, kind))
     }
     strange = [item for item in destroyed if item not in known_items]
     if strange:
         raise Invalid("destroyed", strange[0], f"choose among: {', '.join(sorted(known_items))}")
-    found = rules.compare_original(wanted.need, measured)
-    said = [f"{one.title} {one.measured} ({one.says})" for one in found] + [
+    confirmed = wanted_rules.compare_original(wanted.need, measured)
+    said = [f"{hit.title} {hit.measured} ({hit.says})" for hit in confirmed] + [
         f"{item} broken on the old screen" for item in destroyed
     ]
     note(
-        job, by=by, now=now, kind="original measured", says=f"On the table: {'; '.join(said) or 'nothing measured'}.", measured=measured,
+        job,
+        by=by,
+        now=now,
+        kind="original measured",
+        says=f"On the table: {'; '.join(said) or 'nothing measured'}.",
+        measured=measured,
         destroyed=list(destroyed),
-    )  # fmt: skip
-    return found
+    )
+    return confirmed
 
 
 @writing
 def measure_part(offer_id: int, typed: Mapping[str, str], by: Person, now: datetime) -> None:
     """Keep what was measured of a part itself; it counts before the supplier's claim, for everyone."""
     demand(by, Deed.RESERVE)
-    offer = store.load_offer(offer_id)
+    offer = offers_store.load_offer(offer_id)
     if offer is None:
         raise NotFound("offer", offer_id)
     _keep_measured(offer.part_id, typed, by, now, "part")
@@ -359,12 +413,10 @@ def measure_on_the_shelf(barcode: str, typed: Mapping[str, str], by: Person, now
 
 def _keep_measured(part_id: int, typed: Mapping[str, str], by: Person, now: datetime, form: str) -> None:
     """`form` is what the fields are called by, so that a refusal stands where it was typed."""
-    measured = rules.read_measured(
-        {name: value for name, value in typed.items() if name != "printed_number"}, form
-    )
+    measured = read_measured({name: value for name, value in typed.items() if name != "printed_number"}, form)
     if not measured:
         raise Invalid(form, "nothing", "measure at least one thing")
-    matching_store.save_measured(
+    store.save_measured(
         part_id,
         {name: {"value": value, "who": by.name, "at": now.isoformat()} for name, value in measured.items()},
     )
@@ -372,7 +424,9 @@ def _keep_measured(part_id: int, typed: Mapping[str, str], by: Person, now: date
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class KnownOfPart:
-    """One attribute of a part: what its suppliers claim, what was measured here, by whom and when; empty = not known."""
+    """One attribute of a part: what its suppliers claim, what was measured here, by whom and when; empty =
+    not known.
+    """
 
     title: str
     claimed: str
@@ -384,19 +438,22 @@ class KnownOfPart:
 @reading
 def known_of_part(barcode: str) -> list[KnownOfPart]:
     """Everything that is known of a part, claims and measurements side by side."""
-    claims, measured = matching_store.load_known(barcode)
-    found = []
-    for rule in rules.ATTRIBUTES:
-        claim, ours = claims.get(rule.attribute), measured.get(rule.attribute)
+    claims, measured = store.load_known(barcode)
+    lines = []
+    for rule in ATTRIBUTES:
+        claim, ours = claims.get(rule.name), measured.get(rule.name)
         if claim is None and ours is None:
             continue
-        found.append(
+        lines.append(
             KnownOfPart(
-                title=rule.title, claimed="" if claim is None else str(claim), measured=str(ours.value) if ours else "", who=ours.who if ours else "",
+                title=rule.title,
+                claimed="" if claim is None else str(claim),
+                measured=str(ours.value) if ours else "",
+                who=ours.who if ours else "",
                 at=ours.at if ours else None,
             )
-        )  # fmt: skip
-    return found
+        )
+    return lines
 
 
 # -- learned ------------------------------------------------------------------------------------
@@ -418,7 +475,7 @@ def report_part(code: str, outcome: str, says: str, by: Person, now: datetime) -
         )
     if problems:
         raise ManyInvalid(problems, "The report")
-    offer = store.load_offer(job.offer_id) if job.offer_id else None
+    offer = offers_store.load_offer(job.offer_id) if job.offer_id else None
     if offer is None or job.stage in (Stage.HANDED_BACK, Stage.RETURNED):
         raise MoveRefused(
             code,

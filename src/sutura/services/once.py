@@ -7,7 +7,7 @@ from datetime import datetime
 
 from sutura.core.errors import Invalid
 from sutura.core.values import Person
-from sutura.store import job as job_store
+from sutura.store import formkeys as formkeys_store
 from sutura.store.database import writing
 
 
@@ -19,9 +19,9 @@ def once(key: str, by: Person, now: datetime, act: Callable[[], str]) -> str:
     """
     if not 8 <= len(key) <= 64:
         raise Invalid("form_key", key, "reload the page and send the form again")
-    before = job_store.claim_form_key(f"{by.id}:{key}", by.id, now)
+    before = formkeys_store.claim_form_key(f"{by.id}:{key}", by.id, now)
     if before is not None:
         return before
     result = act()
-    job_store.save_form_result(f"{by.id}:{key}", result)
+    formkeys_store.save_form_result(f"{by.id}:{key}", result)
     return result

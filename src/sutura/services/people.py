@@ -14,6 +14,7 @@ from argon2.exceptions import InvalidHashError, VerifyMismatchError
 from sutura.core import people as rules
 from sutura.core.errors import Invalid, NotFound, SignInRefused, StaleSave
 from sutura.core.values import Person, Role
+from sutura.store import audit as audit_store
 from sutura.store import people as store
 from sutura.store.database import reading, writing
 
@@ -30,13 +31,13 @@ def hash_password(password: str) -> str:
 def sign_in(login: str, password: str, address: str, now: datetime) -> str:
     """A new session's token; refuses wrong pairs, and too many of them."""
     login = login.strip().lower()
-    found = _start_try(login, address, now)
-    right = _verify(found.password_hash if found else _NOBODY, password)
-    if not (found and right and found.active):
+    signing = _start_try(login, address, now)
+    right = _verify(signing.password_hash if signing else _NOBODY, password)
+    if not (signing and right and signing.active):
         _note_try(login, address, ok=False, now=now)
         raise SignInRefused()
     _note_try(login, address, ok=True, now=now)
-    return open_session(found.id, now)
+    return open_session(signing.id, now)
 
 
 @reading
@@ -85,7 +86,7 @@ def sign_out(token: str) -> None:
 def add_person(*, name: str, login: str, role: str, password: str, by: Person, now: datetime) -> int:
     rules.demand(by, rules.Deed.CHANGE_PEOPLE)
     person_id = create_person(name=name, login=login, role=role, password=password, now=now)
-    store.add_audit(by.id, now, "person added", {"login": login, "role": role})
+    audit_store.add_audit(by.id, now, "person added", {"login": login, "role": role})
     return person_id
 
 
@@ -104,9 +105,17 @@ def create_person(*, name: str, login: str, role: str, password: str, now: datet
 
 @writing
 def save_person(
-    person_id: int, *, name: str, role: str, active: bool, password: str, factors: Mapping[str, str], version: int,
-    by: Person, now: datetime,
-) -> None:  # fmt: skip
+    person_id: int,
+    *,
+    name: str,
+    role: str,
+    active: bool,
+    password: str,
+    factors: Mapping[str, str],
+    version: int,
+    by: Person,
+    now: datetime,
+) -> None:
     """Change a person; the last active manager stays one, and a stale form shows both versions."""
     rules.demand(by, rules.Deed.CHANGE_PEOPLE)
     before = store.lock_person(person_id)
@@ -116,26 +125,40 @@ def save_person(
     skills = _read_factors(factors)
     if before.version != version:
         raise StaleSave(
-            "This person", "another manager", None,
+            "This person",
+            "another manager",
+            None,
             {"name": name, "role": role, "active": "yes" if active else "no"},
             {"name": before.name, "role": before.role, "active": "yes" if before.active else "no"},
-        )  # fmt: skip
+        )
     stays = role == Role.MANAGER and active
     if before.role == Role.MANAGER and not stays and not store.count_other_managers(person_id):
         raise Invalid("role", role, "the shop needs one active manager; make another first")
-    store.save_person(person_id, name=name.strip(), role=role, active=active,
-                      password_hash=hash_password(password) if password else before.password_hash)  # fmt: skip
+    store.save_person(
+        person_id,
+        name=name.strip(),
+        role=role,
+        active=active,
+        password_hash=hash_password(password) if password else before.password_hash,
+    )
     store.save_skills(person_id, skills)
     if password or not active or role != before.role:
         store.remove_sessions_of(person_id)
-    store.add_audit(by.id, now, "person changed", {
-        "person": person_id, "before": {"name": before.name, "role": before.role, "active": before.active},
-        "after": {"name": name, "role": role, "active": active}, "password": bool(password),
-    })  # fmt: skip
+    audit_store.add_audit(
+        by.id,
+        now,
+        "person changed",
+        {
+            "person": person_id,
+            "before": {"name": before.name, "role": before.role, "active": before.active},
+            "after": {"name": name, "role": role, "active": active},
+            "password": bool(password),
+        },
+    )
 
 
 def _read_factors(factors: Mapping[str, str]) -> dict[str, Decimal]:
-    found = {}
+    read = {}
     for family, text in factors.items():
         tidy = text.strip().replace(",", ".")
         if not tidy:
@@ -150,5 +173,5 @@ def _read_factors(factors: Mapping[str, str]) -> dict[str, Decimal]:
                 text,
                 "write how many times the sheet's minutes this person takes: 0.3 to 5, or nothing",
             )
-        found[family] = factor
-    return found
+        read[family] = factor
+    return read

@@ -8,9 +8,9 @@ from datetime import datetime
 from decimal import Decimal
 
 from sutura.core import planning as rules
-from sutura.core.catalogue import Model
+from sutura.core.catalogue.model import Model
 from sutura.core.errors import Invalid, MoveRefused
-from sutura.core.intake import Hands
+from sutura.core.intake.promise import Hands
 from sutura.core.job import OPEN_STAGES, STAGE_WORDS, SeamStitch, Stage, seam
 from sutura.core.people import Deed, demand
 from sutura.core.planning import Candidate, Next, Waiting, expected_minutes, minutes_to_promise
@@ -75,14 +75,20 @@ def next_page(
     shown = [_line(jobs[job.code], now) for _, job in ranked[(page - 1) * PER_PAGE : page * PER_PAGE]]
     first = shown.pop(0) if shown and page == 1 else None
     return NextPage(
-        first=first, lines=shown, total=len(ranked), open_jobs=len(every), page=page, pages=pages,
+        first=first,
+        lines=shown,
+        total=len(ranked),
+        open_jobs=len(every),
+        page=page,
+        pages=pages,
         promises=[
             Promise(code=job.code, at=job.promise_at, late=slack < 0)
             for slack, job in ranked
             if today[0] <= job.promise_at < today[1]
         ],
-        late=sum(slack < 0 for slack, _ in ranked), held_up=sum(job.blocked != "" for _, job in ranked),
-    )  # fmt: skip
+        late=sum(slack < 0 for slack, _ in ranked),
+        held_up=sum(job.blocked != "" for _, job in ranked),
+    )
 
 
 @reading
@@ -144,17 +150,19 @@ def candidates_for(code: str) -> tuple[Model, list[Candidate]]:
 
 @reading
 def hands_for(model: Model, now: datetime) -> list[Hands]:
-    """Whoever is trained for a model: their minutes for it with moving over, and the work that must come before it."""
-    trained = [one for one in store.skills_page(model.procedure_family) if one.factor is not None]
+    """Whoever is trained for a model: their minutes for it with moving over, and the work that must come
+    before it.
+    """
+    trained = [skill for skill in store.skills_page(model.procedure_family) if skill.factor is not None]
     queues: dict[int | None, list[Waiting]] = {}
     for job in store.open_jobs_page() if trained else ():
         queues.setdefault(job.technician_id, []).append(job.waiting)
-    found = []
+    hands = []
     for one in trained:
         minutes = minutes_to_promise(model.minutes, model.move_over, one.factor)
         before = rules.minutes_before(queues.get(one.person_id, ()), minutes, now)
-        found.append(Hands(name=one.name, minutes=minutes, before_minutes=before))
-    return found
+        hands.append(Hands(name=one.name, minutes=minutes, before_minutes=before))
+    return hands
 
 
 def factor_of(technician_id: int | None, model: Model) -> Decimal | None:
@@ -178,5 +186,12 @@ def assign(code: str, person_id: int, by: Person, now: datetime) -> None:
         raise Invalid("technician", person_id, "choose one of the technicians shown")
     rules.check_assign(skill, model.procedure_family)
     minutes = expected_minutes(model.minutes, skill.factor, job.extra_minutes)
-    note(job, by=by, now=now, kind="assigned", says=f"Given to {skill.name}: about {minutes} min expected.",
-         technician=person_id, expected_minutes=minutes)  # fmt: skip
+    note(
+        job,
+        by=by,
+        now=now,
+        kind="assigned",
+        says=f"Given to {skill.name}: about {minutes} min expected.",
+        technician=person_id,
+        expected_minutes=minutes,
+    )

@@ -9,20 +9,31 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 
-from sutura.core import matching as rules
 from sutura.core.errors import Invalid, ManyInvalid, NotFound
-from sutura.core.matching import COLUMNS, Column, Listing, RowReader, Value
+from sutura.core.matching.listing import (
+    COLUMNS,
+    SAME_FOR_ALL,
+    Column,
+    Listing,
+    RowReader,
+    check_mapping,
+    guess_mapping,
+)
+from sutura.core.matching.offers import Value
 from sutura.core.maths.money import amount_text
 from sutura.core.people import Deed, demand
 from sutura.core.values import Person
 from sutura.formats.pricelist import MOST_ROWS, PriceFile, read_price_file, write_price_file
-from sutura.services.quoting import shop
+from sutura.services.shop import shop
 from sutura.store import pricelists as store
+from sutura.store import suppliers as suppliers_store
 from sutura.store.database import reading, writing
 
-# A list up to this long is checked at once, a longer one in the background. About a second's work here, measured.
+# A list up to this long is checked at once, a longer one in the background. About a second's work here,
+# measured.
 AT_ONCE = 10_000
-# Rows of one transaction: progress is seen often, and a stop in the middle costs little. The shop's, no source.
+# Rows of one transaction: progress is seen often, and a stop in the middle costs little. The shop's, no
+# source.
 CHUNK = 1_000
 # Bad rows kept with their reasons; more are counted.
 MOST_BAD = 20_000
@@ -44,36 +55,36 @@ def look_at_list(supplier_id: str, new_name: str, name: str, file: bytes, by: Pe
     if total == 0:
         raise Invalid("file", name, "choose a list with at least one row below its heading")
     supplier = _supplier(supplier_id, new_name)
-    mapping = rules.guess_mapping(read.header, supplier.mapping)
+    mapping = guess_mapping(read.header, supplier.mapping)
     list_id = store.add_list(supplier.id, name[:200] or "price list", file, mapping, total, by.id, now)
-    if not rules.check_mapping(mapping, read.header):
+    if not check_mapping(mapping, read.header):
         _check(list_id, total)
     return list_id
 
 
-def _supplier(supplier_id: str, new_name: str) -> store.SupplierRow:
-    if supplier_id and (known := store.load_supplier(supplier_id)):
+def _supplier(supplier_id: str, new_name: str) -> suppliers_store.SupplierRow:
+    if supplier_id and (known := suppliers_store.load_supplier(supplier_id)):
         return known
     name = new_name.strip()
     slug = re.sub(r"[^a-z0-9]+", "-", name.casefold()).strip("-")[:40]
     if not slug or len(name) > 120:
         raise Invalid("new_supplier", new_name, "choose a supplier, or write the name of a new one")
-    return store.load_supplier(slug) or store.add_supplier(slug, name)
+    return suppliers_store.load_supplier(slug) or suppliers_store.add_supplier(slug, name)
 
 
 @writing
 def map_columns(list_id: int, mapping: Mapping[str, str], by: Person) -> None:
     """Say which column is what; kept for this supplier's next list, and the list is checked anew."""
     demand(by, Deed.SET_PRICE)
-    found = _locked(list_id, "new", "checked", "failed")
+    price_list = _locked(list_id, "new", "checked", "failed")
     read = read_price_file(store.load_file(list_id))
     chosen = {column.name: mapping[column.name] for column in COLUMNS if mapping.get(column.name, "").strip()}
-    problems = rules.check_mapping(chosen, read.header)
+    problems = check_mapping(chosen, read.header)
     if problems:
         raise ManyInvalid(problems, "The columns")
     store.save_list(list_id, mapping=chosen)
-    store.save_mapping(found.supplier_id, chosen)
-    _check(list_id, found.rows_total)
+    suppliers_store.save_mapping(price_list.supplier_id, chosen)
+    _check(list_id, price_list.rows_total)
 
 
 def _check(list_id: int, total: int) -> None:
@@ -88,20 +99,20 @@ def _check(list_id: int, total: int) -> None:
 def read_good_rows(list_id: int, by: Person) -> None:
     """Read the good rows of a checked list in the background, without the bad ones."""
     demand(by, Deed.SET_PRICE)
-    found = _locked(list_id, "checked")
-    if not found.counts.get("good"):
-        raise Invalid("list", found.name, "put its columns right first: no row of it can be read")
+    price_list = _locked(list_id, "checked")
+    if not price_list.counts.get("good"):
+        raise Invalid("list", price_list.name, "put its columns right first: no row of it can be read")
     store.save_list(list_id, state="reading", rows_done=0)
     store.enqueue("read_list", list_id)
 
 
 def _locked(list_id: int, *states: str) -> store.ListRow:
-    found = store.lock_list(list_id)
-    if found is None:
+    price_list = store.lock_list(list_id)
+    if price_list is None:
         raise NotFound("price list", list_id)
-    if found.state not in states:
-        raise Invalid("list", found.name, f"wait: it is {found.state} already")
-    return found
+    if price_list.state not in states:
+        raise Invalid("list", price_list.name, f"wait: it is {price_list.state} already")
+    return price_list
 
 
 # -- in the background --------------------------------------------------------------------------------
@@ -126,14 +137,16 @@ class _Tally:
 
 
 def check_list(list_id: int) -> None:
-    """Read every row without writing any: what would be new, changed or the same, and every bad row with its reasons."""
-    found = store.load_list(list_id)
-    if found is None or found.state != "checking":
+    """Read every row without writing any: what would be new, changed or the same, and every bad row with its
+    reasons.
+    """
+    price_list = store.load_list(list_id)
+    if price_list is None or price_list.state != "checking":
         return
     tally = _Tally()
     kept: list[dict[str, Any]] = []
-    for place, (good, bad) in enumerate(_chunks(found), start=1):
-        new, changed, same = store.compare_listed(found.supplier_id, good) if good else (0, 0, 0)
+    for place, (good, bad) in enumerate(_chunks(price_list), start=1):
+        new, changed, same = store.compare_listed(price_list.supplier_id, good) if good else (0, 0, 0)
         tally.good, tally.new, tally.changed, tally.same = (
             tally.good + len(good),
             tally.new + new,
@@ -142,8 +155,8 @@ def check_list(list_id: int) -> None:
         )
         tally.bad += len(bad)
         kept += bad[: MOST_BAD - len(kept)]
-        _save_progress(list_id, min(place * CHUNK, found.rows_total))
-    _save_checked(list_id, tally, kept, found.rows_total)
+        _save_progress(list_id, min(place * CHUNK, price_list.rows_total))
+    _save_checked(list_id, tally, kept, price_list.rows_total)
 
 
 @writing
@@ -157,22 +170,24 @@ def _save_checked(list_id: int, tally: _Tally, bad: list[dict[str, Any]], total:
 
 
 def read_list(list_id: int, now: Callable[[], datetime]) -> None:
-    """Write the good rows, a chunk in each transaction together with how far it is; a start in the middle goes on there."""
-    found = store.load_list(list_id)
-    if found is None or found.state != "reading":
+    """Write the good rows, a chunk in each transaction together with how far it is; a start in the middle
+    goes on there.
+    """
+    price_list = store.load_list(list_id)
+    if price_list is None or price_list.state != "reading":
         return
-    for place, (good, _) in enumerate(_chunks(found), start=1):
-        done = min(place * CHUNK, found.rows_total)
-        if done > found.rows_done:
-            _write(found, good, done, now())
+    for place, (good, _) in enumerate(_chunks(price_list), start=1):
+        done = min(place * CHUNK, price_list.rows_total)
+        if done > price_list.rows_done:
+            _write(price_list, good, done, now())
     _finish(list_id, now())
 
 
 @writing
-def _write(found: store.ListRow, good: Sequence[Listing], done: int, at: datetime) -> None:
+def _write(price_list: store.ListRow, good: Sequence[Listing], done: int, at: datetime) -> None:
     if good:
-        store.save_listed(found.supplier_id, good, at, USUAL_DAYS)
-    store.save_list(found.id, rows_done=done)
+        store.save_listed(price_list.supplier_id, good, at, USUAL_DAYS)
+    store.save_list(price_list.id, rows_done=done)
 
 
 @writing
@@ -187,10 +202,12 @@ def fail(list_id: int) -> None:
     store.save_list(list_id, state="failed")
 
 
-def _chunks(found: store.ListRow) -> Iterator[tuple[list[Listing], list[dict[str, Any]]]]:
-    """The rows in chunks: those that can be read, and the bad ones with line and reasons. A number that stands twice is bad the second time."""
-    read = read_price_file(store.load_file(found.id))
-    reader = reader_of(read, found.mapping)
+def _chunks(price_list: store.ListRow) -> Iterator[tuple[list[Listing], list[dict[str, Any]]]]:
+    """The rows in chunks: those that can be read, and the bad ones with line and reasons. A number that
+    stands twice is bad the second time.
+    """
+    read = read_price_file(store.load_file(price_list.id))
+    reader = reader_of(read, price_list.mapping)
     seen: dict[str, int] = {}
     rows = iter(read.rows())
     while chunk := list(itertools.islice(rows, CHUNK)):
@@ -214,7 +231,7 @@ def _chunks(found: store.ListRow) -> Iterator[tuple[list[Listing], list[dict[str
                     {
                         "line": line,
                         "row": [cell[:80] for cell in row[:12]],
-                        "why": [str(one) for one in problems],
+                        "why": [str(problem) for problem in problems],
                     }
                 )
         yield good, bad
@@ -245,54 +262,66 @@ class ListPage:
 def progress(list_id: int, by: Person) -> tuple[str, int, int]:
     """How far a list is: its state, rows done, rows in all."""
     demand(by, Deed.SET_PRICE)
-    found = store.load_progress(list_id)
-    if found is None:
+    state = store.load_progress(list_id)
+    if state is None:
         raise NotFound("price list", list_id)
-    return found
+    return state
 
 
 @reading
 def list_page(list_id: int, by: Person) -> ListPage:
     demand(by, Deed.SET_PRICE)
-    found = store.load_list(list_id)
-    if found is None:
+    price_list = store.load_list(list_id)
+    if price_list is None:
         raise NotFound("price list", list_id)
     file = store.load_file(list_id)
     if not file:
         return ListPage(
-            found=found, columns=COLUMNS, header=(), encoding="", delimiter="", decimal="", first=[]
+            found=price_list, columns=COLUMNS, header=(), encoding="", delimiter="", decimal="", first=[]
         )
     read = read_price_file(file)
-    reader = reader_of(read, found.mapping)
+    reader = reader_of(read, price_list.mapping)
     first = [(row, *reader.read(row)) for _, row in itertools.islice(read.rows(), 5)]
     return ListPage(
-        found=found, columns=COLUMNS, header=read.header, encoding=read.encoding, delimiter={"\t": "tab"}.get(read.delimiter, read.delimiter),
-        decimal=reader.decimal, first=first,
-    )  # fmt: skip
+        found=price_list,
+        columns=COLUMNS,
+        header=read.header,
+        encoding=read.encoding,
+        delimiter={"\t": "tab"}.get(read.delimiter, read.delimiter),
+        decimal=reader.decimal,
+        first=first,
+    )
 
 
 @reading
 def write_list(supplier_id: str, by: Person) -> Iterator[str]:
-    """A supplier's offers as a price list, with the headings of its last list, or ours; reading it again changes nothing."""
+    """A supplier's offers as a price list, with the headings of its last list, or ours; reading it again
+    changes nothing.
+    """
     demand(by, Deed.SEE_COST)
-    supplier = store.load_supplier(supplier_id)
+    supplier = suppliers_store.load_supplier(supplier_id)
     if supplier is None:
         raise NotFound("supplier", supplier_id)
     headings = {column.name: supplier.mapping.get(column.name, "") for column in COLUMNS}
     titles = {
         c.name: c.title
-        if not headings[c.name] or headings[c.name].startswith(rules.SAME_FOR_ALL)
+        if not headings[c.name] or headings[c.name].startswith(SAME_FOR_ALL)
         else headings[c.name]
         for c in COLUMNS
     }
-    return write_price_file(list(titles.values()), (_cells(one) for one in store.each_offer(supplier_id)))
+    currency = shop().currency
+    offers = (_cells(offer, currency) for offer in store.each_offer(supplier_id))
+    return write_price_file(list(titles.values()), offers)
 
 
-def _cells(offer: Mapping[str, Any]) -> list[str]:
+def _cells(offer: Mapping[str, Any], currency: str) -> list[str]:
     plain = {
-        "price": amount_text(offer["price_minor"]), "box": " | ".join(offer["box"]),
-        "price_breaks": " | ".join(f"{pieces}: {amount_text(minor)}" for pieces, minor in offer["price_breaks"]),
-    }  # fmt: skip
+        "price": amount_text(offer["price_minor"], currency),
+        "box": " | ".join(offer["box"]),
+        "price_breaks": " | ".join(
+            f"{pieces}: {amount_text(minor, currency)}" for pieces, minor in offer["price_breaks"]
+        ),
+    }
     return [
         plain.get(
             column.name,

@@ -6,10 +6,10 @@ from collections.abc import Mapping
 from dataclasses import replace
 from datetime import datetime
 
-from sutura.core import intake as intake_rules
 from sutura.core import proof as rules
 from sutura.core.bench import steps_of
 from sutura.core.errors import ManyInvalid
+from sutura.core.intake.arrival import check_functions
 from sutura.core.job import Move, check_move
 from sutura.core.people import Deed, demand
 from sutura.core.proof import ProofReading
@@ -32,17 +32,33 @@ def record_proof(
     facts = gather_facts(job, model)
     # out of turn is refused before the list is looked at
     check_move(replace(facts, proof_complete=True, proof_passed=True), Move.PASS_PROOF)
-    results, problems = intake_rules.check_functions(model, answers)
+    results, problems = check_functions(model, answers)
     if problems:
         raise ManyInvalid(problems, "The proof")
     intake_store.add_results(job.id, job.attempt, results, by.id, now)
     baseline = intake_store.load_results(job.id)[0]
     reading = rules.compare(model.functions, baseline, {r.function: r for r in results})
     if reading.passed:
-        move(job, Move.PASS_PROOF, by=by, now=now, kind="proved", says="Every function that must work works.",
-             steps_done=job.steps_done + 1)  # fmt: skip
+        move(
+            job,
+            Move.PASS_PROOF,
+            by=by,
+            now=now,
+            kind="proved",
+            says="Every function that must work works.",
+            steps_done=job.steps_done + 1,
+        )
     else:
         attempt = job.attempt + 1
-        move(job, Move.FAIL_PROOF, by=by, now=now, kind="proof failed", says=rules.advice(reading.failing),
-             attempt=attempt, steps_done=0, steps_total=len(steps_of(model, attempt)))  # fmt: skip
+        move(
+            job,
+            Move.FAIL_PROOF,
+            by=by,
+            now=now,
+            kind="proof failed",
+            says=rules.advice(reading.failing),
+            attempt=attempt,
+            steps_done=0,
+            steps_total=len(steps_of(model, attempt)),
+        )
     return reading

@@ -3,31 +3,36 @@
 from __future__ import annotations
 
 from datetime import datetime
+from functools import partial
 
 from sutura.core import stock as rules
 from sutura.core.errors import Invalid, NotFound
 from sutura.core.job import Move, Stage, check_move
-from sutura.core.maths.money import parse_minor
 from sutura.core.people import Deed, demand
 from sutura.core.stock import MoveKind
+from sutura.core.typed import Problems, read_amount, read_whole
 from sutura.core.values import Person
 from sutura.services import catalogue
 from sutura.services.job import gather_facts, move
+from sutura.services.shop import shop
 from sutura.store import job as job_store
+from sutura.store import offers as offers_store
 from sutura.store import stock as store
 from sutura.store.database import writing
 
 
 @writing
 def take_part(code: str, by: Person, now: datetime) -> None:
-    """Hold the chosen part for this job. The job is locked first, then the part: two cannot get the last one."""
+    """Hold the chosen part for this job. The job is locked first, then the part: two cannot get the last
+    one.
+    """
     demand(by, Deed.RESERVE)
     job = job_store.lock_job(code)
     held = store.held_of(job.id)
     if job.stage is not Stage.QUOTED and not held:
         model = catalogue.model(job.model_id, job.model_version)
         check_move(gather_facts(job, model), Move.TAKE_PART)
-    offers = store.load_offers([job.offer_id, *job.more_offers]) if job.offer_id else []
+    offers = offers_store.load_offers([job.offer_id, *job.more_offers]) if job.offer_id else []
     if len(offers) != 1 + len(job.more_offers):
         raise NotFound("chosen part of job", code)
     # always in the same order, so that two jobs cannot each wait for the other's part
@@ -51,20 +56,32 @@ def give_back_part(code: str, by: Person, now: datetime) -> None:
     demand(by, Deed.RESERVE)
     job = job_store.lock_job(code)
     held = store.held_of(job.id)
-    move(job, Move.GIVE_BACK_PART, by=by, now=now, kind="part given back",
-         says=f"{', '.join(one.part for one in held) or 'The part'} given back to the shelf.")  # fmt: skip
-    for one in held:
-        store.save_reservation(one.id, "released")
+    move(
+        job,
+        Move.GIVE_BACK_PART,
+        by=by,
+        now=now,
+        kind="part given back",
+        says=f"{', '.join(held_part.part for held_part in held) or 'The part'} given back to the shelf.",
+    )
+    for held_part in held:
+        store.save_reservation(held_part.id, "released")
+
+
+# nobody receives or counts more of one part; the shop's, no source
+MOST_PIECES = 10_000
 
 
 @writing
 def receive(barcode: str, quantity: str, unit_cost: str, note: str, by: Person, now: datetime) -> None:
     """Put received pieces on the shelf, at what they cost."""
     demand(by, Deed.RECEIVE)
-    pieces = _whole(quantity, "quantity")
-    cost = parse_minor(unit_cost) if unit_cost.strip() else None
-    if unit_cost.strip() and cost is None:
-        raise Invalid("unit_cost", unit_cost, "write what one piece cost, such as 58.00, or nothing")
+    problems = Problems("The delivery")
+    pieces = problems.read("quantity", quantity, _read_pieces) or 0
+    cost = None
+    if unit_cost.strip():
+        cost = problems.read("unit_cost", unit_cost, partial(read_amount, currency=shop().currency))
+    problems.refuse()
     _move(barcode, pieces, MoveKind.RECEIPT, cost, note, by, now)
 
 
@@ -72,7 +89,9 @@ def receive(barcode: str, quantity: str, unit_cost: str, note: str, by: Person, 
 def correct_count(barcode: str, counted: str, note: str, by: Person, now: datetime) -> None:
     """Set the shelf right after counting: the difference becomes a ledger entry with its reason."""
     demand(by, Deed.RECEIVE)
-    pieces = _whole(counted, "counted")
+    problems = Problems("The count")
+    pieces = problems.read("counted", counted, _read_pieces) or 0
+    problems.refuse()
     if not note.strip():
         raise Invalid("note", "", "write why the count differs")
     level = store.lock_level(store.load_part(barcode).id)
@@ -81,10 +100,8 @@ def correct_count(barcode: str, counted: str, note: str, by: Person, now: dateti
     _move(barcode, pieces - level.on_hand, MoveKind.COUNT, None, note, by, now)
 
 
-def _whole(text: str, field: str) -> int:
-    if not text.strip().isdecimal() or len(text.strip()) > 5:
-        raise Invalid(field, text, "use a whole number from 0 to 10000")
-    return int(text)
+def _read_pieces(text: str) -> int:
+    return read_whole(text, MOST_PIECES)
 
 
 def _move(
@@ -94,6 +111,12 @@ def _move(
     rules.check_move(store.lock_level(part.id), quantity, kind)
     store.adopt_part(part.id)
     store.add_stock_move(
-        part=part.id, quantity=quantity, kind=kind.value, job=None, unit_cost_minor=cost, note=note.strip()[:200],
-        person=by.id, at=now,
-    )  # fmt: skip
+        part=part.id,
+        quantity=quantity,
+        kind=kind.value,
+        job=None,
+        unit_cost_minor=cost,
+        note=note.strip()[:200],
+        person=by.id,
+        at=now,
+    )

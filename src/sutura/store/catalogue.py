@@ -1,18 +1,25 @@
-"""Models, their numbers, parts and packs as the database keeps them."""
+"""Models and their numbers as the database keeps them."""
 
 from __future__ import annotations
 
-import json
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 
-from sutura.core.catalogue import NumberKind, NumberPattern, State, Stored
-from sutura.core.identify import Known, Numbered
-from sutura.store.database import DATABASE, connected, reading, row, rows, value
+from peewee import JOIN, SQL, Case, Value, fn
+
+from sutura.core.catalogue.model import NumberKind, NumberPattern, State
+from sutura.core.identify.numbers import Known, Numbered
+from sutura.core.job import Stage
+from sutura.store.database import connected, each, first, reading, row, rows
+from sutura.store.expressions import IS_OPEN, like, or_empty
+from sutura.store.tables import CatalogueModel as Model
+from sutura.store.tables import CatalogueState, Job, ModelNumber, Person, StockMove
 
 PAGE = 60
+# the kind of a number that is no model number: how an IMEI begins
+TAC = "tac"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -56,42 +63,53 @@ class Wanted:
     state: str = ""
 
 
-_MODEL = (
-    "select model.id, model.version, state, pack, data, coalesce(person.name, '') as edited_by, edited_at"
-    " from model left join person on person.id = edited_by_id"
-)
+_MODEL = Model.select(
+    Model.id,
+    Model.version,
+    Model.state,
+    Model.pack,
+    Model.data,
+    or_empty(Person.name).alias("edited_by"),
+    Model.edited_at,
+).join(Person, JOIN.LEFT_OUTER, on=Model.edited_by == Person.id)
+_BY_NAME = (Model.maker, Model.name)
 
 
 @reading
 def load_model(model_id: str) -> ModelRow | None:
-    return row(ModelRow, _MODEL + " where model.id = %s", model_id)
+    return first(ModelRow, _MODEL.where(Model.id == model_id))
 
 
 def lock_model(model_id: str) -> ModelRow | None:
     """A model, locked until the transaction ends."""
-    return row(ModelRow, _MODEL + " where model.id = %s for update of model", model_id)
+    return first(ModelRow, _MODEL.where(Model.id == model_id).for_update(of=Model))
 
 
 @reading
 def load_models(model_ids: Sequence[str]) -> list[ModelRow]:
-    return rows(ModelRow, _MODEL + " where model.id = any(%s) order by maker, model.name", list(model_ids))
+    return each(ModelRow, _MODEL.where(Model.id.in_(list(model_ids))).order_by(*_BY_NAME))
 
 
 @reading
 def relatives(procedure_family: str, part_family: str, but: str) -> list[ModelRow]:
     """Models that share the steps or the parts, at most a page of them."""
-    return rows(
-        ModelRow,
-        _MODEL + " where (procedure_family = %s or part_family = %s) and model.id <> %s and state in ('listed', 'retired')"
-        " order by maker, model.name limit 12",
-        procedure_family, part_family, but,
-    )  # fmt: skip
+    shares = (Model.procedure_family == procedure_family) | (Model.part_family == part_family)
+    shown = Model.state.in_([State.LISTED.value, State.RETIRED.value])
+    return each(ModelRow, _MODEL.where(shares, Model.id != but, shown).order_by(*_BY_NAME).limit(12))
+
+
+_REVISION = CatalogueState.select(CatalogueState.revision).where(CatalogueState.id == 1)
 
 
 @reading
 def revision() -> str:
     """Changes whenever a model does; part of the key of whatever of the catalogue is kept in the process."""
-    return f"{connected()}-{value('select revision from catalogue_state where id = 1')}"
+    return f"{connected()}-{_REVISION.scalar()}"
+
+
+def lock_catalogue() -> None:
+    """Only one person changes the catalogue at a time."""
+    _REVISION.for_update().execute()
 
 
 # -- what identification needs --------------------------------------------------------------
@@ -100,22 +118,28 @@ def revision() -> str:
 @reading
 def numbers() -> tuple[list[Numbered], list[Known], list[tuple[str, Known]]]:
     """Every number pattern, every name and every IMEI beginning of the catalogue, narrow."""
+    named = Model.select(
+        Model.id, Model.maker, Model.name, Model.device_class, Model.construction, Model.state
+    )
     models = {
-        found[0]: Known(
-            id=found[0], full_name=f"{found[1]} {found[2]}", device_class=found[3], construction=found[4], state=State(found[5])
+        model_id: Known(
+            id=model_id,
+            full_name=f"{maker} {name}",
+            device_class=device_class,
+            construction=construction,
+            state=State(state),
         )
-        for found in DATABASE.execute_sql(
-            "select id, maker, name, device_class, construction, state from model where state <> 'template'"
+        for model_id, maker, name, device_class, construction, state in rows(
+            named.where(Model.state != State.TEMPLATE.value)
         )
-    }  # fmt: skip
+    }
     patterns: list[Numbered] = []
     tacs: list[tuple[str, Known]] = []
-    for model_id, kind, text, rest in DATABASE.execute_sql(
-        "select model_id, kind, text, rest from model_number order by model_id, id"
-    ):
+    printed = ModelNumber.select(ModelNumber.model, ModelNumber.kind, ModelNumber.text, ModelNumber.rest)
+    for model_id, kind, text, rest in rows(printed.order_by(ModelNumber.model, ModelNumber.id)):
         if model_id not in models:
             continue
-        if kind == "tac":
+        if kind == TAC:
             tacs.append((text, models[model_id]))
         else:
             pattern = NumberPattern(kind=NumberKind(kind), text=text, rest=rest)
@@ -125,200 +149,123 @@ def numbers() -> tuple[list[Numbered], list[Known], list[tuple[str, Known]]]:
 
 # -- browsing -------------------------------------------------------------------------------
 
-_WHERE = """
- where (%(text)s = '' or strpos(lower(maker || ' ' || name), lower(%(text)s)) > 0 or id in (
-        select model_id from model_number where %(plain)s <> '' and plain like %(plain)s || '%%'))
-   and (%(maker)s = '' or maker = %(maker)s)
-   and (%(device_class)s = '' or device_class = %(device_class)s)
-   and (%(construction)s = '' or construction = %(construction)s)
-   and (%(family)s = '' or procedure_family = %(family)s or part_family = %(family)s)
-   and state = coalesce(nullif(%(state)s, ''), 'listed')
-"""
+
+def _narrowed(wanted: Wanted, plain: str) -> list[Any]:
+    """The conditions of the browse list."""
+    conditions = [Model.state == (wanted.state or State.LISTED.value)]
+    if text := wanted.text.strip():
+        named = fn.STRPOS(fn.LOWER(Model.maker.concat(" ").concat(Model.name)), text.lower()) > 0
+        if plain:
+            numbered = ModelNumber.select(ModelNumber.model).where(like(ModelNumber.plain, f"{plain}%"))
+            named |= Model.id.in_(numbered)
+        conditions.append(named)
+    for field, value in (
+        (Model.maker, wanted.maker),
+        (Model.device_class, wanted.device_class),
+        (Model.construction, wanted.construction),
+    ):
+        if value:
+            conditions.append(field == value)
+    if wanted.family:
+        conditions.append((Model.procedure_family == wanted.family) | (Model.part_family == wanted.family))
+    return conditions
 
 
-def _narrow(wanted: Wanted, plain: str) -> dict[str, object]:
-    return {
-        "text": wanted.text.strip(), "plain": plain, "maker": wanted.maker, "device_class": wanted.device_class,
-        "construction": wanted.construction, "family": wanted.family, "state": wanted.state,
-    }  # fmt: skip
+# a beginning of a number is shown with an ellipsis
+_ELLIPSIS = Case(ModelNumber.kind, [(NumberKind.PREFIX.value, "…")], "")
+_NUMBERS = fn.ARRAY(
+    ModelNumber.select(ModelNumber.text.concat(_ELLIPSIS))
+    .where(ModelNumber.model == Model.id, ModelNumber.kind != TAC)
+    .order_by(ModelNumber.id)
+)
 
 
 @reading
 def models_page(wanted: Wanted, plain: str, page: int) -> tuple[list[ModelLine], int]:
-    """A page of the browse list and how many models there are in all. `plain` is the text as a label is read."""
-    found = DATABASE.execute_sql(
-        "with shown as (select id, maker, name, device_class, construction, procedure_family, part_family, state, minutes,"
-        " count(*) over () as every from model"
-        + _WHERE
-        + " order by maker, name, id limit %(limit)s offset %(offset)s)"
-        " select shown.*, array(select text || case kind when 'prefix' then '…' else '' end from model_number"
-        " where model_id = shown.id and kind <> 'tac' order by model_number.id) from shown order by maker, name, id",
-        _narrow(wanted, plain) | {"limit": PAGE, "offset": (page - 1) * PAGE},
-    ).fetchall()
-    lines = [
-        ModelLine(
-            id=one[0], maker=one[1], name=one[2], device_class=one[3], construction=one[4], procedure_family=one[5],
-            part_family=one[6], state=one[7], minutes=one[8], numbers=tuple(one[10]),
-        )
-        for one in found
-    ]  # fmt: skip
-    return lines, found[0][9] if found else 0
+    """A page of the browse list and how many models there are in all. `plain` is the text as a label is
+    read.
+    """
+    conditions = _narrowed(wanted, plain)
+    lines = Model.select(
+        Model.id,
+        Model.maker,
+        Model.name,
+        Model.device_class,
+        Model.construction,
+        Model.procedure_family,
+        Model.part_family,
+        Model.state,
+        Model.minutes,
+        _NUMBERS.alias("numbers"),
+    ).where(*conditions)
+    shown = lines.order_by(*_BY_NAME, Model.id).paginate(page, PAGE)
+    return each(_model_line, shown), int(Model.select().where(*conditions).count())
 
 
-_CHOICES = ("maker", "device_class", "construction", "procedure_family", "part_family")
+def _model_line(numbers: Sequence[str], **columns: Any) -> ModelLine:
+    return ModelLine(numbers=tuple(numbers), **columns)
+
+
+_CHOICES = (Model.maker, Model.device_class, Model.construction, Model.procedure_family, Model.part_family)
 
 
 @reading
 def choices() -> dict[str, list[str]]:
     """What the browse list can be narrowed to."""
-    found: dict[str, list[str]] = {name: [] for name in _CHOICES}
-    each = (
-        f"(select distinct '{name}', {name} from model where state <> 'template' order by 2 limit 200)"
-        for name in _CHOICES
+    narrowing: dict[str, list[str]] = {field.name: [] for field in _CHOICES}
+    first_field, *others = (
+        Model.select(Value(field.name).alias("what"), field)
+        .where(Model.state != State.TEMPLATE.value)
+        .distinct()
+        .order_by(SQL("2"))
+        .limit(200)
+        for field in _CHOICES
     )
-    for name, one in DATABASE.execute_sql(" union all ".join(each)):
-        found[name].append(one)
-    return found
+    query: Any = first_field
+    for other in others:
+        query = query.union_all(other)
+    for name, value in rows(query):
+        narrowing[name].append(value)
+    return narrowing
+
+
+# -- what a model was used for --------------------------------------------------------------
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ModelsJob:
+    """One job done on a model, as its page lists it."""
+
+    code: str
+    stage: str
+    received_at: datetime
 
 
 @reading
-def packs() -> list[tuple[str, str, int, datetime | None]]:
-    """Every pack that something stands in: its id, kind, how many, and when it was last read."""
-    return list(
-        DATABASE.execute_sql(
-            "select pack, 'models', count(*), max(read_at) from model left join pack p on p.id = model.pack"
-            " where pack <> '' and state <> 'retired' group by pack"
-            " union all select pack, 'parts', count(*), max(read_at) from part left join pack p on p.id = part.pack"
-            " where pack <> '' and pack not like 'list:%%' group by pack order by 1"
-        )
-    )
-
-
-@reading
-def jobs_of_model(model_id: str) -> tuple[int, int, list[tuple[str, str, datetime]]]:
-    """How many jobs were done on a model, how many are open, and the last ten by code, stage and day."""
-    total, still_open = DATABASE.execute_sql(
-        "select count(*), count(*) filter (where stage not in ('handed_back', 'returned')) from job where model_id = %s",
-        (model_id,),
-    ).fetchone()
-    last = DATABASE.execute_sql(
-        "select code, stage, received_at from job where model_id = %s order by id desc limit 10", (model_id,)
-    )
-    return total, still_open, list(last)
+def jobs_of_model(model_id: str) -> tuple[int, int, list[ModelsJob]]:
+    """How many jobs were done on a model, how many are open, and the last ten."""
+    every = fn.COUNT(SQL("*"))
+    total, still_open = row(Job.select(every, every.filter(IS_OPEN)).where(Job.model == model_id))
+    last = Job.select(Job.code, Job.stage, Job.received_at).where(Job.model == model_id)
+    return total, still_open, each(ModelsJob, last.order_by(Job.id.desc()).limit(10))
 
 
 @reading
 def fitted_parts(model_id: str) -> dict[int, int]:
     """Parts that were fitted to a model and proved, with how often."""
-    found = DATABASE.execute_sql(
-        "select stock_move.part_id, count(*) from stock_move join job on job.id = stock_move.job_id"
-        " where stock_move.kind = 'fitted' and model_id = %s and stage in ('proved', 'closed', 'handed_back') group by 1",
-        (model_id,),
-    )
-    return dict(found)
-
-
-# -- packs ----------------------------------------------------------------------------------
-
-
-def lock_catalogue() -> None:
-    """Only one person changes the catalogue at a time."""
-    value("select revision from catalogue_state where id = 1 for update")
-
-
-def stored_models(pack: str, ids: Sequence[str]) -> list[Stored]:
-    """Everything of a pack, and whatever else has one of these ids, with what it was used for."""
-    return rows(
-        _stored,
-        "select model.id, maker || ' ' || model.name as name, pack, data, state, coalesce(person.name, '') as edited_by,"
-        " (select count(*) from job where model_id = model.id) as jobs,"
-        " (select count(*) from job where model_id = model.id and stage not in ('handed_back', 'returned')) as still_open"
-        " from model left join person on person.id = edited_by_id where pack = %s or model.id = any(%s) order by model.id",
-        pack, list(ids),
-    )  # fmt: skip
-
-
-def _stored(
-    *, id: str, name: str, pack: str, data: Any, state: str, edited_by: str, jobs: int, still_open: int
-) -> Stored:
-    used = f"{jobs} job{'s' if jobs != 1 else ''} were done on it" if jobs else ""
-    if still_open:
-        used = f"{still_open} open job{'s use' if still_open != 1 else ' uses'} it"
-    return Stored(id=id, name=name, pack=pack, data=data, state=State(state), edited_by=edited_by, used=used)
-
-
-def stored_parts(pack: str, barcodes: Sequence[str]) -> list[Stored]:
-    """Everything of a parts pack, as the pack writes it."""
-    return [
-        Stored(id=raw["barcode"], name=raw["name"], pack=found_pack, data=raw, used=used)
-        for found_pack, used, raw in _parts(
-            "where part.pack = %s or part.barcode = any(%s)", pack, list(barcodes)
-        )
-    ]
-
-
-def _parts(where: str, *parameters: object) -> list[tuple[str, str, dict[str, Any]]]:
-    found = DATABASE.execute_sql(
-        "select part.pack, case when exists (select from stock_move where part_id = part.id)"
-        "   or exists (select from job join offer on offer.id = job.offer_id where offer.part_id = part.id)"
-        "   then 'it has stock or jobs' else '' end,"
-        " part.barcode, part.gtin, part.name, part.bin, part.printed_number, part.grade, part.attributes, part.box,"
-        " coalesce((select jsonb_agg(jsonb_build_object('supplier', supplier_id, 'number', number,"
-        "   'price', (price_minor / 100)::text || '.' || lpad((price_minor %% 100)::text, 2, '0'),"
-        "   'lead_days', lead_days) || jsonb_strip_nulls(jsonb_build_object('minimum', nullif(minimum, 1),"
-        "   'guarantee_days', guarantee_days, 'returns', nullif(returns, ''))) order by supplier_id, number)"
-        "   from offer where part_id = part.id), '[]')"
-        f" from part {where} order by part.barcode",
-        parameters,
-    )
-    names = ("barcode", "gtin", "name", "bin", "printed_number", "grade", "attributes", "box", "offers")
-    return [
-        (one[0], one[1], {name: v for name, v in zip(names, one[2:], strict=True) if name != "gtin" or v})
-        for one in found
-    ]
-
-
-@reading
-def parts_of_pack(pack: str) -> list[dict[str, Any]]:
-    return [raw for _, _, raw in _parts("where part.pack = %s", pack)]
-
-
-@reading
-def models_of_pack(pack: str) -> list[dict[str, Any]]:
-    found = DATABASE.execute_sql(
-        "select data from model where pack = %s and state <> 'retired' order by id", (pack,)
-    )
-    return [data for (data,) in found]
-
-
-@reading
-def pack_head(pack: str, kind: str) -> Mapping[str, Any]:
-    """What a pack says besides its models or parts, such as how labels are printed; empty when it says nothing."""
-    found: Mapping[str, Any] | None = value("select head from pack where id = %s and kind = %s", pack, kind)
-    return found or {}
-
-
-@reading
-def heads(kind: str) -> list[Mapping[str, Any]]:
-    return [
-        head for (head,) in DATABASE.execute_sql("select head from pack where kind = %s order by id", (kind,))
-    ]
-
-
-def save_pack(pack: str, kind: str, head: Mapping[str, Any], now: datetime | None) -> None:
-    DATABASE.execute_sql(
-        "insert into pack (id, kind, head, read_at) values (%s, %s, %s, %s) on conflict (id) do update"
-        " set kind = excluded.kind, head = excluded.head, read_at = excluded.read_at",
-        (pack, kind, json.dumps(head), now),
-    )
-
-
-@reading
-def pack_kind(pack: str) -> str:
-    return value("select kind from pack where id = %s", pack) or ""
+    proved = Job.stage.in_([Stage.PROVED.value, Stage.CLOSED.value, Stage.HANDED_BACK.value])
+    fitted = StockMove.select(StockMove.part, fn.COUNT(SQL("*"))).join(Job)
+    of_model = fitted.where(StockMove.kind == "fitted", Job.model == model_id, proved)
+    return dict(rows(of_model.group_by(StockMove.part)))
 
 
 # -- writing --------------------------------------------------------------------------------
+
+_NEXT_REVISION = fn.NEXTVAL("catalogue_revision")
+# a sheet that changes length changes the length of these jobs
+_AT_WORK = Job.stage.not_in(
+    [stage.value for stage in (Stage.CLOSED, Stage.HANDED_BACK, Stage.DECLINED, Stage.RETURNED)]
+)
 
 
 def save_model(
@@ -330,120 +277,36 @@ def save_model(
     at: datetime | None = None,
 ) -> None:
     """Add or change one model. Its numbers follow by trigger; open jobs follow its sheet's length."""
-    DATABASE.execute_sql(
-        "insert into model (id, maker, name, device_class, construction, procedure_family, part_family, minutes,"
-        " cure_minutes, data, pack, state, edited_by_id, edited_at, version)"
-        " values (%s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s, nextval('catalogue_revision'))"
-        " on conflict (id) do update set maker = excluded.maker, name = excluded.name,"
-        " device_class = excluded.device_class, construction = excluded.construction,"
-        " procedure_family = excluded.procedure_family, part_family = excluded.part_family, minutes = excluded.minutes,"
-        " cure_minutes = excluded.cure_minutes, data = excluded.data, pack = excluded.pack, state = excluded.state,"
-        " edited_by_id = excluded.edited_by_id, edited_at = excluded.edited_at, version = excluded.version",
-        (raw["id"], raw["maker"], raw["name"], raw["device_class"], raw["construction"], raw["procedure_family"],
-         raw["part_family"], raw["minutes"], raw["cure_minutes"], json.dumps(raw), pack, state.value, edited_by, at),
-    )  # fmt: skip
-    DATABASE.execute_sql(
-        "update job set steps_total = greatest(steps_done, %s) where model_id = %s and steps_total <> %s"
-        " and stage not in ('closed', 'handed_back', 'declined', 'returned')",
-        (len(raw["steps"]), raw["id"], len(raw["steps"])),
+    named = (
+        "id",
+        "maker",
+        "name",
+        "device_class",
+        "construction",
+        "procedure_family",
+        "part_family",
+        "minutes",
+        "cure_minutes",
     )
+    values = {name: raw[name] for name in named} | {
+        "data": dict(raw),
+        "pack": pack,
+        "state": state.value,
+        "edited_by": edited_by,
+        "edited_at": at,
+        "version": _NEXT_REVISION,
+    }
+    fresh = [getattr(Model, name) for name in values if name != "id"]
+    Model.insert(**values).on_conflict(conflict_target=[Model.id], preserve=fresh).execute()
+    steps = len(raw["steps"])
+    Job.update(steps_total=fn.GREATEST(Job.steps_done, steps)).where(
+        Job.model == raw["id"], Job.steps_total != steps, _AT_WORK
+    ).execute()
 
 
 def retire_model(model_id: str) -> None:
-    DATABASE.execute_sql(
-        "update model set state = 'retired', version = nextval('catalogue_revision') where id = %s",
-        (model_id,),
-    )
+    Model.update(state=State.RETIRED.value, version=_NEXT_REVISION).where(Model.id == model_id).execute()
 
 
 def remove_model(model_id: str) -> None:
-    DATABASE.execute_sql("delete from model where id = %s", (model_id,))
-
-
-def save_part(part: Mapping[str, Any], pack: str, *, keep_prices: bool) -> None:
-    """Add or change one part and its offers; an offer that is not in the pack any more stays when a job chose it.
-
-    With `keep_prices` an offer that is there keeps the price a manager may have given it.
-    """
-    part_id = value(
-        "insert into part (barcode, name, bin, printed_number, grade, kind, attributes, box, pack, gtin)"
-        " values (%s, %s, %s, %s, %s, %s, %s, %s, %s, %s) on conflict (barcode) do update set name = excluded.name,"
-        " bin = excluded.bin, printed_number = excluded.printed_number, grade = excluded.grade, kind = excluded.kind,"
-        " attributes = excluded.attributes, box = excluded.box, pack = excluded.pack, gtin = excluded.gtin returning id",
-        part["barcode"], part["name"], part["bin"], part["printed_number"], part["grade"],
-        part["attributes"].get("kind", ""), json.dumps(part["attributes"]), json.dumps(part["box"]), pack,
-        part.get("gtin", ""),
-    )  # fmt: skip
-    for offer in part["offers"]:
-        whole, cents = offer["price"].split(".")
-        DATABASE.execute_sql(
-            "insert into offer (part_id, supplier_id, number, price_minor, lead_days, minimum, guarantee_days, returns)"
-            " values (%s, %s, %s, %s, %s, %s, %s, %s)"
-            " on conflict (supplier_id, number) do update set part_id = excluded.part_id,"
-            f" price_minor = {'offer' if keep_prices else 'excluded'}.price_minor, lead_days = excluded.lead_days, minimum = excluded.minimum, guarantee_days = excluded.guarantee_days,"
-            " returns = excluded.returns, version = offer.version + 1",
-            (
-                part_id,
-                offer["supplier"],
-                offer["number"],
-                int(whole) * 100 + int(cents),
-                offer["lead_days"],
-                offer.get("minimum", 1),
-                offer.get("guarantee_days"),
-                offer.get("returns", ""),
-            ),
-        )
-    DATABASE.execute_sql(
-        "delete from offer where part_id = %s and not (supplier_id || ' ' || number = any(%s))"
-        " and not exists (select from job where offer_id = offer.id)",
-        (part_id, [f"{one['supplier']} {one['number']}" for one in part["offers"]]),
-    )
-
-
-def remove_part(barcode: str) -> None:
-    DATABASE.execute_sql(
-        "delete from offer where part_id = (select id from part where barcode = %s)", (barcode,)
-    )
-    DATABASE.execute_sql("delete from part where barcode = %s", (barcode,))
-
-
-def save_supplier(supplier_id: str, name: str, shipping_minor: int) -> None:
-    DATABASE.execute_sql(
-        "insert into supplier (id, name, shipping_minor) values (%s, %s, %s) on conflict (id) do update"
-        " set name = excluded.name, shipping_minor = excluded.shipping_minor",
-        (supplier_id, name, shipping_minor),
-    )
-
-
-# -- packs looked at before they are read ---------------------------------------------------
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Preview:
-    id: str
-    name: str
-    text: str
-    at: datetime
-
-
-@reading
-def load_preview(preview_id: str, person_id: int) -> Preview | None:
-    return row(
-        Preview,
-        "select id, name, text, at from pack_preview where id = %s and person_id = %s",
-        preview_id,
-        person_id,
-    )
-
-
-def save_preview(preview_id: str, person_id: int, name: str, text: str, at: datetime) -> None:
-    """Keep a file until it is confirmed or thrown away; a person has one at a time."""
-    DATABASE.execute_sql("delete from pack_preview where person_id = %s", (person_id,))
-    DATABASE.execute_sql(
-        "insert into pack_preview (id, person_id, name, text, at) values (%s, %s, %s, %s, %s)",
-        (preview_id, person_id, name, text, at),
-    )
-
-
-def remove_preview(preview_id: str) -> None:
-    DATABASE.execute_sql("delete from pack_preview where id = %s", (preview_id,))
+    Model.delete().where(Model.id == model_id).execute()

@@ -1,4 +1,4 @@
-"""Payments and accessories going back."""
+"""Payments, and accessories as they came and went."""
 
 from __future__ import annotations
 
@@ -6,8 +6,10 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime
 
-from sutura.store.database import DATABASE, insert, reading, row
-from sutura.store.tables import Payment
+from sutura.core.handover import Accessory
+from sutura.store.database import each, first, insert, reading
+from sutura.store.tables import Accessory as AccessoryTable
+from sutura.store.tables import Payment, Person
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -21,33 +23,29 @@ class Paid:
 
 @reading
 def load_payment(job_id: int) -> Paid | None:
-    return row(
-        Paid,
-        "select amount_minor, currency, method, at, person.name as who from payment"
-        " join person on person.id = person_id where job_id = %s",
-        job_id,
+    paid = Payment.select(
+        Payment.amount_minor, Payment.currency, Payment.method, Payment.at, Person.name.alias("who")
     )
+    return first(Paid, paid.join(Person).where(Payment.job == job_id))
 
 
 def add_payment(
     job_id: int, amount_minor: int, currency: str, method: str, person_id: int, at: datetime
 ) -> None:
-    insert(
-        Payment,
-        [
-            {
-                "job": job_id,
-                "amount_minor": amount_minor,
-                "currency": currency,
-                "method": method,
-                "person": person_id,
-                "at": at,
-            }
-        ],
-    )
+    Payment.insert(
+        job=job_id, amount_minor=amount_minor, currency=currency, method=method, person=person_id, at=at
+    ).execute()
+
+
+def add_accessories(job_id: int, names: Sequence[tuple[str, str]]) -> None:
+    insert(AccessoryTable, [{"job": job_id, "name": name, "kept": kept} for name, kept in names])
+
+
+@reading
+def load_accessories(job_id: int) -> list[Accessory]:
+    came = AccessoryTable.select(AccessoryTable.id, AccessoryTable.name, AccessoryTable.kept)
+    return each(Accessory, came.where(AccessoryTable.job == job_id).order_by(AccessoryTable.id))
 
 
 def save_returned(accessory_ids: Sequence[int], at: datetime) -> None:
-    DATABASE.execute_sql(
-        "update accessory set returned_at = %s where id = any(%s)", (at, list(accessory_ids))
-    )
+    AccessoryTable.update(returned_at=at).where(AccessoryTable.id.in_(list(accessory_ids))).execute()

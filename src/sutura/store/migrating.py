@@ -6,7 +6,7 @@ from pathlib import Path
 
 from playhouse.migrations import Runner
 
-from sutura.store.database import DATABASE, connection, value
+from sutura.store.database import DATABASE, connection, raw
 
 _LOCK = 0x5E8A
 
@@ -14,15 +14,17 @@ _LOCK = 0x5E8A
 def migrate(folder: Path) -> list[str]:
     """Bring the database up to date; the names of what was applied."""
     with connection():
-        value("select pg_advisory_lock(%s)", _LOCK)
+        # a lock of the whole database, outside any transaction: peewee has no word for it
+        raw("select pg_advisory_lock(%s)", _LOCK)
         try:
             applied: list[str] = Runner(DATABASE, str(folder)).up()
         finally:
-            value("select pg_advisory_unlock(%s)", _LOCK)
+            raw("select pg_advisory_unlock(%s)", _LOCK)
         return applied
 
 
 def pending(folder: Path) -> list[str]:
     """Names of migrations not applied yet."""
     with connection():
-        return [found.name for found in Runner(DATABASE, str(folder)).status() if not found.applied]
+        runner = Runner(DATABASE, str(folder))
+        return [migration.name for migration in runner.status() if not migration.applied]

@@ -8,9 +8,11 @@ from datetime import datetime
 from decimal import Decimal
 from typing import Any
 
+from peewee import JOIN, SQL, fn
+
 from sutura.core.values import Person, Role
-from sutura.store.database import DATABASE, insert, reading, row, rows, value
-from sutura.store.tables import AuditEvent, LoginSession, SignInTry, Skill
+from sutura.store.database import column, each, first, insert, reading, rows
+from sutura.store.tables import CatalogueModel, LoginSession, Shop, SignInTry, Skill
 from sutura.store.tables import Person as PersonTable
 
 
@@ -36,89 +38,107 @@ class PersonRecord:
     skills: Mapping[str, Any]
 
 
-_PERSON = """
-select person.id, person.name, login, role, active, version, password_hash,
-       coalesce(jsonb_object_agg(skill.family, skill.factor) filter (where skill.id is not null), '{}') as skills
-from person left join skill on skill.person_id = person.id
-"""
+_PERSON = (
+    PersonTable.select(
+        PersonTable.id,
+        PersonTable.name,
+        PersonTable.login,
+        PersonTable.role,
+        PersonTable.active,
+        PersonTable.version,
+        PersonTable.password_hash,
+        fn.COALESCE(
+            fn.JSONB_OBJECT_AGG(Skill.family, Skill.factor).filter(Skill.id.is_null(False)),
+            SQL("'{}'::jsonb"),
+        ).alias("skills"),
+    )
+    .join(Skill, JOIN.LEFT_OUTER)
+    .group_by(PersonTable.id)
+)
+
+
+def _signed_in(id: int, name: str, role: str, **session: str) -> SignedIn:
+    return SignedIn(person=Person(id=id, name=name, role=Role(role)), **session)
+
+
+# behind every request, so it is made once
+_SESSION = (
+    LoginSession.select(
+        PersonTable.id,
+        PersonTable.name,
+        PersonTable.role,
+        LoginSession.csrf,
+        Shop.name.alias("shop_name"),
+        Shop.timezone,
+    )
+    .join(PersonTable)
+    .join(Shop, on=SQL("true"))
+    .where(PersonTable.active)
+)
 
 
 @reading
 def load_session(token_hash: str, now: datetime) -> SignedIn | None:
-    def make(id: int, name: str, role: str, csrf: str, shop_name: str, timezone: str) -> SignedIn:
-        person = Person(id=id, name=name, role=Role(role))
-        return SignedIn(person=person, csrf=csrf, shop_name=shop_name, timezone=timezone)
-
-    return row(
-        make,
-        "select person.id, person.name, person.role, login_session.csrf, shop.name as shop_name,"
-        " shop.timezone from login_session join person on person.id = login_session.person_id join shop on true"
-        " where token_hash = %s and expires_at > %s and person.active",
-        token_hash, now,
-    )  # fmt: skip
+    mine = (LoginSession.token_hash == token_hash) & (LoginSession.expires_at > now)
+    return first(_signed_in, _SESSION.where(mine))
 
 
 def add_session(
     token_hash: str, person_id: int, csrf: str, created_at: datetime, expires_at: datetime
 ) -> None:
-    insert(
-        LoginSession,
-        [
-            {
-                "token_hash": token_hash,
-                "person": person_id,
-                "csrf": csrf,
-                "created_at": created_at,
-                "expires_at": expires_at,
-            }
-        ],
-    )
+    LoginSession.insert(
+        token_hash=token_hash, person=person_id, csrf=csrf, created_at=created_at, expires_at=expires_at
+    ).execute()
 
 
 def remove_session(token_hash: str) -> None:
-    DATABASE.execute_sql("delete from login_session where token_hash = %s", (token_hash,))
+    LoginSession.delete().where(LoginSession.token_hash == token_hash).execute()
 
 
 def remove_sessions_of(person_id: int) -> None:
-    DATABASE.execute_sql("delete from login_session where person_id = %s", (person_id,))
+    LoginSession.delete().where(LoginSession.person == person_id).execute()
 
 
 @reading
 def load_person(person_id: int) -> PersonRecord | None:
-    return row(PersonRecord, _PERSON + " where person.id = %s group by person.id", person_id)
+    return first(PersonRecord, _PERSON.where(PersonTable.id == person_id))
 
 
 def load_person_by_login(login: str) -> PersonRecord | None:
-    return row(PersonRecord, _PERSON + " where login = %s group by person.id", login)
+    return first(PersonRecord, _PERSON.where(PersonTable.login == login))
 
 
 def lock_person(person_id: int) -> PersonRecord | None:
-    value("select id from person where id = %s for update", person_id)
+    PersonTable.select(PersonTable.id).where(PersonTable.id == person_id).for_update().execute()
     return load_person(person_id)
 
 
 @reading
 def people_page() -> list[PersonRecord]:
-    return rows(PersonRecord, _PERSON + " group by person.id order by active desc, person.name")
+    return each(PersonRecord, _PERSON.order_by(PersonTable.active.desc(), PersonTable.name))
 
 
 def count_other_managers(person_id: int) -> int:
     """Active managers besides one, locked so that two cannot step down at once."""
-    return len(
-        rows(
-            dict, "select id from person where role = 'manager' and active and id <> %s for update", person_id
-        )
+    others = PersonTable.select(PersonTable.id).where(
+        PersonTable.role == Role.MANAGER.value, PersonTable.active, PersonTable.id != person_id
     )
+    return len(column(others.for_update()))
 
 
 def add_person(*, name: str, login: str, role: str, password_hash: str, created_at: datetime) -> int | None:
     """The new person's number; None when the login is taken."""
-    new: int | None = value(
-        "insert into person (name, login, role, password_hash, created_at) values (%s, %s, %s, %s, %s)"
-        " on conflict (login) do nothing returning id",
-        name, login, role, password_hash, created_at,
-    )  # fmt: skip
-    return new
+    new = PersonTable.insert(
+        name=name,
+        login=login,
+        role=role,
+        password_hash=password_hash,
+        created_at=created_at,
+        active=True,
+        version=1,
+    )
+    added = rows(new.on_conflict_ignore().returning(PersonTable.id))
+    return added[0][0] if added else None
 
 
 def save_person(person_id: int, **changes: Any) -> None:
@@ -128,7 +148,7 @@ def save_person(person_id: int, **changes: Any) -> None:
 
 
 def save_skills(person_id: int, factors: Mapping[str, Decimal]) -> None:
-    DATABASE.execute_sql("delete from skill where person_id = %s", (person_id,))
+    Skill.delete().where(Skill.person == person_id).execute()
     insert(
         Skill,
         [{"person": person_id, "family": family, "factor": factor} for family, factor in factors.items()],
@@ -137,27 +157,19 @@ def save_skills(person_id: int, factors: Mapping[str, Decimal]) -> None:
 
 @reading
 def families() -> list[str]:
-    return [
-        name for (name,) in DATABASE.execute_sql("select distinct procedure_family from model order by 1")
-    ]
+    names = CatalogueModel.select(CatalogueModel.procedure_family).distinct()
+    return column(names.order_by(CatalogueModel.procedure_family))
 
 
 def failed_tries(login: str, address: str, since: datetime) -> tuple[list[datetime], list[datetime]]:
     """Times of wrong tries since a moment: for the name since its last success, and for the address."""
-    of_name = DATABASE.execute_sql(
-        "select at from sign_in_try where login = %s and at > %s and not ok and at > coalesce("
-        "(select max(at) from sign_in_try where login = %s and ok), '-infinity')",
-        (login, since, login),
-    )
-    of_address = DATABASE.execute_sql(
-        "select at from sign_in_try where address = %s and at > %s and not ok", (address, since)
-    )
-    return [at for (at,) in of_name], [at for (at,) in of_address]
+    wrong = SignInTry.select(SignInTry.at).where(SignInTry.at > since, ~SignInTry.ok)
+    Success = SignInTry.alias()
+    last_success = Success.select(fn.MAX(Success.at)).where(Success.login == login, Success.ok)
+    after = fn.COALESCE(last_success, SQL("'-infinity'::timestamptz"))
+    of_name = wrong.where(SignInTry.login == login, SignInTry.at > after)
+    return column(of_name), column(wrong.where(SignInTry.address == address))
 
 
 def add_try(login: str, address: str, *, ok: bool, at: datetime) -> None:
-    insert(SignInTry, [{"login": login, "address": address, "ok": ok, "at": at}])
-
-
-def add_audit(person_id: int, at: datetime, what: str, detail: Mapping[str, object]) -> None:
-    insert(AuditEvent, [{"person": person_id, "at": at, "what": what, "detail": dict(detail)}])
+    SignInTry.insert(login=login, address=address, ok=ok, at=at).execute()

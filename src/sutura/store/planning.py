@@ -6,13 +6,21 @@ from datetime import datetime
 from decimal import Decimal
 from typing import NamedTuple
 
+from peewee import JOIN, SQL, Case, Select, fn
+
 from sutura.core.job import Stage
 from sutura.core.planning import Skill, Waiting
-from sutura.store.database import DATABASE, reading, rows
+from sutura.core.values import Role
+from sutura.store.database import each, reading, row, rows
+from sutura.store.expressions import FREE, IS_OPEN, MODEL_NAME, or_empty
+from sutura.store.tables import CatalogueModel, Customer, Job, Offer, Part, Person
+from sutura.store.tables import Skill as SkillTable
 
 
 class OpenJob(NamedTuple):
-    """An open job: what ranking needs, and what its line shows. A plain tuple: hundreds are made for each page."""
+    """An open job: what ranking needs, and what its line shows. A plain tuple: hundreds are made for
+    each page.
+    """
 
     waiting: Waiting
     customer: str
@@ -25,70 +33,122 @@ _STAGES = {stage.value: stage for stage in Stage}
 
 
 def _open_job(
-    code: str, stage: str, promise_at: datetime, bench_minutes: int, cure_minutes: int, steps_done: int,
-    steps_total: int, technician: str, customer: str, model: str, family: str, technician_id: int | None,
-    part: str | None, free: int | None,
-) -> OpenJob:  # fmt: skip
+    code: str,
+    stage: str,
+    promise_at: datetime,
+    bench_minutes: int,
+    cure_minutes: int,
+    steps_done: int,
+    steps_total: int,
+    technician: str,
+    customer: str,
+    model: str,
+    family: str,
+    technician_id: int | None,
+    part: str | None,
+    free: int | None,
+) -> OpenJob:
     waits = stage == "quoted" and free is not None and free < 1
     return OpenJob(
         waiting=Waiting(
-            code=code, stage=_STAGES[stage], promise_at=promise_at, bench_minutes=bench_minutes, cure_minutes=cure_minutes,
-            steps_done=steps_done, steps_total=steps_total, technician=technician, blocked=f"no free {part}" if waits else "",
+            code=code,
+            stage=_STAGES[stage],
+            promise_at=promise_at,
+            bench_minutes=bench_minutes,
+            cure_minutes=cure_minutes,
+            steps_done=steps_done,
+            steps_total=steps_total,
+            technician=technician,
+            blocked=f"no free {part}" if waits else "",
         ),
-        customer=customer, model=model, family=family, technician_id=technician_id,
-    )  # fmt: skip
+        customer=customer,
+        model=model,
+        family=family,
+        technician_id=technician_id,
+    )
 
 
-_OPEN = """
-select job.code, job.stage, job.promise_at, job.expected_minutes as bench_minutes, model.cure_minutes,
-       job.steps_done, job.steps_total, coalesce(person.name, '') as technician, customer.name as customer,
-       model.maker || ' ' || model.name as model, model.procedure_family as family, job.technician_id,
-       case when rarest.free < part.on_hand - part.held then rarest.name else part.name end as part,
-       least(part.on_hand - part.held, rarest.free) as free
-from job
-join customer on customer.id = job.customer_id
-join model on model.id = job.model_id
-left join person on person.id = job.technician_id
-left join offer on offer.id = job.offer_id
-left join part on part.id = offer.part_id
-left join lateral (
-    select other.name, other.on_hand - other.held as free from offer more join part other on other.id = more.part_id
-    where job.more_offers <> '[]' and more.id in (select one::bigint from jsonb_array_elements_text(job.more_offers) one)
-    order by free limit 1) rarest on job.more_offers <> '[]'
-where job.stage not in ('handed_back', 'returned')
-"""
+# of a kit or a bridge, the part of which fewest are free
+_More, _Other = Offer.alias(), Part.alias()
+_OTHERS_FREE = _Other.on_hand - _Other.held
+_OF_THE_KIT = Select(columns=[fn.JSONB_ARRAY_ELEMENTS_TEXT(Job.more_offers).cast("bigint")])
+_RAREST = (
+    _More.select(_Other.name, _OTHERS_FREE.alias("free"))
+    .join(_Other, on=_More.part == _Other.id)
+    .where(_More.id.in_(_OF_THE_KIT))
+    .order_by(SQL("free"))
+    .limit(1)
+    .alias("rarest")
+)
+# columns by place: this read is behind every room
+_OPEN = (
+    Job.select(
+        Job.code,
+        Job.stage,
+        Job.promise_at,
+        Job.expected_minutes,
+        CatalogueModel.cure_minutes,
+        Job.steps_done,
+        Job.steps_total,
+        or_empty(Person.name),
+        Customer.name,
+        MODEL_NAME,
+        CatalogueModel.procedure_family,
+        Job.technician,
+        Case(None, [(_RAREST.c.free < FREE, _RAREST.c.name)], Part.name),
+        fn.LEAST(FREE, _RAREST.c.free),
+    )
+    .join(Customer)
+    .switch(Job)
+    .join(CatalogueModel)
+    .switch(Job)
+    .join(Person, JOIN.LEFT_OUTER, on=Job.technician == Person.id)
+    .switch(Job)
+    .join(Offer, JOIN.LEFT_OUTER)
+    .join(Part, JOIN.LEFT_OUTER)
+    .switch(Job)
+    .join(_RAREST, JOIN.LEFT_LATERAL, on=SQL("t1.more_offers <> '[]'"))
+    .where(IS_OPEN)
+)
 
 
 @reading
 def open_jobs_page() -> list[OpenJob]:
-    """Every open job (a shop has hundreds at most). Columns come by place: this read is behind every room."""
-    # all at once: asking the cursor row by row costs more than the rows
-    found = DATABASE.execute_sql(_OPEN + " order by job.promise_at limit 2000").fetchall()
-    return [_open_job(*one) for one in found]
+    """Every open job (a shop has hundreds at most)."""
+    return [_open_job(*columns) for columns in rows(_OPEN.order_by(Job.promise_at).limit(2000))]
 
 
 @reading
 def load_open_job(code: str) -> OpenJob | None:
-    found = DATABASE.execute_sql(_OPEN + " and job.code = %s", (code,)).fetchone()
-    return _open_job(*found) if found else None
+    columns = row(_OPEN.where(Job.code == code))
+    return _open_job(*columns) if columns else None
 
 
 def _skill(factor: Decimal | None, load_minutes: int, person_id: int, name: str) -> Skill:
     return Skill(factor=factor, load_minutes=int(load_minutes), person_id=person_id, name=name)
 
 
+# work that is still ahead of a technician: all of it before the bench, the steps that are left after
+_BEFORE = Job.stage.in_([Stage.IDENTIFIED.value, Stage.QUOTED.value, Stage.PART_IN_HAND.value])
+_AT_THE_BENCH = Job.stage.in_([Stage.OPENED.value, Stage.PROVED.value])
+_LEFT = Job.expected_minutes * (Job.steps_total - Job.steps_done) / fn.GREATEST(Job.steps_total, 1)
+_LOAD = fn.COALESCE(fn.SUM(Case(None, [(_BEFORE, Job.expected_minutes), (_AT_THE_BENCH, _LEFT)])), 0)
+
+
 @reading
 def skills_page(family: str) -> list[Skill]:
     """Active technicians and managers with bench skills, their factor for a family and the work they have."""
-    return rows(
-        _skill,
-        "select person.id as person_id, person.name, skill.factor, coalesce(sum(case when job.stage in"
-        " ('identified', 'quoted', 'part_in_hand') then job.expected_minutes when job.stage in ('opened', 'proved')"
-        " then job.expected_minutes * (job.steps_total - job.steps_done) / greatest(job.steps_total, 1) end), 0)"
-        " as load_minutes from person"
-        " left join skill on skill.person_id = person.id and skill.family = %s"
-        " left join job on job.technician_id = person.id and job.stage not in ('handed_back', 'returned')"
-        " where person.active and (person.role = 'technician' or skill.id is not null)"
-        " group by person.id, skill.factor order by person.name",
-        family,
+    people = (
+        Person.select(
+            Person.id.alias("person_id"), Person.name, SkillTable.factor, _LOAD.alias("load_minutes")
+        )
+        .join(
+            SkillTable, JOIN.LEFT_OUTER, on=(SkillTable.person == Person.id) & (SkillTable.family == family)
+        )
+        .switch(Person)
+        .join(Job, JOIN.LEFT_OUTER, on=(Job.technician == Person.id) & IS_OPEN)
+    )
+    at_the_bench = Person.active & ((Person.role == Role.TECHNICIAN.value) | SkillTable.id.is_null(False))
+    return each(
+        _skill, people.where(at_the_bench).group_by(Person.id, SkillTable.factor).order_by(Person.name)
     )

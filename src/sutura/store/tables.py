@@ -423,13 +423,54 @@ class Photo(Table):
 
 
 ALL = (
-    Shop, Person, Skill, LoginSession, SignInTry, FormKey, Draft, Customer, CatalogueModel, ModelNumber,
-    CatalogueState, Pack, PackPreview, Photo, Supplier, Part, Offer, OfferPrice, FitEvidence, PriceList, Job, FunctionResult, Accessory, Consent, ConsentText, Reservation, StockMove,
-    BenchStep, Payment, JobEvent, AuditEvent,
-)  # fmt: skip
+    Shop,
+    Person,
+    Skill,
+    LoginSession,
+    SignInTry,
+    FormKey,
+    Draft,
+    Customer,
+    CatalogueModel,
+    ModelNumber,
+    CatalogueState,
+    Pack,
+    PackPreview,
+    Photo,
+    Supplier,
+    Part,
+    Offer,
+    OfferPrice,
+    FitEvidence,
+    PriceList,
+    Job,
+    FunctionResult,
+    Accessory,
+    Consent,
+    ConsentText,
+    Reservation,
+    StockMove,
+    BenchStep,
+    Payment,
+    JobEvent,
+    AuditEvent,
+)
 
 # Expression and partial indexes: made by the migrations, named here so that the test knows them.
-SQL_INDEXES = frozenset({
-    "customer_name", "customer_phone_plain", "job_measured", "job_open", "job_serial", "job_technician_open",
-    "reservation_one_per_job", "reservation_part_held", "stock_move_fitted_once", "model_number_plain", "part_gtin", "part_of_the_shelf", "part_printed",
-})  # fmt: skip
+SQL_INDEXES = frozenset(
+    {
+        "customer_name",
+        "customer_phone_plain",
+        "job_measured",
+        "job_open",
+        "job_serial",
+        "job_technician_open",
+        "reservation_one_per_job",
+        "reservation_part_held",
+        "stock_move_fitted_once",
+        "model_number_plain",
+        "part_gtin",
+        "part_of_the_shelf",
+        "part_printed",
+    }
+)

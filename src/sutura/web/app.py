@@ -82,7 +82,8 @@ def make_app(settings: WebSettings) -> FastAPI:
     async def life(_: FastAPI) -> AsyncIterator[None]:
         # fewer threads than the default 40 are faster here: building pages holds the interpreter's lock
         anyio.to_thread.current_default_thread_limiter().total_tokens = settings.threads
-        # a list page makes thousands of short-lived values; collecting at every 700 of them walks the whole program
+        # a list page makes thousands of short-lived values; collecting at every 700 of them walks the whole
+        # program
         gc.collect()
         gc.freeze()
         gc.set_threshold(20_000, 20, 20)
@@ -102,7 +103,8 @@ def make_app(settings: WebSettings) -> FastAPI:
 class Guard:
     """Give each request a number, log it, catch our own mistakes, add the security headers.
 
-    Plain ASGI: the framework's function middleware puts a task and a stream between every page and its reader.
+    Plain ASGI: the framework's function middleware puts a task and a stream between every page and its
+    reader.
     """
 
     def __init__(self, app: ASGIApp) -> None:
@@ -144,9 +146,13 @@ class Guard:
             await answer(scope, receive, sending)
         if not scope["path"].startswith("/static/"):
             LOG.info(
-                "request", request=request_id, method=scope["method"], path=scope["path"], status=status,
+                "request",
+                request=request_id,
+                method=scope["method"],
+                path=scope["path"],
+                status=status,
                 ms=round((time.perf_counter() - started) * 1000, 1),
-            )  # fmt: skip
+            )
 
 
 def _digits(text: str) -> str:

@@ -12,15 +12,7 @@ from fastapi.responses import RedirectResponse, Response
 from starlette.concurrency import run_in_threadpool
 from starlette.exceptions import HTTPException
 
-from sutura.core.errors import (
-    AlreadyHeld,
-    MoveRefused,
-    NotAllowed,
-    NotFound,
-    OutOfStock,
-    Refusal,
-    StaleSave,
-)
+from sutura.core.errors import AlreadyHeld, MoveRefused, NotAllowed, NotFound, OutOfStock, Refusal, StaleSave
 from sutura.web.present import render_plain
 from sutura.web.session import (
     MAX_FORM_FIELDS,
@@ -148,6 +140,10 @@ def install(app: FastAPI) -> None:
 def server_error(request: Request) -> Response:
     """A mistake of ours: the person gets a reference number, the log gets the rest."""
     return render_plain(
-        request, "errors/500.html", status=500, reference=request.state.request_id, entered=[],
+        request,
+        "errors/500.html",
+        status=500,
+        reference=request.state.request_id,
+        entered=[],
         demo=settings_of(request).demo,
-    )  # fmt: skip
+    )

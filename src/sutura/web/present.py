@@ -1,4 +1,6 @@
-"""How values look on a page: money, times in the shop's zone, words for stages. One place renders templates."""
+"""How values look on a page: money, times in the shop's zone, words for stages. One place renders
+templates.
+"""
 
 from __future__ import annotations
 
@@ -25,8 +27,11 @@ from sutura.web.session import Asking, form_key
 
 HERE = Path(__file__).parent
 WORDS = {
-    "not_testable": "not testable", "drop_off": "drop-off", "mail": "by mail", "waiting": "waiting in the shop",
-}  # fmt: skip
+    "not_testable": "not testable",
+    "drop_off": "drop-off",
+    "mail": "by mail",
+    "waiting": "waiting in the shop",
+}
 
 ROOMS = (
     ("Next", "/", None),
@@ -76,7 +81,9 @@ def day(value: date | None) -> str:
 
 @lru_cache(maxsize=64)
 def asset(name: str) -> str:
-    """The address of a shipped file, with a mark of its contents so that a new release is never mixed with old files."""
+    """The address of a shipped file, with a mark of its contents so that a new release is never mixed with
+    old files.
+    """
     mark = hashlib.sha256((HERE / "static" / name).read_bytes()).hexdigest()[:10]
     return f"/static/{name}?{mark}"
 
@@ -91,12 +98,21 @@ def way_to(line: Next) -> str:
 
 def _environment() -> Environment:
     environment = Environment(
-        loader=FileSystemLoader(HERE / "templates"), autoescape=True, undefined=StrictUndefined,
-        trim_blocks=True, lstrip_blocks=True, auto_reload=False,
-    )  # fmt: skip
+        loader=FileSystemLoader(HERE / "templates"),
+        autoescape=True,
+        undefined=StrictUndefined,
+        trim_blocks=True,
+        lstrip_blocks=True,
+        auto_reload=False,
+    )
     environment.filters |= {
-        "money": money, "when": when, "day": day, "words": words, "spell": spell_minutes, "local_input": local_input,
-    }  # fmt: skip
+        "money": money,
+        "when": when,
+        "day": day,
+        "words": words,
+        "spell": spell_minutes,
+        "local_input": local_input,
+    }
     environment.globals |= {"form_key": form_key, "asset": asset, "draw_seam": draw_seam, "way_to": way_to}
     return environment
 
@@ -120,11 +136,19 @@ def render(
 ) -> HTMLResponse:
     """A page for the person signed in. `refusal` is shown at the top, its problems at their fields."""
     text = TEMPLATES.get_template(template).render(
-        person=ask.person, may=person_may(ask.person), csrf=ask.csrf, now=ask.now, zone=ask.zone,
-        shop_name=ask.shop_name, room=room, refusal=refusal, problems=by_field(refusal),
+        person=ask.person,
+        may=person_may(ask.person),
+        csrf=ask.csrf,
+        now=ask.now,
+        zone=ask.zone,
+        shop_name=ask.shop_name,
+        room=room,
+        refusal=refusal,
+        problems=by_field(refusal),
         seen_rooms=[(n, u) for n, u, deed in ROOMS if deed is None or may(ask.person, deed)],
-        path=ask.request.url.path, **values,
-    )  # fmt: skip
+        path=ask.request.url.path,
+        **values,
+    )
     return HTMLResponse(text, status_code=status)
 
 
@@ -137,10 +161,17 @@ def render_plain(request: Request, template: str, *, status: int = 200, **values
     """A page for someone not signed in, or when nothing is known of who asks."""
     person = getattr(request.state, "person", None)
     text = TEMPLATES.get_template(template).render(
-        person=person, may=person_may(person) if person else {}, csrf=getattr(request.state, "csrf", ""),
+        person=person,
+        may=person_may(person) if person else {},
+        csrf=getattr(request.state, "csrf", ""),
         seen_rooms=[(n, u) for n, u, deed in ROOMS if person and (deed is None or may(person, deed))],
-        shop_name="Sutura", room="", refusal=values.pop("refusal", None), problems={}, path=request.url.path, **values,
-    )  # fmt: skip
+        shop_name="Sutura",
+        room="",
+        refusal=values.pop("refusal", None),
+        problems={},
+        path=request.url.path,
+        **values,
+    )
     return HTMLResponse(text, status_code=status)
 
 

@@ -1,6 +1,7 @@
 """A form made from a JSON Schema: JSON → fields with names like `steps[3].heat.where`, and back.
 
-The names are the places that a refusal of the same JSON names, so every problem stands at its field. Templates draw
+The names are the places that a refusal of the same JSON names, so every problem stands at its field.
+Templates draw
 the fields and decide nothing.
 """
 
@@ -75,7 +76,7 @@ def draw(value: Any, rule: Mapping[str, Any], name: str = "", label: str = "") -
             name=name,
             label=label,
             help=help_text,
-            rows=tuple(one for one in groups if isinstance(one, Group)),
+            rows=tuple(group for group in groups if isinstance(group, Group)),
         )
     return _field(value, rule, name, label, help_text)
 
@@ -83,9 +84,9 @@ def draw(value: Any, rule: Mapping[str, Any], name: str = "", label: str = "") -
 _ABSENT = object()
 
 
-def _row_label(one: Any, index: int) -> str:
+def _row_label(row: Any, index: int) -> str:
     named = next(
-        (str(one[key]) for key in ("id", "name", "text", "method", "where", "tool") if key in one), ""
+        (str(row[key]) for key in ("id", "name", "text", "method", "where", "tool") if key in row), ""
     )
     return f"{index + 1} · {named}" if named else f"{index + 1}"
 
@@ -114,15 +115,17 @@ def _field(value: Any, rule: Mapping[str, Any], name: str, label: str, help_text
 
 
 def read(entered: Entered, rule: Mapping[str, Any], name: str = "") -> Any:
-    """The JSON value that the fields say; what is no number stays as typed, so that the refusal can quote it."""
+    """The JSON value that the fields say; what is no number stays as typed, so that the refusal can
+    quote it.
+    """
     if "properties" in rule:
-        found = {
+        values = {
             key: read(entered, one, f"{name}.{key}".lstrip(".")) for key, one in rule["properties"].items()
         }
         needed = rule.get("required", ())
         return {
             key: one
-            for key, one in found.items()
+            for key, one in values.items()
             if one is not _ABSENT and (key in needed or not _nothing(one))
         }
     if rule.get("type") == "array" and rule["items"].get("type") == "object":
@@ -131,9 +134,11 @@ def read(entered: Entered, rule: Mapping[str, Any], name: str = "") -> Any:
 
 
 def _nothing(value: Any) -> bool:
-    """Nothing was entered, in a field or in all fields of a group. Null is not nothing: it says that nobody knows."""
+    """Nothing was entered, in a field or in all fields of a group. Null is not nothing: it says that nobody
+    knows.
+    """
     if isinstance(value, dict):
-        return all(_nothing(one) for one in value.values())
+        return all(_nothing(entry) for entry in value.values())
     return value is _ABSENT or value is False or value == "" or value == []
 
 
@@ -173,7 +178,8 @@ def _number(text: str) -> Any:
 
 
 def change_rows(raw: dict[str, Any], act: str) -> str:
-    """Do `add:steps`, `drop:steps[3]`, `up:…` or `down:…` to the JSON; the name of the row to look at afterwards.
+    """Do `add:steps`, `drop:steps[3]`, `up:…` or `down:…` to the JSON; the name of the row to look at
+    afterwards.
 
     An act that names nothing changes nothing.
     """

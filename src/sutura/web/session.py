@@ -1,4 +1,6 @@
-"""Who is asking, and whether the form is theirs: sessions, tokens against forged forms, one-time form keys."""
+"""Who is asking, and whether the form is theirs: sessions, tokens against forged forms, one-time form
+keys.
+"""
 
 from __future__ import annotations
 
@@ -64,9 +66,13 @@ def asking(request: Request) -> Asking:
     request.state.person = signed_in.person
     request.state.csrf = signed_in.csrf
     return Asking(
-        request=request, person=signed_in.person, csrf=signed_in.csrf, now=now,
-        shop_name=signed_in.shop_name, zone=ZoneInfo(signed_in.timezone),
-    )  # fmt: skip
+        request=request,
+        person=signed_in.person,
+        csrf=signed_in.csrf,
+        now=now,
+        shop_name=signed_in.shop_name,
+        zone=ZoneInfo(signed_in.timezone),
+    )
 
 
 Ask = Annotated[Asking, Depends(asking)]
@@ -113,23 +119,27 @@ class Sent:
         return found[:MAX_TEXT].replace("\x00", "") if isinstance(found, str) else ""
 
     def texts(self, name: str) -> list[str]:
-        return [one[:MAX_TEXT].replace("\x00", "") for one in self.form.getlist(name) if isinstance(one, str)]
+        return [
+            text[:MAX_TEXT].replace("\x00", "") for text in self.form.getlist(name) if isinstance(text, str)
+        ]
 
     def number(self, name: str) -> int:
         text = self.text(name)
         return int(text) if text.isdecimal() and len(text) < 15 else -1
 
     def numbers(self, name: str) -> list[int]:
-        return [int(one) for one in self.texts(name) if one.isdecimal() and len(one) < 15]
+        return [int(text) for text in self.texts(name) if text.isdecimal() and len(text) < 15]
 
     def file(self, name: str, most: int = MAX_TEXT) -> bytes:
-        """The bytes of a dropped file, empty when there is none; at most a little more than any that is taken."""
-        found = self.form.get(name)
-        return found.file.read(most) if isinstance(found, UploadFile) else b""
+        """The bytes of a dropped file, empty when there is none; at most a little more than any that is
+        taken.
+        """
+        upload = self.form.get(name)
+        return upload.file.read(most) if isinstance(upload, UploadFile) else b""
 
     def file_name(self, name: str) -> str:
-        found = self.form.get(name)
-        return (found.filename or "") if isinstance(found, UploadFile) else ""
+        upload = self.form.get(name)
+        return (upload.filename or "") if isinstance(upload, UploadFile) else ""
 
     def answers(self) -> dict[str, tuple[str, str]]:
         """A function list as sent: outcome and reason by function."""

@@ -7,11 +7,15 @@ from collections.abc import Mapping
 CAUTIONS: Mapping[str, tuple[str, str]] = {
     "glass": (
         "Broken glass",
-        "Eye protection and gloves on. Tape over the cracks. Collect every splinter at once; waste glass goes by local rules.",
+        (
+            "Eye protection and gloves on. Tape over the cracks. Collect every splinter at once; waste "
+            "glass goes by local rules."
+        ),
     ),
     "cell": (
         "Lithium cell",
-        "Never heat, bend or pierce it. Swollen or hot: stop, set it apart on something that does not burn, ventilate, "
+        "Never heat, bend or pierce it. Swollen or hot: stop, set it apart on something that does "
+        "not burn, ventilate, "
         "and follow local fire and waste rules.",
     ),
     "hot": (

@@ -7,10 +7,13 @@ from dataclasses import dataclass
 from enum import StrEnum
 
 from sutura.core.catalogue.model import Model
+from sutura.core.matching.attributes import need_lines
 
 
 class Kinship(StrEnum):
-    """How two models are related: by the way they are opened, by the parts that fit, or by both. Two different things."""
+    """How two models are related: by the way they are opened, by the parts that fit, or by both. Two
+    different things.
+    """
 
     BOTH = "shares the steps and the parts"
     STEPS = "shares the steps, not the parts"
@@ -70,7 +73,7 @@ def differences(here: Model, there: Model) -> list[Difference]:
         row("moved over", lambda m: ", ".join(m.move_over) or "nothing"),
     ]
     listed: tuple[tuple[str, Callable[[Model], Mapping[str, str]]], ...] = (
-        ("{}", lambda m: {what: says or "not known" for what, says in m.need_lines if what != "part family"}),
+        ("{}", _need_words),
         ("looks, {}", lambda m: m.features),
         ("heat, {}", lambda m: {limit.where: f"at most {limit.max_c} °C" for limit in m.heat_limits}),
         ("connector {}", lambda m: {c.name: f"{c.kind}, {c.where}" for c in m.connectors}),
@@ -86,6 +89,12 @@ def differences(here: Model, there: Model) -> list[Difference]:
     return [Difference(what=what, here=mine, there=theirs) for what, mine, theirs in rows if mine != theirs]
 
 
+def _need_words(model: Model) -> dict[str, str]:
+    said = {what: "not known" if value is None else str(value) for what, value in need_lines(model.need)}
+    said.pop("part family", None)
+    return said
+
+
 def _screw_words(model: Model) -> dict[str, str]:
     return {group.where: f"{group.count} × {group.length_mm:g} mm, {group.head}" for group in model.screws}
 
@@ -98,7 +107,8 @@ class Telling:
     looks: Mapping[str, str]
 
 
-# Two outlines that differ by less cannot be told apart with a ruler held to a cracked edge; shop practice, no source.
+# Two outlines that differ by less cannot be told apart with a ruler held to a cracked edge; shop practice, no
+# source.
 TELLING_MM = 2.0
 
 

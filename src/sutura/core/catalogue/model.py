@@ -1,4 +1,6 @@
-"""The values of a device model: numbers, face in mm, need, functions, screws, connectors, limits and sheet."""
+"""The values of a device model: numbers, face in mm, need, functions, screws, connectors, limits and
+sheet.
+"""
 
 from __future__ import annotations
 
@@ -62,7 +64,9 @@ class Spot:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class KeepOut:
-    """A place where a pick from `edge` may not go deep: a cable, a sensor. Depth limit in mm, 0 = not at all."""
+    """A place where a pick from `edge` may not go deep: a cable, a sensor. Depth limit in mm, 0 = not at
+    all.
+    """
 
     name: str
     edge: str
@@ -190,7 +194,8 @@ class Plug:
 class Step:
     """One step of a sheet.
 
-    `screws` names the group counted here and `screws_in` tells the direction; `after` names steps that must come
+    `screws` names the group counted here and `screws_in` tells the direction; `after` names steps that must
+    come
     before it; `second_look` marks the look that replaces a test which cannot be made yet.
     """
 
@@ -209,21 +214,11 @@ class Step:
     second_look: bool = False
 
 
-# What a screen position can demand, in the order and the words of the shop.
-NEED_WORDS: Mapping[str, str] = {
-    "kind": "kind of part", "part_family": "part family", "width_mm": "width, mm", "height_mm": "height, mm",
-    "thickness_mm": "thickness, mm", "active_width_mm": "picture width, mm", "active_height_mm": "picture height, mm",
-    "resolution": "resolution", "technology": "panel technology", "refresh_hz": "refresh, Hz", "connector_kind": "connector kind",
-    "connector_pins": "connector pins", "connector_pitch_mm": "connector pitch, mm", "connector_place": "connector place",
-    "connector_side": "connector side", "connector_orientation": "connector orientation", "mounting": "mounting", "touch": "touch",
-    "windows": "windows", "leads": "antenna and camera leads", "pairing": "pairing", "colour": "colour", "finish": "finish",
-    "brightness_nits": "brightness, nits", "printed_number": "printed number",
-}  # fmt: skip
-
-
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Supplied:
-    """Something that is welcome in a part's box, and what is used where it is missing, with the minutes that takes."""
+    """Something that is welcome in a part's box, and what is used where it is missing, with the minutes that
+    takes.
+    """
 
     item: str
     instead: str
@@ -245,9 +240,12 @@ class Model:
     """One device model as the catalogue knows it.
 
     In `need` an attribute left out does not matter for this model; None means that nobody knows it yet.
-    `features` are what can be seen without tools, aspect by aspect, to tell models apart. `tacs` are the first eight
-    digits of its IMEIs. `closed_test` says that it can only be tested once it is closed. `demands` names attributes that may differ on
-    this model, `consent` or `may`; `supplies` what is welcome in the box; `routes` other ways to repair it than `need`.
+    `features` are what can be seen without tools, aspect by aspect, to tell models apart. `tacs` are the
+    first eight
+    digits of its IMEIs. `closed_test` says that it can only be tested once it is closed. `demands` names
+    attributes that may differ on
+    this model, `consent` or `may`; `supplies` what is welcome in the box; `routes` other ways to repair it
+    than `need`.
     """
 
     id: str
@@ -285,14 +283,5 @@ class Model:
     def full_name(self) -> str:
         return f"{self.maker} {self.name}"
 
-    @property
-    def need_lines(self) -> tuple[tuple[str, str], ...]:
-        """What the screen must be, in the shop's words and order; empty = not known."""
-        return tuple(
-            (words, "" if self.need[name] is None else str(self.need[name]))
-            for name, words in NEED_WORDS.items()
-            if name in self.need
-        )
-
     def screw_group(self, group: str) -> ScrewGroup:
-        return next(found for found in self.screws if found.id == group)
+        return next(screws for screws in self.screws if screws.id == group)

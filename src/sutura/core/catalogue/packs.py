@@ -1,4 +1,6 @@
-"""What reading a pack would do: added, changed, removed, retired, brought back – decided before anything is written."""
+"""What reading a pack would do: added, changed, removed, retired, brought back – decided before anything is
+written.
+"""
 
 from __future__ import annotations
 
@@ -37,7 +39,9 @@ class Line:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Stored:
-    """One model or part as the database has it. `used` says what it was used for, such as `2 open jobs`; empty = never."""
+    """One model or part as the database has it. `used` says what it was used for, such as `2 open jobs`;
+    empty = never.
+    """
 
     id: str
     name: str
@@ -60,7 +64,9 @@ class Arriving:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Planned:
-    """What would happen to one model or part, and why or where it differs. `overwrites` = it was edited here."""
+    """What would happen to one model or part, and why or where it differs. `overwrites` = it was edited
+    here.
+    """
 
     change: Change
     id: str
@@ -77,10 +83,10 @@ class ImportPlan:
 
     @property
     def does_something(self) -> bool:
-        return any(one.change not in (Change.SAME, Change.STAYS) for one in self.planned)
+        return any(planned.change not in (Change.SAME, Change.STAYS) for planned in self.planned)
 
     def count(self, change: Change) -> int:
-        return sum(one.change is change for one in self.planned)
+        return sum(planned.change is change for planned in self.planned)
 
     @property
     def says(self) -> str:
@@ -92,27 +98,32 @@ class ImportPlan:
 def plan_import(
     pack: str, arriving: Sequence[Arriving], present: Sequence[Stored], *, retires: bool
 ) -> tuple[ImportPlan, list[Invalid]]:
-    """What reading a pack would do to what is there, and what forbids it. The same file read twice changes nothing the second time.
+    """What reading a pack would do to what is there, and what forbids it. The same file read twice changes
+    nothing the second time.
 
-    `present` holds everything of this pack and whatever else has one of the arriving ids. What is left out of the file
-    and was used is retired when `retires`, else it stays (rule catalogue.retire); what was never used is removed.
+    `present` holds everything of this pack and whatever else has one of the arriving ids. What is left out of
+    the file
+    and was used is retired when `retires`, else it stays (rule catalogue.retire); what was never used is
+    removed.
     """
-    there = {one.id: one for one in present}
+    there = {model.id: model for model in present}
     first: dict[str, Arriving] = {}
-    for one in arriving:
-        first.setdefault(one.id, one)
+    for item in arriving:
+        first.setdefault(item.id, item)
     problems = [
-        Invalid(one.place, one.id, f"another pack has it: {there[one.id].pack or 'it was made here'}")
-        for one in arriving
-        if one.id in there and there[one.id].pack != pack
+        Invalid(item.place, item.id, f"another pack has it: {there[item.id].pack or 'it was made here'}")
+        for item in arriving
+        if item.id in there and there[item.id].pack != pack
     ]
     problems += [
-        Invalid(one.place, one.id, "give each one an id of its own")
-        for one in arriving
-        if first[one.id] is not one
+        Invalid(item.place, item.id, "give each one an id of its own")
+        for item in arriving
+        if first[item.id] is not item
     ]
-    planned = [_arrives(one, there.get(one.id)) for one in arriving]
-    planned += [_leaves(one, retires=retires) for one in present if one.pack == pack and one.id not in first]
+    planned = [_arrives(item, there.get(item.id)) for item in arriving]
+    planned += [
+        _leaves(model, retires=retires) for model in present if model.pack == pack and model.id not in first
+    ]
     return ImportPlan(pack=pack, planned=tuple(planned)), problems
 
 
@@ -153,7 +164,8 @@ def _leaves(old: Stored, *, retires: bool) -> Planned:
 
 
 def differing_places(before: object, after: object, place: str = "") -> list[Line]:
-    """Every place where two JSON values differ. Things with an id are compared by it, so an inserted step is one line.
+    """Every place where two JSON values differ. Things with an id are compared by it, so an inserted step is
+    one line.
 
     >>> [line.place for line in differing_places({"a": [1, 2], "b": {"c": 1}}, {"a": [1, 3], "b": {"c": 2}})]
     ['a', 'b.c']
@@ -181,9 +193,11 @@ def _differing(old: Mapping[str, object], new: Mapping[str, object], path: Namin
 
 def _by_id(value: object) -> dict[str, object] | None:
     """A list of things with ids as a mapping by id; None for anything else."""
-    if not isinstance(value, list) or not all(isinstance(one, Mapping) and "id" in one for one in value):
+    if not isinstance(value, list) or not all(
+        isinstance(entry, Mapping) and "id" in entry for entry in value
+    ):
         return None
-    return {str(one["id"]): one for one in value}
+    return {str(entry["id"]): entry for entry in value}
 
 
 def _shown(value: object) -> str:
@@ -202,5 +216,5 @@ def _words(value: object) -> str:
     if isinstance(value, Mapping):
         return "; ".join(f"{name} {_words(one)}" for name, one in value.items())
     if isinstance(value, list):
-        return ", ".join(_words(one) for one in value) or "none"
+        return ", ".join(_words(entry) for entry in value) or "none"
     return "not known" if value is None else str(value)

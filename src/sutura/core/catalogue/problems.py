@@ -68,7 +68,10 @@ def _screw_problems(model: Model) -> list[Invalid]:
         Invalid(
             f"screws[{i}]",
             group.id,
-            f"take it out in one step and put it back in one; it is out {out[group.id]}×, in {back[group.id]}×",
+            (
+                f"take it out in one step and put it back in one; it is out {out[group.id]}×, in "
+                f"{back[group.id]}×"
+            ),
         )
         for i, group in enumerate(model.screws)
         if (out[group.id], back[group.id]) != (1, 1)
@@ -158,7 +161,9 @@ def _box_words(box: Box) -> str:
 
 
 def _limit_problems(model: Model) -> list[Invalid]:
-    """Steps hotter than their place allows, screws without as many places as screws, connectors nobody described."""
+    """Steps hotter than their place allows, screws without as many places as screws, connectors nobody
+    described.
+    """
     limits = {limit.where: limit for limit in model.heat_limits}
     known = {connector.name for connector in model.connectors}
     problems = []

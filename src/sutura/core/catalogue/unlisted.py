@@ -12,16 +12,25 @@ from sutura.core.maths.geometry import Box
 
 MM_PER_INCH = 25.4
 
-# What a screen position must agree on, whatever the device; what nobody measured stays None. "part_family" is ours, not
+# What a screen position must agree on, whatever the device; what nobody measured stays None. "part_family" is
+# ours, not
 # the device's, so an unlisted one has none.
 UNKNOWN_NEED: tuple[str, ...] = (
-    "width_mm", "height_mm", "resolution", "connector_pins", "connector_place", "mounting", "touch",
-)  # fmt: skip
+    "width_mm",
+    "height_mm",
+    "resolution",
+    "connector_pins",
+    "connector_place",
+    "mounting",
+    "touch",
+)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Measured:
-    """What the counter measured or read: outline in mm, diagonal of the picture in inches, connector; None = not known."""
+    """What the counter measured or read: outline in mm, diagonal of the picture in inches, connector; None =
+    not known.
+    """
 
     maker: str
     name: str
@@ -37,7 +46,10 @@ class Measured:
 def check_measured(measured: Measured) -> list[Invalid]:
     """Everything that cannot be right in what was measured.
 
-    >>> [p.field for p in check_measured(Measured(maker="x", name="y", device_class="phone", width_mm=70, height_mm=140, diagonal_in=9))]
+    >>> too_big = Measured(
+    ...     maker="x", name="y", device_class="phone", width_mm=70, height_mm=140, diagonal_in=9
+    ... )
+    >>> [problem.field for problem in check_measured(too_big)]
     ['diagonal_in']
     """
     problems = []
@@ -69,7 +81,8 @@ def active_area(width_mm: float, height_mm: float, diagonal_in: float) -> Box:
     diagonal = diagonal_in * MM_PER_INCH
     both = width_mm + height_mm
     inside = both**2 - 2 * (width_mm**2 + height_mm**2 - diagonal**2)
-    # a picture much squarer or longer than its outline has no even border: as far in as the shorter side allows
+    # a picture much squarer or longer than its outline has no even border: as far in as the shorter side
+    # allows
     border = (both - math.sqrt(inside)) / 4 if inside >= 0 else min(width_mm, height_mm) / 3
     border = round(max(0.0, min(border, min(width_mm, height_mm) / 3)), 2)
     return Box(
@@ -84,20 +97,33 @@ def unlisted_model(template: Model, measured: Measured, read_number: str, model_
     """
     size = {"width_mm": measured.width_mm, "height_mm": measured.height_mm}
     known: Mapping[str, str | int | float | None] = {
-        "kind": template.need["kind"], **dict.fromkeys((*UNKNOWN_NEED, *(name for name in template.need if name != "kind"))), **size, "resolution": measured.resolution,
-        "connector_pins": measured.connector_pins, "connector_place": measured.connector_place,
-    }  # fmt: skip
+        "kind": template.need["kind"],
+        **dict.fromkeys((*UNKNOWN_NEED, *(name for name in template.need if name != "kind"))),
+        **size,
+        "resolution": measured.resolution,
+        "connector_pins": measured.connector_pins,
+        "connector_place": measured.connector_place,
+    }
     active = active_area(measured.width_mm, measured.height_mm, measured.diagonal_in)
     careful = EdgeLimit(depth_mm=1.0, why="nobody has opened one here: where its cables run is not known")
     number = read_number.strip()
     return replace(
-        template, id=model_id, maker=measured.maker.strip(), name=measured.name.strip(), part_family=model_id,
+        template,
+        id=model_id,
+        maker=measured.maker.strip(),
+        name=measured.name.strip(),
+        part_family=model_id,
         numbers=(NumberPattern(kind=NumberKind.EXACT, text=number),) if len(number) > 1 else (),
-        need=known, tacs=(), features={},
+        need=known,
+        tacs=(),
+        features={},
         face=Face(
-            width_mm=measured.width_mm, height_mm=measured.height_mm,
+            width_mm=measured.width_mm,
+            height_mm=measured.height_mm,
             corner_mm=min(template.face.corner_mm, measured.width_mm / 2, measured.height_mm / 2),
-            glass=Box(x=0, y=0, width=measured.width_mm, height=measured.height_mm), active=active,
-            opening_edge=template.face.opening_edge, edges=dict.fromkeys(template.face.edges, careful),
+            glass=Box(x=0, y=0, width=measured.width_mm, height=measured.height_mm),
+            active=active,
+            opening_edge=template.face.opening_edge,
+            edges=dict.fromkeys(template.face.edges, careful),
         ),
-    )  # fmt: skip
+    )

@@ -1,7 +1,8 @@
 """Which device is this? Text as read from a label → candidates with a verdict and its doubt.
 
 Only an exact reading of the significant part, of one model alone, is *sure*. Folding the characters that
-people mix up finds misread labels, and is never more than *likely*: two real models can be one character apart.
+people mix up finds misread labels, and is never more than *likely*: two real models can be one character
+apart.
 """
 
 from __future__ import annotations
@@ -13,7 +14,8 @@ from dataclasses import dataclass, field, replace
 from rapidfuzz import process
 from rapidfuzz.distance import OSA, Levenshtein
 
-from sutura.core.catalogue import Model, NumberKind, NumberPattern, State, Telling, tell_apart
+from sutura.core.catalogue.kin import Telling, tell_apart
+from sutura.core.catalogue.model import Model, NumberKind, NumberPattern, State
 from sutura.core.identify.reading import Verdict, edits_allowed, fold, plain
 
 # More candidates than this help nobody at a counter; the number left out is said. The shop's, no source.
@@ -43,8 +45,10 @@ class Numbered:
 class NumberIndex:
     """The catalogue's numbers, ready to be looked up.
 
-    `exact` and `folded` by the number as plain and as folded text; `near` by kind and length, for the readings that are
-    one or two characters off; `names` with the plain text of each name; `tacs` by the first eight digits of an IMEI.
+    `exact` and `folded` by the number as plain and as folded text; `near` by kind and length, for the
+    readings that are
+    one or two characters off; `names` with the plain text of each name; `tacs` by the first eight digits of
+    an IMEI.
     """
 
     exact: Mapping[str, Sequence[Numbered]]
@@ -86,8 +90,12 @@ class Identification:
 def known(model: Model, state: State = State.LISTED) -> Known:
     """The little of a model that identification needs."""
     return Known(
-        id=model.id, full_name=model.full_name, device_class=model.device_class, construction=model.construction, state=state
-    )  # fmt: skip
+        id=model.id,
+        full_name=model.full_name,
+        device_class=model.device_class,
+        construction=model.construction,
+        state=state,
+    )
 
 
 def numbers_of(models: Iterable[Model]) -> list[Numbered]:
@@ -102,12 +110,12 @@ def index_numbers(
     exact: dict[str, list[Numbered]] = {}
     folded: dict[str, list[Numbered]] = {}
     lengths: dict[NumberKind, dict[int, set[str]]] = {}
-    for one in numbers:
-        text, alike = plain(one.pattern.text), fold(one.pattern.text)
-        exact.setdefault(text, []).append(one)
-        folded.setdefault(alike, []).append(one)
+    for number in numbers:
+        text, alike = plain(number.pattern.text), fold(number.pattern.text)
+        exact.setdefault(text, []).append(number)
+        folded.setdefault(alike, []).append(number)
         if edits_allowed(text):
-            lengths.setdefault(one.pattern.kind, {}).setdefault(len(text), set()).add(alike)
+            lengths.setdefault(number.pattern.kind, {}).setdefault(len(text), set()).add(alike)
     named: dict[str, list[Known]] = {}
     for model in sorted(names, key=lambda model: model.full_name):
         named.setdefault(plain(model.full_name), []).append(model)
@@ -122,21 +130,28 @@ def index_numbers(
 
 
 def identify(text: str, models: Iterable[Model]) -> Identification:
-    """Candidates for a label as read, with the verdict, what was ignored or doubted, and what tells several apart."""
+    """Candidates for a label as read, with the verdict, what was ignored or doubted, and what tells several
+    apart.
+    """
     every = {model.id: model for model in models}
     index = index_numbers(
-        numbers_of(every.values()), [known(model) for model in every.values()],
+        numbers_of(every.values()),
+        [known(model) for model in every.values()],
         [(tac, known(model)) for model in every.values() for tac in model.tacs],
-    )  # fmt: skip
+    )
     return tell(look_up(text, index), every)
 
 
-def tell(found: Identification, models: Mapping[str, Model]) -> Identification:
-    """The same answer with what tells its candidates apart, when there are several (rule identify.tell-apart)."""
-    if found.verdict is not Verdict.AMBIGUOUS:
-        return found
-    compared = [models[one.model.id] for one in found.candidates if one.model.id in models]
-    return replace(found, telling=tell_apart(compared))
+def tell(identified: Identification, models: Mapping[str, Model]) -> Identification:
+    """The same answer with what tells its candidates apart, when there are several (rule
+    identify.tell-apart).
+    """
+    if identified.verdict is not Verdict.AMBIGUOUS:
+        return identified
+    compared = [
+        models[candidate.model.id] for candidate in identified.candidates if candidate.model.id in models
+    ]
+    return replace(identified, telling=tell_apart(compared))
 
 
 def look_up(text: str, index: NumberIndex) -> Identification:
@@ -144,13 +159,15 @@ def look_up(text: str, index: NumberIndex) -> Identification:
     read = plain(text)
     if not read:
         return Identification(verdict=Verdict.UNKNOWN, candidates=(), says="Type what the label says.")
-    exact = _only_listed(_unique(_candidate(read, one, exact=True) for one in _hits(read, index.exact)))
+    exact = _only_listed(_unique(_candidate(read, hit, exact=True) for hit in _hits(read, index.exact)))
     if len(exact) == 1:
         return _one(exact[0], read, index)
     if exact:
         return _several(exact)
-    folded = _unique(_candidate(read, one, exact=False) for one in _hits(fold(read), index.folded))
-    near = folded or _unique(found for one in _close(read, index) if (found := _near_candidate(read, one)))
+    folded = _unique(_candidate(read, hit, exact=False) for hit in _hits(fold(read), index.folded))
+    near = folded or _unique(
+        candidates for near in _close(read, index) if (candidates := _near_candidate(read, near))
+    )
     if len(near) == 1:
         return Identification(verdict=Verdict.LIKELY, candidates=tuple(near), says=near[0].why)
     if near:
@@ -161,33 +178,37 @@ def look_up(text: str, index: NumberIndex) -> Identification:
 def _hits(read: str, numbers: Mapping[str, Sequence[Numbered]]) -> list[Numbered]:
     """Numbers that are the whole reading, and prefixes that it begins with; the longest first."""
     return [
-        one
+        number
         for size in range(len(read), 0, -1)
-        for one in numbers.get(read[:size], ())
-        if size == len(read) or one.pattern.kind is NumberKind.PREFIX
+        for number in numbers.get(read[:size], ())
+        if size == len(read) or number.pattern.kind is NumberKind.PREFIX
     ]
 
 
-def _one(found: Candidate, read: str, index: NumberIndex) -> Identification:
+def _one(candidate: Candidate, read: str, index: NumberIndex) -> Identification:
     """One model alone has exactly this number: sure, unless it is one that was only measured here."""
-    if found.model.state is State.UNLISTED:
-        says = f"{found.why} It was measured here and is in no pack: compare the two."
-        return Identification(verdict=Verdict.LIKELY, candidates=(found,), says=says)
-    retired = " It is retired and is not taken in any more." if found.model.state is State.RETIRED else ""
-    says = found.why + _beware(read, found.model, index) + retired
-    return Identification(verdict=Verdict.SURE, candidates=(found,), says=says)
+    if candidate.model.state is State.UNLISTED:
+        says = f"{candidate.why} It was measured here and is in no pack: compare the two."
+        return Identification(verdict=Verdict.LIKELY, candidates=(candidate,), says=says)
+    retired = " It is retired and is not taken in any more." if candidate.model.state is State.RETIRED else ""
+    says = candidate.why + _beware(read, candidate.model, index) + retired
+    return Identification(verdict=Verdict.SURE, candidates=(candidate,), says=says)
 
 
-def _only_listed(found: list[Candidate]) -> list[Candidate]:
+def _only_listed(candidates: list[Candidate]) -> list[Candidate]:
     """A number that a pack lists is that model's, whatever was measured here before the pack knew it."""
-    listed = [one for one in found if one.model.state is not State.UNLISTED]
-    return listed or found
+    listed = [hit for hit in candidates if hit.model.state is not State.UNLISTED]
+    return listed or candidates
 
 
 def _by_name(text: str, read: str, index: NumberIndex) -> Identification:
     every = (
-        model for name, models in index.names.items() if read in name for model in models if model.state.taken_in
-    )  # fmt: skip
+        model
+        for name, models in index.names.items()
+        if read in name
+        for model in models
+        if model.state.taken_in
+    )
     named = list(itertools.islice(every, MOST_SHOWN + 1))
     if not named:
         says = f"No model in the catalogue has a number like “{text.strip()}”."
@@ -195,15 +216,16 @@ def _by_name(text: str, read: str, index: NumberIndex) -> Identification:
     why = "found by name: one name covers many screens, so read the number from the label"
     more = " More have such a name and are not shown." if len(named) > MOST_SHOWN else ""
     return Identification(
-        verdict=Verdict.AMBIGUOUS, says=f"A name is not a number: {why}.{more}",
+        verdict=Verdict.AMBIGUOUS,
+        says=f"A name is not a number: {why}.{more}",
         candidates=tuple(Candidate(model=model, characters=(), why=why) for model in named[:MOST_SHOWN]),
-    )  # fmt: skip
+    )
 
 
-def _several(found: list[Candidate]) -> Identification:
-    shown = found[:MOST_SHOWN]
+def _several(candidates: list[Candidate]) -> Identification:
+    shown = candidates[:MOST_SHOWN]
     names = ", ".join(candidate.model.full_name for candidate in shown)
-    more = f" and {len(found) - len(shown)} more" if len(found) > len(shown) else ""
+    more = f" and {len(candidates) - len(shown)} more" if len(candidates) > len(shown) else ""
     return Identification(
         verdict=Verdict.AMBIGUOUS,
         candidates=tuple(shown),
@@ -211,34 +233,36 @@ def _several(found: list[Candidate]) -> Identification:
     )
 
 
-def _unique(found: Iterable[Candidate]) -> list[Candidate]:
+def _unique(candidates: Iterable[Candidate]) -> list[Candidate]:
     """One candidate for each model, the first."""
-    return list({candidate.model.id: candidate for candidate in reversed(list(found))}.values())[::-1]
+    return list({candidate.model.id: candidate for candidate in reversed(list(candidates))}.values())[::-1]
 
 
-def _candidate(read: str, one: Numbered, *, exact: bool) -> Candidate:
-    number = plain(one.pattern.text)
+def _candidate(read: str, numbered: Numbered, *, exact: bool) -> Candidate:
+    number = plain(numbered.pattern.text)
     characters = tuple(
         Character(
             text=c, significant=i < len(number), doubtful=not exact and i < len(number) and c != number[i]
         )
         for i, c in enumerate(read)
     )
-    said = [f"“{number}” decides: {one.model.full_name}."]
+    said = [f"“{number}” decides: {numbered.model.full_name}."]
     ignored = read[len(number) :]
     if ignored:
-        said.append(f"“{ignored}” is ignored ({one.pattern.rest or 'no meaning for the screen'}).")
+        said.append(f"“{ignored}” is ignored ({numbered.pattern.rest or 'no meaning for the screen'}).")
     if not exact:
         doubts = ", ".join(f"“{c.text}” may be “{number[i]}”" for i, c in enumerate(characters) if c.doubtful)
         said.append(f"Check these on the label: {doubts}.")
-    return Candidate(model=one.model, characters=characters, why=" ".join(said))
+    return Candidate(model=numbered.model, characters=characters, why=" ".join(said))
 
 
 # -- one or two characters misread ----------------------------------------------------------
 
 
 def _meant(size: int, kind: NumberKind, read: str) -> list[str]:
-    """The part of a reading that may be a number of this length: all of it, or its beginning give or take one."""
+    """The part of a reading that may be a number of this length: all of it, or its beginning give or take
+    one.
+    """
     return [read] if kind is NumberKind.EXACT else [read[: size + more] for more in (0, -1, 1)]
 
 
@@ -251,37 +275,34 @@ def _distance(read: str, pattern: NumberPattern) -> tuple[int, str]:
             (OSA.distance(fold(part), fold(number), score_cutoff=limit), part)
             for part in _meant(len(number), pattern.kind, read)
         ),
-        key=lambda found: found[0],
+        key=lambda word: word[0],
     )
 
 
 def _close(read: str, index: NumberIndex, most: int = 2) -> list[Numbered]:
     """Numbers at most `most` edits from a reading, nearest first, as far as their lengths allow."""
     folded = fold(read)
-    found: set[str] = set()
+    close_numbers: set[str] = set()
     for kind, sizes in index.near.items():
         for size, numbers in sizes.items():
-            # a beginning that is one character longer or shorter is at most one edit nearer than the plain one
+            # a beginning that is one character longer or shorter is at most one edit nearer than the plain
+            # one
             part, slack = (folded, 0) if kind is NumberKind.EXACT else (folded[:size], 1)
             limit = min(most, edits_allowed("#" * size)) + slack
             if abs(len(part) - size) <= limit:
                 # rapidfuzz compares the part with all numbers of this length at once
                 near = process.extract(part, numbers, scorer=OSA.distance, score_cutoff=limit, limit=None)
-                found.update(number for number, _, _ in near)
-    close = [(_distance(read, one.pattern)[0], one) for number in found for one in index.folded[number]]
-    return [
-        one
-        for edits, one in sorted(
-            close, key=lambda pair: (pair[0], pair[1].model.full_name, pair[1].pattern.text)
-        )
-        if edits <= min(most, edits_allowed(plain(one.pattern.text)))
-    ]
+                close_numbers.update(number for number, _, _ in near)
+    numbered = [hit for number in close_numbers for hit in index.folded[number]]
+    close = [(_distance(read, hit.pattern)[0], hit) for hit in numbered]
+    close.sort(key=lambda pair: (pair[0], pair[1].model.full_name, pair[1].pattern.text))
+    return [hit for edits, hit in close if edits <= min(most, edits_allowed(plain(hit.pattern.text)))]
 
 
-def _near_candidate(read: str, one: Numbered) -> Candidate | None:
+def _near_candidate(read: str, numbered: Numbered) -> Candidate | None:
     """A candidate that is one or two edits away; never more than a suggestion."""
-    number = plain(one.pattern.text)
-    edits, part = _distance(read, one.pattern)
+    number = plain(numbered.pattern.text)
+    edits, part = _distance(read, numbered.pattern)
     if not 0 < edits <= edits_allowed(number):
         return None
     # a character that is missing is in doubt where it is missed: at its neighbour
@@ -296,17 +317,23 @@ def _near_candidate(read: str, one: Numbered) -> Candidate | None:
     )
     apart = "one character" if edits == 1 else f"{edits} characters"
     return Candidate(
-        model=one.model, characters=characters,
-        why=f"“{part}” is {apart} away from “{number}” of the {one.model.full_name}: check the marked ones on the label.",
-    )  # fmt: skip
+        model=numbered.model,
+        characters=characters,
+        why=(
+            f"“{part}” is {apart} away from “{number}” of the {numbered.model.full_name}: check the marked "
+            "ones on the label."
+        ),
+    )
 
 
 def _beware(read: str, sure: Known, index: NumberIndex) -> str:
-    """Other models whose number is one look-alike or one edit away: a sure reading says whom not to mix it up with."""
+    """Other models whose number is one look-alike or one edit away: a sure reading says whom not to mix it up
+    with.
+    """
     others = {
-        f"{one.model.full_name} (“{plain(one.pattern.text)}”)"
-        for one in [*_hits(fold(read), index.folded), *_close(read, index, most=1)]
-        if one.model.id != sure.id
+        f"{hit.model.full_name} (“{plain(hit.pattern.text)}”)"
+        for hit in [*_hits(fold(read), index.folded), *_close(read, index, most=1)]
+        if hit.model.id != sure.id
     }
     if not others:
         return ""
@@ -329,42 +356,44 @@ class Collision:
 
 
 def collisions(numbers: Iterable[Numbered]) -> list[Collision]:
-    """Every pair of numbers in the catalogue that can be mixed up: look-alikes, one edit apart, one beginning the other.
+    """Every pair of numbers in the catalogue that can be mixed up: look-alikes, one edit apart, one beginning
+    the other.
 
-    Numbers that share a deletion of one character are the only ones that can be one edit apart, so only those are
+    Numbers that share a deletion of one character are the only ones that can be one edit apart, so only those
+    are
     compared: the work grows with the numbers, not with their pairs.
     """
     buckets: dict[str, list[Numbered]] = {}
     every = list(numbers)
-    for one in every:
-        folded = fold(one.pattern.text)
+    for match in every:
+        folded = fold(match.pattern.text)
         shorter = (
             {folded[:i] + folded[i + 1 :] for i in range(len(folded))} if edits_allowed(folded) else set()
         )
         for key in {folded, *shorter}:
-            buckets.setdefault(key, []).append(one)
+            buckets.setdefault(key, []).append(match)
     pairs = itertools.chain(
         (pair for bucket in buckets.values() for pair in itertools.combinations(bucket, 2)), _begun(every)
     )
-    found = {
+    mixed_up = {
         collision
         for one, other in pairs
         if one.model.id != other.model.id and (collision := _collision(one, other))
     }
-    return sorted(found, key=lambda one: (one.first, one.second, one.models))
+    return sorted(mixed_up, key=lambda hit: (hit.first, hit.second, hit.models))
 
 
 def _begun(numbers: Sequence[Numbered]) -> list[tuple[Numbered, Numbered]]:
     """Pairs where one model's prefix is how another's number begins."""
     prefixes: dict[str, list[Numbered]] = {}
-    for one in numbers:
-        if one.pattern.kind is NumberKind.PREFIX:
-            prefixes.setdefault(plain(one.pattern.text), []).append(one)
+    for number in numbers:
+        if number.pattern.kind is NumberKind.PREFIX:
+            prefixes.setdefault(plain(number.pattern.text), []).append(number)
     return [
-        (begins, one)
-        for one in numbers
-        for size in range(1, len(plain(one.pattern.text)))
-        for begins in prefixes.get(plain(one.pattern.text)[:size], ())
+        (begins, number)
+        for number in numbers
+        for size in range(1, len(plain(number.pattern.text)))
+        for begins in prefixes.get(plain(number.pattern.text)[:size], ())
     ]
 
 
@@ -374,11 +403,15 @@ def _collision(one: Numbered, other: Numbered) -> Collision | None:
         key=lambda pair: (pair[0], pair[1].model.id),
     )
     how = (
-        "the same number" if first == second
-        else "one begins like the other" if second.startswith(first) and one.pattern.kind is NumberKind.PREFIX
-        else "look alike when the label is faint" if fold(first) == fold(second)
-        else "one character apart" if OSA.distance(fold(first), fold(second)) == 1
+        "the same number"
+        if first == second
+        else "one begins like the other"
+        if second.startswith(first) and one.pattern.kind is NumberKind.PREFIX
+        else "look alike when the label is faint"
+        if fold(first) == fold(second)
+        else "one character apart"
+        if OSA.distance(fold(first), fold(second)) == 1
         else ""
-    )  # fmt: skip
+    )
     models = (one.model.full_name, other.model.full_name)
     return Collision(first=first, second=second, models=models, how=how) if how else None

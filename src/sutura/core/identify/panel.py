@@ -8,7 +8,9 @@ from dataclasses import dataclass
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Timing:
-    """One detailed timing: pixels, refresh in Hz, and the picture size it states in mm (which may be nonsense)."""
+    """One detailed timing: pixels, refresh in Hz, and the picture size it states in mm (which may be
+    nonsense).
+    """
 
     width: int
     height: int
@@ -21,7 +23,9 @@ class Timing:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Panel:
-    """What a panel says of itself. None or empty = not said. `warnings` tell what was wrong with the bytes."""
+    """What a panel says of itself. None or empty = not said. `warnings` tell what was wrong with the
+    bytes.
+    """
 
     maker: str
     product: int
@@ -58,7 +62,9 @@ class Panel:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class PanelSize:
-    """The picture's size in mm, give or take `doubt_mm` each way; diagonal in inches and density with their doubt."""
+    """The picture's size in mm, give or take `doubt_mm` each way; diagonal in inches and density with their
+    doubt.
+    """
 
     width_mm: float
     height_mm: float
@@ -108,7 +114,12 @@ def _size(panel: Panel, size: tuple[float, float], doubt_mm: float, says: str) -
     timing = panel.preferred
     pixels = math.hypot(timing.width, timing.height) if timing else None
     return PanelSize(
-        width_mm=size[0], height_mm=size[1], doubt_mm=doubt_mm, says=says, diagonal_in=diagonal / MM_PER_INCH,
-        diagonal_doubt_in=diagonal_doubt / MM_PER_INCH, density_ppi=pixels / diagonal * MM_PER_INCH if pixels else None,
+        width_mm=size[0],
+        height_mm=size[1],
+        doubt_mm=doubt_mm,
+        says=says,
+        diagonal_in=diagonal / MM_PER_INCH,
+        diagonal_doubt_in=diagonal_doubt / MM_PER_INCH,
+        density_ppi=pixels / diagonal * MM_PER_INCH if pixels else None,
         density_doubt_ppi=pixels / diagonal * MM_PER_INCH * diagonal_doubt / diagonal if pixels else None,
-    )  # fmt: skip
+    )

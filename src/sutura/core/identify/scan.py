@@ -1,4 +1,6 @@
-"""What a scan or a typed line is: a job, a part, an article number, an IMEI, a panel label, a serial or model number."""
+"""What a scan or a typed line is: a job, a part, an article number, an IMEI, a panel label, a serial or model
+number.
+"""
 
 from __future__ import annotations
 
@@ -34,16 +36,26 @@ class Scan:
 
 # Application identifiers a shop meets on a box, in its words (GS1 General Specifications, from memory: sure).
 _GS1_WORDS = {
-    "00": "shipping unit", "10": "lot", "11": "made on", "13": "packed on", "15": "best before", "17": "expires on",
-    "20": "variant", "21": "serial number", "30": "count", "37": "count", "240": "maker's number",
-}  # fmt: skip
+    "00": "shipping unit",
+    "10": "lot",
+    "11": "made on",
+    "13": "packed on",
+    "15": "best before",
+    "17": "expires on",
+    "20": "variant",
+    "21": "serial number",
+    "30": "count",
+    "37": "count",
+    "240": "maker's number",
+}
 _GS1_START = ("(", "]C1", "\x1d")
 
 
 def read_scan(text: str) -> Scan:
     """Understand what was scanned or typed (rule identify.scan).
 
-    Refuses an IMEI, a job code and a GS1-128 code whose check digits do not agree. A number as long as an article
+    Refuses an IMEI, a job code and a GS1-128 code whose check digits do not agree. A number as long as an
+    article
     number whose check digit is wrong may be a serial number: it is read as a number, and the note says so.
 
     >>> read_scan("6291041500213").kind
@@ -59,7 +71,10 @@ def read_scan(text: str) -> Scan:
         if ean.is_valid(digits):
             return Scan(kind=Scanned.ARTICLE, value=digits)
         should = ean.calc_check_digit(digits[:-1])
-        note = f"not an article number: its last digit would be {should}, so one digit is wrong or it is another number"
+        note = (
+            f"not an article number: its last digit would be {should}, so one digit is wrong or it is "
+            "another number"
+        )
         return Scan(kind=Scanned.NUMBER, value=tidy, notes=(note,))
     if tidy.upper().startswith("P-"):
         return Scan(kind=Scanned.PART, value=tidy.upper())
@@ -78,14 +93,14 @@ def _gs1(text: str) -> Scan:
     except (ValidationError, ValueError, ArithmeticError):
         # the library lets a date that is none, or a quantity that is none, through as it finds them
         read = {}
-    found = {str(ai): str(value) for ai, value in read.items()}
-    if not found or "" in found.values() or any("\x1d" in value for value in found.values()):
+    fields = {str(ai): str(value) for ai, value in read.items()}
+    if not fields or "" in fields.values() or any("\x1d" in value for value in fields.values()):
         raise Invalid("scan", text, "scan it again: it is no whole GS1-128 code, or a digit is wrong")
-    article = found.pop("01", "") or found.pop("02", "")
-    notes = tuple(f"{_GS1_WORDS.get(ai, f'({ai})')} {value}" for ai, value in found.items())
+    article = fields.pop("01", "") or fields.pop("02", "")
+    notes = tuple(f"{_GS1_WORDS.get(ai, f'({ai})')} {value}" for ai, value in fields.items())
     if article:
         return Scan(kind=Scanned.ARTICLE, value=article, notes=notes)
-    return Scan(kind=Scanned.NUMBER, value=next(iter(found.values()), text), notes=notes)
+    return Scan(kind=Scanned.NUMBER, value=next(iter(fields.values()), text), notes=notes)
 
 
 def check_imei(text: str) -> str:
@@ -116,7 +131,9 @@ class LabelPattern:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class PanelLabel:
-    """A printed number taken apart: what part it is, and which edition. `revision` is empty when it was not printed."""
+    """A printed number taken apart: what part it is, and which edition. `revision` is empty when it was not
+    printed.
+    """
 
     maker: str
     base: str
@@ -125,14 +142,17 @@ class PanelLabel:
 
 
 def read_label(text: str, patterns: Sequence[LabelPattern]) -> PanelLabel | None:
-    """Take a printed panel number apart by the first pattern it has, the one that says most first; None when it has none.
+    """Take a printed panel number apart by the first pattern it has, the one that says most first; None when
+    it has none.
 
     >>> heron = LabelPattern(maker="Fennick", base="HF-##", revision="-R#", says="edition")
     >>> read_label("hf 70 r2", [heron]).base, read_label("HF-70", [heron]).revision
     ('HF70', '')
     """
     read = plain(text)
-    for pattern in sorted(patterns, key=lambda one: -sum(c.isalnum() for c in one.base + one.revision)):
+    for pattern in sorted(
+        patterns, key=lambda pattern: -sum(c.isalnum() for c in pattern.base + pattern.revision)
+    ):
         base, revision = _signs(pattern.base), _signs(pattern.revision)
         if _has(read, base + revision):
             return PanelLabel(

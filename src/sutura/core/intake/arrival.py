@@ -7,7 +7,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from enum import StrEnum
 
-from sutura.core.catalogue import Function, Model
+from sutura.core.catalogue.model import Function, Model
 from sutura.core.errors import Invalid
 from sutura.core.values import COMMON, FunctionResult, Outcome, Rule
 
@@ -45,15 +45,37 @@ class Channel(StrEnum):
 
 
 RULES = (
-    Rule(id="intake.not-testable", capability="intake",
-         says="A function that cannot be tested is recorded as not testable, with the reason; it is neither fine nor broken.", source=COMMON),
-    Rule(id="intake.no-passcode", capability="intake",
-         says="No passcode is ever written down: the customer enters it, or the test is marked not testable.", source=COMMON),
-    Rule(id="intake.parcel", capability="intake",
-         says="A device that came by mail has the condition of its parcel and the address it goes back to.", source=COMMON),
-    Rule(id="intake.again", capability="intake",
-         says="Until the device is opened, what could not be tested on arrival may be tried again, such as after charging; both answers stay, the later one counts.", source=COMMON),
-)  # fmt: skip
+    Rule(
+        id="intake.not-testable",
+        capability="intake",
+        says=(
+            "A function that cannot be tested is recorded as not testable, with the reason; it is "
+            "neither fine nor broken."
+        ),
+        source=COMMON,
+    ),
+    Rule(
+        id="intake.no-passcode",
+        capability="intake",
+        says="No passcode is ever written down: the customer enters it, or the test is marked not testable.",
+        source=COMMON,
+    ),
+    Rule(
+        id="intake.parcel",
+        capability="intake",
+        says="A device that came by mail has the condition of its parcel and the address it goes back to.",
+        source=COMMON,
+    ),
+    Rule(
+        id="intake.again",
+        capability="intake",
+        says=(
+            "Until the device is opened, what could not be tested on arrival may be tried again, such "
+            "as after charging; both answers stay, the later one counts."
+        ),
+        source=COMMON,
+    ),
+)
 
 
 def check_functions(
@@ -63,7 +85,7 @@ def check_functions(
 
     Each function of the model is answered; faulty and not testable say how or why.
     """
-    found: list[FunctionResult] = []
+    answered: list[FunctionResult] = []
     problems: list[Invalid] = []
     for function in model.functions:
         outcome, reason = results.get(function.id, ("", ""))
@@ -76,25 +98,26 @@ def check_functions(
             what = "how it is faulty" if outcome == Outcome.FAULTY else "why it cannot be tested"
             problems.append(Invalid(place, "", f"write {what} ({function.name})"))
         else:
-            found.append(
+            answered.append(
                 FunctionResult(function=function.id, outcome=Outcome(outcome), reason=reason.strip())
             )
-    return found, problems
+    return answered, problems
 
 
 def untested(model: Model, baseline: Mapping[str, FunctionResult]) -> list[Function]:
     """What could not be tested on arrival, and may be tried again."""
     return [
-        one
-        for one in model.functions
-        if one.id in baseline and baseline[one.id].outcome is Outcome.NOT_TESTABLE
+        function
+        for function in model.functions
+        if function.id in baseline and baseline[function.id].outcome is Outcome.NOT_TESTABLE
     ]
 
 
 def check_again(
     model: Model, before: Mapping[str, FunctionResult], answers: Mapping[str, tuple[str, str]]
 ) -> tuple[list[FunctionResult], list[Invalid]]:
-    """What was tried again of what could not be tested, by rule intake.again; an empty answer leaves it as it was.
+    """What was tried again of what could not be tested, by rule intake.again; an empty answer leaves it as it
+    was.
 
     Only functions that were not testable may change: what worked or failed on arrival stays.
     """
@@ -133,15 +156,18 @@ class Photo:
 # more photos than this are not looked at again; the shop's, no source
 MOST_PHOTOS = 12
 DATA_STATES: Mapping[str, str] = {
-    "backed_up": "backed up by the customer", "declines": "the customer declines a backup", "none": "nothing on it that matters",
-}  # fmt: skip
+    "backed_up": "backed up by the customer",
+    "declines": "the customer declines a backup",
+    "none": "nothing on it that matters",
+}
 PARCEL_STATES = ("whole", "dented", "torn", "wet", "opened")
 # what an intake says of how a device came, besides what is drawn and tested
 ARRIVAL_FIELDS = ("data", "parcel_number", "parcel_state", "return_address")
 
 
 def check_arrival(channel: str, said: Mapping[str, str]) -> list[Invalid]:
-    """How it came: what happens to the data, and for a parcel its number, its condition and where it goes back to.
+    """How it came: what happens to the data, and for a parcel its number, its condition and where it goes
+    back to.
 
     A passcode is never asked for and never kept (rule intake.no-passcode).
     """
@@ -208,14 +234,16 @@ def check_consent_text(name: str, text: str) -> list[Invalid]:
 
 
 def is_overtaken(kept: Mapping[str, Sequence[str]], sent: Mapping[str, Sequence[str]]) -> bool:
-    """True when a later sending of the same page was kept already: the network delivered them the wrong way round."""
+    """True when a later sending of the same page was kept already: the network delivered them the wrong way
+    round.
+    """
 
     def last(fields: Mapping[str, Sequence[str]], name: str) -> str:
         return next(reversed(fields.get(name, ())), "")
 
     same_page = last(kept, "page") != "" and last(kept, "page") == last(sent, "page")
     numbers = [last(fields, "seq") for fields in (kept, sent)]
-    return same_page and all(one.isdecimal() for one in numbers) and int(numbers[1]) < int(numbers[0])
+    return same_page and all(number.isdecimal() for number in numbers) and int(numbers[1]) < int(numbers[0])
 
 
 def check_customer(name: str, phone: str, email: str) -> list[Invalid]:

@@ -1,4 +1,6 @@
-"""Customers: their phone numbers in one form, records that may be the same person, what is left when one is erased."""
+"""Customers: their phone numbers in one form, records that may be the same person, what is left when one is
+erased.
+"""
 
 from __future__ import annotations
 
@@ -12,12 +14,25 @@ ERASED = "erased"
 SAME_DIGITS = 8
 
 RULES = (
-    Rule(id="intake.same-customer", capability="intake",
-         says=f"Records with the same email, or phone numbers that end in the same {SAME_DIGITS} digits, or the same name, may be one person: it is suggested, and a person decides.",
-         source=COMMON),
-    Rule(id="intake.erase", capability="intake",
-         says="An erased customer leaves no name, number, address, serial number or photo; the figures of the jobs stay.", source=COMMON),
-)  # fmt: skip
+    Rule(
+        id="intake.same-customer",
+        capability="intake",
+        says=(
+            f"Records with the same email, or phone numbers that end in the same {SAME_DIGITS} digits, "
+            "or the same name, may be one person: it is suggested, and a person decides."
+        ),
+        source=COMMON,
+    ),
+    Rule(
+        id="intake.erase",
+        capability="intake",
+        says=(
+            "An erased customer leaves no name, number, address, serial number or photo; the figures "
+            "of the jobs stay."
+        ),
+        source=COMMON,
+    ),
+)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -43,8 +58,8 @@ def plain_phone(text: str) -> str:
         tidy = "+" + tidy[2:]
     if tidy.startswith("+"):
         try:
-            found = phonenumbers.parse(tidy, None)
-            return phonenumbers.format_number(found, phonenumbers.PhoneNumberFormat.E164).lstrip("+")
+            number = phonenumbers.parse(tidy, None)
+            return phonenumbers.format_number(number, phonenumbers.PhoneNumberFormat.E164).lstrip("+")
         except phonenumbers.NumberParseException:
             pass
     return "".join(c for c in tidy if c in "0123456789")
@@ -52,12 +67,12 @@ def plain_phone(text: str) -> str:
 
 def may_be_same(one: Contact, others: Sequence[Contact]) -> list[tuple[Contact, str]]:
     """Records that may be the same person as one, and why (rule intake.same-customer); never decided here."""
-    found = []
+    pairs = []
     for other in others:
         why = _why_same(one, other)
         if other.id != one.id and why:
-            found.append((other, why))
-    return found
+            pairs.append((other, why))
+    return pairs
 
 
 def _why_same(one: Contact, other: Contact) -> str:

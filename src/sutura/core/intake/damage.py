@@ -1,6 +1,7 @@
 """What the drawing says: how much is broken, where it can still be held, where and how deep it may be opened.
 
-All lengths in mm on the front, from the top left corner of the outline. A face is never opened deeper than its catalogue says.
+All lengths in mm on the front, from the top left corner of the outline. A face is never opened deeper than
+its catalogue says.
 """
 
 from __future__ import annotations
@@ -12,7 +13,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from enum import StrEnum
 
-from sutura.core.catalogue import EDGES, Face
+from sutura.core.catalogue.model import EDGES, Face
 from sutura.core.errors import Invalid
 from sutura.core.intake.marks import KINDS, Mark, MarkKind, Shape, Side, reached_edges
 from sutura.core.maths import plane
@@ -29,25 +30,63 @@ CUP_MARGIN_MM = 1.0
 CUP_BAND_MM = 62.0
 CORNER_MM = 12.0
 HIGH_SHARE, SOME_SHARE = 0.35, 0.08
-# A usual opening edge is given up for another one only when it is this much more broken. The shop's, no source.
+# A usual opening edge is given up for another one only when it is this much more broken. The shop's, no
+# source.
 HABIT = 0.3
 
 RULES = (
-    Rule(id="intake.inside", capability="intake", says="A mark lies on the face, within its outline.", source=COMMON),
-    Rule(id="intake.glass-caution", capability="intake",
-         says="Any crack or impact calls for eye protection, gloves and tape at the opening steps.", source=COMMON),
-    Rule(id="intake.circle", capability="intake",
-         says="A suction cup needs unbroken glass: the largest circle that touches no crack, no missing glass and no opening, with whole glass all the way to the edge, decides which cup holds there.",
-         source="common practice, no source; largest inscribed circle by shapely (library)"),
-    Rule(id="intake.entry", capability="intake",
-         says="It is opened at its usual edge unless another one is far less broken; never at an edge where no pick may go. Where no cup holds, a gap that is there already is the start, else a chip, else tape and a thin blade.",
-         source=COMMON),
-    Rule(id="intake.depth", capability="intake",
-         says="A pick goes no deeper than the edge allows, less at a keep-out, and never as far as a sensor or camera behind the edge.", source=COMMON),
-    Rule(id="intake.loose", capability="intake",
-         says=f"Glass is loose when some is missing or more than {HIGH_SHARE:.0%} of it lies within {NEAR_EDGE_MM:g} mm of damage; it may be from {SOME_SHARE:.0%} on, or where a crack reaches an edge.",
-         source="common practice, no source; the shares are the shop's"),
-)  # fmt: skip
+    Rule(
+        id="intake.inside",
+        capability="intake",
+        says="A mark lies on the face, within its outline.",
+        source=COMMON,
+    ),
+    Rule(
+        id="intake.glass-caution",
+        capability="intake",
+        says="Any crack or impact calls for eye protection, gloves and tape at the opening steps.",
+        source=COMMON,
+    ),
+    Rule(
+        id="intake.circle",
+        capability="intake",
+        says=(
+            "A suction cup needs unbroken glass: the largest circle that touches no crack, no missing "
+            "glass and no opening, with whole glass all the way to the edge, decides which cup holds "
+            "there."
+        ),
+        source="common practice, no source; largest inscribed circle by shapely (library)",
+    ),
+    Rule(
+        id="intake.entry",
+        capability="intake",
+        says=(
+            "It is opened at its usual edge unless another one is far less broken; never at an edge "
+            "where no pick may go. Where no cup holds, a gap that is there already is the start, else "
+            "a chip, else tape and a thin blade."
+        ),
+        source=COMMON,
+    ),
+    Rule(
+        id="intake.depth",
+        capability="intake",
+        says=(
+            "A pick goes no deeper than the edge allows, less at a keep-out, and never as far as a "
+            "sensor or camera behind the edge."
+        ),
+        source=COMMON,
+    ),
+    Rule(
+        id="intake.loose",
+        capability="intake",
+        says=(
+            f"Glass is loose when some is missing or more than {HIGH_SHARE:.0%} of it lies within "
+            f"{NEAR_EDGE_MM:g} mm of damage; it may be from {SOME_SHARE:.0%} on, or where a crack "
+            "reaches an edge."
+        ),
+        source="common practice, no source; the shares are the shop's",
+    ),
+)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -75,11 +114,13 @@ def read_damage(marks: Sequence[Mark], face: Face) -> DamageReading:
             f"; damage reaches the {', '.join(edges)} edge{'s' if len(edges) > 1 else ''}" if edges else ""
         )
         said.append(
-            f"{_count(len(impacts), 'impact')}, {_count(len(cracks), 'crack')}, {crack_mm:.0f} mm of crack{reach}."
+            f"{_count(len(impacts), 'impact')}, {_count(len(cracks), 'crack')}, {crack_mm:.0f} mm "
+            f"of crack{reach}."
         )
         if face.opening_edge in edges:
             said.append(
-                f"The {face.opening_edge} edge, where it is usually opened, is broken: tape it before the cup."
+                f"The {face.opening_edge} edge, where it is usually opened, is broken: tape it "
+                "before the cup."
             )
     others = [
         mark for mark in marks if mark.kind not in (MarkKind.CRACK, MarkKind.IMPACT) or not mark.breaks_glass
@@ -87,9 +128,13 @@ def read_damage(marks: Sequence[Mark], face: Face) -> DamageReading:
     if others:
         said.append(f"Also: {'; '.join(mark.label for mark in others)}.")
     return DamageReading(
-        impacts=len(impacts), cracks=len(cracks), crack_mm=crack_mm, edges=tuple(edges),
-        cautions=("glass",) if glass else (), says=" ".join(said) or "No damage drawn.",
-    )  # fmt: skip
+        impacts=len(impacts),
+        cracks=len(cracks),
+        crack_mm=crack_mm,
+        edges=tuple(edges),
+        cautions=("glass",) if glass else (),
+        says=" ".join(said) or "No damage drawn.",
+    )
 
 
 def _count(number: int, noun: str) -> str:
@@ -118,7 +163,9 @@ class Start(StrEnum):
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Stretch:
-    """A part of an edge with the depth limit of a pick there, and why. Along the edge from its left or top end."""
+    """A part of an edge with the depth limit of a pick there, and why. Along the edge from its left or top
+    end.
+    """
 
     start_mm: float
     end_mm: float
@@ -128,7 +175,8 @@ class Stretch:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class EdgeReading:
-    """One edge: how much of it is near damage (0 to 1), the largest unbroken circle from which a cup still lifts it, and
+    """One edge: how much of it is near damage (0 to 1), the largest unbroken circle from which a cup still
+    lifts it, and
     its depth limits from end to end."""
 
     edge: str
@@ -173,7 +221,9 @@ class OpeningPlan:
 
 
 def plan_opening(marks: Sequence[Mark], face: Face, cups_mm: Sequence[int] = CUPS_MM) -> OpeningPlan:
-    """The opening plan of a face with its marks (rules intake.circle, intake.entry, intake.depth, intake.loose)."""
+    """The opening plan of a face with its marks (rules intake.circle, intake.entry, intake.depth,
+    intake.loose).
+    """
     glass = [mark for mark in marks if mark.breaks_glass]
     damage, near = _broken(glass, face)
     pane = plane.rounded(face.glass, face.corner_mm)
@@ -184,12 +234,23 @@ def plan_opening(marks: Sequence[Mark], face: Face, cups_mm: Sequence[int] = CUP
     loose = _loose(glass, share, bool(reached_edges(glass, face, 1.0)))
     order = _order(entry_edge, edges) if entry_edge else ()
     plan = OpeningPlan(
-        share_near=share, crack_mm=sum(length(m.points) for m in glass if m.kind is MarkKind.CRACK), loose=loose,
-        edges=edges, corners=_corners(near, face), largest=plane.largest_circle(tight.difference(damage) if glass else tight),
-        near_opening=next(one.circle for one in edges if one.edge == face.opening_edge), start=start, entry_edge=entry_edge, entry=entry, cup=cup, order=order,
-        not_cut=tuple(one.edge for one in edges if not one.allowed), protect=_protect(loose), says=(),
+        share_near=share,
+        crack_mm=sum(length(m.points) for m in glass if m.kind is MarkKind.CRACK),
+        loose=loose,
+        edges=edges,
+        corners=_corners(near, face),
+        largest=plane.largest_circle(tight.difference(damage) if glass else tight),
+        near_opening=next(edge.circle for edge in edges if edge.edge == face.opening_edge),
+        start=start,
+        entry_edge=entry_edge,
+        entry=entry,
+        cup=cup,
+        order=order,
+        not_cut=tuple(edge.edge for edge in edges if not edge.allowed),
+        protect=_protect(loose),
+        says=(),
         unknown=_unknown(face),
-    )  # fmt: skip
+    )
     return _with_words(plan, face)
 
 
@@ -261,8 +322,11 @@ def _inset(edge: str, box: Box, face: Face) -> float:
 def point_inset(edge: str, point: Point, face: Face) -> float:
     """How far a point lies in from an edge, in mm."""
     return {
-        "top": point.y, "left": point.x, "bottom": face.height_mm - point.y, "right": face.width_mm - point.x,
-    }[edge]  # fmt: skip
+        "top": point.y,
+        "left": point.x,
+        "bottom": face.height_mm - point.y,
+        "right": face.width_mm - point.x,
+    }[edge]
 
 
 def _span(edge: str, box: Box) -> tuple[float, float]:
@@ -275,7 +339,8 @@ def _band_mm(edge: str, face: Face) -> float:
 
 
 def _read_edge(edge: str, face: Face, near: Nearness, tight: Region) -> EdgeReading:
-    # a shard behind a crack comes out by itself and lifts no edge: only glass that is whole all the way to the edge counts
+    # a shard behind a crack comes out by itself and lifts no edge: only glass that is whole all the way to
+    # the edge counts
     reach = plane.steps(edge, near.open_depth(edge, _band_mm(edge, face)), face.outline)
     circle = plane.largest_circle(tight.intersection(reach), tolerance_mm=0.2)
     return EdgeReading(
@@ -284,7 +349,9 @@ def _read_edge(edge: str, face: Face, near: Nearness, tight: Region) -> EdgeRead
 
 
 def depth_limits(edge: str, face: Face) -> tuple[Stretch, ...]:
-    """How deep a pick may go along an edge, from end to end, with the reason of each limit (rule intake.depth)."""
+    """How deep a pick may go along an edge, from end to end, with the reason of each limit (rule
+    intake.depth).
+    """
     base = face.edges[edge]
     limits = [(0.0, edge_length(edge, face), base.depth_mm, base.why)]
     limits += [
@@ -296,7 +363,7 @@ def depth_limits(edge: str, face: Face) -> tuple[Stretch, ...]:
             limits.append(
                 (*_span(edge, spot.box), math.floor(max(inset - 0.1, 0) * 10) / 10, f"{spot.name} behind it")
             )
-    cuts = sorted({min(max(at, 0.0), edge_length(edge, face)) for one in limits for at in one[:2]})
+    cuts = sorted({min(max(at, 0.0), edge_length(edge, face)) for limit in limits for at in limit[:2]})
     stretches: list[Stretch] = []
     for start, end in itertools.pairwise(cuts):
         depth, why = min(((d, w) for a, b, d, w in limits if a <= start and b >= end), key=lambda one: one[0])
@@ -308,14 +375,16 @@ def depth_limits(edge: str, face: Face) -> tuple[Stretch, ...]:
 
 def _corners(near: Nearness, face: Face) -> tuple[str, ...]:
     size = min(CORNER_MM, face.width_mm / 3, face.height_mm / 3)
-    found = []
+    corners = []
     for name, x, y in (
-        ("top left", 0.0, 0.0), ("top right", face.width_mm - size, 0.0), ("bottom right", face.width_mm - size, face.height_mm - size),
+        ("top left", 0.0, 0.0),
+        ("top right", face.width_mm - size, 0.0),
+        ("bottom right", face.width_mm - size, face.height_mm - size),
         ("bottom left", 0.0, face.height_mm - size),
-    ):  # fmt: skip
+    ):
         if near.touches(Box(x=x, y=y, width=size, height=size)):
-            found.append(name)
-    return tuple(found)
+            corners.append(name)
+    return tuple(corners)
 
 
 # -- where to start -------------------------------------------------------------------------
@@ -323,12 +392,14 @@ def _corners(near: Nearness, face: Face) -> tuple[str, ...]:
 
 def _start(
     edges: Sequence[EdgeReading], marks: Sequence[Mark], face: Face, cups_mm: Sequence[int]
-) -> tuple[Start, str, Cup | None, Point | None]:  # fmt: skip
-    """How and where the face is started: by a cup near the best edge, at a gap, at a chip, or with tape and a thin blade."""
-    allowed = [one for one in edges if one.allowed]
+) -> tuple[Start, str, Cup | None, Point | None]:
+    """How and where the face is started: by a cup near the best edge, at a gap, at a chip, or with tape and a
+    thin blade.
+    """
+    allowed = [edge for edge in edges if edge.allowed]
     if not allowed:
         return Start.NOWHERE, "", None, None
-    cups = {one.edge: _cup(one.edge, one.circle, cups_mm) for one in allowed}
+    cups = {edge_name.edge: _cup(edge_name.edge, edge_name.circle, cups_mm) for edge_name in allowed}
 
     def cost(one: EdgeReading) -> tuple[bool, float, int]:
         habit = 0.0 if one.edge == face.opening_edge else HABIT
@@ -339,25 +410,29 @@ def _start(
     if cup:
         return Start.CUP, best.edge, cup, _entry(best, _along(best.edge, cup.at), face)
     gaps = _gaps(marks, face)
-    for one in sorted(allowed, key=cost):
-        if one.edge in gaps:
-            return Start.GAP, one.edge, None, _entry(one, gaps[one.edge], face)
+    for edge_name in sorted(allowed, key=cost):
+        if edge_name.edge in gaps:
+            return Start.GAP, edge_name.edge, None, _entry(edge_name, gaps[edge_name.edge], face)
     chips = [
         point
         for mark in marks
         if mark.kind is MarkKind.MISSING and mark.breaks_glass
         for point in mark.points
     ]
-    for one in sorted(allowed, key=cost):
-        reachable = [(point_inset(one.edge, chip, face), _along(one.edge, chip)) for chip in chips]
+    for edge_name in sorted(allowed, key=cost):
+        reachable = [
+            (point_inset(edge_name.edge, chip, face), _along(edge_name.edge, chip)) for chip in chips
+        ]
         if reachable and min(reachable)[0] <= NEAR_EDGE_MM:
-            return Start.CHIP, one.edge, None, _entry(one, min(reachable)[1], face)
+            return Start.CHIP, edge_name.edge, None, _entry(edge_name, min(reachable)[1], face)
     return Start.BLADE, best.edge, None, _entry(best, edge_length(best.edge, face) / 2, face)
 
 
 def _gaps(marks: Sequence[Mark], face: Face) -> dict[str, float]:
-    """Where an edge stands open already, as far along it as the middle of its gap; the longest gap of each edge."""
-    found: dict[str, tuple[float, float]] = {}
+    """Where an edge stands open already, as far along it as the middle of its gap; the longest gap of each
+    edge.
+    """
+    gaps: dict[str, tuple[float, float]] = {}
     for mark in marks:
         if mark.kind is not MarkKind.GAP or mark.side is Side.BACK:
             continue
@@ -371,9 +446,9 @@ def _gaps(marks: Sequence[Mark], face: Face) -> dict[str, float]:
             if away > NEAR_EDGE_MM:
                 continue
         span = abs(along[1] - along[0])
-        if edge not in found or span > found[edge][0]:
-            found[edge] = (span, sum(along) / 2)
-    return {edge: middle for edge, (_, middle) in found.items()}
+        if edge not in gaps or span > gaps[edge][0]:
+            gaps[edge] = (span, sum(along) / 2)
+    return {edge: middle for edge, (_, middle) in gaps.items()}
 
 
 def _cup(edge: str, circle: Circle | None, cups_mm: Sequence[int]) -> Cup | None:
@@ -391,21 +466,23 @@ def _cup(edge: str, circle: Circle | None, cups_mm: Sequence[int]) -> Cup | None
 def _entry(reading: EdgeReading, wanted_mm: float, face: Face) -> Point:
     """The place on an edge nearest to the wanted one where a pick goes as deep as anywhere on that edge."""
     deepest = max(stretch.depth_mm for stretch in reading.stretches)
-    free = [one for one in reading.stretches if one.depth_mm == deepest]
+    free = [stretch for stretch in reading.stretches if stretch.depth_mm == deepest]
 
     def nearest(one: Stretch) -> float:
         margin = min(face.corner_mm, (one.end_mm - one.start_mm) / 2)
         return min(max(wanted_mm, one.start_mm + margin), one.end_mm - margin)
 
-    along = min((nearest(one) for one in free), key=lambda at: (abs(at - wanted_mm), at))
+    along = min((nearest(share) for share in free), key=lambda at: (abs(at - wanted_mm), at))
     return edge_point(reading.edge, along, 0, face)
 
 
 def _order(first: str, edges: Sequence[EdgeReading]) -> tuple[str, ...]:
-    """From the first edge to its neighbours, the freer one first, the far edge last; what may not be cut is left out."""
+    """From the first edge to its neighbours, the freer one first, the far edge last; what may not be cut is
+    left out.
+    """
     at = EDGES.index(first)
     beside = [EDGES[(at + 1) % 4], EDGES[(at - 1) % 4]]
-    reading = {one.edge: one for one in edges}
+    reading = {edge.edge: edge for edge in edges}
 
     def free_mm(edge: str) -> float:
         return sum((s.end_mm - s.start_mm) * s.depth_mm for s in reading[edge].stretches)
@@ -450,7 +527,8 @@ def _words(plan: OpeningPlan, face: Face) -> list[str]:
     said = []
     if plan.loose is not Loose.NO:
         said.append(
-            f"{plan.share_near:.0%} of the glass lies within {NEAR_EDGE_MM:g} mm of damage; it {_LOOSE_WORDS[plan.loose]}."
+            f"{plan.share_near:.0%} of the glass lies within {NEAR_EDGE_MM:g} mm of damage; it "
+            f"{_LOOSE_WORDS[plan.loose]}."
         )
     if plan.start is Start.NOWHERE:
         return [*said, "No edge allows a pick: it is not opened from the front."]
@@ -465,19 +543,21 @@ def _words(plan: OpeningPlan, face: Face) -> list[str]:
         said.append(f"No cup holds: start at the chip by the {plan.entry_edge} edge, tape the rest first.")
     else:
         said.append(
-            f"No cup holds: tape the glass, then a thin blade at the {plan.entry_edge} edge, or a cup on the tape."
+            f"No cup holds: tape the glass, then a thin blade at the {plan.entry_edge} edge, or a "
+            "cup on the tape."
         )
     if plan.entry_edge != face.opening_edge:
-        usual = next(one for one in plan.edges if one.edge == face.opening_edge)
+        usual = next(edge for edge in plan.edges if edge.edge == face.opening_edge)
         said.append(
-            f"Not at the {face.opening_edge} edge as usual: {usual.broken:.0%} of it is broken, or nothing holds there."
+            f"Not at the {face.opening_edge} edge as usual: {usual.broken:.0%} of it is broken, or "
+            "nothing holds there."
         )
     said.append(
         f"Order: {', '.join(plan.order)}."
         + (f" Never cut: {', '.join(plan.not_cut)}." if plan.not_cut else "")
     )
     for edge in plan.order:
-        reading = next(one for one in plan.edges if one.edge == edge)
+        reading = next(edge_plan for edge_plan in plan.edges if edge_plan.edge == edge)
         said += [f"{edge.capitalize()} edge: {limit}." for limit in _limits(reading)]
     return said
 
@@ -491,12 +571,12 @@ _LOOSE_WORDS = {
 
 def _limits(reading: EdgeReading) -> list[str]:
     """The limits of an edge in words, the usual one first, then the shorter stretches."""
-    longest = max(reading.stretches, key=lambda one: one.end_mm - one.start_mm)
+    longest = max(reading.stretches, key=lambda stretch: stretch.end_mm - stretch.start_mm)
     said = [f"{_depth(longest.depth_mm)} ({longest.why})"]
     said += [
-        f"{_depth(one.depth_mm)} from {one.start_mm:.0f} to {one.end_mm:.0f} mm ({one.why})"
-        for one in reading.stretches
-        if (one.depth_mm, one.why) != (longest.depth_mm, longest.why)
+        f"{_depth(stretch.depth_mm)} from {stretch.start_mm:.0f} to {stretch.end_mm:.0f} mm ({stretch.why})"
+        for stretch in reading.stretches
+        if (stretch.depth_mm, stretch.why) != (longest.depth_mm, longest.why)
     ]
     return said
 

@@ -1,4 +1,6 @@
-"""What is drawn on a device: the marks of its damage, in mm on its front, its back or one of its four edges."""
+"""What is drawn on a device: the marks of its damage, in mm on its front, its back or one of its four
+edges.
+"""
 
 from __future__ import annotations
 
@@ -7,7 +9,7 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from enum import StrEnum
 
-from sutura.core.catalogue import Face
+from sutura.core.catalogue.model import Face
 from sutura.core.errors import Invalid
 from sutura.core.maths.geometry import Box, Point, length, nearest_edge
 
@@ -41,7 +43,9 @@ class Shape(StrEnum):
 
 
 class Side(StrEnum):
-    """Where a mark is. On an edge x runs along it from its left or top end, y across it from the front side."""
+    """Where a mark is. On an edge x runs along it from its left or top end, y across it from the front
+    side.
+    """
 
     FRONT = "front"
     BACK = "back"
@@ -55,7 +59,8 @@ class Side(StrEnum):
         return self not in (Side.FRONT, Side.BACK)
 
 
-# An edge is drawn as a strip this wide whatever the device's thickness, so that a finger hits it; the shop's, no source.
+# An edge is drawn as a strip this wide whatever the device's thickness, so that a finger hits it; the shop's,
+# no source.
 EDGE_STRIP_MM = 10.0
 
 
@@ -89,9 +94,11 @@ KINDS: Mapping[MarkKind, KindFacts] = {
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Mark:
-    """One damage in mm from the top left corner of its side. `note` says more, such as what an indicator shows.
+    """One damage in mm from the top left corner of its side. `note` says more, such as what an indicator
+    shows.
 
-    `id` names it within its drawing, so that a photo can be of this very mark; empty on drawings made before there were any.
+    `id` names it within its drawing, so that a photo can be of this very mark; empty on drawings made before
+    there were any.
     """
 
     kind: MarkKind
@@ -140,8 +147,11 @@ def _place(mark: Mark) -> str:
 
 
 _LABELS: Mapping[Shape, Callable[[Mark], str]] = {
-    Shape.SPOT: _spot, Shape.LINE: _line, Shape.AREA: _area, Shape.PLACE: _place,
-}  # fmt: skip
+    Shape.SPOT: _spot,
+    Shape.LINE: _line,
+    Shape.AREA: _area,
+    Shape.PLACE: _place,
+}
 
 _POINTS: Mapping[Shape, tuple[int, int, str]] = {
     Shape.SPOT: (1, 1, "one point with its reach"),
@@ -190,7 +200,9 @@ def _problems(place: str, mark: Mark, face: Face) -> list[Invalid]:
 
 
 def side_box(side: Side, face: Face) -> Box:
-    """The room a side has for marks: the outline for front and back, a strip as long as the edge for an edge."""
+    """The room a side has for marks: the outline for front and back, a strip as long as the edge for an
+    edge.
+    """
     if not side.is_edge:
         return face.outline
     long_mm = face.width_mm if side in (Side.TOP, Side.BOTTOM) else face.height_mm

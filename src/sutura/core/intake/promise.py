@@ -1,4 +1,6 @@
-"""What can be promised: when the part is there, who is free, how long work and cure take – each with its reason."""
+"""What can be promised: when the part is there, who is free, how long work and cure take – each with its
+reason.
+"""
 
 from __future__ import annotations
 
@@ -11,12 +13,27 @@ from sutura.core.planning import spell_minutes
 from sutura.core.values import COMMON, Rule
 
 RULES = (
-    Rule(id="intake.promise", capability="intake",
-         says="The earliest promise is when the part is in hand, plus the work before it of whoever is ready soonest, their own time for this work (rule plan.promise), and the cure. Work of others that keeps its own promise all the same lets it pass (rule plan.queue). An earlier promise needs a reason.",
-         source=COMMON),
-    Rule(id="intake.promise-unsure", capability="intake",
-         says="Where no part that fits is known, or nobody is trained for the work, nothing sure can be promised: any promise needs its reason.", source=COMMON),
-)  # fmt: skip
+    Rule(
+        id="intake.promise",
+        capability="intake",
+        says=(
+            "The earliest promise is when the part is in hand, plus the work before it of whoever is "
+            "ready soonest, their own time for this work (rule plan.promise), and the cure. Work of "
+            "others that keeps its own promise all the same lets it pass (rule plan.queue). An earlier "
+            "promise needs a reason."
+        ),
+        source=COMMON,
+    ),
+    Rule(
+        id="intake.promise-unsure",
+        capability="intake",
+        says=(
+            "Where no part that fits is known, or nobody is trained for the work, nothing sure can be "
+            "promised: any promise needs its reason."
+        ),
+        source=COMMON,
+    ),
+)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -30,7 +47,9 @@ class PartSeen:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Hands:
-    """Someone trained for the work: their minutes for it, and the minutes of other work that must come first."""
+    """Someone trained for the work: their minutes for it, and the minutes of other work that must come
+    first.
+    """
 
     name: str
     minutes: int
@@ -53,14 +72,18 @@ class Promise:
 def earliest_promise(
     now: datetime, part: PartSeen | None, hands: Sequence[Hands], minutes: int, cure_minutes: int
 ) -> Promise:
-    """The earliest time that can be kept, rounded up to the next five minutes (rules intake.promise, intake.promise-unsure).
+    """The earliest time that can be kept, rounded up to the next five minutes (rules intake.promise,
+    intake.promise-unsure).
 
-    `minutes` is the work when nobody trained is known. A part that has to come leaves time for the work before it.
+    `minutes` is the work when nobody trained is known. A part that has to come leaves time for the work
+    before it.
     """
     doubts = []
     waits = timedelta(days=0 if part is None or part.free > 0 else part.lead_days)
     first = min(
-        hands, key=lambda one: ((0 if waits else one.before_minutes) + one.minutes, one.name), default=None
+        hands,
+        key=lambda hand: ((0 if waits else hand.before_minutes) + hand.minutes, hand.name),
+        default=None,
     )
     before = first.before_minutes if first and not waits else 0
     work = first.minutes if first else minutes
@@ -99,10 +122,14 @@ def check_promise(promised: datetime | None, reason: str, earliest: Promise) -> 
     if promised < earliest.at:
         return [
             Invalid(
-                "promise_at", f"{promised:%d.%m. %H:%M}",
-                f"the earliest that can be kept is {earliest.at:%d.%m. %H:%M}; promise that, or write why earlier is possible",
+                "promise_at",
+                f"{promised:%d.%m. %H:%M}",
+                (
+                    f"the earliest that can be kept is {earliest.at:%d.%m. %H:%M}; promise that, or "
+                    "write why earlier is possible"
+                ),
             )
-        ]  # fmt: skip
+        ]
     if not earliest.sure:
         accepts = f"write why this can be promised all the same. {' '.join(earliest.doubts)}"
         return [Invalid("promise_reason", "", accepts)]

@@ -4,25 +4,37 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 
-from sutura.core.catalogue import Function
-from sutura.core.intake.diagnosis import Diagnosis, Layer, Status
+from sutura.core.catalogue.model import Function
+from sutura.core.intake.diagnosis import Diagnosis
 from sutura.core.intake.marks import Mark, MarkKind, Side
+from sutura.core.intake.observations import Layer, Status
 from sutura.core.values import FunctionResult, Outcome
 
 _BREAKS = {
-    MarkKind.IMPACT: ("place where it was hit", "places where it was hit"), MarkKind.CRACK: ("crack", "cracks"),
+    MarkKind.IMPACT: ("place where it was hit", "places where it was hit"),
+    MarkKind.CRACK: ("crack", "cracks"),
     MarkKind.MISSING: ("place where glass is missing", "places where glass is missing"),
-}  # fmt: skip
+}
 _LAYER_WORDS = {
-    Layer.GLASS: "the glass", Layer.TOUCH: "the touch layer", Layer.PANEL: "the display itself", Layer.BACKLIGHT: "the light behind the display",
-    Layer.CONNECTOR: "a plug or cable", Layer.BATTERY: "the battery", Layer.BOARD: "the main board", Layer.FRAME: "the frame",
-}  # fmt: skip
+    Layer.GLASS: "the glass",
+    Layer.TOUCH: "the touch layer",
+    Layer.PANEL: "the display itself",
+    Layer.BACKLIGHT: "the light behind the display",
+    Layer.CONNECTOR: "a plug or cable",
+    Layer.BATTERY: "the battery",
+    Layer.BOARD: "the main board",
+    Layer.FRAME: "the frame",
+}
 
 
 def summarise(
-    marks: Sequence[Mark], functions: Sequence[Function], results: Mapping[str, FunctionResult], found: Diagnosis,
-    *, opened_before: bool,
-) -> tuple[str, ...]:  # fmt: skip
+    marks: Sequence[Mark],
+    functions: Sequence[Function],
+    results: Mapping[str, FunctionResult],
+    diagnosis: Diagnosis,
+    *,
+    opened_before: bool,
+) -> tuple[str, ...]:
     """The state on arrival for the customer: what is damaged, what works, what is thought, what comes next.
 
     What is not known is said to be not known; nothing is promised here.
@@ -30,13 +42,13 @@ def summarise(
     said = [_damage(marks), _tested(functions, results)]
     if opened_before:
         said.append("It was opened before it came to us.")
-    said.append(_thought(found))
-    said += [f"Please note: {warning}" for warning in found.warnings]
-    if found.contradictions:
+    said.append(_thought(diagnosis))
+    said += [f"Please note: {warning}" for warning in diagnosis.warnings]
+    if diagnosis.contradictions:
         said.append("Two things we saw do not go together; we look again before we say more.")
-    said += list(found.first)
-    if found.routes and not found.first:
-        said.append(f"Ways to repair it that we will look at: {'; '.join(found.routes)}.")
+    said += list(diagnosis.first)
+    if diagnosis.routes and not diagnosis.first:
+        said.append(f"Ways to repair it that we will look at: {'; '.join(diagnosis.routes)}.")
     return tuple(filter(None, said))
 
 
@@ -63,13 +75,13 @@ def _tested(functions: Sequence[Function], results: Mapping[str, FunctionResult]
     def grouped(outcome: Outcome) -> str:
         """The functions with this outcome, those with the same reason together."""
         by_reason: dict[str, list[str]] = {}
-        for one in functions:
-            if one.id in results and results[one.id].outcome is outcome:
-                by_reason.setdefault(results[one.id].reason, []).append(one.name.lower())
+        for function in functions:
+            if function.id in results and results[function.id].outcome is outcome:
+                by_reason.setdefault(results[function.id].reason, []).append(function.name.lower())
         return "; ".join(f"{', '.join(names)} ({reason})" for reason, names in by_reason.items())
 
-    works = sum(one.outcome is Outcome.WORKS for one in results.values())
-    tried = sum(one.outcome is not Outcome.NOT_TESTABLE for one in results.values())
+    works = sum(result.outcome is Outcome.WORKS for result in results.values())
+    tried = sum(result.outcome is not Outcome.NOT_TESTABLE for result in results.values())
     said = []
     if tried:
         said.append(f"Of {tried} things we could try, {works} work{'s' if works == 1 else ''}.")
@@ -80,12 +92,12 @@ def _tested(functions: Sequence[Function], results: Mapping[str, FunctionResult]
     return " ".join(said) or "Nothing was tested yet."
 
 
-def _thought(found: Diagnosis) -> str:
+def _thought(diagnosis: Diagnosis) -> str:
     def listed(layers: Sequence[Layer]) -> str:
         return ", ".join(_LAYER_WORDS[layer] for layer in layers)
 
-    faulty = [one.layer for one in found.layers if one.status is Status.FAULTY]
-    suspected = [one.layer for one in found.layers if one.suspected]
+    faulty = [layer.layer for layer in diagnosis.layers if layer.status is Status.FAULTY]
+    suspected = [layer.layer for layer in diagnosis.layers if layer.suspected]
     said = []
     if faulty:
         said.append(f"Broken: {listed(faulty)}.")

@@ -1,6 +1,7 @@
 """Kits: parts that together make the one that is needed. They are found by search, never typed in.
 
-An earlier generation's panel with the newer front glass and, where its connector sits elsewhere, an adapter flex. Every member must
+An earlier generation's panel with the newer front glass and, where its connector sits elsewhere, an adapter
+flex. Every member must
 fit the device and every other member.
 """
 
@@ -10,7 +11,8 @@ import itertools
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 
-from sutura.core.matching.attributes import BY_NAME, Agreement, Need, Offer, Pair, Value, within
+from sutura.core.matching.attributes import BY_NAME, Brings, Drawn, brought_by, drawn_as
+from sutura.core.matching.comparing import Agreement
 from sutura.core.matching.judging import (
     NOTHING,
     Finding,
@@ -22,36 +24,46 @@ from sutura.core.matching.judging import (
     may_choose,
     verdict,
 )
+from sutura.core.matching.offers import Need, Offer, Value
 from sutura.core.values import COMMON, Rule
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Recipe:
-    """What makes a part: for each member its kind and the attributes it brings; minutes to put them together."""
+    """What makes a part: for each member its kind and the attributes it brings; minutes to put them
+    together.
+    """
 
     makes: str
     members: Mapping[str, tuple[str, ...]]
     minutes: int
 
 
-_PANEL = (
-    "active_width_mm", "active_height_mm", "resolution", "technology", "refresh_hz", "connector_kind", "connector_pins", "connector_pitch_mm",
-    "connector_place", "connector_side", "connector_orientation", "touch", "brightness_nits",
-)  # fmt: skip
-_GLASS = ("width_mm", "height_mm", "windows", "colour", "finish", "mounting")
+_MEMBERS = {"glass": brought_by(Brings.GLASS), "bare panel": brought_by(Brings.PANEL)}
 # Joining a glass and a panel takes about this long with frame, roller and lamp; common practice, no source.
-RECIPES = (
-    Recipe(makes="front assembly", members={"glass": _GLASS, "bare panel": _PANEL}, minutes=40),
-    Recipe(makes="fused stack", members={"glass": _GLASS, "bare panel": _PANEL}, minutes=40),
+JOINING_MINUTES = 40
+RECIPES = tuple(
+    Recipe(makes=kind, members=_MEMBERS, minutes=JOINING_MINUTES)
+    for kind in ("front assembly", "fused stack")
 )
-# No more than this many of each kind are tried, cheapest first: a shop looks at a few and not at thousands. The shop's, no source.
+# No more than this many of each kind are tried, cheapest first: a shop looks at a few and not at thousands.
+# The shop's, no source.
 MOST_EACH = 40
 
-KIT_RULES = (
-    Rule(id="fit.kit", capability="matching",
-         says="A kit is a bare panel with a front glass, and an adapter flex where the connector sits elsewhere: glass gives outline and windows, the panel picture, pixels and connector; picture sizes of both agree within 1 mm, together they are as thick as needed within 0.2 mm, and each fits the device. Cheapest complete kits first.",
-         source=COMMON),
-)  # fmt: skip
+RULES = (
+    Rule(
+        id="fit.kit",
+        capability="matching",
+        says=(
+            "A kit is a bare panel with a front glass, and an adapter flex where the connector sits "
+            "elsewhere: glass gives outline and windows, the panel picture, pixels and connector; "
+            f"picture sizes of both agree within {BY_NAME['active_width_mm'].tolerance:g} mm, together "
+            f"they are as thick as needed within {BY_NAME['thickness_mm'].tolerance:g} mm, and each "
+            "fits the device. Cheapest complete kits first."
+        ),
+        source=COMMON,
+    ),
+)
 
 
 def members_of(need: Need) -> tuple[str, str] | None:
@@ -60,7 +72,7 @@ def members_of(need: Need) -> tuple[str, str] | None:
 
 
 def _recipe(need: Need) -> Recipe | None:
-    return next((one for one in RECIPES if one.makes == need.get("kind")), None)
+    return next((recipe for recipe in RECIPES if recipe.makes == need.get("kind")), None)
 
 
 def find_kits(wanted: Wanted, parts: Sequence[Offer], known: Known = NOTHING, most: int = 5) -> list[Judged]:
@@ -70,34 +82,34 @@ def find_kits(wanted: Wanted, parts: Sequence[Offer], known: Known = NOTHING, mo
         return []
     kinds = list(recipe.members)
     fitting = [
-        [one for one in _cheapest(parts, kind) if _member_may(wanted, recipe, kind, one, known)]
+        [offer for offer in _cheapest(parts, kind) if _member_may(wanted, recipe, kind, offer, known)]
         for kind in kinds
     ]
-    found: list[Judged] = []
+    kits: list[Judged] = []
     for members in _by_price(fitting):
         if not fit_each_other(dict(zip(kinds, members, strict=True))):
             continue
         kit = judge_kit(wanted, recipe, dict(zip(kinds, members, strict=True)), known)
         if may_choose(kit.fit):
-            found.append(kit)
-        if len(found) == most:
+            kits.append(kit)
+        if len(kits) == most:
             break
-    return found
+    return kits
 
 
 def _cheapest(parts: Sequence[Offer], kind: str) -> list[Offer]:
     """The cheapest offer of each part of a kind."""
     best: dict[int, Offer] = {}
-    for one in sorted(parts, key=lambda one: (one.price_minor, one.id)):
-        if one.known("kind") == kind:
-            best.setdefault(one.part_id, one)
+    for part in sorted(parts, key=lambda part: (part.price_minor, part.id)):
+        if part.known("kind") == kind:
+            best.setdefault(part.part_id, part)
     return list(best.values())[:MOST_EACH]
 
 
 def _by_price(groups: Sequence[Sequence[Offer]]) -> list[tuple[Offer, ...]]:
     return sorted(
         itertools.product(*groups),
-        key=lambda ones: (sum(one.price_minor for one in ones), [one.id for one in ones]),
+        key=lambda ones: (sum(member.price_minor for member in ones), [one.id for one in ones]),
     )
 
 
@@ -109,20 +121,17 @@ def _member_may(wanted: Wanted, recipe: Recipe, kind: str, offer: Offer, known: 
 
 
 def fit_each_other(members: Mapping[str, Offer]) -> bool:
-    """Whether the members of a kit fit each other: the same picture size as far as both say it; unknown is decided by the device."""
+    """Whether the members of a kit fit each other: the same picture size as far as both say it; unknown is
+    decided by the device.
+    """
     glass, panel = members.get("glass"), members.get("bare panel")
     if glass is None or panel is None:
         return True
-    for name in ("active_width_mm", "active_height_mm"):
-        mine, theirs = glass.known(name), panel.known(name)
-        if mine is None or theirs is None:
+    for name in drawn_as(Drawn.PICTURE):
+        rule, mine, theirs = BY_NAME[name], glass.known(name), panel.known(name)
+        if mine is None or theirs is None or mine == theirs:
             continue
-        if (
-            within(
-                Pair(rule=BY_NAME[name], needed=mine, offered=theirs, offer=panel, around=NOTHING.around)
-            ).agreement
-            is Agreement.DIFFERS
-        ):
+        if rule.compare(rule.pair(mine, theirs)).agreement is Agreement.DIFFERS:
             return False
     return True
 
@@ -135,52 +144,77 @@ def judge_kit(wanted: Wanted, recipe: Recipe, members: Mapping[str, Offer], know
     named = ("part_family", "printed_number")
     asked = {name: value for name, value in wanted.need.items() if name not in named}
     whole = _together(recipe, members)
-    found = judge(replace(wanted, need=asked), whole, known)
-    findings = (*found.findings, _members_agree(members))
-    extras = tuple(one for one in found.extras if one not in members.values())
+    judged = judge(replace(wanted, need=asked), whole, known)
+    findings = (*judged.findings, _members_agree(members))
+    extras = tuple(extra for extra in judged.extras if extra not in members.values())
     fit = verdict(findings)
     # made of several parts, a kit is never simply a part that fits
     fit = Fit.BRIDGED if fit is Fit.FITS else fit
-    names = " + ".join([*(one.part for one in members.values()), *(one.part for one in extras)])
+    names = " + ".join([*(member.part for member in members.values()), *(extra.part for extra in extras)])
     return replace(
-        found, offer=replace(whole, part=names), findings=findings, fit=fit, members=tuple(members.values()), extra_minutes=found.extra_minutes + recipe.minutes,
-        also=f"A kit of {len(members) + len(extras)} parts; putting them together takes {recipe.minutes} min.",
-    )  # fmt: skip
+        judged,
+        offer=replace(whole, part=names),
+        findings=findings,
+        fit=fit,
+        members=tuple(members.values()),
+        extra_minutes=judged.extra_minutes + recipe.minutes,
+        also=(
+            f"A kit of {len(members) + len(extras)} parts; putting them together takes {recipe.minutes} min."
+        ),
+    )
 
 
 def _members_agree(members: Mapping[str, Offer]) -> Finding:
     glass, panel = members.get("glass"), members.get("bare panel")
     sizes = [
-        f"{one.known('active_width_mm') or '?'}×{one.known('active_height_mm') or '?'}"
-        for one in (glass, panel)
-        if one is not None
+        f"{member.known('active_width_mm') or '?'}×{member.known('active_height_mm') or '?'}"
+        for member in (glass, panel)
+        if member is not None
     ]
     known = all("?" not in size for size in sizes)
     return Finding(
-        attribute="members", title="Members of the kit", needed=f"picture of the glass {sizes[0]} mm", offered=f"of the panel {sizes[-1]} mm", rule="fit.kit",
+        attribute="members",
+        title="Members of the kit",
+        needed=f"picture of the glass {sizes[0]} mm",
+        offered=f"of the panel {sizes[-1]} mm",
+        rule="fit.kit",
         agreement=Agreement.AGREES if known else Agreement.UNKNOWN,
-        reason="they fit each other" if known else "not known whether they fit each other: measure both pictures",
-    )  # fmt: skip
+        reason="they fit each other"
+        if known
+        else "not known whether they fit each other: measure both pictures",
+    )
 
 
 def _together(recipe: Recipe, members: Mapping[str, Offer]) -> Offer:
-    """One offer made of the members: what each brings, their prices and boxes together, the longest wait, the fewest pieces."""
+    """One offer made of the members: what each brings, their prices and boxes together, the longest wait, the
+    fewest pieces.
+    """
     attributes: dict[str, Value] = {"kind": recipe.makes}
     for kind, names in recipe.members.items():
         for name in names:
             value = members[kind].known(name)
             if value is not None:
                 attributes[name] = value
-    thick = [_length(one.known("thickness_mm")) for one in members.values()]
-    if all(one is not None for one in thick):
-        attributes["thickness_mm"] = round(sum(one for one in thick if one is not None), 3)
+    thick = [_length(member.known("thickness_mm")) for member in members.values()]
+    if all(thickness is not None for thickness in thick):
+        attributes["thickness_mm"] = round(sum(thickness for thickness in thick if thickness is not None), 3)
     parts = list(members.values())
     panel = members["bare panel"]
     return replace(
-        panel, part=" + ".join(one.part for one in parts), attributes=attributes, measured={}, price_minor=sum(one.price_minor for one in parts),
-        lead_days=max((one.lead_days for one in parts if one.free < 1), default=max(one.lead_days for one in parts)), free=min(one.free for one in parts), printed_number="",
-        supplier=", ".join(dict.fromkeys(one.supplier for one in parts)), box=tuple(dict.fromkeys(item for one in parts for item in one.box)),
-    )  # fmt: skip
+        panel,
+        part=" + ".join(part.part for part in parts),
+        attributes=attributes,
+        measured={},
+        price_minor=sum(part.price_minor for part in parts),
+        lead_days=max(
+            (offer.lead_days for offer in parts if offer.free < 1),
+            default=max(part.lead_days for part in parts),
+        ),
+        free=min(part.free for part in parts),
+        printed_number="",
+        supplier=", ".join(dict.fromkeys(part.supplier for part in parts)),
+        box=tuple(dict.fromkeys(item for part in parts for item in part.box)),
+    )
 
 
 def _length(value: Value | None) -> float | None:

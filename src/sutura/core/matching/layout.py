@@ -1,20 +1,27 @@
-"""Where things lie on a part, in mm from the top left of its outline, seen from the front: for drawing need and offer over each other."""
+"""Where things lie on a part, in mm from the top left of its outline, seen from the front: for drawing need
+and offer over each other.
+"""
 
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
-from sutura.core.catalogue import Face
+from sutura.core.catalogue.model import Face
 from sutura.core.errors import Invalid
-from sutura.core.matching.attributes import BY_NAME, Agreement, Need, Offer, Value, Window, read_windows
+from sutura.core.matching.attributes import ATTRIBUTES
+from sutura.core.matching.comparing import Agreement, Window, read_windows
 from sutura.core.matching.judging import Finding
+from sutura.core.matching.offers import Need, Offer, Value
+from sutura.core.matching.wanted import need_from
 from sutura.core.maths.geometry import Box, Point
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Layout:
-    """What can be drawn of a part; None or empty = not known. `assumed` names what is drawn where nobody measured it."""
+    """What can be drawn of a part; None or empty = not known. `assumed` names what is drawn where nobody
+    measured it.
+    """
 
     outline: Box | None
     active: Box | None
@@ -44,15 +51,17 @@ def layout_of_need(need: Need, face: Face) -> Layout:
 
 
 def _fits_face(wide: float, high: float, face: Face) -> bool:
-    """A front lies in the middle of its face; a panel of another shape is drawn with its picture in the middle."""
+    """A front lies in the middle of its face; a panel of another shape is drawn with its picture in the
+    middle.
+    """
     return abs(face.width_mm - wide) < 8 and abs(face.height_mm - high) < 8
 
 
 def layout_of_offer(offer: Offer, beside: Layout) -> Layout:
-    """The layout of an offered part; where its picture lies is not sold with it and is taken from the need."""
-    known: dict[str, Value | None] = {
-        name: offer.known(name) for name in BY_NAME if name not in ("printed_number", "pairing")
-    }
+    """The layout of an offered part; where its picture lies is not sold with it and is taken from the
+    need.
+    """
+    known = need_from(offer)
     wide, high = _number(known.get("active_width_mm")), _number(known.get("active_height_mm"))
     active: Box | None = None
     assumed: tuple[str, ...] = ()
@@ -73,10 +82,16 @@ def _layout(known: Mapping[str, Value | None], active: Box | None, assumed: tupl
     place = str(known.get("connector_place") or "")
     mounting = str(known.get("mounting") or "")
     return Layout(
-        outline=outline, active=active, windows=_windows(known.get("windows")), connector_place=place, assumed=assumed,
+        outline=outline,
+        active=active,
+        windows=_windows(known.get("windows")),
+        connector_place=place,
+        assumed=assumed,
         connector=place_on(outline, place) if outline and place else None,
-        tabs=tuple(edge for edge in ("top", "bottom", "left", "right") if "tab" in mounting and edge in mounting),
-    )  # fmt: skip
+        tabs=tuple(
+            edge for edge in ("top", "bottom", "left", "right") if "tab" in mounting and edge in mounting
+        ),
+    )
 
 
 def _windows(value: Value | None) -> tuple[Window, ...]:
@@ -114,20 +129,13 @@ def place_on(outline: Box, place: str) -> Point | None:
 
 
 # What the drawing can show, of all that is judged.
-DRAWN = (
-    "width_mm",
-    "height_mm",
-    "active_width_mm",
-    "active_height_mm",
-    "windows",
-    "connector_place",
-    "mounting",
-)
+DRAWN = frozenset(attribute.name for attribute in ATTRIBUTES if attribute.drawn)
 
 
 def drawn_findings(findings: Sequence[Finding]) -> list[Finding]:
     """The findings that the drawing shows, those that matter first; the text that stands beside it."""
     order = list(Agreement)
     return sorted(
-        (one for one in findings if one.attribute in DRAWN), key=lambda one: -order.index(one.agreement)
+        (finding for finding in findings if finding.attribute in DRAWN),
+        key=lambda finding: -order.index(finding.agreement),
     )

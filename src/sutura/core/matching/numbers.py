@@ -1,6 +1,7 @@
 """Printed numbers: revisions of one number, and which number may stand in for which.
 
-“Newer replaces older” goes one way; “the same part under another number” goes both. Together they are a directed graph.
+“Newer replaces older” goes one way; “the same part under another number” goes both. Together they are a
+directed graph.
 """
 
 from __future__ import annotations
@@ -10,9 +11,8 @@ from collections import deque
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from enum import StrEnum
-from functools import lru_cache
 
-from sutura.core.identify import LabelPattern
+from sutura.core.identify.scan import LabelPattern, read_label
 
 
 class Standing(StrEnum):
@@ -28,7 +28,9 @@ class Standing(StrEnum):
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Interchange:
-    """`number` may stand in for `of`; `both` = and the other way round. `condition` must hold for it; empty = always."""
+    """`number` may stand in for `of`; `both` = and the other way round. `condition` must hold for it; empty =
+    always.
+    """
 
     number: str
     of: str
@@ -58,24 +60,10 @@ def plain_number(text: str) -> str:
     return re.sub(r"[^A-Z0-9]", "", text.upper())
 
 
-@lru_cache(maxsize=512)
-def _shape(base: str, revision: str) -> re.Pattern[str]:
-    """A maker's pattern as an expression: @ a letter, # a digit, anything else as it stands."""
-    parts = (
-        "".join({"@": "[A-Z]", "#": "[0-9]"}.get(sign, re.escape(sign)) for sign in part)
-        for part in (base, revision)
-    )
-    return re.compile("({})({})".format(*parts))
-
-
 def revision_of(text: str, patterns: Sequence[LabelPattern]) -> tuple[str, str] | None:
-    """Base number and revision by a maker's pattern (@ a letter, # a digit); None when none fits."""
-    tidy = text.strip().upper()
-    for pattern in patterns:
-        found = _shape(pattern.base, pattern.revision).fullmatch(tidy)
-        if found:
-            return found[1], found[2]
-    return None
+    """Base number and revision by the makers' patterns; None when none fits or no revision is printed."""
+    label = read_label(text, patterns)
+    return (label.base, label.revision) if label and label.revision else None
 
 
 @dataclass(frozen=True, slots=True)
@@ -88,24 +76,27 @@ class Numbers:
     shown: Mapping[str, str] = field(default_factory=dict)
     # what was asked before; the same few numbers are needed again and again
     asked: dict[tuple[str, str], Stands] = field(default_factory=dict, compare=False, repr=False)
+    doubted: dict[str, bool] = field(default_factory=dict, compare=False, repr=False)
 
     @classmethod
     def of(cls, known: Sequence[Interchange], patterns: Sequence[LabelPattern] = ()) -> Numbers:
         ways: dict[str, list[tuple[str, str]]] = {}
         shown: dict[str, str] = {}
-        for one in known:
-            a, b = plain_number(one.number), plain_number(one.of)
-            shown.setdefault(a, one.number)
-            shown.setdefault(b, one.of)
-            ways.setdefault(a, []).append((b, one.condition))
-            if one.both:
-                ways.setdefault(b, []).append((a, one.condition))
+        for interchange in known:
+            a, b = plain_number(interchange.number), plain_number(interchange.of)
+            shown.setdefault(a, interchange.number)
+            shown.setdefault(b, interchange.of)
+            ways.setdefault(a, []).append((b, interchange.condition))
+            if interchange.both:
+                ways.setdefault(b, []).append((a, interchange.condition))
         return cls(
             patterns=tuple(patterns), may_replace={a: tuple(bs) for a, bs in ways.items()}, shown=shown
         )
 
     def chain(self, number: str, of: str) -> Stands | None:
-        """The chain by which a number may stand in for another, with the fewest conditions, then the shortest; None = none."""
+        """The chain by which a number may stand in for another, with the fewest conditions, then the
+        shortest; None = none.
+        """
         start, goal = plain_number(number), plain_number(of)
         waiting: deque[tuple[int, tuple[str, ...], tuple[str, ...]]] = deque([(0, (start,), ())])
         best: dict[str, int] = {}
@@ -114,8 +105,10 @@ class Numbers:
             _, path, conditions = waiting.popleft()
             if path[-1] == goal:
                 return Stands(
-                    standing=Standing.REPLACES, chain=tuple(self.shown.get(one, one) for one in path), conditions=conditions
-                )  # fmt: skip
+                    standing=Standing.REPLACES,
+                    chain=tuple(self.shown.get(number, number) for number in path),
+                    conditions=conditions,
+                )
             if path[-1] in best:
                 continue
             best[path[-1]] = len(conditions)
@@ -151,37 +144,63 @@ class Numbers:
             return Stands(standing=Standing.REVISION, chain=(offered, needed))
         return Stands(standing=Standing.NONE)
 
-    def replaces_something(self, number: str) -> bool:
-        """Whether some other number is older than this one: then an unknown number may be one of them."""
-        return any(
-            self.chain(after, number) is None for after, _ in self.may_replace.get(plain_number(number), ())
-        )
+    def may_be_refused_for(self, needed: str) -> bool:
+        """Whether a part whose number is not known could bear one that is not simply right for this need: an
+        older one that is replaced, or one that stands in only under a condition.
+        """
+        key = plain_number(needed)
+        if key not in self.doubted:
+            self.doubted[key] = any(self._is_refused(other, key) for other in self._connected(key))
+        return self.doubted[key]
 
-    def is_replaced(self, number: str) -> bool:
-        """Whether a newer number replaces this one and not the reverse."""
-        goal = plain_number(number)
-        return any(
-            goal in {after for after, _ in afters} and self.chain(goal, before) is None
-            for before, afters in self.may_replace.items()
-        )
+    @property
+    def tell_apart(self) -> bool:
+        """Whether any two numbers are known of which one is not simply right for the other."""
+        if "" not in self.doubted:
+            self.doubted[""] = any(self.may_be_refused_for(number) for number in self.may_replace)
+        return self.doubted[""]
+
+    def may_refuse(self, offered: str) -> bool:
+        """Whether a need whose number is not known could be one that this number is not simply right for."""
+        return any(self._is_refused(offered, other) for other in self._connected(offered))
+
+    def _is_refused(self, offered: str, needed: str) -> bool:
+        stands = self.stands(offered, needed)
+        return stands.standing is Standing.OLDER or bool(stands.conditions)
+
+    def _connected(self, number: str) -> set[str]:
+        """The numbers that any chain, in whatever direction, leads to from this one; without itself."""
+        start = plain_number(number)
+        beside: dict[str, set[str]] = {}
+        for newer, olders in self.may_replace.items():
+            for older, _ in olders:
+                beside.setdefault(newer, set()).add(older)
+                beside.setdefault(older, set()).add(newer)
+        reached, waiting = {start}, [start]
+        while waiting:
+            further = beside.get(waiting.pop(), set()) - reached
+            reached |= further
+            waiting += further
+        return reached - {start}
 
 
 def tangles(known: Sequence[Interchange]) -> list[str]:
-    """What cannot be right among interchanges: rings of one-way replacements, and a number that stands in for itself.
+    """What cannot be right among interchanges: rings of one-way replacements, and a number that stands in for
+    itself.
 
     In a ring every number would be newer than itself; the ring is named once, from its smallest number.
     """
     said = [
-        f"{one.number} stands in for itself"
-        for one in known
-        if plain_number(one.number) == plain_number(one.of)
+        f"{interchange.number} stands in for itself"
+        for interchange in known
+        if plain_number(interchange.number) == plain_number(interchange.of)
     ]
     one_way: dict[str, set[str]] = {}
     shown: dict[str, str] = {}
-    for one in known:
-        a, b = plain_number(one.number), plain_number(one.of)
-        shown[a], shown[b] = one.number, one.of
-        if not one.both and a != b:
+    for interchange in known:
+        a, b = plain_number(interchange.number), plain_number(interchange.of)
+        shown[a], shown[b] = interchange.number, interchange.of
+        if not interchange.both and a != b:
             one_way.setdefault(a, set()).add(b)
     seen: set[frozenset[str]] = set()
     for ring in _rings(one_way):
@@ -192,11 +211,12 @@ def tangles(known: Sequence[Interchange]) -> list[str]:
             said.append(
                 f"each replaces the next and the last the first: {' → '.join(shown[n] for n in turned)}"
             )
-    for one in known:
-        a, b = plain_number(one.number), plain_number(one.of)
-        if one.both and (b in one_way.get(a, ()) or a in one_way.get(b, ())):
+    for interchange in known:
+        a, b = plain_number(interchange.number), plain_number(interchange.of)
+        if interchange.both and (b in one_way.get(a, ()) or a in one_way.get(b, ())):
             said.append(
-                f"{one.number} and {one.of} are said to be the same part and to replace each other one way"
+                f"{interchange.number} and {interchange.of} are said to be the same part and to "
+                "replace each other one way"
             )
     return said
 

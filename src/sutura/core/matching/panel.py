@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from sutura.core.identify import Panel, size_of
-from sutura.core.matching.attributes import Agreement, Need
+from sutura.core.identify.panel import Panel, size_of
+from sutura.core.matching.comparing import Agreement
 from sutura.core.matching.judging import Finding, Fit
+from sutura.core.matching.offers import Need
 from sutura.core.matching.resolution import read_resolution
 from sutura.core.maths.geometry import Box
 from sutura.core.values import COMMON, Rule
@@ -15,17 +16,27 @@ from sutura.core.values import COMMON, Rule
 PANEL_TOLERANCE_MM = 2.0
 
 
-PANEL_RULES = (
-    Rule(id="fit.panel-resolution", capability="matching",
-         says="The panel in the device must state the resolution its model needs, whichever way it is held.", source=COMMON),
-    Rule(id="fit.panel-size", capability="matching",
-         says="The panel's own picture size must be the face's active area within 2 mm and its stated doubt.", source="common practice, no source; the tolerance is the shop's"),
-)  # fmt: skip
+RULES = (
+    Rule(
+        id="fit.panel-resolution",
+        capability="matching",
+        says="The panel in the device must state the resolution its model needs, whichever way it is held.",
+        source=COMMON,
+    ),
+    Rule(
+        id="fit.panel-size",
+        capability="matching",
+        says="The panel's own picture size must be the face's active area within 2 mm and its stated doubt.",
+        source="common practice, no source; the tolerance is the shop's",
+    ),
+)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class PanelJudged:
-    """A panel's own word held against a need: same verdicts as for an offer, and what else it says of itself."""
+    """A panel's own word held against a need: same verdicts as for an offer, and what else it says of
+    itself.
+    """
 
     fit: Fit
     findings: tuple[Finding, ...]
@@ -40,10 +51,12 @@ def judge_panel(need: Need, active: Box, panel: Panel) -> PanelJudged:
     findings = [_panel_resolution(need, panel), _panel_size(active, panel)]
     outcomes = {finding.agreement for finding in findings}
     fit = (
-        Fit.NOT if Agreement.DIFFERS in outcomes
-        else Fit.UNKNOWN if Agreement.UNKNOWN in outcomes
+        Fit.NOT
+        if Agreement.DIFFERS in outcomes
+        else Fit.UNKNOWN
+        if Agreement.UNKNOWN in outcomes
         else Fit.FITS
-    )  # fmt: skip
+    )
     named = panel.part_number or panel.name or f"{panel.maker} {panel.product:04X}"
     if fit is Fit.NOT:
         differ = "; ".join(f.reason for f in findings if f.agreement is Agreement.DIFFERS)
@@ -67,9 +80,14 @@ def _panel_resolution(need: Need, panel: Panel) -> Finding:
     else:
         agreement, reason = Agreement.DIFFERS, f"needs {needed}, this one has {panel.resolution}"
     return Finding(
-        attribute="resolution", title="Resolution", needed=needed or "not known", offered=panel.resolution or "not said", agreement=agreement,
-        rule="fit.panel-resolution", reason=reason,
-    )  # fmt: skip
+        attribute="resolution",
+        title="Resolution",
+        needed=needed or "not known",
+        offered=panel.resolution or "not said",
+        agreement=agreement,
+        rule="fit.panel-resolution",
+        reason=reason,
+    )
 
 
 def _panel_size(active: Box, panel: Panel) -> Finding:
@@ -77,9 +95,14 @@ def _panel_size(active: Box, panel: Panel) -> Finding:
     needed = f"{active.width:g}×{active.height:g} mm"
     if size is None:
         return Finding(
-            attribute="picture", title="Picture size", needed=needed, offered="not said", agreement=Agreement.UNKNOWN,
-            rule="fit.panel-size", reason="it states no size: measure the picture",
-        )  # fmt: skip
+            attribute="picture",
+            title="Picture size",
+            needed=needed,
+            offered="not said",
+            agreement=Agreement.UNKNOWN,
+            rule="fit.panel-size",
+            reason="it states no size: measure the picture",
+        )
     offered = f"{size.width_mm:g}×{size.height_mm:g} mm, ±{size.doubt_mm:g}"
     sides = zip(sorted((active.width, active.height)), sorted((size.width_mm, size.height_mm)), strict=True)
     off = max(abs(a - b) for a, b in sides)

@@ -1,28 +1,51 @@
-"""Which offer first: what it costs until the job is finished, when it is here, how good it is – with the shop's own weights."""
+"""Which offer first: what it costs until the job is finished, when it is here, how good it is – with the
+shop's own weights.
+"""
 
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from decimal import Decimal
+from functools import partial
 
-from sutura.core.errors import Invalid, ManyInvalid
-from sutura.core.matching.attributes import GRADES, Offer
 from sutura.core.matching.judging import Fit, Judged, may_choose
-from sutura.core.maths.money import half_up, parse_minor
+from sutura.core.matching.offers import GRADES, Offer
+from sutura.core.maths.money import half_up
+from sutura.core.typed import Problems, read_amount
 from sutura.core.values import Rule
 
-RANKING_RULES = (
-    Rule(id="fit.rank", capability="matching",
-         says="Parts that may be chosen come first, cheapest to a finished job first: price, shipping, bridges, items to buy, extra minutes at the bench rate, expected loss from the supplier's defects, waiting, grade and consent at the shop's weights. Then the unknown, then those that do not fit.",
-         source="common practice, no source; the weights are the shop's"),
-    Rule(id="fit.defects", capability="matching",
-         says="A supplier's defect rate is (failed + 1) / (tried + 40): few pieces say little, and nobody is perfect.",
-         source="mean of a beta distribution with a prior of 1 in 40 (textbook); the prior is the shop's"),
-    Rule(id="fit.dominated", capability="matching",
-         says="An offer that is no better in cost, arrival, grade and verdict than another one, and worse in one of them, is folded away below it.",
-         source="Pareto dominance (textbook)"),
-)  # fmt: skip
+RULES = (
+    Rule(
+        id="fit.rank",
+        capability="matching",
+        says=(
+            "Parts that may be chosen come first, cheapest to a finished job first: price, shipping, "
+            "bridges, items to buy, extra minutes at the bench rate, expected loss from the supplier's "
+            "defects, waiting, grade and consent at the shop's weights. Then the unknown, then those "
+            "that do not fit."
+        ),
+        source="common practice, no source; the weights are the shop's",
+    ),
+    Rule(
+        id="fit.defects",
+        capability="matching",
+        says=(
+            "A supplier's defect rate is (failed + 1) / (tried + 40): few pieces say little, and "
+            "nobody is perfect."
+        ),
+        source="mean of a beta distribution with a prior of 1 in 40 (textbook); the prior is the shop's",
+    ),
+    Rule(
+        id="fit.dominated",
+        capability="matching",
+        says=(
+            "An offer that is no better in cost, arrival, grade and verdict than another one, and "
+            "worse in one of them, is folded away below it."
+        ),
+        source="Pareto dominance (textbook)",
+    ),
+)
 
 # A supplier of whom nothing is known is taken for one with 1 failed piece in 40; the shop's, no source.
 PRIOR_BAD, PRIOR_TRIED = 1, 40
@@ -30,7 +53,9 @@ PRIOR_BAD, PRIOR_TRIED = 1, 40
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Weights:
-    """The shop's own weights, in minor units: bench hour, a day of waiting, a day past the promise, a consent, each grade."""
+    """The shop's own weights, in minor units: bench hour, a day of waiting, a day past the promise, a
+    consent, each grade.
+    """
 
     rate_minor: int = 7_200
     wait_day_minor: int = 300
@@ -52,30 +77,22 @@ class Weights:
 
 # The weights a shop sets, by the name in its form, with their words.
 WEIGHT_WORDS: Mapping[str, str] = {
-    "wait_day": "A day of waiting for a part", "late_day": "A day past the promise", "consent": "Asking for a consent",
-    **{f"grade.{grade}": f"Grade: {grade}" for grade in GRADES}, "grade.": "Grade not known",
-}  # fmt: skip
+    "wait_day": "A day of waiting for a part",
+    "late_day": "A day past the promise",
+    "consent": "Asking for a consent",
+    **{f"grade.{grade}": f"Grade: {grade}" for grade in GRADES},
+    "grade.": "Grade not known",
+}
 MOST_WEIGHT_MINOR = 100_000
 
 
-def read_weights(typed: Mapping[str, str], rate_minor: int) -> Weights:
+def read_weights(typed: Mapping[str, str], rate_minor: int, currency: str) -> Weights:
     """Weights from amounts as typed, by the names of WEIGHT_WORDS; every one that is no amount is refused."""
-    problems, found = [], {}
-    for name in WEIGHT_WORDS:
-        minor = parse_minor(typed.get(name, ""))
-        if minor is None or not 0 <= minor <= MOST_WEIGHT_MINOR:
-            problems.append(
-                Invalid(
-                    f"weight.{name}",
-                    typed.get(name, ""),
-                    f"write an amount from 0 to {MOST_WEIGHT_MINOR // 100}, such as 3.00",
-                )
-            )
-        else:
-            found[name] = minor
-    if problems:
-        raise ManyInvalid(problems, "The weights")
-    return weights_from(found, rate_minor)
+    problems = Problems("The weights")
+    read = partial(read_amount, currency=currency, most=MOST_WEIGHT_MINOR)
+    weights = {name: problems.read(f"weight.{name}", typed.get(name, ""), read) for name in WEIGHT_WORDS}
+    problems.refuse()
+    return weights_from({name: minor or 0 for name, minor in weights.items()}, rate_minor)
 
 
 def weights_from(kept: Mapping[str, int], rate_minor: int) -> Weights:
@@ -83,22 +100,29 @@ def weights_from(kept: Mapping[str, int], rate_minor: int) -> Weights:
     plain = Weights()
     grades = {grade: kept.get(f"grade.{grade}", usual) for grade, usual in plain.grade_minor.items()}
     return Weights(
-        rate_minor=rate_minor, wait_day_minor=kept.get("wait_day", plain.wait_day_minor), late_day_minor=kept.get("late_day", plain.late_day_minor),
-        consent_minor=kept.get("consent", plain.consent_minor), grade_minor=grades,
-    )  # fmt: skip
+        rate_minor=rate_minor,
+        wait_day_minor=kept.get("wait_day", plain.wait_day_minor),
+        late_day_minor=kept.get("late_day", plain.late_day_minor),
+        consent_minor=kept.get("consent", plain.consent_minor),
+        grade_minor=grades,
+    )
 
 
 def weights_kept(weights: Weights) -> dict[str, int]:
     """The weights by the names of WEIGHT_WORDS, as the shop keeps them."""
     return {
-        "wait_day": weights.wait_day_minor, "late_day": weights.late_day_minor, "consent": weights.consent_minor,
+        "wait_day": weights.wait_day_minor,
+        "late_day": weights.late_day_minor,
+        "consent": weights.consent_minor,
         **{f"grade.{grade}": minor for grade, minor in weights.grade_minor.items()},
-    }  # fmt: skip
+    }
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class CostLine:
-    """One part of what an offer costs until the job is finished; `weighed` = a weight of the shop's, not money paid."""
+    """One part of what an offer costs until the job is finished; `weighed` = a weight of the shop's, not
+    money paid.
+    """
 
     what: str
     minor: int
@@ -107,7 +131,9 @@ class CostLine:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Ranked:
-    """A judged offer in its place: what it costs, when it is here, why it stands beside its neighbour, what dominates it."""
+    """A judged offer in its place: what it costs, when it is here, why it stands beside its neighbour, what
+    dominates it.
+    """
 
     judged: Judged
     lines: tuple[CostLine, ...]
@@ -134,10 +160,12 @@ def defect_rate(bad: int, tried: int) -> float:
 
 
 def cost_lines(judged: Judged, weights: Weights, minutes: int, days_left: int | None) -> tuple[CostLine, ...]:
-    """What an offer costs until the job is finished (rule fit.rank). `days_left` until the promise, None without one."""
+    """What an offer costs until the job is finished (rule fit.rank). `days_left` until the promise, None
+    without one.
+    """
     offer = judged.offer
     # one order a supplier, whatever of it is for the kit and what bridges it
-    shipping = {one.supplier: one.shipping_minor for one in parts_of(judged) if one.free < 1}
+    shipping = {part.supplier: part.shipping_minor for part in parts_of(judged) if part.free < 1}
     wait = wait_days(judged)
     late = max(wait - days_left, 0) if days_left is not None else 0
     rate = defect_rate(offer.supplier_bad, offer.supplier_tried)
@@ -145,24 +173,38 @@ def cost_lines(judged: Judged, weights: Weights, minutes: int, days_left: int | 
     lines = [
         CostLine(what="part" if not judged.members else "parts", minor=offer.price_minor),
         CostLine(what="shipping", minor=sum(shipping.values())),
-        *(CostLine(what=one.part, minor=one.price_minor) for one in judged.extras),
-        CostLine(what=f"{judged.extra_minutes} min more at the bench", minor=int(half_up(Decimal(judged.extra_minutes * weights.rate_minor) / 60, 0))),
-        CostLine(what=f"expected loss, {rate:.1%} of {offer.supplier}'s pieces fail", minor=int(half_up(Decimal(str(rate)) * again, 0))),
+        *(CostLine(what=extra.part, minor=extra.price_minor) for extra in judged.extras),
+        CostLine(
+            what=f"{judged.extra_minutes} min more at the bench",
+            minor=int(half_up(Decimal(judged.extra_minutes * weights.rate_minor) / 60, 0)),
+        ),
+        CostLine(
+            what=f"expected loss, {rate:.1%} of {offer.supplier}'s pieces fail",
+            minor=int(half_up(Decimal(str(rate)) * again, 0)),
+        ),
         CostLine(what=_days(wait, "of waiting"), minor=wait * weights.wait_day_minor, weighed=True),
         CostLine(what=_days(late, "past the promise"), minor=late * weights.late_day_minor, weighed=True),
-        CostLine(what=f"grade: {offer.grade or 'not known'}", minor=weights.of_grade(offer.grade), weighed=True),
-        CostLine(what="a consent to ask for", minor=weights.consent_minor if judged.fit is Fit.CONSENT else 0, weighed=True),
-    ]  # fmt: skip
+        CostLine(
+            what=f"grade: {offer.grade or 'not known'}", minor=weights.of_grade(offer.grade), weighed=True
+        ),
+        CostLine(
+            what="a consent to ask for",
+            minor=weights.consent_minor if judged.fit is Fit.CONSENT else 0,
+            weighed=True,
+        ),
+    ]
     return tuple(line for line in lines if line.minor)
 
 
 def wait_days(judged: Judged) -> int:
     """Days until every part is here; what lies on the shelf is here."""
-    return max([one.lead_days if one.free < 1 else 0 for one in parts_of(judged)])
+    return max([part.lead_days if part.free < 1 else 0 for part in parts_of(judged)])
 
 
 def parts_of(judged: Judged) -> tuple[Offer, ...]:
-    """Every part that has to be here: the offer or the members of the kit, and what bridges or completes it."""
+    """Every part that has to be here: the offer or the members of the kit, and what bridges or completes
+    it.
+    """
     return (*(judged.members or (judged.offer,)), *judged.extras)
 
 
@@ -173,10 +215,16 @@ def _days(count: int, what: str) -> str:
 def rank(
     judged: Sequence[Judged], weights: Weights, minutes: int = 0, days_left: int | None = None
 ) -> list[Ranked]:
-    """Offers in their order, each with its costs; ties explained, dominated ones named (rules fit.rank, fit.dominated)."""
+    """Offers in their order, each with its costs; ties explained, dominated ones named (rules fit.rank,
+    fit.dominated).
+    """
     ranked = [
-        Ranked(judged=one, lines=cost_lines(one, weights, minutes, days_left), wait_days=wait_days(one))
-        for one in judged
+        Ranked(
+            judged=judged_offer,
+            lines=cost_lines(judged_offer, weights, minutes, days_left),
+            wait_days=wait_days(judged_offer),
+        )
+        for judged_offer in judged
     ]
     ranked.sort(key=_key)
     placed: list[Ranked] = []
@@ -194,32 +242,39 @@ def _group(fit: Fit) -> int:
     return 0 if may_choose(fit) else 1 if fit is Fit.UNKNOWN else 2
 
 
-def _key(one: Ranked) -> tuple[int, int, int, bool, int]:
-    offer = one.judged.offer
-    return (_group(one.judged.fit), one.score_minor, one.wait_days, offer.free < 1, offer.id)
+def _key(ranked: Ranked) -> tuple[int, int, int, bool, int]:
+    offer = ranked.judged.offer
+    return (_group(ranked.judged.fit), ranked.score_minor, ranked.wait_days, offer.free < 1, offer.id)
 
 
-def _placed(one: Ranked, above: Ranked | None, better: Ranked | None) -> Ranked:
+def _placed(ranked: Ranked, above: Ranked | None, better: Ranked | None) -> Ranked:
     tie = ""
-    if above and may_choose(one.judged.fit) and _key(above)[:2] == _key(one)[:2]:
-        tie = f"costs as much as the one above; {'it is here later' if one.wait_days > above.wait_days else 'nothing tells them apart but the order they were entered in'}"
+    if above and may_choose(ranked.judged.fit) and _key(above)[:2] == _key(ranked)[:2]:
+        later = ranked.wait_days > above.wait_days
+        why = "it is here later" if later else "nothing tells them apart but the order they were entered in"
+        tie = f"costs as much as the one above; {why}"
     return replace(
-        one,
+        ranked,
         tie=tie,
         under=f"{better.judged.offer.part} from {better.judged.offer.supplier}" if better else "",
     )
 
 
 def dominates(one: Ranked, other: Ranked) -> bool:
-    """Whether one is no worse in money, arrival, grade and verdict, and better in one of them. Only among those that may be chosen."""
+    """Whether one is no worse in money, arrival, grade and verdict, and better in one of them. Only among
+    those that may be chosen.
+    """
     if not (may_choose(one.judged.fit) and may_choose(other.judged.fit)):
         return False
     mine, theirs = _measures(one), _measures(other)
     return mine != theirs and all(a <= b for a, b in zip(mine, theirs, strict=True))
 
 
-def _measures(one: Ranked) -> tuple[int, int, int, int]:
-    grade = one.judged.offer.grade
+def _measures(ranked: Ranked) -> tuple[int, int, int, int]:
+    grade = ranked.judged.offer.grade
     return (
-        one.money_minor, one.wait_days, GRADES.index(grade) if grade in GRADES else len(GRADES), list(Fit).index(one.judged.fit),
-    )  # fmt: skip
+        ranked.money_minor,
+        ranked.wait_days,
+        GRADES.index(grade) if grade in GRADES else len(GRADES),
+        list(Fit).index(ranked.judged.fit),
+    )

@@ -11,17 +11,33 @@ from functools import lru_cache
 from sutura.core.errors import Invalid
 
 # Names of display formats and the pixels they stand for; several for one name where the trade uses it so.
-# Source: VESA display monitor timings (published; each pair is looked up in the list of `edid-decode` in a test, but for those
+# Source: VESA display monitor timings (published; each pair is looked up in the list of `edid-decode` in a
+# test, but for those
 # marked), names from memory: sure. WXGA is the name people use for three formats: common practice.
 NAMES: Mapping[str, tuple[tuple[int, int], ...]] = {
-    "VGA": ((640, 480),), "WVGA": ((800, 480), (848, 480)), "SVGA": ((800, 600),), "XGA": ((1024, 768),),
-    "WXGA": ((1280, 768), (1280, 800), (1366, 768)), "WXGA+": ((1440, 900),), "HD": ((1280, 720), (1366, 768)), "SXGA": ((1280, 1024),),
-    "SXGA+": ((1400, 1050),), "UXGA": ((1600, 1200),), "WSXGA+": ((1680, 1050),), "HD+": ((1600, 900),), "FHD": ((1920, 1080),),
-    "WUXGA": ((1920, 1200),), "QXGA": ((2048, 1536),), "WQXGA": ((2560, 1600),), "QHD": ((2560, 1440),), "UHD": ((3840, 2160),),
-}  # fmt: skip
+    "VGA": ((640, 480),),
+    "WVGA": ((800, 480), (848, 480)),
+    "SVGA": ((800, 600),),
+    "XGA": ((1024, 768),),
+    "WXGA": ((1280, 768), (1280, 800), (1366, 768)),
+    "WXGA+": ((1440, 900),),
+    "HD": ((1280, 720), (1366, 768)),
+    "SXGA": ((1280, 1024),),
+    "SXGA+": ((1400, 1050),),
+    "UXGA": ((1600, 1200),),
+    "WSXGA+": ((1680, 1050),),
+    "HD+": ((1600, 900),),
+    "FHD": ((1920, 1080),),
+    "WUXGA": ((1920, 1200),),
+    "QXGA": ((2048, 1536),),
+    "WQXGA": ((2560, 1600),),
+    "QHD": ((2560, 1440),),
+    "UHD": ((3840, 2160),),
+}
 _NUMBERS = re.compile(r"(?<![0-9])([0-9]{3,5})\s*[x×X*]\s*([0-9]{3,5})(?![0-9])")
 _NAME = re.compile(r"(?<![A-Z+])(W?U?S?V?X?Q?[A-Z]{2,5}\+?)(?![A-Z+])")
-# The sides of a picture and its pixels agree within this share when both were read right; the shop's, no source.
+# The sides of a picture and its pixels agree within this share when both were read right; the shop's, no
+# source.
 ASPECT_SHARE = 0.03
 # A diagonal is sold rounded to a tenth of an inch or more; the shop's, no source.
 DIAGONAL_SHARE = 0.02
@@ -29,7 +45,9 @@ DIAGONAL_SHARE = 0.02
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Resolution:
-    """What a text says of a resolution: the pixel pairs it may mean, wider side first, and whether name and numbers disagree."""
+    """What a text says of a resolution: the pixel pairs it may mean, wider side first, and whether name and
+    numbers disagree.
+    """
 
     may_be: frozenset[tuple[int, int]]
     name: str = ""
@@ -46,7 +64,8 @@ class Resolution:
 
 @lru_cache(maxsize=2048)
 def read_resolution(text: str) -> Resolution:
-    """Pixels by number or by name. Numbers win over a name; a name alone may stand for several; nothing known = empty.
+    """Pixels by number or by name. Numbers win over a name; a name alone may stand for several; nothing known
+    = empty.
 
     >>> str(read_resolution("15.6 WXGA"))
     '1280×768 or 1280×800 or 1366×768'
@@ -56,9 +75,9 @@ def read_resolution(text: str) -> Resolution:
     by_name = [NAMES[word] for word in _NAME.findall(text.upper()) if word in NAMES]
     name = next((word for word in _NAME.findall(text.upper()) if word in NAMES), "")
     named = {_wide(pair) for pairs in by_name for pair in pairs}
-    found = {_wide((int(a), int(b))) for a, b in _NUMBERS.findall(text)}
+    sizes = {_wide((int(a), int(b))) for a, b in _NUMBERS.findall(text)}
     return Resolution(
-        may_be=frozenset(found or named), name=name, disagree=bool(found and named and not found & named)
+        may_be=frozenset(sizes or named), name=name, disagree=bool(sizes and named and not sizes & named)
     )
 
 
@@ -110,6 +129,7 @@ def cannot_go_together(
             said.append(f"a picture of {wide:g}×{high:g} mm cannot have {resolution} square pixels")
         if diagonal_in and abs(math.hypot(wide, high) / 25.4 / diagonal_in - 1) > DIAGONAL_SHARE:
             said.append(
-                f"{wide:g}×{high:g} mm is {math.hypot(wide, high) / 25.4:.1f} inches across, not {diagonal_in:g}"
+                f"{wide:g}×{high:g} mm is {math.hypot(wide, high) / 25.4:.1f} inches across, not "
+                f"{diagonal_in:g}"
             )
     return said

@@ -1,4 +1,6 @@
-"""Points and lines on a face, in millimetres; x to the right, y downward, origin at the top left of the outline."""
+"""Points and lines on a face, in millimetres; x to the right, y downward, origin at the top left of the
+outline.
+"""
 
 from __future__ import annotations
 
@@ -37,7 +39,9 @@ def length(points: Sequence[Point]) -> float:
 
 
 def nearest_edge(point: Point, box: Box) -> tuple[str, float]:
-    """The edge of the box nearest to a point inside it (top, right, bottom, left), and how far it is in mm."""
+    """The edge of the box nearest to a point inside it (top, right, bottom, left), and how far it is in
+    mm.
+    """
     distances = {
         "top": point.y - box.y,
         "right": box.x + box.width - point.x,

@@ -5,12 +5,11 @@ Rounding: half up, away from zero on a tie (common practice, no source); check v
 
 from __future__ import annotations
 
-import re
 from collections.abc import Sequence
 from dataclasses import dataclass
 from decimal import ROUND_HALF_UP, Decimal
 
-_AMOUNT = re.compile(r"(\d{1,9})(?:[.,](\d{1,2}))?")
+from babel.numbers import get_currency_precision
 
 
 @dataclass(frozen=True, slots=True, kw_only=True, order=True)
@@ -26,7 +25,7 @@ class Money:
 
     @classmethod
     def of(cls, amount: str | Decimal, currency: str) -> Money:
-        return cls(minor=int(half_up(Decimal(amount) * 100, 0)), currency=currency)
+        return cls(minor=int(half_up(Decimal(amount).scaleb(digits_of(currency)), 0)), currency=currency)
 
     def __add__(self, other: Money) -> Money:
         return Money(minor=self.minor + self._same(other).minor, currency=self.currency)
@@ -39,7 +38,7 @@ class Money:
         return Money(minor=int(half_up(self.minor * factor, 0)), currency=self.currency)
 
     def __str__(self) -> str:
-        return f"{amount_text(self.minor)} {self.currency}"
+        return f"{amount_text(self.minor, self.currency)} {self.currency}"
 
     def _same(self, other: Money) -> Money:
         if other.currency != self.currency:
@@ -52,18 +51,34 @@ def half_up(value: Decimal, places: int) -> Decimal:
     return value.quantize(Decimal(1).scaleb(-places), rounding=ROUND_HALF_UP)
 
 
-def amount_text(minor: int) -> str:
-    """Minor units as a person types them, such as `149.90`; `parse_minor` reads it back when it is not negative."""
-    whole, cents = divmod(abs(minor), 100)
-    return f"{'−' if minor < 0 else ''}{whole}.{cents:02d}"
+def digits_of(currency: str) -> int:
+    """How many decimals a currency has: 2 for most, 0 for some, 3 for a few; 2 for one that is not known.
+
+    Source: ISO 4217, by Babel (library).
+
+    >>> digits_of("EUR"), digits_of("JPY"), digits_of("TAL")
+    (2, 0, 2)
+    """
+    return int(get_currency_precision(currency))
 
 
-def parse_minor(text: str) -> int | None:
-    """Minor units of an amount a person typed, such as `149.90` or `149,9`; None when it is no amount."""
-    found = _AMOUNT.fullmatch(text.strip())
-    if not found:
-        return None
-    return int(found[1]) * 100 + int((found[2] or "0").ljust(2, "0"))
+def amount_text(minor: int, currency: str) -> str:
+    """Minor units as a person types them, such as `149.90`; `typed.read_amount` reads it back.
+
+    >>> amount_text(14990, "TAL"), amount_text(14990, "JPY")
+    ('149.90', '14990')
+    """
+    return decimal_text(minor, digits_of(currency))
+
+
+def decimal_text(scaled: int, digits: int) -> str:
+    """A number kept as an integer, with its decimals: basis points as per cent have two.
+
+    >>> decimal_text(1950, 2)
+    '19.50'
+    """
+    whole, part = divmod(abs(scaled), 10**digits)
+    return f"{'−' if scaled < 0 else ''}{whole}" + (f".{part:0{digits}d}" if digits else "")
 
 
 def split(total: Money, shares: Sequence[int]) -> list[Money]:

@@ -15,7 +15,8 @@ from sutura.core.maths.geometry import Box, Point
 
 # A shapely geometry; the library ships no types.
 Region = Any
-# Half the width that a crack is given: a line has no area, and polygonizing drops cracks that end inside the glass.
+# Half the width that a crack is given: a line has no area, and polygonizing drops cracks that end inside the
+# glass.
 CRACK_HALF_MM = 0.01
 # A crack goes through a cell of a square millimetre when it passes its middle at less than half its diagonal.
 CELL_REACH_MM = 0.71
@@ -61,19 +62,25 @@ def thin(lines: Sequence[Sequence[Point]]) -> Region:
 class Nearness:
     """Which square millimetres of a face lie within a distance of something, row by row from the top left.
 
-    A grid, because joining the outlines of hundreds of crossing bands exactly takes longer than a hand that draws waits.
+    A grid, because joining the outlines of hundreds of crossing bands exactly takes longer than a hand that
+    draws waits.
     """
 
     cells: Any
     broken: Any
 
     def open_depth(self, edge: str, most_mm: float) -> list[float]:
-        """For each millimetre along an edge, how far in one can go from it before something broken lies in the way."""
+        """For each millimetre along an edge, how far in one can go from it before something broken lies in
+        the way.
+        """
         import numpy as np
 
         seen = {
-            "top": self.broken, "bottom": self.broken[::-1], "left": self.broken.T, "right": self.broken[:, ::-1].T,
-        }[edge]  # fmt: skip
+            "top": self.broken,
+            "bottom": self.broken[::-1],
+            "left": self.broken.T,
+            "right": self.broken[:, ::-1].T,
+        }[edge]
         first = np.where(seen.any(axis=0), seen.argmax(axis=0), most_mm)
         return [float(min(depth, most_mm)) for depth in first]
 
@@ -99,10 +106,15 @@ class Nearness:
 
 
 def nearness(
-    lines: Sequence[Sequence[Point]], spots: Sequence[tuple[Point, float]], outlines: Sequence[Sequence[Point]],
-    within_mm: float, size: Box,
-) -> Nearness:  # fmt: skip
-    """What of a face of this size lies within a distance of lines, of circles about points, and of closed areas."""
+    lines: Sequence[Sequence[Point]],
+    spots: Sequence[tuple[Point, float]],
+    outlines: Sequence[Sequence[Point]],
+    within_mm: float,
+    size: Box,
+) -> Nearness:
+    """What of a face of this size lies within a distance of lines, of circles about points, and of closed
+    areas.
+    """
     import numpy as np
     import shapely
 
@@ -138,7 +150,9 @@ def nearness(
 
 
 def steps(edge: str, depths: Sequence[float], size: Box) -> Region:
-    """The part of a face that lies before these depths from an edge, one depth for each millimetre along it."""
+    """The part of a face that lies before these depths from an edge, one depth for each millimetre along
+    it.
+    """
     import shapely
 
     along = size.width if edge in ("top", "bottom") else size.height
@@ -167,7 +181,9 @@ def discs(spots: Iterable[tuple[Point, float]]) -> Region:
 
 
 def areas(outlines: Iterable[Sequence[Point]]) -> Region:
-    """Closed areas as drawn by hand; one that crosses itself is made sound, one without width stays a thin line."""
+    """Closed areas as drawn by hand; one that crosses itself is made sound, one without width stays a thin
+    line.
+    """
     import shapely
 
     drawn = [shapely.make_valid(shapely.Polygon([(p.x, p.y) for p in outline])) for outline in outlines]
@@ -186,9 +202,9 @@ def largest_circle(region: Region, tolerance_mm: float = 0.05) -> Circle | None:
     region = _polygons(region)
     if region.is_empty or region.area <= 0:
         return None
-    found = shapely.maximum_inscribed_circle(region, tolerance=tolerance_mm)
-    (x, y), _ = found.coords
-    return Circle(x=x, y=y, radius=found.length)
+    circle = shapely.maximum_inscribed_circle(region, tolerance=tolerance_mm)
+    (x, y), _ = circle.coords
+    return Circle(x=x, y=y, radius=circle.length)
 
 
 def _polygons(region: Region) -> Region:
@@ -197,7 +213,9 @@ def _polygons(region: Region) -> Region:
 
     if region.geom_type in ("Polygon", "MultiPolygon"):
         return region
-    return shapely.MultiPolygon([one for one in getattr(region, "geoms", ()) if one.geom_type == "Polygon"])
+    return shapely.MultiPolygon(
+        [piece for piece in getattr(region, "geoms", ()) if piece.geom_type == "Polygon"]
+    )
 
 
 def together(regions: Iterable[Region]) -> Region:

@@ -11,7 +11,15 @@ from markupsafe import Markup
 def draw_qr(text: str) -> Markup:
     out = io.BytesIO()
     segno.make(text, error="m", micro=False).save(
-        out, kind="svg", scale=1, border=2, xmldecl=False, svgns=True, svgclass="qr", lineclass=None, omitsize=True,
+        out,
+        kind="svg",
+        scale=1,
+        border=2,
+        xmldecl=False,
+        svgns=True,
+        svgclass="qr",
+        lineclass=None,
+        omitsize=True,
         title=f"QR code {text}",
-    )  # fmt: skip
+    )
     return Markup(out.getvalue().decode())

@@ -7,8 +7,8 @@ from collections.abc import Sequence
 
 from markupsafe import Markup, escape
 
-from sutura.core.catalogue import Face
-from sutura.core.intake import EDGE_STRIP_MM, KINDS, Mark, MarkKind, Shape, Side, side_box
+from sutura.core.catalogue.model import Face
+from sutura.core.intake.marks import EDGE_STRIP_MM, KINDS, Mark, MarkKind, Shape, Side, side_box
 from sutura.core.maths.geometry import Box
 
 MARGIN_MM = 9.0
@@ -26,7 +26,8 @@ def _rect(box: Box, css: str, radius: float = 0) -> Markup:
 
 
 def draw_face(face: Face, marks: Sequence[Mark] = (), title: str = "", over: Markup | str = "") -> Markup:
-    """The face with its windows, keep-outs, opening edge, size and marks; a picture with a title for screen readers.
+    """The face with its windows, keep-outs, opening edge, size and marks; a picture with a title for screen
+    readers.
 
     `over` is drawn over it, such as the opening plan.
     """
@@ -144,11 +145,17 @@ def _sizes(face: Face) -> Markup:
     size = max(face.width_mm, face.height_mm) / 42
     return Markup(
         '<text class="face-size" x="{}" y="-4.4" font-size="{}" text-anchor="middle">{} mm</text>'
-        '<text class="face-size" transform="translate({} {}) rotate(-90)" font-size="{}" text-anchor="middle">{} mm</text>'
+        '<text class="face-size" transform="translate({} {}) rotate(-90)" font-size="{}" '
+        'text-anchor="middle">{} mm</text>'
     ).format(
-        face.width_mm / 2, f"{size:.2f}", f"{face.width_mm:g}", -4.4, face.height_mm / 2, f"{size:.2f}",
+        face.width_mm / 2,
+        f"{size:.2f}",
+        f"{face.width_mm:g}",
+        -4.4,
+        face.height_mm / 2,
+        f"{size:.2f}",
         f"{face.height_mm:g}",
-    )  # fmt: skip
+    )
 
 
 def marks_body(marks: Sequence[Mark], side: Side = Side.FRONT) -> Markup:

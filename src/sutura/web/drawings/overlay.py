@@ -6,7 +6,8 @@ from collections.abc import Mapping
 
 from markupsafe import Markup
 
-from sutura.core.matching import Layout, Window
+from sutura.core.matching.comparing import Window
+from sutura.core.matching.layout import Layout
 from sutura.core.maths.geometry import Box, Point
 
 MARGIN_MM = 10.0
@@ -14,30 +15,32 @@ MARGIN_MM = 10.0
 
 def overlay_view(need: Layout, offer: Layout) -> str:
     """The part of the drawing that holds both outlines."""
-    wide = max((one.outline.width for one in (need, offer) if one.outline), default=60.0)
-    high = max((one.outline.height for one in (need, offer) if one.outline), default=60.0)
+    wide = max((layout.outline.width for layout in (need, offer) if layout.outline), default=60.0)
+    high = max((layout.outline.height for layout in (need, offer) if layout.outline), default=60.0)
     return f"{-MARGIN_MM:g} {-MARGIN_MM:g} {wide + 2 * MARGIN_MM:g} {high + 2 * MARGIN_MM:g}"
 
 
 def draw_overlay(need: Layout, offer: Layout, differ: Mapping[str, bool], *, back: bool) -> Markup:
-    """Both layouts as parts of a drawing: the need dashed, the offer full, what does not agree in a colour of its own.
+    """Both layouts as parts of a drawing: the need dashed, the offer full, what does not agree in a colour of
+    its own.
 
-    `differ` names the attributes that do not agree: True = they refuse, False = they are bridged or to be agreed to. Seen from the back everything is mirrored.
+    `differ` names the attributes that do not agree: True = they refuse, False = they are bridged or to be
+    agreed to. Seen from the back everything is mirrored.
     """
     mirror = _mirror(need, offer) if back else Markup("")
     return Markup("<g{}>{}{}</g>").format(mirror, _layer(need, "need", {}), _layer(offer, "offer", differ))
 
 
 def _mirror(need: Layout, offer: Layout) -> Markup:
-    wide = max((one.outline.width for one in (need, offer) if one.outline), default=60.0)
+    wide = max((layout.outline.width for layout in (need, offer) if layout.outline), default=60.0)
     return Markup(' transform="translate({} 0) scale(-1 1)"').format(f"{wide:g}")
 
 
 def _layer(layout: Layout, name: str, differ: Mapping[str, bool]) -> Markup:
     def css(what: str, *attributes: str) -> str:
-        found = [differ[one] for one in attributes if one in differ]
+        differing = [differ[attribute] for attribute in attributes if attribute in differ]
         return f"over-{what} over-{name}" + (
-            " over-differs" if any(found) else " over-careful" if found else ""
+            " over-differs" if any(differing) else " over-careful" if differing else ""
         )
 
     pieces = []
@@ -57,7 +60,7 @@ def _layer(layout: Layout, name: str, differ: Mapping[str, bool]) -> Markup:
                 f"picture of the {name}, {layout.active.width:g} × {layout.active.height:g} mm",
             )
         )
-    pieces += [_window(one, css("window", "windows"), name) for one in layout.windows]
+    pieces += [_window(window, css("window", "windows"), name) for window in layout.windows]
     if layout.connector and layout.outline:
         pieces.append(
             _connector(

@@ -1,11 +1,13 @@
-"""The opening plan on the face: the cup, where to start, the order of the edges, where a pick may not go deep."""
+"""The opening plan on the face: the cup, where to start, the order of the edges, where a pick may not go
+deep.
+"""
 
 from __future__ import annotations
 
 from markupsafe import Markup
 
-from sutura.core.catalogue import Face
-from sutura.core.intake import OpeningPlan, edge_length, edge_point
+from sutura.core.catalogue.model import Face
+from sutura.core.intake.damage import OpeningPlan, edge_length, edge_point
 from sutura.core.maths.geometry import Point
 
 
@@ -29,25 +31,27 @@ def draw_plan(plan: OpeningPlan, face: Face) -> Markup:
 
 
 def _limits(plan: OpeningPlan, face: Face) -> Markup:
-    """Stretches where the limit is less than the edge's own, drawn as deep as a pick may go; none = a solid bar."""
+    """Stretches where the limit is less than the edge's own, drawn as deep as a pick may go; none = a solid
+    bar.
+    """
     bars = []
     for reading in plan.edges:
         usual = face.edges[reading.edge].depth_mm
-        for one in reading.stretches:
-            if one.depth_mm >= usual and usual > 0:
+        for stretch in reading.stretches:
+            if stretch.depth_mm >= usual and usual > 0:
                 continue
             a, b = (
-                edge_point(reading.edge, one.start_mm, 0.6, face),
-                edge_point(reading.edge, one.end_mm, 0.6, face),
+                edge_point(reading.edge, stretch.start_mm, 0.6, face),
+                edge_point(reading.edge, stretch.end_mm, 0.6, face),
             )
             words = (
                 f"{reading.edge} edge: "
-                + (f"at most {one.depth_mm:g} mm" if one.depth_mm else "no pick")
-                + f" – {one.why}"
+                + (f"at most {stretch.depth_mm:g} mm" if stretch.depth_mm else "no pick")
+                + f" – {stretch.why}"
             )
             bars.append(
                 Markup('<line class="{}" x1="{}" y1="{}" x2="{}" y2="{}"><title>{}</title></line>').format(
-                    "plan-less" if one.depth_mm else "plan-never",
+                    "plan-less" if stretch.depth_mm else "plan-never",
                     f"{a.x:.1f}",
                     f"{a.y:.1f}",
                     f"{b.x:.1f}",

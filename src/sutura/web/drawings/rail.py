@@ -50,10 +50,14 @@ def draw_rail(now: datetime, stops: Sequence[RailStop]) -> Markup:
     pieces.append(
         f'<text class="here-word" x="{here + turn:g}" y="16" text-anchor="{anchor}">now {now:%H:%M}</text>'
     )
-    says = f"Today: {len(stops)} promises between {first}:00 and {last}:00, {sum(s.late for s in stops)} of them late or at risk"
+    says = (
+        f"Today: {len(stops)} promises between {first}:00 and {last}:00, {sum(s.late for s in stops)} "
+        "of them late or at risk"
+    )
     # numbers, times and job codes only: nothing in here was typed by a person
     return Markup(
-        f'<svg class="rail" viewBox="0 0 {_WIDE:g} 72" role="group" aria-label="{says}">{"".join(pieces)}</svg>'
+        f'<svg class="rail" viewBox="0 0 {_WIDE:g} 72" role="group" '
+        f'aria-label="{says}">{"".join(pieces)}</svg>'
     )
 
 

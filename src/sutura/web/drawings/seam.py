@@ -12,8 +12,8 @@ from sutura.core.job import SeamStitch, Stitch
 
 def seam_words(stitches: Sequence[SeamStitch]) -> str:
     """The seam in one sentence, for those who do not see it."""
-    done = sum(one.state is Stitch.DONE for one in stitches)
-    now = next((one for one in stitches if one.state in (Stitch.LOOSE, Stitch.CROSSED)), None)
+    done = sum(stitch.state is Stitch.DONE for stitch in stitches)
+    now = next((stitch for stitch in stitches if stitch.state in (Stitch.LOOSE, Stitch.CROSSED)), None)
     if now is None:
         return f"Seam: all {done} stitches done"
     what = f"blocked at {now.name}: {now.reason}" if now.state is Stitch.CROSSED else f"next {now.name}"
@@ -22,7 +22,9 @@ def seam_words(stitches: Sequence[SeamStitch]) -> str:
 
 @lru_cache(maxsize=1024)
 def draw_seam(stitches: tuple[SeamStitch, ...], *, full: bool = False) -> Markup:
-    """The seam as a picture; `full` writes each stage's name under its stitch. A list draws the same few over and over."""
+    """The seam as a picture; `full` writes each stage's name under its stitch. A list draws the same few over
+    and over.
+    """
     pitch, middle = (96.0, 18.0) if full else (19.0, 11.0)
     size = 9.0 if full else 6.5
     wide, high = pitch * len(stitches), 52.0 if full else 22.0
@@ -33,13 +35,14 @@ def draw_seam(stitches: tuple[SeamStitch, ...], *, full: bool = False) -> Markup
         if full:
             pieces.append(_label(one, x))
     return Markup(
-        '<svg class="seam {}" viewBox="0 0 {:g} {:g}" preserveAspectRatio="xMinYMid" role="img"><title>{}</title>{}</svg>'
+        '<svg class="seam {}" viewBox="0 0 {:g} {:g}" preserveAspectRatio="xMinYMid" '
+        'role="img"><title>{}</title>{}</svg>'
     ).format("full" if full else "small", wide, high, seam_words(stitches), Markup("").join(pieces))
 
 
-def _label(one: SeamStitch, x: float) -> Markup:
-    now = " now" if one.state in (Stitch.LOOSE, Stitch.CROSSED) else ""
-    words = f"{one.name} (blocked)" if one.state is Stitch.CROSSED else one.name
+def _label(stitch: SeamStitch, x: float) -> Markup:
+    now = " now" if stitch.state in (Stitch.LOOSE, Stitch.CROSSED) else ""
+    words = f"{stitch.name} (blocked)" if stitch.state is Stitch.CROSSED else stitch.name
     return Markup('<text class="stage{}" x="{:g}" y="44" text-anchor="middle">{}</text>').format(
         now, x, words
     )

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 
 from markupsafe import Markup
 
-from sutura.core.intake import PAD
+from sutura.core.intake.arrival import PAD
 
 
 def draw_signature(strokes: Sequence[Sequence[Sequence[float]]]) -> Markup:
@@ -18,5 +18,6 @@ def draw_signature(strokes: Sequence[Sequence[Sequence[float]]]) -> Markup:
         for stroke in strokes
     )
     return Markup(
-        '<svg class="signature" viewBox="0 0 {} {}" role="img"><title>The customer\'s signature</title>{}</svg>'
+        '<svg class="signature" viewBox="0 0 {} {}" role="img"><title>The customer\'s '
+        "signature</title>{}</svg>"
     ).format(*PAD, lines)

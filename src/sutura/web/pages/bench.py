@@ -8,7 +8,7 @@ from markupsafe import Markup
 
 from sutura.core.bench import is_on_the_way_in
 from sutura.core.errors import Refusal
-from sutura.core.intake import plan_opening
+from sutura.core.intake.damage import plan_opening
 from sutura.core.job import Stage
 from sutura.services import bench, intake, planning
 from sutura.services.marks import marks_of
@@ -44,30 +44,45 @@ def _page(
     on_the_way_in = is_on_the_way_in(page.job.stage, page.progress)
     plan = plan_opening(marks, page.model.face, intake.cups_mm()) if on_the_way_in else None
     return render(
-        ask, "bench/bench.html", room="Bench", status=status, refusal=refusal, page=page, job=page.job,
-        entered=sent.entered() if sent else Entered(), working=page.job.stage in (Stage.OPENED, Stage.PROVED),
+        ask,
+        "bench/bench.html",
+        room="Bench",
+        status=status,
+        refusal=refusal,
+        page=page,
+        job=page.job,
+        entered=sent.entered() if sent else Entered(),
+        working=page.job.stage in (Stage.OPENED, Stage.PROVED),
         done_ids={entry.step: entry for entry in page.done if entry.attempt == page.job.attempt},
         face=draw_face(
-            page.model.face, marks, "Marks and depth limits", draw_plan(plan, page.model.face) if plan else Markup("")
+            page.model.face,
+            marks,
+            "Marks and depth limits",
+            draw_plan(plan, page.model.face) if plan else Markup(""),
         ),
         plan=plan,
-    )  # fmt: skip
+    )
 
 
 @router.post("/jobs/{code}/bench/open")
 def open_job(ask: Ask, code: str, form: Form) -> Response:
     return deed(
-        ask, form, lambda: bench.open_job(code, ask.person, ask.now), then=f"/jobs/{code}/bench",
+        ask,
+        form,
+        lambda: bench.open_job(code, ask.person, ask.now),
+        then=f"/jobs/{code}/bench",
         again=lambda refusal, status: _page(ask, code, form, refusal, status),
-    )  # fmt: skip
+    )
 
 
 @router.post("/jobs/{code}/bench/step")
 def do_step(ask: Ask, code: str, form: Form) -> Response:
     return deed(
-        ask, form,
+        ask,
+        form,
         lambda: bench.do_step(
             code, form.text("step"), form.text("counted"), form.text("reason"), ask.person, ask.now
         ),
-        then=f"/jobs/{code}/bench", again=lambda refusal, status: _page(ask, code, form, refusal, status),
-    )  # fmt: skip
+        then=f"/jobs/{code}/bench",
+        again=lambda refusal, status: _page(ask, code, form, refusal, status),
+    )

@@ -9,14 +9,16 @@ from fastapi.responses import RedirectResponse, Response
 
 from sutura.config import SCHEMAS
 from sutura.core import rules
-from sutura.core.catalogue import CAUTIONS, CAUTIONS_SOURCE
+from sutura.core.catalogue.cautions import CAUTIONS, CAUTIONS_SOURCE
 from sutura.core.errors import ManyInvalid, Refusal
-from sutura.core.identify import plain
+from sutura.core.identify.reading import plain
+from sutura.core.matching.attributes import need_lines
 from sutura.formats.pack import schema
 from sutura.services import catalogue, known
 from sutura.services import identify as identify_service
 from sutura.services.once import once
 from sutura.store import catalogue as store
+from sutura.store import packs as packs_store
 from sutura.web import schema_form
 from sutura.web.drawings.face import draw_face
 from sutura.web.errors import deed, status_of
@@ -29,12 +31,23 @@ _MODEL_RULE = schema(SCHEMAS / "models.schema.json")["properties"]["models"]["it
 
 @router.get("/catalogue")
 def catalogue_list(
-    ask: Ask, q: str = "", maker: str = "", device_class: str = "", construction: str = "", family: str = "",
-    state: str = "", page: int = 1,
-) -> Response:  # fmt: skip
+    ask: Ask,
+    q: str = "",
+    maker: str = "",
+    device_class: str = "",
+    construction: str = "",
+    family: str = "",
+    state: str = "",
+    page: int = 1,
+) -> Response:
     wanted = store.Wanted(
-        text=q[:80], maker=maker, device_class=device_class, construction=construction, family=family, state=state
-    )  # fmt: skip
+        text=q[:80],
+        maker=maker,
+        device_class=device_class,
+        construction=construction,
+        family=family,
+        state=state,
+    )
     page = min(max(page, 1), 10_000)
     models, count, choices = catalogue.browse(wanted, plain(q[:80]), page)
     asked = {
@@ -47,10 +60,17 @@ def catalogue_list(
     }
     asked = {name: value for name, value in asked.items() if value}
     return render(
-        ask, "catalogue/list.html", room="Catalogue", models=models, count=count, wanted=wanted, page=page,
-        pages=-(-count // store.PAGE), choices=choices,
+        ask,
+        "catalogue/list.html",
+        room="Catalogue",
+        models=models,
+        count=count,
+        wanted=wanted,
+        page=page,
+        pages=-(-count // store.PAGE),
+        choices=choices,
         link=lambda number: "/catalogue?" + urlencode({**asked, "page": number}),
-    )  # fmt: skip
+    )
 
 
 @router.get("/catalogue/mixed")
@@ -84,7 +104,12 @@ def packs_page(ask: Ask) -> Response:
 
 def _packs(ask: Asking, refusal: Refusal | None = None, status: int = 200) -> Response:
     return render(
-        ask, "catalogue/packs.html", room="Catalogue", packs=store.packs(), refusal=refusal, status=status
+        ask,
+        "catalogue/packs.html",
+        room="Catalogue",
+        packs=packs_store.packs_page(),
+        refusal=refusal,
+        status=status,
     )
 
 
@@ -92,8 +117,10 @@ def _packs(ask: Asking, refusal: Refusal | None = None, status: int = 200) -> Re
 def export(ask: Ask, pack_id: str) -> Response:  # noqa: ARG001 - only someone signed in may read it
     text = catalogue.export_pack(pack_id)
     return Response(
-        text, media_type="application/json", headers={"Content-Disposition": f'attachment; filename="{pack_id}.json"'}
-    )  # fmt: skip
+        text,
+        media_type="application/json",
+        headers={"Content-Disposition": f'attachment; filename="{pack_id}.json"'},
+    )
 
 
 @router.get("/catalogue/schema/{name}.schema.json")
@@ -108,7 +135,8 @@ def published_schema(ask: Ask, name: str) -> Response:  # noqa: ARG001 - only so
 def look_at_pack(ask: Ask, form: Form) -> Response:
     def keep() -> str:
         file = form.file("file", catalogue.MOST_CHARACTERS + 1)
-        return f"/catalogue/packs/look/{catalogue.look_at_pack(form.file_name('file'), file, ask.person, ask.now)}"
+        preview = catalogue.look_at_pack(form.file_name("file"), file, ask.person, ask.now)
+        return f"/catalogue/packs/look/{preview}"
 
     try:
         address = once(form.text("form_key"), ask.person, ask.now, keep)
@@ -133,9 +161,12 @@ def read_pack(ask: Ask, look_id: str, form: Form) -> Response:
         catalogue.forget_look(look_id, ask.person)
         return RedirectResponse("/catalogue/packs", status_code=303)
     return deed(
-        ask, form, lambda: catalogue.read_look(look_id, form.text("mark"), ask.person, ask.now),
-        then="/catalogue/packs", again=lambda refusal, status: _look(ask, look_id, refusal, status),
-    )  # fmt: skip
+        ask,
+        form,
+        lambda: catalogue.read_look(look_id, form.text("mark"), ask.person, ask.now),
+        then="/catalogue/packs",
+        again=lambda refusal, status: _look(ask, look_id, refusal, status),
+    )
 
 
 # -- one model ------------------------------------------------------------------------------
@@ -146,18 +177,28 @@ def model_page(ask: Ask, model_id: str) -> Response:
     page = catalogue.model_page(model_id)
     title = f"Face of the {page.model.full_name}, to scale"
     return render(
-        ask, "catalogue/model.html", room="Catalogue", page=page, model=page.model, cautions=CAUTIONS,
-        source=CAUTIONS_SOURCE, face=draw_face(page.model.face, (), title),
-    )  # fmt: skip
+        ask,
+        "catalogue/model.html",
+        room="Catalogue",
+        need_lines=need_lines(page.model.need),
+        page=page,
+        model=page.model,
+        cautions=CAUTIONS,
+        source=CAUTIONS_SOURCE,
+        face=draw_face(page.model.face, (), title),
+    )
 
 
 @router.post("/catalogue/{model_id}/state")
 def change_state(ask: Ask, model_id: str, form: Form) -> Response:
     change = catalogue.bring_back if form.text("act") == "bring-back" else catalogue.retire
     return deed(
-        ask, form, lambda: change(model_id, ask.person, ask.now), then=f"/catalogue/{model_id}",
+        ask,
+        form,
+        lambda: change(model_id, ask.person, ask.now),
+        then=f"/catalogue/{model_id}",
         again=lambda _refusal, _status: model_page(ask, model_id),
-    )  # fmt: skip
+    )
 
 
 @router.get("/catalogue/{model_id}/edit")
@@ -167,15 +208,28 @@ def edit_page(ask: Ask, model_id: str) -> Response:
 
 
 def _edit(
-    ask: Asking, model_id: str, raw: dict[str, object], version: int, refusal: Refusal | None = None,
-    status: int = 200, look_at: str = "",
-) -> Response:  # fmt: skip
+    ask: Asking,
+    model_id: str,
+    raw: dict[str, object],
+    version: int,
+    refusal: Refusal | None = None,
+    status: int = 200,
+    look_at: str = "",
+) -> Response:
     form = schema_form.draw(raw, _MODEL_RULE)
     return render(
-        ask, "catalogue/edit.html", room="Catalogue", status=status, refusal=_at_fields(refusal), model_id=model_id,
-        form=form, version=version, look_at=look_at, open_jobs=store.jobs_of_model(model_id)[1],
+        ask,
+        "catalogue/edit.html",
+        room="Catalogue",
+        status=status,
+        refusal=_at_fields(refusal),
+        model_id=model_id,
+        form=form,
+        version=version,
+        look_at=look_at,
+        open_jobs=store.jobs_of_model(model_id)[1],
         face=_preview(raw),
-    )  # fmt: skip
+    )
 
 
 def _at_fields(refusal: Refusal | None) -> Refusal | None:
@@ -204,6 +258,9 @@ def edit(ask: Ask, model_id: str, form: Form) -> Response:
         return _edit(ask, model_id, raw, newest, refusal, status)
 
     return deed(
-        ask, form, lambda: catalogue.save_model(model_id, raw, version, ask.person, ask.now),
-        then=f"/catalogue/{model_id}", again=again,
-    )  # fmt: skip
+        ask,
+        form,
+        lambda: catalogue.save_model(model_id, raw, version, ask.person, ask.now),
+        then=f"/catalogue/{model_id}",
+        again=again,
+    )

@@ -9,8 +9,9 @@ from sutura.core.errors import NotFound, Refusal
 from sutura.core.handover import Method, not_promised
 from sutura.core.job import Stage
 from sutura.core.maths.money import Money, included_tax
-from sutura.services import handover, quoting
+from sutura.services import handover
 from sutura.services import job as job_service
+from sutura.services import shop as shop_service
 from sutura.web.errors import deed
 from sutura.web.present import render
 from sutura.web.session import Ask, Asking, Entered, Form, Sent
@@ -28,33 +29,55 @@ def _page(
 ) -> Response:
     page = job_service.job_page(code, ask.now)
     return render(
-        ask, "handover/handover.html", room="Counter", status=status, refusal=refusal, page=page, job=page.job,
-        entered=sent.entered() if sent else Entered(), methods=[method.value for method in Method],
-        ready=page.job.stage is Stage.CLOSED, declined=page.job.stage is Stage.DECLINED,
-    )  # fmt: skip
+        ask,
+        "handover/handover.html",
+        room="Counter",
+        status=status,
+        refusal=refusal,
+        page=page,
+        job=page.job,
+        entered=sent.entered() if sent else Entered(),
+        methods=[method.value for method in Method],
+        ready=page.job.stage is Stage.CLOSED,
+        declined=page.job.stage is Stage.DECLINED,
+    )
 
 
 @router.post("/jobs/{code}/handover")
 def hand_back(ask: Ask, code: str, form: Form) -> Response:
     return deed(
-        ask, form,
+        ask,
+        form,
         lambda: handover.hand_back(
-            code, returned=form.numbers("returned"), explanation=form.text("explanation"), amount=form.text("amount"),
-            method=form.text("method"), today=ask.now.astimezone(ask.zone).date(), by=ask.person, now=ask.now,
+            code,
+            returned=form.numbers("returned"),
+            explanation=form.text("explanation"),
+            amount=form.text("amount"),
+            method=form.text("method"),
+            today=ask.now.astimezone(ask.zone).date(),
+            by=ask.person,
+            now=ask.now,
         ),
-        then=f"/jobs/{code}/receipt", again=lambda refusal, status: _page(ask, code, form, refusal, status),
-    )  # fmt: skip
+        then=f"/jobs/{code}/receipt",
+        again=lambda refusal, status: _page(ask, code, form, refusal, status),
+    )
 
 
 @router.post("/jobs/{code}/return")
 def return_unrepaired(ask: Ask, code: str, form: Form) -> Response:
     return deed(
-        ask, form,
+        ask,
+        form,
         lambda: handover.return_unrepaired(
-            code, returned=form.numbers("returned"), explanation=form.text("explanation"), by=ask.person, now=ask.now
+            code,
+            returned=form.numbers("returned"),
+            explanation=form.text("explanation"),
+            by=ask.person,
+            now=ask.now,
         ),
-        then=f"/jobs/{code}", again=lambda refusal, status: _page(ask, code, form, refusal, status),
-    )  # fmt: skip
+        then=f"/jobs/{code}",
+        again=lambda refusal, status: _page(ask, code, form, refusal, status),
+    )
 
 
 @router.get("/jobs/{code}/receipt")
@@ -66,7 +89,14 @@ def receipt(ask: Ask, code: str) -> Response:
     price = Money(minor=page.payment.amount_minor, currency=page.payment.currency)
     tax = included_tax(price, job.tax_bps)
     return render(
-        ask, "handover/receipt.html", page=page, job=job, price=price, tax=tax, net=price - tax,
-        tax_percent=f"{job.tax_bps / 100:g}", shop=quoting.shop(),
+        ask,
+        "handover/receipt.html",
+        page=page,
+        job=job,
+        price=price,
+        tax=tax,
+        net=price - tax,
+        tax_percent=f"{job.tax_bps / 100:g}",
+        shop=shop_service.shop(),
         not_promised=not_promised(sealed_device=page.model.seal != ""),
-    )  # fmt: skip
+    )

@@ -14,10 +14,10 @@ router = APIRouter()
 
 @router.get("/scan")
 def scan(ask: Ask, q: str = "") -> Response:
-    found = service.find(q)
-    if found.address:
-        return RedirectResponse(found.address, status_code=303)
-    return render(ask, "identify/scan.html", found=found, asked=q)
+    scanned = service.find(q)
+    if scanned.address:
+        return RedirectResponse(scanned.address, status_code=303)
+    return render(ask, "identify/scan.html", found=scanned, asked=q)
 
 
 @router.get("/identify")

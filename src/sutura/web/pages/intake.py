@@ -11,40 +11,41 @@ from fastapi import APIRouter
 from fastapi.responses import JSONResponse, RedirectResponse, Response
 from markupsafe import Markup
 
-from sutura.core.catalogue import Measured, Model
+from sutura.core.catalogue.model import Model
+from sutura.core.catalogue.unlisted import Measured
 from sutura.core.errors import Invalid, ManyInvalid, NotFound, Refusal
-from sutura.core.identify import Identification, known
-from sutura.core.intake import (
+from sutura.core.identify.numbers import Identification, known
+from sutura.core.intake.arrival import (
     ACCESSORIES,
     DATA_STATES,
-    KINDS,
     PAD,
     PARCEL_STATES,
-    QUESTIONS,
     Channel,
     check_functions,
-    check_marks,
-    cups_text,
-    diagnose,
-    observed_from,
-    plan_opening,
-    read_damage,
-    summarise,
     untested,
 )
+from sutura.core.intake.damage import cups_text, plan_opening, read_damage
+from sutura.core.intake.diagnosis import diagnose
+from sutura.core.intake.marks import KINDS, check_marks
+from sutura.core.intake.observations import QUESTIONS, observed_from
+from sutura.core.intake.summary import summarise
 from sutura.core.job import Stage
 from sutura.core.people import Deed, demand
 from sutura.core.planning import ASSIGNABLE
 from sutura.formats.photo import MOST_BYTES
-from sutura.services import catalogue, customers, matching, planning, quoting
+from sutura.services import catalogue, customers, matching, planning
 from sutura.services import identify as identify_service
 from sutura.services import intake as service
 from sutura.services import job as job_service
+from sutura.services import shop as shop_service
 from sutura.services.intake import UNLISTED, Arrival
 from sutura.services.marks import read_marks, read_strokes
 from sutura.services.matching import PanelShown
 from sutura.services.once import once
-from sutura.store import intake as store
+from sutura.store import consents as consents_store
+from sutura.store import customers as customers_store
+from sutura.store import drafts as drafts_store
+from sutura.store import photos as photos_store
 from sutura.web.drawings.face import back_body, edges_body, edges_view_box, face_body, strips, view_box
 from sutura.web.drawings.plan import draw_plan
 from sutura.web.errors import deed, status_of
@@ -66,13 +67,18 @@ _SHAPES = json.dumps(
 def counter(ask: Ask, q: str = "") -> Response:
     ready = planning.open_lines(ask.now, _READY)
     return render(
-        ask, "intake/counter.html", room="Counter", drafts=_drafts(), ready=ready, asked=q,
+        ask,
+        "intake/counter.html",
+        room="Counter",
+        drafts=_drafts(),
+        ready=ready,
+        asked=q,
         customers=customers.find_customers(q) if q.strip() else [],
-    )  # fmt: skip
+    )
 
 
-def _drafts() -> list[tuple[store.Draft, Entered, str]]:
-    shown = [(draft, Entered(draft.fields)) for draft in store.drafts_page()]
+def _drafts() -> list[tuple[drafts_store.Draft, Entered, str]]:
+    shown = [(draft, Entered(draft.fields)) for draft in drafts_store.drafts_page()]
     named = catalogue.models([entered.text("model_id") for _, entered in shown])
     names = {model.id: model.full_name for model in named.values()}
     return [(draft, entered, _name(entered, names)) for draft, entered in shown]
@@ -100,11 +106,11 @@ def intake_page(ask: Ask, draft_id: str) -> Response:
     return _page(ask, draft_id, Entered(_draft(draft_id).fields))
 
 
-def _draft(draft_id: str) -> store.Draft:
-    found = store.load_draft(draft_id)
-    if found is None:
+def _draft(draft_id: str) -> drafts_store.Draft:
+    draft = drafts_store.load_draft(draft_id)
+    if draft is None:
         raise NotFound("intake left half-way", draft_id)
-    return found
+    return draft
 
 
 def _page(
@@ -114,23 +120,48 @@ def _page(
     customer_id = entered.text("customer_id")
     number = entered.text("read_number")
     read = _read(ask, entered, model)
-    found: Identification | None = identify_service.identify(number) if number and model is None else None
+    identification: Identification | None = (
+        identify_service.identify(number) if number and model is None else None
+    )
     return render(
-        ask, "intake/intake.html", room="Counter", status=status, refusal=refusal, draft_id=draft_id, entered=entered,
-        model=model, found=found, customer=store.load_customer(int(customer_id)) if customer_id.isdecimal() else None,
-        channels=[channel.value for channel in Channel], accessories=ACCESSORIES, consents=service.consents(),
+        ask,
+        "intake/intake.html",
+        room="Counter",
+        status=status,
+        refusal=refusal,
+        draft_id=draft_id,
+        entered=entered,
+        model=model,
+        found=identification,
+        customer=customers_store.load_customer(int(customer_id)) if customer_id.isdecimal() else None,
+        channels=[channel.value for channel in Channel],
+        accessories=ACCESSORIES,
+        consents=service.consents(),
         soonest=service.promise(model, ask.now) if model else None,
-        damage=read.damage, labels=read.labels, marks={one["id"]: one["says"] for one in read.labels if one["id"]},
+        damage=read.damage,
+        labels=read.labels,
+        marks={label["id"]: label["says"] for label in read.labels if label["id"]},
         same="" if customer_id.isdecimal() else _same(ask, entered),
-        unlisted=entered.text("model_id") == UNLISTED, classes=DEVICE_CLASSES, measures=MEASURES,
+        unlisted=entered.text("model_id") == UNLISTED,
+        classes=DEVICE_CLASSES,
+        measures=MEASURES,
         panel=_panel(entered.text("edid"), model),
         odd=_odd(entered, model),
-        pad=PAD, questions=QUESTIONS, kinds=KINDS, shapes=_SHAPES, data_states=DATA_STATES, parcel_states=PARCEL_STATES,
-        photos=store.draft_photos(draft_id),
-        reading=read, back=back_body(model.face) if model else "", edges=edges_body(model.face) if model else "",
-        edges_view=edges_view_box(model.face) if model else "", strips=_strips(model),
-        body=face_body(model.face) if model else "", view=view_box(model.face) if model else "",
-    )  # fmt: skip
+        pad=PAD,
+        questions=QUESTIONS,
+        kinds=KINDS,
+        shapes=_SHAPES,
+        data_states=DATA_STATES,
+        parcel_states=PARCEL_STATES,
+        photos=photos_store.draft_photos(draft_id),
+        reading=read,
+        back=back_body(model.face) if model else "",
+        edges=edges_body(model.face) if model else "",
+        edges_view=edges_view_box(model.face) if model else "",
+        strips=_strips(model),
+        body=face_body(model.face) if model else "",
+        view=view_box(model.face) if model else "",
+    )
 
 
 def _known_model(entered: Entered) -> Model | None:
@@ -148,13 +179,15 @@ def _known_model(entered: Entered) -> Model | None:
 
 DEVICE_CLASSES = ("phone", "tablet", "laptop", "watch", "handheld", "player", "two-in-one")
 MEASURES = (
-    ("maker", "Maker, as the device says", ""), ("name", "Name or number, as the device says", ""),
-    ("width_mm", "Front glass across, mm", "edge to edge, with a ruler"), ("height_mm", "Front glass down, mm", ""),
+    ("maker", "Maker, as the device says", ""),
+    ("name", "Name or number, as the device says", ""),
+    ("width_mm", "Front glass across, mm", "edge to edge, with a ruler"),
+    ("height_mm", "Front glass down, mm", ""),
     ("diagonal_in", "Picture from corner to corner, inches", "the lit part only"),
     ("resolution", "Resolution", "such as 1080×2400; empty when not known"),
     ("connector_pins", "Connector pins", "empty when not known"),
     ("connector_place", "Where the connector sits", "such as bottom right; empty when not known"),
-)  # fmt: skip
+)
 
 
 def _measured_model(entered: Entered) -> Model:
@@ -185,10 +218,16 @@ def _measured(entered: Entered) -> tuple[Measured | None, list[Invalid]]:
         return None, problems
     width, height, diagonal = (size or 0.0 for size in sizes)
     return Measured(
-        maker=words("maker") or "", name=words("name") or "", device_class=words("device_class") or "",
-        width_mm=width, height_mm=height, diagonal_in=diagonal, connector_pins=None if pins is None else int(pins),
-        connector_place=words("connector_place"), resolution=words("resolution"),
-    ), problems  # fmt: skip
+        maker=words("maker") or "",
+        name=words("name") or "",
+        device_class=words("device_class") or "",
+        width_mm=width,
+        height_mm=height,
+        diagonal_in=diagonal,
+        connector_pins=None if pins is None else int(pins),
+        connector_place=words("connector_place"),
+        resolution=words("resolution"),
+    ), problems
 
 
 def _panel(typed: str, model: Model | None) -> PanelShown | None:
@@ -256,7 +295,9 @@ _NONE = Markup("")
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class _Read:
-    """What the drawing and the observations say: in a sentence, mark by mark, the plan as a drawing, all of it as text."""
+    """What the drawing and the observations say: in a sentence, mark by mark, the plan as a drawing, all of
+    it as text.
+    """
 
     damage: str
     labels: list[dict[str, str]]
@@ -281,16 +322,19 @@ def _read(ask: Asking, entered: Entered, model: Model | None) -> _Read:
     )
     opened = entered.text("opened_before") == "yes"
     answered = entered.group("function")
-    found = diagnose(
+    diagnosis = diagnose(
         observed_from(entered.group("look"), marks=marks, opened_before=opened, functions=answered)
     )
     answers = {name: (outcome, entered.text(f"reason.{name}")) for name, outcome in answered.items()}
-    results = {one.function: one for one in check_functions(model, answers)[0]}
-    plain = summarise(marks, model.functions, results, found, opened_before=opened)
+    results = {result.function: result for result in check_functions(model, answers)[0]}
+    plain = summarise(marks, model.functions, results, diagnosis, opened_before=opened)
     return _Read(
-        damage=str(problems[0]) if problems else read_damage(marks, model.face).says, labels=labels, plan=draw_plan(plan, model.face) if plan else Markup(""),
-        opening=Markup(piece(ask, "intake/opening.html", plan=plan)), text=Markup(piece(ask, "intake/reading.html", found=found, plain=plain)),
-    )  # fmt: skip
+        damage=str(problems[0]) if problems else read_damage(marks, model.face).says,
+        labels=labels,
+        plan=draw_plan(plan, model.face) if plan else Markup(""),
+        opening=Markup(piece(ask, "intake/opening.html", plan=plan)),
+        text=Markup(piece(ask, "intake/reading.html", found=diagnosis, plain=plain)),
+    )
 
 
 def _strips(model: Model | None) -> str:
@@ -308,8 +352,8 @@ def _strips(model: Model | None) -> str:
 
 def _same(ask: Asking, entered: Entered) -> Markup:
     """Customers who may be the one being typed, to choose instead of adding them twice."""
-    found = customers.perhaps_typed(entered.text("name"), entered.text("phone"), entered.text("email"))
-    return Markup(piece(ask, "intake/same.html", found=found))
+    contacts = customers.perhaps_typed(entered.text("name"), entered.text("phone"), entered.text("email"))
+    return Markup(piece(ask, "intake/same.html", found=contacts))
 
 
 def _panel_says(entered: Entered, model: Model | None) -> str:
@@ -326,9 +370,12 @@ def _panel_says(entered: Entered, model: Model | None) -> str:
 @router.post("/counter/{draft_id}/discard")
 def discard(ask: Ask, draft_id: str, form: Form) -> Response:
     return deed(
-        ask, form, lambda: service.discard_draft(draft_id, ask.person), then="/counter",
+        ask,
+        form,
+        lambda: service.discard_draft(draft_id, ask.person),
+        then="/counter",
         again=lambda refusal, status: _page(ask, draft_id, Entered(_draft(draft_id).fields), refusal, status),
-    )  # fmt: skip
+    )
 
 
 @router.post("/counter/{draft_id}")
@@ -391,10 +438,10 @@ def change_photos(ask: Ask, draft_id: str, form: Form) -> Response:
 
 @router.get("/photos/{photo_id}")
 def photo(ask: Ask, photo_id: int, small: int = 0) -> Response:  # noqa: ARG001 - only someone signed in may see it
-    found = store.load_photo(photo_id, small=bool(small))
-    if found is None:
+    image = photos_store.load_photo(photo_id, small=bool(small))
+    if image is None:
         raise NotFound("photo", photo_id)
-    return Response(found, media_type="image/jpeg", headers={"Cache-Control": "private, max-age=3600"})
+    return Response(image, media_type="image/jpeg", headers={"Cache-Control": "private, max-age=3600"})
 
 
 def _arrival(ask: Asking, form: Sent) -> Arrival:
@@ -409,14 +456,29 @@ def _arrival(ask: Asking, form: Sent) -> Arrival:
     other = form.text("accessory_other").strip()
     return Arrival(
         customer_id=form.number("customer_id") if form.text("customer_id") else None,
-        name=form.text("name"), phone=form.text("phone"), email=form.text("email"), model_id=form.text("model_id"),
-        read_number=form.text("read_number")[:80], serial=form.text("serial"), channel=form.text("channel"),
-        complaint=form.text("complaint"), opened_before=form.text("opened_before") == "yes", marks=marks,
-        functions=form.answers(), accessories=came + ([(other[:80], form.text("kept.other"))] if other else []),
-        consents=form.texts("consent"), promise_at=promise_at, promise_reason=form.text("promise_reason")[:300],
-        soonest=soonest, problems=problems, measured=measured, edid=form.text("edid"),
-        look=form.group("look"), how=form.group("arrival"), signature=strokes,
-    )  # fmt: skip
+        name=form.text("name"),
+        phone=form.text("phone"),
+        email=form.text("email"),
+        model_id=form.text("model_id"),
+        read_number=form.text("read_number")[:80],
+        serial=form.text("serial"),
+        channel=form.text("channel"),
+        complaint=form.text("complaint"),
+        opened_before=form.text("opened_before") == "yes",
+        marks=marks,
+        functions=form.answers(),
+        accessories=came + ([(other[:80], form.text("kept.other"))] if other else []),
+        consents=form.texts("consent"),
+        promise_at=promise_at,
+        promise_reason=form.text("promise_reason")[:300],
+        soonest=soonest,
+        problems=problems,
+        measured=measured,
+        edid=form.text("edid"),
+        look=form.group("look"),
+        how=form.group("arrival"),
+        signature=strokes,
+    )
 
 
 def _moment(ask: Asking, text: str, problems: list[Invalid]) -> datetime | None:
@@ -438,31 +500,48 @@ def consents_page(ask: Ask) -> Response:
 
 def _consents(ask: Asking, sent: Sent | None, refusal: Refusal | None = None, status: int = 200) -> Response:
     demand(ask.person, Deed.SET_UP_COUNTER)
-    shop = quoting.shop()
+    shop = shop_service.shop()
     return render(
-        ask, "intake/consents.html", room="Counter", status=status, refusal=refusal, texts=store.consent_texts(every=True),
-        entered=sent.entered() if sent else Entered(), shop=shop, cups=cups_text(shop.cups_mm),
-    )  # fmt: skip
+        ask,
+        "intake/consents.html",
+        room="Counter",
+        status=status,
+        refusal=refusal,
+        texts=consents_store.consent_texts(every=True),
+        entered=sent.entered() if sent else Entered(),
+        shop=shop,
+        cups=cups_text(shop.cups_mm),
+    )
 
 
 @router.post("/consents")
 def save_consent(ask: Ask, form: Form) -> Response:
     return deed(
-        ask, form,
+        ask,
+        form,
         lambda: service.save_consent(
-            form.text("consent").strip(), form.text("text"), needed=form.text("needed") == "yes", active=form.text("active") == "yes",
-            version=form.number("version"), by=ask.person, now=ask.now,
+            form.text("consent").strip(),
+            form.text("text"),
+            needed=form.text("needed") == "yes",
+            active=form.text("active") == "yes",
+            version=form.number("version"),
+            by=ask.person,
+            now=ask.now,
         ),
-        then="/consents", again=lambda refusal, status: _consents(ask, form, refusal, status),
-    )  # fmt: skip
+        then="/consents",
+        again=lambda refusal, status: _consents(ask, form, refusal, status),
+    )
 
 
 @router.post("/consents/cups")
 def change_cups(ask: Ask, form: Form) -> Response:
     return deed(
-        ask, form, lambda: service.change_cups(form.text("cups"), form.number("version"), ask.person, ask.now),
-        then="/consents#cups", again=lambda refusal, status: _consents(ask, form, refusal, status),
-    )  # fmt: skip
+        ask,
+        form,
+        lambda: service.change_cups(form.text("cups"), form.number("version"), ask.person, ask.now),
+        then="/consents#cups",
+        again=lambda refusal, status: _consents(ask, form, refusal, status),
+    )
 
 
 # -- looked at again --------------------------------------------------------------------------
@@ -479,15 +558,26 @@ def _again(
     page = job_service.job_page(code, ask.now)
     kept = {f"look.{name}": answer for name, answer in page.job.look.items()}
     return render(
-        ask, "intake/again.html", room="Counter", status=status, refusal=refusal, page=page, job=page.job,
-        entered=sent.entered() if sent else Entered.of(kept), questions=QUESTIONS, open_results=untested(page.model, page.results[0]),
+        ask,
+        "intake/again.html",
+        room="Counter",
+        status=status,
+        refusal=refusal,
+        page=page,
+        job=page.job,
+        entered=sent.entered() if sent else Entered.of(kept),
+        questions=QUESTIONS,
+        open_results=untested(page.model, page.results[0]),
         may_again=page.job.stage in ASSIGNABLE,
-    )  # fmt: skip
+    )
 
 
 @router.post("/jobs/{code}/again")
 def look_again(ask: Ask, code: str, form: Form) -> Response:
     return deed(
-        ask, form, lambda: service.look_again(code, form.group("look"), form.answers(), ask.person, ask.now),
-        then=f"/jobs/{code}", again=lambda refusal, status: _again(ask, code, form, refusal, status),
-    )  # fmt: skip
+        ask,
+        form,
+        lambda: service.look_again(code, form.group("look"), form.answers(), ask.person, ask.now),
+        then=f"/jobs/{code}",
+        again=lambda refusal, status: _again(ask, code, form, refusal, status),
+    )

@@ -6,7 +6,10 @@ from fastapi import APIRouter
 from fastapi.responses import Response
 
 from sutura.core.errors import Refusal
-from sutura.core.intake import DATA_STATES, diagnose, read_damage, summarise, untested
+from sutura.core.intake.arrival import DATA_STATES, untested
+from sutura.core.intake.damage import read_damage
+from sutura.core.intake.diagnosis import diagnose
+from sutura.core.intake.summary import summarise
 from sutura.core.job import Move, starts_of
 from sutura.core.people import Deed, may
 from sutura.core.planning import ASSIGNABLE
@@ -14,7 +17,7 @@ from sutura.core.quoting import price_may_change
 from sutura.services import handover, quoting, stock
 from sutura.services import job as service
 from sutura.services.marks import marks_of, signature_of
-from sutura.store import intake as intake_store
+from sutura.store import photos as photos_store
 from sutura.web.drawings.code import draw_qr
 from sutura.web.drawings.face import draw_back, draw_edges, draw_face
 from sutura.web.drawings.signature import draw_signature
@@ -38,15 +41,26 @@ def _page(
     page = service.job_page(code, ask.now)
     job, marks = page.job, marks_of(page.job)
     return render(
-        ask, "job/job.html", status=status, refusal=refusal, page=page, job=job,
+        ask,
+        "job/job.html",
+        status=status,
+        refusal=refusal,
+        page=page,
+        job=job,
         face=draw_face(page.model.face, marks, f"Face of the {page.model.full_name} with its marks"),
-        damage=read_damage(marks, page.model.face), back=draw_back(page.model.face, marks), edges=draw_edges(page.model.face, marks), found=diagnose(job.look), photos=intake_store.job_photos(job.id), marks={mark.id: mark.label for mark in marks if mark.id}, entered=sent.entered() if sent else Entered(),
+        damage=read_damage(marks, page.model.face),
+        back=draw_back(page.model.face, marks),
+        edges=draw_edges(page.model.face, marks),
+        found=diagnose(job.look),
+        photos=photos_store.job_photos(job.id),
+        marks={mark.id: mark.label for mark in marks if mark.id},
+        entered=sent.entered() if sent else Entered(),
         margin=quoting.job_margin(job, ask.person) if may(ask.person, Deed.SEE_COST) else None,
         declinable=job.stage in starts_of(Move.DECLINE) and may(ask.person, Deed.QUOTE),
         priceable=price_may_change(job.stage, job.price_minor) and may(ask.person, Deed.SET_PRICE),
         again=job.stage in ASSIGNABLE and bool(untested(page.model, page.results[0])),
         returnable_part=job.stage in starts_of(Move.GIVE_BACK_PART),
-    )  # fmt: skip
+    )
 
 
 @router.get("/jobs/{code}/ticket")
@@ -55,34 +69,58 @@ def ticket(ask: Ask, code: str, paper: str = "a4") -> Response:
     page = service.job_page(code, ask.now)
     marks = marks_of(page.job)
     return render(
-        ask, "job/ticket.html", papers=PAPERS, paper=paper if paper in PAPERS else "a4", page=page, job=page.job, code=draw_qr(page.job.code), back=draw_back(page.model.face, marks),
-        face=draw_face(page.model.face, marks, "Marks on arrival"), edges=draw_edges(page.model.face, marks),
-        plain=summarise(marks, page.model.functions, page.results[0], diagnose(page.job.look), opened_before=page.job.opened_before), data_states=DATA_STATES, signature=draw_signature(signature_of(page.job)),
-    )  # fmt: skip
+        ask,
+        "job/ticket.html",
+        papers=PAPERS,
+        paper=paper if paper in PAPERS else "a4",
+        page=page,
+        job=page.job,
+        code=draw_qr(page.job.code),
+        back=draw_back(page.model.face, marks),
+        face=draw_face(page.model.face, marks, "Marks on arrival"),
+        edges=draw_edges(page.model.face, marks),
+        plain=summarise(
+            marks,
+            page.model.functions,
+            page.results[0],
+            diagnose(page.job.look),
+            opened_before=page.job.opened_before,
+        ),
+        data_states=DATA_STATES,
+        signature=draw_signature(signature_of(page.job)),
+    )
 
 
 @router.post("/jobs/{code}/decline")
 def decline(ask: Ask, code: str, form: Form) -> Response:
     return deed(
-        ask, form, lambda: handover.decline(code, form.text("reason"), ask.person, ask.now), then=f"/jobs/{code}",
+        ask,
+        form,
+        lambda: handover.decline(code, form.text("reason"), ask.person, ask.now),
+        then=f"/jobs/{code}",
         again=lambda refusal, status: _page(ask, code, form, refusal, status),
-    )  # fmt: skip
+    )
 
 
 @router.post("/jobs/{code}/price")
 def change_price(ask: Ask, code: str, form: Form) -> Response:
     return deed(
-        ask, form,
+        ask,
+        form,
         lambda: quoting.change_job_price(
             code, form.text("price"), form.text("price_reason"), form.number("version"), ask.person, ask.now
         ),
-        then=f"/jobs/{code}", again=lambda refusal, status: _page(ask, code, form, refusal, status),
-    )  # fmt: skip
+        then=f"/jobs/{code}",
+        again=lambda refusal, status: _page(ask, code, form, refusal, status),
+    )
 
 
 @router.post("/jobs/{code}/give-back")
 def give_back(ask: Ask, code: str, form: Form) -> Response:
     return deed(
-        ask, form, lambda: stock.give_back_part(code, ask.person, ask.now), then=f"/jobs/{code}",
+        ask,
+        form,
+        lambda: stock.give_back_part(code, ask.person, ask.now),
+        then=f"/jobs/{code}",
         again=lambda refusal, status: _page(ask, code, form, refusal, status),
-    )  # fmt: skip
+    )

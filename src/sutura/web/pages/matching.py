@@ -1,4 +1,6 @@
-"""Match: ranked offers for a job or a model with every attribute's outcome, side by side and laid over the need; choosing, measuring, holding."""
+"""Match: ranked offers for a job or a model with every attribute's outcome, side by side and laid over the
+need; choosing, measuring, holding.
+"""
 
 from __future__ import annotations
 
@@ -9,24 +11,17 @@ from fastapi import APIRouter
 from fastapi.responses import Response
 from markupsafe import Markup
 
-from sutura.core.catalogue import NEED_WORDS, Model
+from sutura.core.catalogue.model import Model
 from sutura.core.errors import Refusal
 from sutura.core.job import Move, Stage, starts_of
-from sutura.core.matching import (
-    MEASURABLE,
-    WEIGHT_WORDS,
-    Agreement,
-    Finding,
-    Layout,
-    Value,
-    breakable,
-    density_of,
-    drawn_findings,
-    layout_of_need,
-    layout_of_offer,
-    may_choose,
-    weights_kept,
-)
+from sutura.core.matching.attributes import MEASURABLE, need_lines
+from sutura.core.matching.comparing import Agreement
+from sutura.core.matching.judging import Finding, may_choose
+from sutura.core.matching.layout import Layout, drawn_findings, layout_of_need, layout_of_offer
+from sutura.core.matching.offers import Value
+from sutura.core.matching.ranking import WEIGHT_WORDS, weights_kept
+from sutura.core.matching.resolution import density_of
+from sutura.core.matching.wanted import breakable
 from sutura.services import identify as identify_service
 from sutura.services import matching, planning, stock
 from sutura.services.matching import Matched, Matching, consent_text
@@ -44,24 +39,30 @@ MOST_SIDE_BY_SIDE = 3
 @router.get("/match")
 def match_list(ask: Ask, q: str = "") -> Response:
     lines = planning.open_lines(ask.now, _ROOM)
-    found = identify_service.identify(q) if q.strip() else None
-    return render(ask, "matching/list.html", room="Match", lines=lines, asked=q.strip(), found=found)
+    identification = identify_service.identify(q) if q.strip() else None
+    return render(ask, "matching/list.html", room="Match", lines=lines, asked=q.strip(), found=identification)
 
 
 @router.get("/match/find")
 def find_model(ask: Ask, q: str = "") -> Response:
     """What a number on the phone may be, while it is typed."""
-    found = identify_service.identify(q) if q.strip() else None
-    return render(ask, "matching/found.html", found=found)
+    identification = identify_service.identify(q) if q.strip() else None
+    return render(ask, "matching/found.html", found=identification)
 
 
 @router.get("/match/model/{model_id}")
 def match_model(ask: Ask, model_id: str, kind: str = "", over: str = "") -> Response:
-    model, found = matching.match_model(model_id, kind)
+    model, matching_here = matching.match_model(model_id, kind)
     return render(
-        ask, "matching/model.html", room="Match", model=model, job=None, here=f"/match/model/{model.id}", **_shown(ask, model, found, kind, over),
+        ask,
+        "matching/model.html",
+        room="Match",
+        model=model,
+        job=None,
+        here=f"/match/model/{model.id}",
+        **_shown(ask, model, matching_here, kind, over),
         entered=Entered(),
-    )  # fmt: skip
+    )
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -87,42 +88,60 @@ class Row:
     findings: tuple[Finding | None, ...]
 
 
-def _key(one: Matched) -> str:
+def _key(matched: Matched) -> str:
     """What names an offer or a kit on the page, such as `12` or `12+15`."""
-    members = one.judged.members
-    return "+".join(str(member.id) for member in members) if members else str(one.judged.offer.id)
+    members = matched.judged.members
+    return "+".join(str(member.id) for member in members) if members else str(matched.judged.offer.id)
 
 
-def _shown(ask: Asking, model: Model, found: Matching, kind: str, over: str) -> dict[str, Any]:
+def _shown(ask: Asking, model: Model, matching_here: Matching, kind: str, over: str) -> dict[str, Any]:
     """What both pages of Match show: the offers, one of them laid over the need, some side by side."""
-    named = {_key(one): one for one in found.offers}
+    named = {_key(offer): offer for offer in matching_here.offers}
     compare = ask.request.query_params.getlist("compare")[:MOST_SIDE_BY_SIDE]
     ask_all = ask.request.query_params.get("all") == "yes"
-    chosen = named.get(over) or next(iter(found.offers), None)
-    shown = found.shown(every=ask_all)
+    chosen = named.get(over) or next(iter(matching_here.offers), None)
+    shown = matching_here.shown(every=ask_all)
     return {
-        "matching": found, "shown": shown, "hidden": len(found.offers) - len(shown) - len(found.folded), "overlay_first": over in named,
-        "kind": kind, "kinds_to_show": [model.need["kind"], *(route.need["kind"] for route in model.routes)],
-        "routes": {route.need["kind"]: route.name for route in model.routes}, "overlay": _overlay(model, found, chosen) if chosen else None,
-        "key_of": _key, "side_by_side": _side_by_side([named[one] for one in compare if one in named]), "compared": compare, "may_choose": may_choose, "consent_text": consent_text, "weights": weights_kept(found.weights), "weight_words": WEIGHT_WORDS,
-        "measurable": {rule.attribute: rule for rule in MEASURABLE}, "need_lines": [(words, found.wanted.need[name]) for name, words in NEED_WORDS.items() if name in found.wanted.need], "unknown_word": Agreement.UNKNOWN,
-        "shop_currency": found.currency,
-    }  # fmt: skip
+        "matching": matching_here,
+        "shown": shown,
+        "hidden": len(matching_here.offers) - len(shown) - len(matching_here.folded),
+        "overlay_first": over in named,
+        "kind": kind,
+        "kinds_to_show": [model.need["kind"], *(route.need["kind"] for route in model.routes)],
+        "routes": {route.need["kind"]: route.name for route in model.routes},
+        "overlay": _overlay(model, matching_here, chosen) if chosen else None,
+        "key_of": _key,
+        "side_by_side": _side_by_side([named[key] for key in compare if key in named]),
+        "compared": compare,
+        "may_choose": may_choose,
+        "consent_text": consent_text,
+        "weights": weights_kept(matching_here.weights),
+        "weight_words": WEIGHT_WORDS,
+        "measurable": {rule.name: rule for rule in MEASURABLE},
+        "need_lines": need_lines(matching_here.wanted.need),
+        "unknown_word": Agreement.UNKNOWN,
+        "shop_currency": matching_here.currency,
+    }
 
 
-def _overlay(model: Model, found: Matching, one: Matched) -> Overlay:
-    need = layout_of_need(found.wanted.need, model.face)
-    offer = layout_of_offer(one.judged.offer, need)
+def _overlay(model: Model, matching_here: Matching, matched: Matched) -> Overlay:
+    need = layout_of_need(matching_here.wanted.need, model.face)
+    offer = layout_of_offer(matched.judged.offer, need)
     differ = {
         finding.attribute: finding.agreement is Agreement.DIFFERS
-        for finding in one.judged.findings
+        for finding in matched.judged.findings
         if finding.agreement in (Agreement.DIFFERS, Agreement.BRIDGED, Agreement.CONSENT)
     }
     return Overlay(
-        of=one, view=overlay_view(need, offer), front=draw_overlay(need, offer, differ, back=False), back=draw_overlay(need, offer, differ, back=True),
-        findings=drawn_findings(one.judged.findings), assumed=offer.assumed,
-        need_ppi=_density(found.wanted.need.get("resolution"), need), offer_ppi=_density(one.judged.offer.known("resolution"), offer),
-    )  # fmt: skip
+        of=matched,
+        view=overlay_view(need, offer),
+        front=draw_overlay(need, offer, differ, back=False),
+        back=draw_overlay(need, offer, differ, back=True),
+        findings=drawn_findings(matched.judged.findings),
+        assumed=offer.assumed,
+        need_ppi=_density(matching_here.wanted.need.get("resolution"), need),
+        offer_ppi=_density(matched.judged.offer.known("resolution"), offer),
+    )
 
 
 def _density(resolution: Value | None, layout: Layout) -> float | None:
@@ -134,11 +153,11 @@ def _side_by_side(offers: list[Matched]) -> tuple[list[Matched], list[Row]] | No
     """Two or three offers, attribute by attribute; nothing for fewer."""
     if len(offers) < 2:
         return None
-    by_offer = [{finding.attribute: finding for finding in one.judged.findings} for one in offers]
+    by_offer = [{finding.attribute: finding for finding in offer.judged.findings} for offer in offers]
     names = list(dict.fromkeys(name for findings in by_offer for name in findings))
     rows = []
     for name in names:
-        findings = tuple(one.get(name) for one in by_offer)
+        findings = tuple(of_attribute.get(name) for of_attribute in by_offer)
         first = next(finding for finding in findings if finding)
         rows.append(Row(title=first.title, needed=first.needed, findings=findings))
     return offers, rows
@@ -150,67 +169,104 @@ def match_page(ask: Ask, code: str, kind: str = "", over: str = "") -> Response:
 
 
 def _page(
-    ask: Asking, code: str, refusal: Refusal | None = None, status: int = 200, sent: Sent | None = None, kind: str = "", over: str = ""
-) -> Response:  # fmt: skip
+    ask: Asking,
+    code: str,
+    refusal: Refusal | None = None,
+    status: int = 200,
+    sent: Sent | None = None,
+    kind: str = "",
+    over: str = "",
+) -> Response:
     page = matching.match_page(code, ask.now, kind or (sent.text("kind") if sent else ""))
     kept = {f"measured.{name}": str(value) for name, value in page.job.measured.items()}
     return render(
-        ask, "matching/match.html", room="Match", status=status, refusal=refusal, page=page, job=page.job, model=page.model, here=f"/jobs/{code}/match",
-        choosable=page.job.stage in starts_of(Move.QUOTE, Move.REQUOTE), entered=sent.entered() if sent else Entered.of(kept),
+        ask,
+        "matching/match.html",
+        room="Match",
+        status=status,
+        refusal=refusal,
+        page=page,
+        job=page.job,
+        model=page.model,
+        here=f"/jobs/{code}/match",
+        choosable=page.job.stage in starts_of(Move.QUOTE, Move.REQUOTE),
+        entered=sent.entered() if sent else Entered.of(kept),
         items=breakable(page.matching.wanted),
         **_shown(ask, page.model, page.matching, kind, over),
-    )  # fmt: skip
+    )
 
 
 @router.post("/jobs/{code}/match/choose")
 def choose(ask: Ask, code: str, form: Form) -> Response:
-    members = [int(one) for one in form.text("members").split("+") if one.isdecimal()]
+    members = [int(piece) for piece in form.text("members").split("+") if piece.isdecimal()]
     return deed(
-        ask, form,
+        ask,
+        form,
         lambda: matching.choose_offer(
-            code, 0 if members else form.number("offer"), ask.person, ask.now, members=members, agreed=form.text("agreed") == "yes"
+            code,
+            0 if members else form.number("offer"),
+            ask.person,
+            ask.now,
+            members=members,
+            agreed=form.text("agreed") == "yes",
         ),
-        then=f"/jobs/{code}/match", again=lambda refusal, status: _page(ask, code, refusal, status, sent=form),
-    )  # fmt: skip
+        then=f"/jobs/{code}/match",
+        again=lambda refusal, status: _page(ask, code, refusal, status, sent=form),
+    )
 
 
 @router.post("/jobs/{code}/match/take")
 def take(ask: Ask, code: str, form: Form) -> Response:
     return deed(
-        ask, form, lambda: stock.take_part(code, ask.person, ask.now), then=f"/jobs/{code}",
+        ask,
+        form,
+        lambda: stock.take_part(code, ask.person, ask.now),
+        then=f"/jobs/{code}",
         again=lambda refusal, status: _page(ask, code, refusal, status),
-    )  # fmt: skip
+    )
 
 
 @router.post("/jobs/{code}/match/panel")
 def read_panel(ask: Ask, code: str, form: Form) -> Response:
     return deed(
-        ask, form,
+        ask,
+        form,
         lambda: matching.read_panel(code, form.text("edid"), form.file("edid_file"), ask.person, ask.now),
         then=f"/jobs/{code}/match#panel",
         again=lambda refusal, status: _page(ask, code, refusal, status, sent=form),
-    )  # fmt: skip
+    )
 
 
 @router.post("/jobs/{code}/match/original")
 def compare_original(ask: Ask, code: str, form: Form) -> Response:
     return deed(
-        ask, form, lambda: matching.compare_original(code, form.group("measured"), form.texts("destroyed"), ask.person, ask.now),
-        then=f"/jobs/{code}/match#original", again=lambda refusal, status: _page(ask, code, refusal, status, sent=form),
-    )  # fmt: skip
+        ask,
+        form,
+        lambda: matching.compare_original(
+            code, form.group("measured"), form.texts("destroyed"), ask.person, ask.now
+        ),
+        then=f"/jobs/{code}/match#original",
+        again=lambda refusal, status: _page(ask, code, refusal, status, sent=form),
+    )
 
 
 @router.post("/jobs/{code}/match/measure")
 def measure_part(ask: Ask, code: str, form: Form) -> Response:
     return deed(
-        ask, form, lambda: matching.measure_part(form.number("offer"), form.group("part"), ask.person, ask.now),
-        then=f"/jobs/{code}/match", again=lambda refusal, status: _page(ask, code, refusal, status, sent=form),
-    )  # fmt: skip
+        ask,
+        form,
+        lambda: matching.measure_part(form.number("offer"), form.group("part"), ask.person, ask.now),
+        then=f"/jobs/{code}/match",
+        again=lambda refusal, status: _page(ask, code, refusal, status, sent=form),
+    )
 
 
 @router.post("/jobs/{code}/match/report")
 def report_part(ask: Ask, code: str, form: Form) -> Response:
     return deed(
-        ask, form, lambda: matching.report_part(code, form.text("outcome"), form.text("part_says"), ask.person, ask.now),
-        then=f"/jobs/{code}/match", again=lambda refusal, status: _page(ask, code, refusal, status, sent=form),
-    )  # fmt: skip
+        ask,
+        form,
+        lambda: matching.report_part(code, form.text("outcome"), form.text("part_says"), ask.person, ask.now),
+        then=f"/jobs/{code}/match",
+        again=lambda refusal, status: _page(ask, code, refusal, status, sent=form),
+    )

@@ -31,9 +31,15 @@ def _sign_in_page(
     token = request.cookies.get(PRE_COOKIE) or secrets.token_urlsafe(16)
     shown = [p for p in store.people_page() if p.active] if settings_of(request).demo else []
     page = render_plain(
-        request, "people/sign_in.html", status=status, refusal=refusal, login=login, then=then, token=token,
+        request,
+        "people/sign_in.html",
+        status=status,
+        refusal=refusal,
+        login=login,
+        then=then,
+        token=token,
         demo_people=shown,
-    )  # fmt: skip
+    )
     _set_cookie(request, page, PRE_COOKIE, token, 3600)
     return page
 
@@ -69,8 +75,8 @@ def sign_in(request: Request, form: SignInForm) -> Response:
 def sign_in_demo(request: Request, form: SignInForm) -> Response:
     """One click for the demo people; there is no such address outside demo mode."""
     person_id = form.number("person")
-    found = store.load_person(person_id) if settings_of(request).demo else None
-    if found is None or not found.active:
+    person = store.load_person(person_id) if settings_of(request).demo else None
+    if person is None or not person.active:
         raise NotFound("page", "/sign-in/demo")
     token = people.open_session(person_id, settings_of(request).clock())
     return _signed_in(request, token, safe_way(form.text("then")))
@@ -96,9 +102,14 @@ def sign_out(request: Request, form: Form) -> Response:  # noqa: ARG001 - the fo
 
 def _list(ask: Asking, entered: Entered, refusal: Refusal | None = None, status: int = 200) -> Response:
     return render(
-        ask, "people/list.html", status=status, refusal=refusal, people=store.people_page(), entered=entered,
+        ask,
+        "people/list.html",
+        status=status,
+        refusal=refusal,
+        people=store.people_page(),
+        entered=entered,
         roles=[role.value for role in Role],
-    )  # fmt: skip
+    )
 
 
 @router.get("/people")
@@ -110,14 +121,19 @@ def people_list(ask: Ask) -> Response:
 @router.post("/people")
 def add_person(ask: Ask, form: Form) -> Response:
     return deed(
-        ask, form,
+        ask,
+        form,
         lambda: people.add_person(
-            name=form.text("name"), login=form.text("login"), role=form.text("role"), password=form.text("password"),
-            by=ask.person, now=ask.now,
+            name=form.text("name"),
+            login=form.text("login"),
+            role=form.text("role"),
+            password=form.text("password"),
+            by=ask.person,
+            now=ask.now,
         ),
         then="/people",
         again=lambda refusal, status: _list(ask, form.entered(), refusal, status),
-    )  # fmt: skip
+    )
 
 
 @router.get("/people/{person_id}")
@@ -129,17 +145,27 @@ def person_page(ask: Ask, person_id: int) -> Response:
 def _person(
     ask: Asking, person_id: int, sent: Sent | None, refusal: Refusal | None = None, status: int = 200
 ) -> Response:
-    found = store.load_person(person_id)
-    if found is None:
+    record = store.load_person(person_id)
+    if record is None:
         raise NotFound("person", person_id)
-    entered = sent.entered() if sent else Entered.of(
-        {"name": found.name, "role": found.role, "active": "yes" if found.active else ""}
-        | {f"factor.{family}": str(factor) for family, factor in found.skills.items()}
-    )  # fmt: skip
+    entered = (
+        sent.entered()
+        if sent
+        else Entered.of(
+            {"name": record.name, "role": record.role, "active": "yes" if record.active else ""}
+            | {f"factor.{family}": str(factor) for family, factor in record.skills.items()}
+        )
+    )
     return render(
-        ask, "people/person.html", status=status, refusal=refusal, found=found, entered=entered,
-        families=store.families(), roles=[role.value for role in Role],
-    )  # fmt: skip
+        ask,
+        "people/person.html",
+        status=status,
+        refusal=refusal,
+        found=record,
+        entered=entered,
+        families=store.families(),
+        roles=[role.value for role in Role],
+    )
 
 
 @router.post("/people/{person_id}")
@@ -148,11 +174,19 @@ def save_person(ask: Ask, person_id: int, form: Form) -> Response:
         name.removeprefix("factor."): form.text(name) for name in form.form if name.startswith("factor.")
     }
     return deed(
-        ask, form,
+        ask,
+        form,
         lambda: people.save_person(
-            person_id, name=form.text("name"), role=form.text("role"), active=form.text("active") == "yes",
-            password=form.text("password"), factors=factors, version=form.number("version"), by=ask.person, now=ask.now,
+            person_id,
+            name=form.text("name"),
+            role=form.text("role"),
+            active=form.text("active") == "yes",
+            password=form.text("password"),
+            factors=factors,
+            version=form.number("version"),
+            by=ask.person,
+            now=ask.now,
         ),
         then="/people",
         again=lambda refusal, status: _person(ask, person_id, form, refusal, status),
-    )  # fmt: skip
+    )

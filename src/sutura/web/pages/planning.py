@@ -29,7 +29,10 @@ def next_page(ask: Ask, mine: str = "", page: int = 1) -> Response:
         only_for=ask.person.id if mine else None,
         page=page,
     )
-    stops = [RailStop(code=one.code, at=one.at.astimezone(ask.zone), late=one.late) for one in shown.promises]
+    stops = [
+        RailStop(code=promise.code, at=promise.at.astimezone(ask.zone), late=promise.late)
+        for promise in shown.promises
+    ]
     return render(
         ask, "planning/next.html", room="Next", mine=bool(mine), shown=shown, rail=draw_rail(now, stops)
     )
@@ -49,14 +52,23 @@ def _assign(ask: Asking, code: str, refusal: Refusal | None = None, status: int 
     demand(ask.person, Deed.ASSIGN)
     model, candidates = planning.candidates_for(code)
     return render(
-        ask, "planning/assign.html", room="Plan", status=status, refusal=refusal, job=job_store.load_job(code),
-        model=model, candidates=candidates,
-    )  # fmt: skip
+        ask,
+        "planning/assign.html",
+        room="Plan",
+        status=status,
+        refusal=refusal,
+        job=job_store.load_job(code),
+        model=model,
+        candidates=candidates,
+    )
 
 
 @router.post("/jobs/{code}/assign")
 def assign(ask: Ask, code: str, form: Form) -> Response:
     return deed(
-        ask, form, lambda: planning.assign(code, form.number("technician"), ask.person, ask.now),
-        then=f"/jobs/{code}", again=lambda refusal, status: _assign(ask, code, refusal, status),
-    )  # fmt: skip
+        ask,
+        form,
+        lambda: planning.assign(code, form.number("technician"), ask.person, ask.now),
+        then=f"/jobs/{code}",
+        again=lambda refusal, status: _assign(ask, code, refusal, status),
+    )

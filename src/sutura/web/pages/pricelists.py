@@ -1,4 +1,6 @@
-"""Price lists of suppliers: sent, mapped, checked with every bad row, read in the background, written again."""
+"""Price lists of suppliers: sent, mapped, checked with every bad row, read in the background, written
+again.
+"""
 
 from __future__ import annotations
 
@@ -8,12 +10,13 @@ from fastapi import APIRouter
 from fastapi.responses import JSONResponse, RedirectResponse, Response, StreamingResponse
 
 from sutura.core.errors import NotAllowed, Refusal
-from sutura.core.matching import SAME_FOR_ALL
+from sutura.core.matching.listing import SAME_FOR_ALL
 from sutura.core.people import Deed, demand
 from sutura.formats.pricelist import MOST_BYTES, write_price_file
 from sutura.services import pricelists as service
 from sutura.services.once import once
 from sutura.store import pricelists as store
+from sutura.store import suppliers as suppliers_store
 from sutura.web.errors import deed, status_of
 from sutura.web.present import render
 from sutura.web.session import Ask, Asking, Entered, Form, Sent
@@ -22,8 +25,13 @@ router = APIRouter()
 SHOWN_BAD = 50
 # how a state is said on the page
 STATE_WORDS = {
-    "new": "its columns are to be named", "checking": "being checked", "checked": "ready to be read", "reading": "being read", "read": "read", "failed": "broke off",
-}  # fmt: skip
+    "new": "its columns are to be named",
+    "checking": "being checked",
+    "checked": "ready to be read",
+    "reading": "being read",
+    "read": "read",
+    "failed": "broke off",
+}
 
 
 @router.get("/shelf/lists")
@@ -34,9 +42,16 @@ def lists(ask: Ask) -> Response:
 def _lists(ask: Asking, sent: Sent | None, refusal: Refusal | None = None, status: int = 200) -> Response:
     demand(ask.person, Deed.SET_PRICE)
     return render(
-        ask, "pricelists/lists.html", room="Shelf", status=status, refusal=refusal, suppliers=store.suppliers_page(), lists=store.lists_page(),
-        entered=sent.entered() if sent else Entered(), states=STATE_WORDS,
-    )  # fmt: skip
+        ask,
+        "pricelists/lists.html",
+        room="Shelf",
+        status=status,
+        refusal=refusal,
+        suppliers=suppliers_store.suppliers_page(),
+        lists=store.lists_page(),
+        entered=sent.entered() if sent else Entered(),
+        states=STATE_WORDS,
+    )
 
 
 @router.post("/shelf/lists")
@@ -73,9 +88,20 @@ def _page(
     page = service.list_page(list_id, ask.person)
     mapping = _mapping(sent) if sent else dict(page.found.mapping)
     return render(
-        ask, "pricelists/list.html", room="Shelf", status=status, refusal=refusal, page=page, found=page.found, mapping=mapping, shown_bad=SHOWN_BAD,
-        constants={name: heading[1:] for name, heading in mapping.items() if heading.startswith(SAME_FOR_ALL)}, states=STATE_WORDS,
-    )  # fmt: skip
+        ask,
+        "pricelists/list.html",
+        room="Shelf",
+        status=status,
+        refusal=refusal,
+        page=page,
+        found=page.found,
+        mapping=mapping,
+        shown_bad=SHOWN_BAD,
+        constants={
+            name: heading[1:] for name, heading in mapping.items() if heading.startswith(SAME_FOR_ALL)
+        },
+        states=STATE_WORDS,
+    )
 
 
 @router.get("/shelf/lists/{list_id}/progress")
@@ -98,24 +124,30 @@ def _mapping(form: Sent) -> dict[str, str]:
 def map_columns(ask: Ask, list_id: int, form: Form) -> Response:
     chosen = _mapping(form)
     return deed(
-        ask, form, lambda: service.map_columns(list_id, chosen, ask.person), then=f"/shelf/lists/{list_id}",
+        ask,
+        form,
+        lambda: service.map_columns(list_id, chosen, ask.person),
+        then=f"/shelf/lists/{list_id}",
         again=lambda refusal, status: _page(ask, list_id, form, refusal, status),
-    )  # fmt: skip
+    )
 
 
 @router.post("/shelf/lists/{list_id}/read")
 def read_list(ask: Ask, list_id: int, form: Form) -> Response:
     return deed(
-        ask, form, lambda: service.read_good_rows(list_id, ask.person), then=f"/shelf/lists/{list_id}",
+        ask,
+        form,
+        lambda: service.read_good_rows(list_id, ask.person),
+        then=f"/shelf/lists/{list_id}",
         again=lambda refusal, status: _page(ask, list_id, None, refusal, status),
-    )  # fmt: skip
+    )
 
 
 @router.get("/shelf/lists/{list_id}/bad.csv")
 def bad_rows(ask: Ask, list_id: int) -> Response:
     """The bad rows with their reasons, to send back to the supplier."""
-    found = service.list_page(list_id, ask.person).found
-    rows = ([str(one["line"]), "; ".join(one["why"]), *one["row"]] for one in found.bad)
+    price_list = service.list_page(list_id, ask.person).found
+    rows = ([str(bad_row["line"]), "; ".join(bad_row["why"]), *bad_row["row"]] for bad_row in price_list.bad)
     return _csv(f"bad-rows-{list_id}.csv", write_price_file(["line", "why it cannot be read"], rows))
 
 
@@ -126,5 +158,7 @@ def write_list(ask: Ask, supplier_id: str) -> Response:
 
 def _csv(name: str, pieces: Iterator[str]) -> Response:
     return StreamingResponse(
-        (piece.encode("utf-8") for piece in pieces), media_type="text/csv; charset=utf-8", headers={"Content-Disposition": f'attachment; filename="{name}"'},
-    )  # fmt: skip
+        (piece.encode("utf-8") for piece in pieces),
+        media_type="text/csv; charset=utf-8",
+        headers={"Content-Disposition": f'attachment; filename="{name}"'},
+    )

@@ -26,15 +26,25 @@ def _page(
 ) -> Response:
     page = job_service.job_page(code, ask.now)
     return render(
-        ask, "proof/proof.html", room="Bench", status=status, refusal=refusal, page=page, job=page.job,
-        entered=sent.entered() if sent else Entered(), testing=page.progress.at_proof and page.job.stage.value == "opened",
+        ask,
+        "proof/proof.html",
+        room="Bench",
+        status=status,
+        refusal=refusal,
+        page=page,
+        job=page.job,
+        entered=sent.entered() if sent else Entered(),
+        testing=page.progress.at_proof and page.job.stage.value == "opened",
         advice=advice(page.proof.failing) if page.proof else "",
-    )  # fmt: skip
+    )
 
 
 @router.post("/jobs/{code}/proof")
 def record(ask: Ask, code: str, form: Form) -> Response:
     return deed(
-        ask, form, lambda: proof.record_proof(code, form.answers(), ask.person, ask.now), then=f"/jobs/{code}/proof",
+        ask,
+        form,
+        lambda: proof.record_proof(code, form.answers(), ask.person, ask.now),
+        then=f"/jobs/{code}/proof",
         again=lambda refusal, status: _page(ask, code, form, refusal, status),
-    )  # fmt: skip
+    )

@@ -6,7 +6,7 @@ from fastapi import APIRouter
 from fastapi.responses import Response
 
 from sutura.core.errors import Refusal
-from sutura.core.matching import MEASURABLE
+from sutura.core.matching.attributes import MEASURABLE
 from sutura.services import matching, stock
 from sutura.store import stock as store
 from sutura.web.errors import deed
@@ -20,8 +20,8 @@ router = APIRouter()
 def shelf(ask: Ask) -> Response:
     parts = store.shelf_page()
     return render(
-        ask, "stock/shelf.html", room="Shelf", parts=parts, out=[part for part in parts if part.free < 1],
-    )  # fmt: skip
+        ask, "stock/shelf.html", room="Shelf", parts=parts, out=[part for part in parts if part.free < 1]
+    )
 
 
 @router.get("/shelf/{barcode}")
@@ -34,34 +34,55 @@ def _page(
 ) -> Response:
     part = store.load_part(barcode)
     return render(
-        ask, "stock/part.html", room="Shelf", status=status, refusal=refusal, part=part,
-        ledger=store.ledger_page(part.id), holders=store.holders_of(part.id),
-        entered=sent.entered() if sent else Entered(), known=matching.known_of_part(barcode), measurable=MEASURABLE,
-    )  # fmt: skip
+        ask,
+        "stock/part.html",
+        room="Shelf",
+        status=status,
+        refusal=refusal,
+        part=part,
+        ledger=store.ledger_page(part.id),
+        holders=store.holders_of(part.id),
+        entered=sent.entered() if sent else Entered(),
+        known=matching.known_of_part(barcode),
+        measurable=MEASURABLE,
+    )
 
 
 @router.post("/shelf/{barcode}/measure")
 def measure(ask: Ask, barcode: str, form: Form) -> Response:
     return deed(
-        ask, form, lambda: matching.measure_on_the_shelf(barcode, form.group("measured"), ask.person, ask.now),
-        then=f"/shelf/{barcode}#known", again=lambda refusal, status: _page(ask, barcode, form, refusal, status),
-    )  # fmt: skip
+        ask,
+        form,
+        lambda: matching.measure_on_the_shelf(barcode, form.group("measured"), ask.person, ask.now),
+        then=f"/shelf/{barcode}#known",
+        again=lambda refusal, status: _page(ask, barcode, form, refusal, status),
+    )
 
 
 @router.post("/shelf/{barcode}/receive")
 def receive(ask: Ask, barcode: str, form: Form) -> Response:
     return deed(
-        ask, form,
+        ask,
+        form,
         lambda: stock.receive(
-            barcode, form.text("quantity"), form.text("unit_cost"), form.text("receipt_note"), ask.person, ask.now
+            barcode,
+            form.text("quantity"),
+            form.text("unit_cost"),
+            form.text("receipt_note"),
+            ask.person,
+            ask.now,
         ),
-        then=f"/shelf/{barcode}", again=lambda refusal, status: _page(ask, barcode, form, refusal, status),
-    )  # fmt: skip
+        then=f"/shelf/{barcode}",
+        again=lambda refusal, status: _page(ask, barcode, form, refusal, status),
+    )
 
 
 @router.post("/shelf/{barcode}/count")
 def count(ask: Ask, barcode: str, form: Form) -> Response:
     return deed(
-        ask, form, lambda: stock.correct_count(barcode, form.text("counted"), form.text("note"), ask.person, ask.now),
-        then=f"/shelf/{barcode}", again=lambda refusal, status: _page(ask, barcode, form, refusal, status),
-    )  # fmt: skip
+        ask,
+        form,
+        lambda: stock.correct_count(barcode, form.text("counted"), form.text("note"), ask.person, ask.now),
+        then=f"/shelf/{barcode}",
+        again=lambda refusal, status: _page(ask, barcode, form, refusal, status),
+    )

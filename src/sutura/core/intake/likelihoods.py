@@ -1,0 +1,179 @@
+"""How likely each cause is after what was observed: ranks causes, chooses the next question, proves
+nothing.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping, Sequence
+
+from sutura.core.intake.observations import QUESTION_BY_ID, QUESTIONS
+
+# How often each cause is met among screen repairs, and how likely each answer is when it is the cause;
+# answers not given share what is left. Rounded guesses of common practice, no source.
+_PRIORS: Mapping[str, float] = {
+    "glass only": 0.38,
+    "touch layer": 0.12,
+    "panel": 0.22,
+    "backlight": 0.05,
+    "connector": 0.08,
+    "flat battery": 0.07,
+    "board": 0.05,
+    "camera artefact": 0.03,
+}
+_LIKELY: Mapping[str, Mapping[str, Mapping[str, float]]] = {
+    "glass only": {
+        "glass": {"broken": 0.99},
+        "image": {"fine": 0.95},
+        "touch": {"fine": 0.93},
+        "battery": {"ok": 0.93},
+        "reacts": {"yes": 0.97},
+        "external": {"yes": 0.97},
+        "torch": {"no": 0.98},
+        "camera": {"no": 0.9},
+        "reseat": {"same": 0.95},
+        "earlier": {"no": 0.8},
+        "liquid": {"white": 0.95},
+        "frame": {"straight": 0.8},
+    },
+    "touch layer": {
+        "glass": {"broken": 0.7},
+        "image": {"fine": 0.9},
+        "touch": {"dead": 0.4, "part": 0.4, "ghost": 0.17},
+        "battery": {"ok": 0.93},
+        "reacts": {"yes": 0.97},
+        "external": {"yes": 0.97},
+        "torch": {"no": 0.98},
+        "reseat": {"same": 0.85},
+        "earlier": {"no": 0.7},
+        "liquid": {"white": 0.85},
+        "frame": {"straight": 0.8},
+    },
+    "panel": {
+        "glass": {"broken": 0.7},
+        "image": {"none": 0.35, "lines": 0.25, "blotch": 0.2, "thread": 0.1, "white": 0.07},
+        "touch": {"fine": 0.5, "dead": 0.3},
+        "battery": {"ok": 0.9},
+        "reacts": {"yes": 0.93},
+        "external": {"yes": 0.97},
+        "torch": {"no": 0.93},
+        "camera": {"no": 0.95},
+        "reseat": {"same": 0.95},
+        "earlier": {"no": 0.7},
+        "liquid": {"white": 0.85},
+        "frame": {"straight": 0.75},
+    },
+    "backlight": {
+        "glass": {"whole": 0.6},
+        "image": {"none": 0.55, "faint": 0.42},
+        "touch": {"fine": 0.8},
+        "battery": {"ok": 0.9},
+        "reacts": {"yes": 0.97},
+        "external": {"yes": 0.97},
+        "torch": {"yes": 0.93},
+        "reseat": {"same": 0.9},
+        "earlier": {"no": 0.6},
+        "liquid": {"white": 0.7},
+        "frame": {"straight": 0.9},
+    },
+    "connector": {
+        "glass": {"whole": 0.6},
+        "image": {"none": 0.4, "lines": 0.3, "white": 0.22},
+        "touch": {"dead": 0.5, "fine": 0.35},
+        "battery": {"ok": 0.9},
+        "reacts": {"yes": 0.97},
+        "external": {"yes": 0.97},
+        "torch": {"no": 0.9},
+        "camera": {"no": 0.95},
+        "reseat": {"gone": 0.9},
+        "earlier": {"yes": 0.7},
+        "liquid": {"white": 0.8},
+        "frame": {"straight": 0.85},
+    },
+    "flat battery": {
+        "glass": {"broken": 0.5},
+        "image": {"none": 0.97},
+        "touch": {"dead": 0.9},
+        "battery": {"flat": 0.97},
+        "reacts": {"no": 0.9},
+        "external": {"no": 0.95},
+        "torch": {"no": 0.98},
+        "reseat": {"same": 0.97},
+        "earlier": {"no": 0.8},
+        "liquid": {"white": 0.9},
+        "frame": {"straight": 0.85},
+    },
+    "board": {
+        "glass": {"whole": 0.6},
+        "image": {"none": 0.9},
+        "touch": {"dead": 0.85},
+        "battery": {"ok": 0.8},
+        "reacts": {"no": 0.7},
+        "external": {"no": 0.9},
+        "torch": {"no": 0.95},
+        "reseat": {"same": 0.97},
+        "earlier": {"no": 0.7},
+        "liquid": {"tripped": 0.5},
+        "frame": {"straight": 0.7},
+    },
+    "camera artefact": {
+        "glass": {"whole": 0.9},
+        "image": {"lines": 0.97},
+        "touch": {"fine": 0.97},
+        "battery": {"ok": 0.97},
+        "reacts": {"yes": 0.99},
+        "external": {"yes": 0.99},
+        "torch": {"no": 0.99},
+        "camera": {"yes": 0.97},
+        "reseat": {"same": 0.97},
+        "earlier": {"yes": 0.5},
+        "liquid": {"white": 0.95},
+        "frame": {"straight": 0.95},
+    },
+}
+
+
+def likelihood(cause: str, question: str, answer: str) -> float:
+    """How likely an answer is when this is the cause; answers the table does not name share what is left."""
+    answers = QUESTION_BY_ID[question].answers
+    given = _LIKELY[cause].get(question, {})
+    if answer in given:
+        return given[answer]
+    others = len(answers) - len(given)
+    return (1 - sum(given.values())) / others if others else 0.0
+
+
+def weights_of(known: Mapping[str, str]) -> dict[str, float]:
+    """How much each cause weighs after what is known, one by one in the fixed order of the questions."""
+    weights = {
+        cause: prior
+        * math.prod(max(likelihood(cause, q.id, known[q.id]), 1e-4) for q in QUESTIONS if q.id in known)
+        for cause, prior in _PRIORS.items()
+    }
+    total = sum(weights.values())
+    return {cause: weight / total for cause, weight in weights.items()}
+
+
+def causes_by_share(known: Mapping[str, str]) -> list[tuple[str, float]]:
+    return sorted(weights_of(known).items(), key=lambda cause: (-cause[1], cause[0]))
+
+
+def entropy(shares: Sequence[float]) -> float:
+    """Shannon's entropy of a distribution, in bits.
+
+    >>> entropy([0.5, 0.5])
+    1.0
+    """
+    return -sum(share * math.log2(share) for share in shares if share > 0)
+
+
+def expected_bits(known: Mapping[str, str], question: str) -> float:
+    """How much the entropy of the causes is expected to fall when a question is answered; never negative."""
+    weights = weights_of(known)
+    before = entropy(list(weights.values()))
+    after = 0.0
+    for answer in QUESTION_BY_ID[question].answers:
+        chance = sum(weight * likelihood(cause, question, answer) for cause, weight in weights.items())
+        if chance > 0:
+            after += chance * entropy(list(weights_of({**known, question: answer}).values()))
+    return max(0.0, before - after)

@@ -1,0 +1,185 @@
+"""What can be observed of a device: the layers that can be broken, the questions with their answers, and how
+the drawing and the function list answer some of them.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from enum import StrEnum
+
+from sutura.core.errors import Invalid
+from sutura.core.intake.marks import Mark, MarkKind
+
+
+class Layer(StrEnum):
+    GLASS = "glass"
+    TOUCH = "touch"
+    PANEL = "panel"
+    BACKLIGHT = "backlight or its supply"
+    CONNECTOR = "connector or flex"
+    BATTERY = "battery"
+    BOARD = "board"
+    FRAME = "frame"
+
+
+class Status(StrEnum):
+    SOUND = "sound"
+    FAULTY = "faulty"
+    UNKNOWN = "unknown"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Question:
+    """Something to look at or try: its answers, and how it is done. `opens` = the device has to be opened for
+    it.
+    """
+
+    id: str
+    asks: str
+    answers: Mapping[str, str]
+    how: str
+    opens: bool = False
+
+
+QUESTIONS: tuple[Question, ...] = (
+    Question(
+        id="glass",
+        asks="Front glass",
+        answers={"whole": "whole", "broken": "broken"},
+        how="Look at it and draw what is broken.",
+    ),
+    Question(
+        id="battery",
+        asks="Battery",
+        answers={"ok": "charged", "flat": "flat"},
+        how="Charge it for ten minutes with a charger that is known to work, then try again.",
+    ),
+    Question(
+        id="image",
+        asks="Image",
+        answers={
+            "fine": "fine",
+            "none": "none, black",
+            "faint": "very faint",
+            "lines": "lines or bars",
+            "thread": "black with one thin coloured line",
+            "white": "white or flashing",
+            "blotch": "blotches or spots",
+        },
+        how="Switch it on and look at a white, a black and a coloured field.",
+    ),
+    Question(
+        id="touch",
+        asks="Touch",
+        answers={
+            "fine": "fine everywhere",
+            "dead": "dead",
+            "part": "dead in places",
+            "ghost": "touches by itself",
+        },
+        how="Drag an icon along all edges and across.",
+    ),
+    Question(
+        id="reacts",
+        asks="Reacts though black?",
+        answers={"yes": "yes", "no": "no"},
+        how="Ring it, press its keys, plug a charger in: does it vibrate, ring or light up?",
+    ),
+    Question(
+        id="external",
+        asks="On an external screen?",
+        answers={"yes": "yes", "no": "no"},
+        how="Connect a known good screen or cast to one.",
+    ),
+    Question(
+        id="torch",
+        asks="Faint under a torch?",
+        answers={"yes": "yes", "no": "no"},
+        how="Hold a torch flat against the panel in a dark corner: is there a picture?",
+    ),
+    Question(
+        id="camera",
+        asks="Lines only in the photo?",
+        answers={"yes": "only in the photo", "no": "with the eye too"},
+        how="Look with the eye, not through a camera: its frame rate beats against the refresh.",
+    ),
+    Question(
+        id="earlier",
+        asks="Opened before?",
+        answers={"yes": "yes", "no": "no"},
+        how="Look for loose adhesive, wrong screws, a lifted edge.",
+    ),
+    Question(
+        id="reseat",
+        asks="After reseating",
+        answers={"gone": "the fault is gone", "same": "the fault is the same"},
+        how="Power off, lift every screen connector, press it home, try again. Battery off first, on last.",
+        opens=True,
+    ),
+    Question(
+        id="liquid",
+        asks="Liquid indicators",
+        answers={"white": "not tripped", "tripped": "tripped"},
+        how="Look at every indicator with a torch.",
+    ),
+    Question(
+        id="frame",
+        asks="Frame",
+        answers={"straight": "straight", "bent": "bent"},
+        how="Lay it on glass: does it rock? Look along the edges.",
+    ),
+)
+QUESTION_BY_ID = {question.id: question for question in QUESTIONS}
+
+
+# What the function list says beside the look: kept apart, so that the two can be held against each other.
+IN_LIST = {"image": "image_in_list", "touch": "touch_in_list"}
+# what a mark on the picture, the touch layer or the frame says when nothing was answered
+_DRAWN = {
+    MarkKind.LINE: ("image", "lines"),
+    MarkKind.BLOTCH: ("image", "blotch"),
+    MarkKind.DEAD: ("touch", "part"),
+    MarkKind.BEND: ("frame", "bent"),
+}
+
+
+def observed_from(
+    answers: Mapping[str, str], *, marks: Sequence[Mark], opened_before: bool, functions: Mapping[str, str]
+) -> dict[str, str]:
+    """Everything observed: what was answered, and what the drawing, the tick and the function list already
+    say.
+
+    An answer that was given stays; broken glass that was drawn is broken whatever was answered.
+    """
+    observed = {
+        name: answer
+        for name, answer in answers.items()
+        if name in QUESTION_BY_ID and answer in QUESTION_BY_ID[name].answers
+    }
+    if any(mark.breaks_glass for mark in marks):
+        observed["glass"] = "broken"
+    for mark in marks:
+        if mark.kind in _DRAWN:
+            observed.setdefault(*_DRAWN[mark.kind])
+    if opened_before:
+        observed["earlier"] = "yes"
+    for name, listed in IN_LIST.items():
+        if functions.get(name) in ("works", "faulty"):
+            observed[listed] = functions[name]
+        if functions.get(name) == "works":
+            observed.setdefault(name, "fine")
+    return observed
+
+
+def check_observations(observed: Mapping[str, str]) -> list[Invalid]:
+    """Answers that are none; an empty answer is unknown."""
+    return [
+        Invalid(
+            f"look.{name}",
+            answer,
+            f"choose one of: {', '.join(QUESTION_BY_ID[name].answers.values())}, or leave it open",
+        )
+        for name, answer in observed.items()
+        if name in QUESTION_BY_ID and answer and answer not in QUESTION_BY_ID[name].answers
+    ]

@@ -1,0 +1,378 @@
+"""How two values of one attribute are compared: one of six outcomes and why; unknown is never rounded up to
+yes.
+"""
+
+from __future__ import annotations
+
+import math
+import re
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, field
+from enum import StrEnum
+
+from sutura.core.errors import Invalid
+from sutura.core.matching.numbers import Numbers, Standing
+from sutura.core.matching.offers import NO_OFFER, ORIGINAL, Offer, Value
+from sutura.core.matching.resolution import Resolution, read_resolution
+
+
+class Agreement(StrEnum):
+    """The outcome for one attribute, best first."""
+
+    AGREES = "agrees"
+    ALLOWED = "may differ"
+    BRIDGED = "bridged"
+    CONSENT = "needs consent"
+    UNKNOWN = "unknown"
+    DIFFERS = "differs"
+
+
+class Demand(StrEnum):
+    """How strictly an attribute is held: a difference refuses, needs consent, or does no harm."""
+
+    MUST = "must"
+    CONSENT = "consent"
+    MAY = "may"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Around:
+    """What else is known when an attribute is compared: adapter flexes to be had, printed numbers, broken
+    items.
+    """
+
+    flexes: tuple[Offer, ...] = ()
+    numbers: Numbers = field(default_factory=Numbers)
+    destroyed: frozenset[str] = frozenset()
+
+
+NOTHING_AROUND = Around()
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Compared:
+    """One comparison. `flex` is the adapter that bridges it, when that is a part of its own; `minutes` what
+    bridging adds.
+    """
+
+    agreement: Agreement
+    reason: str
+    bridge: str = ""
+    flex: Offer | None = None
+    minutes: int = 0
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Pair:
+    """What is compared: two known values that are not the same, in which unit and within how much, of which
+    offer. Without an offer the two values decide alone.
+    """
+
+    needed: Value
+    offered: Value
+    unit: str = ""
+    tolerance: float = 0.0
+    offer: Offer = NO_OFFER
+    around: Around = NOTHING_AROUND
+
+
+Compare = Callable[[Pair], Compared]
+
+SAME = Compared(agreement=Agreement.AGREES, reason="the same")
+
+
+def _differs(pair: Pair) -> Compared:
+    unit = f" {pair.unit}" if pair.unit else ""
+    return Compared(
+        agreement=Agreement.DIFFERS, reason=f"needs {pair.needed}{unit}, this one has {pair.offered}{unit}"
+    )
+
+
+def equal(pair: Pair) -> Compared:
+    same = pair.needed == pair.offered or str(pair.needed).casefold() == str(pair.offered).casefold()
+    return SAME if same else _differs(pair)
+
+
+def within(pair: Pair) -> Compared:
+    """Two lengths or numbers within the rule's tolerance."""
+    try:
+        off = abs(float(pair.needed) - float(pair.offered))
+    except ValueError:
+        return _differs(pair)
+    if not math.isfinite(off) or off > pair.tolerance + 1e-9:
+        return _differs(pair)
+    return Compared(agreement=Agreement.AGREES, reason=f"within {pair.tolerance:g} {pair.unit}")
+
+
+def resolution(pair: Pair) -> Compared:
+    """The same pixels whichever way it is held; a name that stands for several is unknown, unless none of
+    them is right.
+    """
+    want, have = read_resolution(str(pair.needed)), read_resolution(str(pair.offered))
+    if not want.may_be or not have.may_be:
+        return equal(pair)
+    if not want.may_be & have.may_be:
+        return _differs(pair)
+    if want.pixels and want.pixels == have.pixels:
+        return Compared(agreement=Agreement.AGREES, reason=_pixel_words(have))
+    return Compared(agreement=Agreement.UNKNOWN, reason=f"{pair.offered} can be {have}: ask for the numbers")
+
+
+def _pixel_words(have: Resolution) -> str:
+    return f"{have.name} is {have}" if have.name and not have.disagree else "the same pixels"
+
+
+def at_least(pair: Pair) -> Compared:
+    try:
+        more = float(pair.offered) - float(pair.needed)
+    except ValueError:
+        return _differs(pair)
+    if more == 0:
+        return SAME
+    if more > 0:
+        return Compared(
+            agreement=Agreement.ALLOWED, reason="more than is needed: the device drives it slower"
+        )
+    return Compared(
+        agreement=Agreement.CONSENT,
+        reason=f"needs {pair.needed} {pair.unit}, this one reaches {pair.offered}: moves less smoothly",
+    )
+
+
+def connector_place(pair: Pair) -> Compared:
+    """Elsewhere is bridged by an adapter flex: one in the box, or one that is a part of its own and leads
+    from there to here.
+    """
+    if equal(pair) is SAME:
+        return SAME
+    if "adapter flex" in (pair.offer.known("bridge"), *pair.offer.box):
+        return Compared(
+            agreement=Agreement.BRIDGED,
+            reason="sits elsewhere; the adapter flex in the box bridges it",
+            bridge="adapter flex",
+        )
+    flex = find_flex(pair.around.flexes, pair.offer, pair.needed, pair.offered)
+    if flex:
+        return Compared(
+            agreement=Agreement.BRIDGED,
+            reason=f"sits {pair.offered}, needed {pair.needed}; {flex.part} bridges it",
+            bridge=flex.part,
+            flex=flex,
+        )
+    return _differs(pair)
+
+
+def may_be_bridged(needed: Value | None, offered: Value | None, offer: Offer, around: Around) -> bool:
+    """Whether an adapter could have a say: one is in the box, or one leads from there to here."""
+    if needed == offered or needed is None or offered is None:
+        return False
+    if "bridge" in offer.attributes or "adapter flex" in offer.box:
+        return True
+    return any(
+        str(flex.known("connector_place")) == str(offered) and str(flex.known("bridges_to")) == str(needed)
+        for flex in around.flexes
+    )
+
+
+def find_flex(flexes: Sequence[Offer], offer: Offer, needed: Value, offered: Value) -> Offer | None:
+    """The cheapest adapter flex that plugs into the part's connector and ends where the device has its own.
+
+    What a flex does not say of pins or kind is unknown, and unknown is not yes.
+    """
+
+    def plugs(flex: Offer) -> bool:
+        places = str(flex.known("connector_place")), str(flex.known("bridges_to"))
+        if places != (str(offered), str(needed)):
+            return False
+        return all(
+            offer.known(name) is not None and str(flex.known(name)) == str(offer.known(name))
+            for name in ("connector_pins", "connector_kind")
+            if flex.known(name) is not None or offer.known(name) is not None
+        )
+
+    return min(filter(plugs, flexes), key=lambda flex: (flex.price_minor, flex.id), default=None)
+
+
+# Minutes to move one item from the old screen to the new; the shop's habit, no source.
+MOVE_OVER_MINUTES = 4
+BRACKETS = "mounting brackets"
+
+
+def mounting(pair: Pair) -> Compared:
+    """A part without brackets takes those of the old screen, when they are whole."""
+    if equal(pair) is SAME:
+        return SAME
+    if (
+        str(pair.offered).casefold() == "none"
+        and "bracket" in str(pair.needed).casefold()
+        and BRACKETS not in pair.around.destroyed
+    ):
+        return Compared(
+            agreement=Agreement.BRIDGED,
+            reason="without brackets: those of the old screen are moved over",
+            bridge="brackets moved over",
+            minutes=MOVE_OVER_MINUTES,
+        )
+    return _differs(pair)
+
+
+def may_take_brackets(needed: Value | None, offered: Value | None, offer: Offer, around: Around) -> bool:  # noqa: ARG001 - one shape
+    return str(offered).casefold() == "none"
+
+
+def always(needed: Value | None, offered: Value | None, offer: Offer, around: Around) -> bool:  # noqa: ARG001 - one shape
+    return True
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Window:
+    """An opening in the cover glass: what looks through it, and its centre in mm from the top left of the
+    part, seen from the front.
+    """
+
+    what: str
+    x: float
+    y: float
+
+
+_WINDOW = re.compile(r"\s*([a-z][a-z ]*[a-z])\s+(-?[0-9]+(?:\.[0-9]+)?)\s*[,;/]\s*(-?[0-9]+(?:\.[0-9]+)?)\s*")
+
+
+def read_windows(text: str) -> tuple[Window, ...]:
+    """Windows as written in a pack: `camera 35.4,5.2 | sensor 22,4`; `none` = no opening at all.
+
+    >>> read_windows("camera 35.4,5.2 | sensor 22,4")[1]
+    Window(what='sensor', x=22.0, y=4.0)
+    """
+    if text.strip().casefold() == "none":
+        return ()
+    openings = []
+    for part in text.split("|"):
+        match = _WINDOW.fullmatch(part.casefold())
+        if not match:
+            raise Invalid(
+                "windows",
+                part.strip(),
+                "write what looks through and its centre, such as camera 35.4,5.2 | sensor 22,4, or none",
+            )
+        openings.append(Window(what=match[1], x=float(match[2]), y=float(match[3])))
+    return tuple(openings)
+
+
+def windows(pair: Pair) -> Compared:
+    """Every window of the device has one in the part within the tolerance; one more than needed is for the
+    customer to agree to.
+    """
+    try:
+        want, have = list(read_windows(str(pair.needed))), list(read_windows(str(pair.offered)))
+    except Invalid as unread:
+        return Compared(agreement=Agreement.UNKNOWN, reason=f"cannot be read: {unread.refused}")
+    for window in want:
+        near = min(
+            (other for other in have if other.what == window.what),
+            key=lambda o: math.hypot(o.x - window.x, o.y - window.y),
+            default=None,
+        )
+        if near is None:
+            return Compared(agreement=Agreement.DIFFERS, reason=f"no window for the {window.what}")
+        off = math.hypot(near.x - window.x, near.y - window.y)
+        if off > pair.tolerance + 1e-9:
+            return Compared(
+                agreement=Agreement.DIFFERS, reason=f"the window for the {window.what} sits {off:.1f} mm off"
+            )
+        have.remove(near)
+    if have:
+        return Compared(
+            agreement=Agreement.CONSENT,
+            reason=f"one more opening than the device has: {', '.join(o.what for o in have)}",
+        )
+    return Compared(agreement=Agreement.AGREES, reason=f"every window within {pair.tolerance:g} mm")
+
+
+def pairing(pair: Pair) -> Compared:
+    """A device that knows its own display: the serial can be moved only where the model allows it and the
+    display is original.
+    """
+    if str(pair.needed) in ("none", ""):
+        return SAME
+    if str(pair.needed) == "serial" and str(pair.offered) in ORIGINAL:
+        return Compared(
+            agreement=Agreement.BRIDGED,
+            reason="original grade: the old display's serial is written into it",
+            bridge="serial transfer",
+            minutes=MOVE_OVER_MINUTES,
+        )
+    why = (
+        "an aftermarket display does not answer the programmer"
+        if str(pair.needed) == "serial"
+        else "this model allows no transfer"
+    )
+    return Compared(agreement=Agreement.CONSENT, reason=f"{why}: automatic brightness and tone may be lost")
+
+
+def printed_number(pair: Pair) -> Compared:
+    """A different number may be right; a number that the needed one replaces is not."""
+    stands = pair.around.numbers.stands(str(pair.offered), str(pair.needed))
+    if stands.standing is Standing.SAME:
+        return SAME
+    if stands.standing is Standing.OLDER:
+        return Compared(
+            agreement=Agreement.DIFFERS,
+            reason=(
+                f"older than {pair.needed}, which replaces it and not the reverse: {' → '.join(stands.chain)}"
+            ),
+        )
+    if stands.standing is Standing.REVISION:
+        return Compared(agreement=Agreement.ALLOWED, reason="another revision of the same number")
+    if stands.standing is Standing.NONE:
+        return Compared(agreement=Agreement.ALLOWED, reason="differs, and that does no harm")
+    words = f"{' → '.join(stands.chain)}: may stand in for it"
+    if stands.conditions:
+        return Compared(
+            agreement=Agreement.CONSENT, reason=f"{words}, if {'; and if '.join(stands.conditions)}"
+        )
+    return Compared(agreement=Agreement.AGREES, reason=words)
+
+
+def leads(pair: Pair) -> Compared:
+    """Antenna and camera leads, in whatever order they are named."""
+    want, have = (
+        sorted(part.strip().casefold() for part in str(text).split(","))
+        for text in (pair.needed, pair.offered)
+    )
+    return SAME if want == have else _differs(pair)
+
+
+# -- where one of the two is not known ------------------------------------------------------------------
+
+
+def not_known(needed: Value | None, offered: Value | None, around: Around) -> Compared:  # noqa: ARG001 - one shape
+    """What nobody knows of the device, or what nobody said of the part, is unknown."""
+    if needed is None:
+        return Compared(
+            agreement=Agreement.UNKNOWN, reason="not known of this device: measure the original on the table"
+        )
+    return Compared(
+        agreement=Agreement.UNKNOWN, reason="not known of this part: measure it or ask the supplier"
+    )
+
+
+def number_not_known(needed: Value | None, offered: Value | None, around: Around) -> Compared:
+    """A number that is not known does no harm, unless it could be one that is replaced and not the
+    reverse.
+    """
+    if offered is None and needed is None and around.numbers.tell_apart:
+        return Compared(
+            agreement=Agreement.UNKNOWN, reason="not known on either side: read both numbers and compare them"
+        )
+    if offered is None and needed is not None and around.numbers.may_be_refused_for(str(needed)):
+        return Compared(
+            agreement=Agreement.UNKNOWN,
+            reason=f"not known, and not every number known beside {needed} may stand in for it: read it",
+        )
+    if needed is None and offered is not None and around.numbers.may_refuse(str(offered)):
+        return Compared(
+            agreement=Agreement.UNKNOWN,
+            reason="not right for every number it is known beside: read the number on the original",
+        )
+    return Compared(agreement=Agreement.ALLOWED, reason="not known, and it may differ")

@@ -1,0 +1,260 @@
+"""What people type, read once into values: whole numbers, measures, amounts, shares, choices, days and
+moments.
+
+One reader for forms, price lists and commands. Everywhere alike: a decimal comma or point, digits grouped by
+a space, an apostrophe or the other sign, spaces around. What could be read two ways where money depends on it
+is refused. A reader raises `Invalid` without a field; `Problems` gives it the field's path and collects it
+with the others, so that a form tells everything that is wrong with it at once.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable, Iterable, Iterator, Sequence
+from contextlib import contextmanager
+from datetime import date, datetime, tzinfo
+from decimal import Decimal
+from typing import TypeVar
+
+from sutura.core.errors import Invalid, ManyInvalid
+from sutura.core.maths.money import amount_text, digits_of, half_up
+
+T = TypeVar("T")
+
+# nobody types a longer number; the shop's, no source
+MOST_NUMBER = 40
+# more than this is never asked, paid or weighed for one repair: 100000.00; the shop's, no source
+MOST_UNITS = 100_000
+_GROUPING = re.compile(r"(?<=\d)[\s'’](?=\d)")
+_NUMBER = re.compile(r"([+−-]?)(\d[\d.,]*|[.,]\d+)")
+_GROUPED = re.compile(r"\d{1,3}([.,])\d{3}(?:\1\d{3})*")
+# from one unit to millimetres; 1 inch = 25.4 mm exactly (ISO, sure)
+_MM = {"mm": Decimal(1), "cm": Decimal(10), "in": Decimal("25.4")}
+_UNIT = re.compile(r"(.*?)\s*(mm|cm|in|inch|inches|[\"″”])?\s*", re.IGNORECASE | re.DOTALL)
+
+
+class Problems:
+    """Every problem of one form or file, each at the path of its value.
+
+    >>> problems = Problems("The list")
+    >>> with problems.under("rows[2]"):
+    ...     raise Invalid("price", "x", "write an amount")
+    >>> [problem.field for problem in problems]
+    ['rows[2].price']
+    """
+
+    def __init__(self, form: str = "This form") -> None:
+        self.form = form
+        self._problems: list[Invalid] = []
+
+    def __iter__(self) -> Iterator[Invalid]:
+        return iter(self._problems)
+
+    def __len__(self) -> int:
+        return len(self._problems)
+
+    def add(self, field: str, refused: object, accepts: str) -> None:
+        self._problems.append(Invalid(field, refused, accepts))
+
+    def extend(self, problems: Iterable[Invalid]) -> None:
+        self._problems.extend(problems)
+
+    def has(self, field: str) -> bool:
+        return any(problem.field == field for problem in self._problems)
+
+    @contextmanager
+    def under(self, field: str) -> Iterator[None]:
+        """Collect what is refused inside, at this path."""
+        try:
+            yield
+        except Invalid as wrong:
+            self._problems.append(wrong.under(field))
+        except ManyInvalid as wrong:
+            self._problems.extend(problem.under(field) for problem in wrong.problems)
+
+    def read(self, field: str, text: str, reader: Callable[[str], T]) -> T | None:
+        """What the reader makes of a text; None when it refuses, which is then a problem at this field."""
+        try:
+            return reader(text)
+        except Invalid as wrong:
+            self.add(field, wrong.refused, wrong.accepts)
+            return None
+
+    def refuse(self) -> None:
+        """Raise them all at once, when there are any."""
+        if self._problems:
+            raise ManyInvalid(self._problems, self.form)
+
+
+# -- numbers ----------------------------------------------------------------------------------------
+
+
+def read_decimal(text: str, sign: str = "") -> Decimal | None:
+    """A number however its decimals and thousands are written; None when it is none.
+
+    `sign` is the decimal sign where the whole file uses one. A single sign is the decimal sign, whatever
+    stands behind it; where that matters the caller asks `reads_two_ways` first.
+
+    >>> [str(read_decimal(text)) for text in ("70,2", "1 234.5", "1.234,50", "1'234", "x")]
+    ['70.2', '1234.5', '1234.50', '1234', 'None']
+    """
+    found = _NUMBER.fullmatch(_GROUPING.sub("", text.strip())) if len(text) <= MOST_NUMBER else None
+    if not found:
+        return None
+    signs = [mark for mark in found[2] if mark in ".,"]
+    decimal = signs[-1] if len(set(signs)) == 2 or len(signs) == 1 else ""
+    if sign and len(set(signs)) == 1:
+        decimal = sign if sign in signs else ""
+    whole, _, part = found[2].rpartition(decimal) if decimal else (found[2], "", "")
+    if not part.isdecimal() and part:
+        return None
+    if any(mark in whole for mark in ".,") and not _GROUPED.fullmatch(whole):
+        return None
+    minus = "-" if found[1] in ("-", "−") else ""
+    digits = re.sub(r"[.,]", "", whole) or "0"
+    return Decimal(f"{minus}{digits}.{part}" if part else f"{minus}{digits}")
+
+
+def reads_two_ways(text: str) -> bool:
+    """Whether a lone sign could part decimals or thousands, such as `1,234`.
+
+    >>> reads_two_ways("1,234"), reads_two_ways("1234,5"), reads_two_ways("0,125")
+    (True, False, False)
+    """
+    plain = _GROUPING.sub("", text.strip())
+    return bool(re.fullmatch(r"[1-9]\d{0,2}[.,]\d{3}", plain))
+
+
+def read_number(text: str, least: Decimal | int, most: Decimal | int, accepts: str) -> Decimal:
+    """A number within bounds, both included."""
+    number = read_decimal(text)
+    if number is None or not least <= number <= most:
+        raise Invalid("", text, accepts)
+    return number
+
+
+def read_whole(text: str, most: int, *, least: int = 0, accepts: str = "") -> int:
+    """A whole number within bounds.
+
+    >>> read_whole("1 200", 5000)
+    1200
+    """
+    number = read_decimal(text)
+    # a lone sign groups thousands or stands before nothing but zeros; 2.5 is no whole number
+    if number is not None and reads_two_ways(text):
+        number = number * 1000
+    if number is None or number != number.to_integral_value() or not least <= number <= most:
+        raise Invalid("", text, accepts or f"write a whole number from {least} to {most}")
+    return int(number)
+
+
+def read_leading_whole(text: str, most: int, *, least: int = 0, accepts: str = "") -> int:
+    """A whole number at the beginning of a cell, whatever word stands behind it, such as `3 days`."""
+    found = re.match(r"\s*(\d{1,6})(?![\d.,])", text)
+    if not found or not least <= int(found[1]) <= most:
+        raise Invalid("", text, accepts or f"write a whole number from {least} to {most}")
+    return int(found[1])
+
+
+def read_measure(text: str, unit: str = "mm", most: int = 100_000) -> float:
+    """A length above zero in `unit` (mm or in), with or without a unit of its own.
+
+    >>> read_measure("3,2 cm"), read_measure('15.6"', "in"), read_measure("39.6 cm", "in")
+    (32.0, 15.6, 15.59)
+    """
+    found = _UNIT.fullmatch(text)
+    number = read_decimal(found[1]) if found else None
+    example = 'such as 359.5, 35.95 cm or 15.6"'
+    if found is None or number is None:
+        raise Invalid("", text, f"write a length, {example}")
+    said = (found[2] or unit).casefold()
+    value = number * _MM[said if said in _MM else "in"] / _MM[unit]
+    if not 0 < value <= most:
+        raise Invalid("", text, f"write a length above zero, {example}")
+    return float(half_up(value, 3 if unit == "mm" else 2))
+
+
+# -- money ------------------------------------------------------------------------------------------
+
+
+def read_amount(
+    text: str, currency: str, *, least: int = 0, most: int | None = None, sign: str = "", rounds: bool = False
+) -> int:
+    """An amount in minor units of a currency. Another currency, and what could be read two ways, is refused.
+
+    `least` and `most` are in minor units, both included; `sign` is the decimal sign of the whole file;
+    `rounds` takes more decimals than the currency has, as price lists of small parts have them.
+
+    >>> read_amount("1.234,50 TAL", "TAL"), read_amount("58", "TAL"), read_amount("1 500", "JPY")
+    (123450, 5800, 1500)
+    """
+    most = MOST_UNITS * 10 ** digits_of(currency) if most is None else most
+    example = amount_text(5800 if digits_of(currency) == 2 else 58 * 10 ** digits_of(currency), currency)
+    bounds = f"from {amount_text(least, currency)} to {amount_text(most, currency)}"
+    accepts = f"write an amount in {currency} {bounds}, such as {example}"
+    if any(code.upper() != currency for code in re.findall(r"[A-Za-z]{3,}", text)):
+        raise Invalid("", text, accepts)
+    bare = re.sub(rf"{currency}|[^\w\s.,'’+−-]", "", text, flags=re.IGNORECASE).strip()
+    if digits_of(currency) and not sign and reads_two_ways(bare):
+        digits = digits_of(currency)
+        raise Invalid(
+            "", text, f"write it with {digits} digits after the decimal sign: it can be read two ways"
+        )
+    number = read_decimal(bare, sign)
+    if number is None:
+        raise Invalid("", text, accepts)
+    if not digits_of(currency) and reads_two_ways(bare):
+        number = number * 1000
+    minor = number.scaleb(digits_of(currency))
+    if (minor != minor.to_integral_value() and not rounds) or not least <= half_up(minor, 0) <= most:
+        raise Invalid("", text, accepts)
+    return int(half_up(minor, 0))
+
+
+def read_percent(text: str, most: int) -> int:
+    """Per cent as basis points, from nothing to `most` per cent.
+
+    >>> read_percent("19,5 %", 50)
+    1950
+    """
+    accepts = f"write per cent from 0 to {most}, such as 20.00"
+    return int(half_up(read_number(text.replace("%", ""), 0, most, accepts) * 100, 0))
+
+
+# -- choices and text -------------------------------------------------------------------------------
+
+
+def read_choice(text: str, choices: Sequence[str], accepts: str = "") -> str:
+    """One of some values, as they stand."""
+    if text not in choices:
+        raise Invalid("", text, accepts or f"choose one of: {', '.join(choices)}")
+    return text
+
+
+def read_text(text: str, most: int, *, least: int = 0, accepts: str = "") -> str:
+    """A text without the spaces around it, of a length within bounds; a long one is quoted by its
+    beginning.
+    """
+    tidy = text.strip()
+    if not least <= len(tidy) <= most:
+        bounds = f"{least} to {most}" if least > 1 else f"at most {most}"
+        raise Invalid("", tidy[:60], accepts or f"write {bounds} characters")
+    return tidy
+
+
+# -- days and moments -------------------------------------------------------------------------------
+
+
+def read_moment(text: str, zone: tzinfo, accepts: str = "choose a day and a time") -> datetime:
+    """A moment as a date-and-time field sends it, in the shop's zone."""
+    try:
+        return datetime.fromisoformat(text.strip()).replace(tzinfo=zone)
+    except ValueError:
+        raise Invalid("", text, accepts) from None
+
+
+def read_day(text: str, accepts: str = "choose a day") -> date:
+    try:
+        return date.fromisoformat(text.strip())
+    except ValueError:
+        raise Invalid("", text, accepts) from None

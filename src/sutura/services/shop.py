@@ -1,0 +1,75 @@
+"""The shop's own numbers: its rates and weights, and who changed them."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from datetime import datetime
+
+from sutura.core.errors import NotFound, StaleSave
+from sutura.core.matching.ranking import read_weights, weights_from, weights_kept
+from sutura.core.maths.money import amount_text
+from sutura.core.people import Deed, demand
+from sutura.core.quoting import rate_texts, read_rates
+from sutura.core.values import Person
+from sutura.store import audit as audit_store
+from sutura.store import shop as store
+from sutura.store.database import reading, writing
+
+
+@reading
+def shop() -> store.ShopRecord:
+    record = store.load_shop()
+    if record is None:
+        raise NotFound("shop", "set up")
+    return record
+
+
+@writing
+def set_up_shop(name: str, address: str, timezone: str, currency: str) -> bool:
+    """Set up the one shop, with rates a manager then changes; False when there is one already."""
+    if store.lock_shop() is not None:
+        return False
+    store.add_shop(
+        name=name,
+        address=address,
+        timezone=timezone,
+        currency=currency,
+        bench_rate_minor=7_200,
+        markup_bps=3_500,
+        tax_bps=2_000,
+    )
+    return True
+
+
+@writing
+def change_weights(typed: Mapping[str, str], version: int, by: Person, now: datetime) -> None:
+    """Change the weights by which offers are ranked."""
+    demand(by, Deed.SET_PRICE)
+    before = store.lock_shop()
+    if before is None:
+        raise NotFound("shop", "set up")
+    weights = read_weights(typed, before.bench_rate_minor, before.currency)
+    if before.version != version:
+        theirs = {
+            name: amount_text(minor, before.currency)
+            for name, minor in weights_kept(weights_from(before.weights, 0)).items()
+        }
+        raise StaleSave("The weights", "another manager", None, dict(typed), theirs)
+    store.save_shop(weights=weights_kept(weights))
+    audit_store.add_audit(
+        by.id, now, "weights changed", {"before": dict(before.weights), "after": weights_kept(weights)}
+    )
+
+
+@writing
+def change_rates(typed: Mapping[str, str], version: int, by: Person, now: datetime) -> None:
+    """Change bench rate (per hour), markup and tax (per cent); both percents are kept in basis points."""
+    demand(by, Deed.SET_PRICE)
+    before = store.lock_shop()
+    if before is None:
+        raise NotFound("shop", "set up")
+    changes = read_rates(typed, before.currency)
+    if before.version != version:
+        raise StaleSave("The shop's rates", "another manager", None, typed, rate_texts(before.rates))
+    store.save_shop(**changes)
+    audit_store.add_audit(by.id, now, "rates changed", changes)

@@ -1,0 +1,263 @@
+"""Offers of parts by suppliers: picked for a need, and their prices over time."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from datetime import datetime
+from functools import reduce
+from operator import or_
+from typing import Any
+
+from peewee import Select
+
+from sutura.core.matching.offers import Measured, Offer
+from sutura.core.matching.picking import NEAR_MM, Picking, Span
+from sutura.store.database import each, first, reading, rows
+from sutura.store.expressions import FREE, ON_THE_SHELF
+from sutura.store.stock import measured_from
+from sutura.store.tables import Offer as OfferTable
+from sutura.store.tables import OfferPrice, Part, Supplier
+
+_NONE_MEASURED: Mapping[str, Measured] = {}
+# columns by place: hundreds of offers are read for one need
+_OFFER = (
+    OfferTable.select(
+        OfferTable.id,
+        OfferTable.part,
+        Part.name,
+        Part.printed_number,
+        Supplier.name,
+        Part.grade,
+        Part.attributes,
+        Part.measured,
+        Part.box,
+        OfferTable.price_minor,
+        OfferTable.lead_days,
+        FREE,
+        OfferTable.number,
+        Supplier.shipping_minor,
+        OfferTable.minimum,
+        OfferTable.price_breaks,
+        OfferTable.stock_there,
+        OfferTable.guarantee_days,
+        OfferTable.returns,
+        Supplier.bad,
+        Supplier.tried,
+    )
+    .join(Part)
+    .switch(OfferTable)
+    .join(Supplier)
+)
+
+
+def _offer(
+    number: int,
+    part_id: int,
+    part: str,
+    printed: str,
+    supplier: str,
+    grade: str,
+    attributes: Mapping[str, Any],
+    measured: Mapping[str, Any],
+    box: list[str],
+    price: int,
+    lead: int,
+    free: int,
+    theirs: str,
+    shipping: int,
+    minimum: int,
+    breaks: list[list[int]],
+    there: int | None,
+    guarantee: int | None,
+    returns: str,
+    bad: int,
+    tried: int,
+) -> Offer:
+    return Offer(
+        id=number,
+        part_id=part_id,
+        part=part,
+        printed_number=printed,
+        supplier=supplier,
+        grade=grade,
+        attributes=attributes,
+        measured={name: measured_from(value) for name, value in measured.items()}
+        if measured
+        else _NONE_MEASURED,
+        box=tuple(box),
+        price_minor=price,
+        lead_days=lead,
+        free=free,
+        number=theirs,
+        shipping_minor=shipping,
+        minimum=minimum,
+        price_breaks=tuple((pieces, minor) for pieces, minor in breaks) if breaks else (),
+        stock_there=there,
+        guarantee_days=guarantee,
+        returns=returns,
+        supplier_bad=bad,
+        supplier_tried=tried,
+    )
+
+
+def _offers(query: Select) -> list[Offer]:
+    return [_offer(*columns) for columns in rows(query)]
+
+
+@reading
+def load_offer(offer_id: int) -> Offer | None:
+    return next(iter(_offers(_OFFER.where(OfferTable.id == offer_id))), None)
+
+
+@reading
+def load_offers(offer_ids: Sequence[int]) -> list[Offer]:
+    """Several offers, in the order they are asked for."""
+    by_id = {offer.id: offer for offer in _offers(_OFFER.where(OfferTable.id.in_(list(offer_ids))))}
+    return [by_id[offer_id] for offer_id in offer_ids if offer_id in by_id]
+
+
+@reading
+def offers_of_kinds(kinds: Sequence[str], most: int = 400) -> list[Offer]:
+    """The cheapest offers of parts of some kinds, such as adapter flexes and the members of kits."""
+    of_kind = _OFFER.where(Part.kind.in_(list(kinds)))
+    return _offers(of_kind.order_by(OfferTable.price_minor, OfferTable.id).limit(most))
+
+
+# -- picked for a need ------------------------------------------------------------------------------
+
+# How many offers of each sort are looked at for one need: those whose outline, family and pins may be right,
+# those of which something is not known, and those that only come near, to be refused with their reason.
+# Cheapest first; the page says when there are more. The shop's, no source.
+MAY_FIT, NOT_KNOWN, NEAR = 200, 40, 6
+
+
+def _within(field: Any, span: Span) -> Any:
+    return field.between(span.least, span.most)
+
+
+def _of_parts(kind: str, most: int, *conditions: Any, nearest: Sequence[Any] = ()) -> Select:
+    """The cheapest offers of the parts of a kind that meet some conditions; with `nearest` only the first of
+    the parts in that order are looked at.
+    """
+    parts = Part.select(Part.id).where(Part.kind == kind, *conditions)
+    if nearest:
+        parts = parts.order_by(*nearest).limit(most)
+    offers = OfferTable.select(OfferTable.id).where(OfferTable.part.in_(parts))
+    return offers.order_by(OfferTable.price_minor, OfferTable.id).limit(most)
+
+
+def _branches(need: Picking) -> list[Select]:
+    """One small query for each sort of offer, each by an index."""
+    if need.width is None:
+        return [_of_parts(need.kind, MAY_FIT)]
+    fits, by_width = _within(Part.width_mm, need.width), (Part.width_mm, Part.family)
+    pins = [] if need.pins is None else [Part.pins.is_null() | (Part.pins == need.pins)]
+    family = [] if need.family is None else [Part.family == need.family]
+    branches = [_of_parts(need.kind, MAY_FIT, fits, *family, *pins)]
+    no_width, no_family = Part.width_mm.is_null(), Part.family.is_null()
+    if need.family is None:
+        branches.append(_of_parts(need.kind, NOT_KNOWN, no_width, nearest=by_width))
+    else:
+        branches += [
+            _of_parts(need.kind, NOT_KNOWN, fits, no_family, *pins),
+            _of_parts(need.kind, NOT_KNOWN, no_width, *family, nearest=by_width),
+            _of_parts(need.kind, NOT_KNOWN, no_width, no_family, nearest=by_width),
+            _of_parts(need.kind, NEAR, fits, Part.family != need.family, nearest=[Part.width_mm]),
+        ]
+    if need.pins is not None:
+        other_pins = Part.pins != need.pins
+        branches.append(_of_parts(need.kind, NEAR, fits, *family, other_pins, nearest=[Part.width_mm]))
+    least, most = need.width.least, need.width.most
+    wider = (Part.width_mm > most) & (Part.width_mm < most + NEAR_MM)
+    narrower = (Part.width_mm < least) & (Part.width_mm > least - NEAR_MM)
+    return [
+        *branches,
+        _of_parts(need.kind, NEAR, wider, nearest=[Part.width_mm]),
+        _of_parts(need.kind, NEAR, narrower, nearest=[Part.width_mm.desc()]),
+    ]
+
+
+def picked(need: Picking) -> Select:
+    """The query for a need: the offers worth judging, however many there are, with all that is judged."""
+    return _OFFER.where(OfferTable.id.in_(reduce(or_, _branches(need))))
+
+
+@reading
+def offers_for(need: Picking) -> list[Offer]:
+    return _offers(picked(need))
+
+
+@reading
+def members_for(glass: str, panel: str, width: Span, active_width: Span, most: int) -> list[Offer]:
+    """The cheapest offers of glasses of an outline and of panels of a picture: what a kit could be made
+    of.
+    """
+    glasses = _of_parts(glass, most, _within(Part.width_mm, width))
+    panels = _of_parts(panel, most, _within(Part.active_mm, active_width))
+    return _offers(_OFFER.where(OfferTable.id.in_(glasses | panels)))
+
+
+# -- prices -----------------------------------------------------------------------------------------
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class OfferRow:
+    id: int
+    part_id: int
+    part: str
+    supplier: str
+    number: str
+    price_minor: int
+    lead_days: int
+    version: int
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class PriceThen:
+    at: datetime
+    price_minor: int
+
+
+_PRICE = (
+    OfferTable.select(
+        OfferTable.id,
+        OfferTable.part.alias("part_id"),
+        Part.name.alias("part"),
+        Supplier.name.alias("supplier"),
+        OfferTable.number,
+        OfferTable.price_minor,
+        OfferTable.lead_days,
+        OfferTable.version,
+    )
+    .join(Part)
+    .switch(OfferTable)
+    .join(Supplier)
+)
+
+
+@reading
+def price_page() -> list[OfferRow]:
+    return each(OfferRow, _PRICE.where(ON_THE_SHELF).order_by(Part.name, OfferTable.price_minor).limit(500))
+
+
+@reading
+def load_price(offer_id: int) -> OfferRow | None:
+    return first(OfferRow, _PRICE.where(OfferTable.id == offer_id))
+
+
+def lock_price(offer_id: int) -> OfferRow | None:
+    return first(OfferRow, _PRICE.where(OfferTable.id == offer_id).for_update(of=OfferTable))
+
+
+def save_price(offer_id: int, price_minor: int) -> None:
+    OfferTable.update(price_minor=price_minor, version=OfferTable.version + 1).where(
+        OfferTable.id == offer_id
+    ).execute()
+
+
+@reading
+def price_history(offer_id: int) -> list[PriceThen]:
+    """Every price an offer ever had, newest first."""
+    prices = OfferPrice.select(OfferPrice.at, OfferPrice.price_minor).where(OfferPrice.offer == offer_id)
+    return each(PriceThen, prices.order_by(OfferPrice.id.desc()).limit(200))

@@ -1,0 +1,75 @@
+"""Photographs of an intake: of a draft first, of the job it becomes after."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import datetime
+
+from sutura.core.intake.arrival import Photo
+from sutura.store.database import each, reading
+from sutura.store.tables import Photo as PhotoTable
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class PhotoLine:
+    """A photo in a list: its number, what it shows, the id of the mark it is of, its size in pixels."""
+
+    id: int
+    says: str
+    mark: str
+    width: int
+    height: int
+
+
+_LINE = PhotoTable.select(
+    PhotoTable.id, PhotoTable.says, PhotoTable.mark, PhotoTable.width, PhotoTable.height
+).order_by(PhotoTable.id)
+
+
+def add_photo(draft_id: str, says: str, mark: str, photo: Photo, person_id: int, at: datetime) -> None:
+    PhotoTable.insert(
+        draft_id=draft_id,
+        says=says,
+        mark=mark,
+        width=photo.width,
+        height=photo.height,
+        image=photo.image,
+        thumb=photo.thumb,
+        person=person_id,
+        at=at,
+    ).execute()
+
+
+def remove_photo(draft_id: str, photo_id: int) -> None:
+    PhotoTable.delete().where(PhotoTable.id == photo_id, PhotoTable.draft_id == draft_id).execute()
+
+
+def remove_photos(draft_id: str) -> None:
+    PhotoTable.delete().where(PhotoTable.draft_id == draft_id).execute()
+
+
+def give_photos(draft_id: str, job_id: int) -> None:
+    """The photos of a draft become those of the job it became."""
+    PhotoTable.update(job=job_id, draft_id=None).where(PhotoTable.draft_id == draft_id).execute()
+
+
+@reading
+def count_photos(draft_id: str) -> int:
+    return int(PhotoTable.select().where(PhotoTable.draft_id == draft_id).count())
+
+
+@reading
+def draft_photos(draft_id: str) -> list[PhotoLine]:
+    return each(PhotoLine, _LINE.where(PhotoTable.draft_id == draft_id))
+
+
+@reading
+def job_photos(job_id: int) -> list[PhotoLine]:
+    return each(PhotoLine, _LINE.where(PhotoTable.job == job_id))
+
+
+@reading
+def load_photo(photo_id: int, *, small: bool) -> bytes | None:
+    wanted = PhotoTable.thumb if small else PhotoTable.image
+    image = PhotoTable.select(wanted).where(PhotoTable.id == photo_id).scalar()
+    return None if image is None else bytes(image)

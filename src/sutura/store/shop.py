@@ -1,0 +1,69 @@
+"""The shop's own numbers."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Any
+
+from sutura.core.quoting import Rates
+from sutura.store.database import first, reading
+from sutura.store.tables import Shop
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ShopRecord:
+    name: str
+    address: str
+    timezone: str
+    currency: str
+    bench_rate_minor: int
+    markup_bps: int
+    tax_bps: int
+    version: int
+    cups_mm: tuple[int, ...]
+    weights: Mapping[str, int]
+
+    @property
+    def rates(self) -> Rates:
+        return Rates(
+            currency=self.currency,
+            bench_rate_minor=self.bench_rate_minor,
+            markup_bps=self.markup_bps,
+            tax_bps=self.tax_bps,
+        )
+
+
+def _shop(cups_mm: list[int], **columns: Any) -> ShopRecord:
+    return ShopRecord(cups_mm=tuple(cups_mm), **columns)
+
+
+_SHOP = Shop.select(
+    Shop.name,
+    Shop.address,
+    Shop.timezone,
+    Shop.currency,
+    Shop.bench_rate_minor,
+    Shop.markup_bps,
+    Shop.tax_bps,
+    Shop.version,
+    Shop.cups_mm,
+    Shop.weights,
+).where(Shop.id == 1)
+
+
+@reading
+def load_shop() -> ShopRecord | None:
+    return first(_shop, _SHOP)
+
+
+def lock_shop() -> ShopRecord | None:
+    return first(_shop, _SHOP.for_update())
+
+
+def add_shop(**columns: Any) -> None:
+    Shop.insert(id=1, version=1, **columns).execute()
+
+
+def save_shop(**changes: Any) -> None:
+    Shop.update(version=Shop.version + 1, **changes).where(Shop.id == 1).execute()
