@@ -12,7 +12,7 @@ from sutura.config import CATALOGUE
 from sutura.core.catalogue.model import Model
 from sutura.core.intake.arrival import CONSENTS
 from sutura.core.intake.marks import Mark, MarkKind
-from sutura.core.job import JobFacts, JobRecord, Stage
+from sutura.core.job import JobEvent, JobFacts, JobRecord, Stage
 from sutura.core.matching.judging import Wanted, may_choose
 from sutura.core.matching.numbers import Numbers
 from sutura.core.matching.offers import Offer
@@ -24,6 +24,7 @@ from sutura.services import shop as shop_service
 from sutura.store import handover as handover_store
 from sutura.store import job as job_store
 from sutura.store import people as people_store
+from sutura.words import history, speech
 
 NOW = datetime(2031, 3, 3, 9, 0, tzinfo=UTC)
 PASSWORD = "a long enough one"
@@ -244,7 +245,7 @@ class Shop:
         return code
 
     def hand_back(self, code: str, **changes: Any) -> None:
-        price = self.job(code).price_minor or 0
+        price = self.job(code).chosen.price_minor or 0
         given: dict[str, Any] = {
             "returned": [accessory.id for accessory in handover_store.load_accessories(self.job(code).id)],
             "explanation": "",
@@ -256,3 +257,13 @@ class Shop:
 
     def job(self, code: str) -> JobRecord:
         return job_store.load_job(code)
+
+
+def said(thing: object) -> str:
+    """What core returned, in English."""
+    return speech.PLAIN.say(thing)
+
+
+def told(event: JobEvent) -> str:
+    """What happened to a job, in English."""
+    return history.tell(event, speech.PLAIN)

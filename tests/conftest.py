@@ -9,19 +9,32 @@ from pathlib import Path
 
 import psycopg
 import pytest
+import structlog
 from builders import NOW, Shop, set_up
 from hypothesis import HealthCheck, settings
 
 from sutura import wiring
 from sutura.cluster import Cluster
 from sutura.config import STATE
+from sutura.core.errors import Refusal
 from sutura.store.database import DATABASE, connection
+from sutura.words.speech import PLAIN
 
 settings.register_profile(
     "sutura", deadline=None, suppress_health_check=[HealthCheck.too_slow], max_examples=60
 )
 settings.load_profile("sutura")
 _NUMBERS = itertools.count(1)
+# a traceback with every local of a page takes minutes to draw: plain lines are enough here
+structlog.configure(
+    processors=[structlog.processors.format_exc_info, structlog.processors.KeyValueRenderer()]
+)
+
+
+@pytest.fixture(autouse=True)
+def refusals_in_english(monkeypatch: pytest.MonkeyPatch) -> None:
+    """A refusal that a test reads or matches is said in English; core itself keeps facts alone."""
+    monkeypatch.setattr(Refusal, "__str__", lambda refusal: PLAIN.say(refusal))
 
 
 @pytest.fixture(scope="session")

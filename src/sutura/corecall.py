@@ -14,9 +14,10 @@ from pydantic import BaseModel, ConfigDict, TypeAdapter, ValidationError, create
 import sutura.core
 from sutura.core.errors import Invalid, ManyInvalid, Refusal
 from sutura.formats.edid import read_edid_text
+from sutura.words.speech import PLAIN
 
 # helpers of core that are no capability and take nothing that JSON could say
-NOT_CALLED = frozenset({"errors", "rules", "values", "maths.plane", "typed.read_moment"})
+NOT_CALLED = frozenset({"errors", "facts", "rules", "values", "maths.plane", "typed.read_moment"})
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -39,7 +40,12 @@ def _shown_type(hint: Any) -> Any:
 
 def _shown(value: Any) -> Any:
     if isinstance(value, Invalid):
-        return Problem(field=value.field, refused=str(value.refused), accepts=value.accepts, says=str(value))
+        return Problem(
+            field=value.field,
+            refused=str(value.refused),
+            accepts=PLAIN.say(value.accepts),
+            says=PLAIN.say(value),
+        )
     if isinstance(value, list):
         return [_shown(entry) for entry in value]
     return tuple(_shown(entry) for entry in value) if type(value) is tuple else value
@@ -113,7 +119,7 @@ def call(name: str, text: str) -> bytes:
 
 def refusal_json(refusal: Refusal) -> dict[str, Any]:
     problems = [
-        {"field": problem.field, "says": str(problem)}
+        {"field": problem.field, "says": PLAIN.say(problem)}
         for problem in (refusal.problems if isinstance(refusal, ManyInvalid) else ())
     ]
-    return {"refused": type(refusal).__name__, "says": str(refusal), "problems": problems}
+    return {"refused": type(refusal).__name__, "says": PLAIN.say(refusal), "problems": problems}

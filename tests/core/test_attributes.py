@@ -6,7 +6,7 @@ from dataclasses import replace
 from decimal import Decimal
 
 import pytest
-from builders import HERON, models
+from builders import HERON, models, said
 from scripts import schemas
 
 from sutura.config import SCHEMAS
@@ -26,7 +26,7 @@ def test_the_packs_schemas_have_the_attributes_of_the_table(file: str) -> None:
 def test_every_attribute_has_a_name_a_title_and_a_rule_of_its_own() -> None:
     assert len({attribute.name for attribute in ATTRIBUTES}) == len(ATTRIBUTES)
     assert len({attribute.title for attribute in ATTRIBUTES}) == len(ATTRIBUTES)
-    assert all(attribute.says.endswith(".") for attribute in ATTRIBUTES)
+    assert all(said(attribute.says).endswith(".") for attribute in ATTRIBUTES)
 
 
 def test_no_heading_of_a_price_list_means_two_things() -> None:

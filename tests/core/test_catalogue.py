@@ -7,7 +7,7 @@ from dataclasses import replace
 from typing import Any
 
 import pytest
-from builders import HERON, SLATE, models, templates
+from builders import HERON, SLATE, models, said, templates
 from hypothesis import given
 from hypothesis import strategies as st
 
@@ -111,7 +111,8 @@ def test_w02_has_one_shield_and_two_screws_more_and_the_page_lists_them() -> Non
     """Work sample W02: one shield and two screws more, other part family; W01 has 12 screws."""
     assert [sum(group.count for group in model.screws) for model in (MODEL, HERON_L)] == [12, 14]
     found = {
-        difference.what: (difference.here, difference.there) for difference in differences(MODEL, HERON_L)
+        said(difference.what): (said(difference.here), said(difference.there))
+        for difference in differences(MODEL, HERON_L)
     }
     assert found["screws, sensor connector shield, at the top"] == ("no", "2 × 1.1 mm, three-wing")
     assert found["part family"] == ("heron-front", "heron-l-front")
@@ -201,7 +202,7 @@ def test_nothing_is_opened_at_an_edge_where_no_pick_may_go() -> None:
 
 
 def test_siblings_are_told_apart_by_what_can_be_seen_and_measured() -> None:
-    told = {one.look_at: one.looks for one in tell_apart([MODEL, HERON_L])}
+    told = {said(one.look_at): one.looks for one in tell_apart([MODEL, HERON_L])}
     assert told["back cover"]["Fennick Heron"] != told["back cover"]["Fennick Heron L"]
     assert told["width, with a ruler"] == {"Fennick Heron": "70.8 mm", "Fennick Heron L": "78.1 mm"}
 
@@ -251,7 +252,7 @@ def test_bit_sizes_that_are_quoted_differently_say_try_the_fit() -> None:
     """Work sample W14: bit size for the bracket quoted as T3 or T4."""
     bracket = models()["ardale-foil-13-early"].screw_group("camera-bracket")
     assert bracket.bits == ("T3", "T4")
-    assert bracket.bit == "T3 or T4 – try the fit, do not force"
+    assert said(bracket.bit) == "T3 or T4 – try the fit, do not force"
 
 
 def test_heat_is_as_the_work_samples_and_the_trade_say() -> None:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import pytest
-from builders import HERON, all_work, crack, impact, models
+from builders import HERON, all_work, crack, impact, models, said
 
 from sutura.core.intake.arrival import CONSENTS, check_consents, check_customer, check_functions, is_overtaken
 from sutura.core.intake.damage import read_damage
@@ -17,13 +17,13 @@ MODEL = models()[HERON]
 def test_a_crack_is_as_long_as_its_line() -> None:
     reading = read_damage([crack((10, 10), (13, 14), (13, 24))], FACE)
     assert reading.crack_mm == pytest.approx(15)
-    assert "15 mm of crack" in reading.says
+    assert "15 mm of crack" in said(reading.says)
 
 
 def test_damage_at_the_opening_edge_says_to_tape_it_first() -> None:
     reading = read_damage([impact(35, 143)], FACE)
     assert reading.edges == ("bottom",)
-    assert "tape it before the cup" in reading.says
+    assert "tape it before the cup" in said(reading.says)
 
 
 def test_an_impact_reaches_an_edge_by_its_spider() -> None:
@@ -34,7 +34,7 @@ def test_an_impact_reaches_an_edge_by_its_spider() -> None:
 def test_any_damage_calls_for_the_glass_caution_and_none_does_not() -> None:
     assert read_damage([impact()], FACE).cautions == ("glass",)
     assert read_damage([], FACE).cautions == ()
-    assert read_damage([], FACE).says == "No damage drawn."
+    assert said(read_damage([], FACE).says) == "No damage drawn."
 
 
 @pytest.mark.parametrize(
@@ -57,7 +57,7 @@ def test_a_complete_list_is_taken_in_the_order_of_the_model() -> None:
     found, problems = check_functions(MODEL, answers)
     assert not problems
     assert [hit.function for hit in found] == [function.id for function in MODEL.functions]
-    assert next(hit for hit in found if hit.function == "touch").reason == "dead strip"
+    assert said(next(hit for hit in found if hit.function == "touch").reason) == "dead strip"
 
 
 @pytest.mark.parametrize("answer", [("not_testable", ""), ("faulty", "  "), ("", ""), ("fine", "")])

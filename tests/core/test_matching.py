@@ -11,10 +11,11 @@ from dataclasses import replace
 from typing import Any
 
 import pytest
-from builders import HERON, NOW, PLAIN, SLATE, models, numbers, offer, offers, wanted
+from builders import HERON, NOW, PLAIN, SLATE, models, numbers, offer, offers, said, wanted
 
 from sutura.core import rules
 from sutura.core.errors import ManyInvalid
+from sutura.core.facts import fact
 from sutura.core.matching.attributes import ATTRIBUTES, Demand
 from sutura.core.matching.comparing import BRACKETS, Agreement, Around
 from sutura.core.matching.judging import (
@@ -75,20 +76,20 @@ def test_the_differently_numbered_right_panel_fits() -> None:
     found = judged(PLAIN, "P-2001")
     assert found.fit is Fit.FITS
     assert finding(found, "printed_number").agreement is Agreement.AGREES
-    assert "NV156T-R40 → AP156-GT40-A" in finding(found, "printed_number").reason
-    assert finding(found, "resolution").reason == "WXGA is 1366×768"
+    assert "NV156T-R40 → AP156-GT40-A" in said(finding(found, "printed_number").reason)
+    assert said(finding(found, "resolution").reason) == "WXGA is 1366×768"
 
 
 def test_the_panel_with_thirty_pins_is_refused_with_the_reason() -> None:
     found = judged(PLAIN, "P-2002")
     assert found.fit is Fit.NOT
-    assert "needs 40, this one has 30" in found.says
+    assert "needs 40, this one has 30" in said(found.says)
 
 
 def test_the_panel_with_the_connector_on_the_other_side_is_refused_with_the_reason() -> None:
     found = judged(PLAIN, "P-2003")
     assert found.fit is Fit.NOT
-    assert "needs bottom right, this one has bottom left" in found.says
+    assert "needs bottom right, this one has bottom left" in said(found.says)
 
 
 @pytest.mark.parametrize("attribute", ["finish", "brightness_nits"])
@@ -168,7 +169,7 @@ def test_the_lid_of_another_colour_is_refused() -> None:
     """W05."""
     found = judged("ardale-foil-13-mid", "P-6004")
     assert found.fit is Fit.NOT
-    assert "needs graphite, this one has silver" in found.says
+    assert "needs graphite, this one has silver" in said(found.says)
 
 
 def test_missing_brackets_are_found_by_comparing_the_box_with_the_need() -> None:
@@ -178,7 +179,7 @@ def test_missing_brackets_are_found_by_comparing_the_box_with_the_need() -> None
     assert found.extra_minutes == 8
     broken = judged("ardale-foil-13-early", "P-6002", known(destroyed=["backlight bracket"]))
     assert broken.fit is Fit.NOT
-    assert "nobody sells it" in broken.says
+    assert "nobody sells it" in said(broken.says)
 
 
 # -- W03, W04, W08, W12, W16 ---------------------------------------------------------------------
@@ -193,7 +194,7 @@ def test_w03_an_earlier_panel_the_newer_glass_and_a_flex_make_a_kit() -> None:
         "TBF12-4-G",
         "FX-F12-24",
     }
-    assert "Adapter flex, Fold 12 gen 2 to gen 4 bridges it" in kit.says
+    assert "Adapter flex, Fold 12 gen 2 to gen 4 bridges it" in said(kit.says)
     assert kit.offer.price_minor + sum(extra.price_minor for extra in kit.extras) == 12_800 + 3_800 + 1_600
     genuine = judged("tarnbeck-fold-12-g4", "P-3101")
     assert genuine.fit is Fit.FITS
@@ -235,14 +236,14 @@ def test_w04_a_matte_front_in_a_device_sold_glossy_is_a_legal_match() -> None:
     found = judged("bramling-pocket", "P-4002")
     assert found.fit is Fit.FITS
     assert finding(found, "finish").agreement is Agreement.ALLOWED
-    assert "Different and harmless: finish, printed number." in found.says
+    assert "Different and harmless: finish, printed number." in said(found.says)
 
 
 def test_w08_original_grade_takes_the_serial_and_aftermarket_needs_consent() -> None:
     original, other = judged("quillon-ember-s", "P-1302"), judged("quillon-ember-s", "P-1303")
     assert (original.fit, original.bridges) == (Fit.BRIDGED, ("serial transfer",))
     assert other.fit is Fit.CONSENT
-    assert "does not answer the programmer" in other.says
+    assert "does not answer the programmer" in said(other.says)
     unsaid = judged("quillon-ember-s", "P-1303", grade="")
     assert unsaid.fit is Fit.UNKNOWN
 
@@ -263,7 +264,7 @@ def test_w15_glass_only_is_a_need_of_its_own_at_an_eighteenth_of_the_price() -> 
 def test_w16_adhesive_in_the_box_saves_the_tape() -> None:
     with_it, without = judged(SLATE, "P-3001"), judged(SLATE, "P-3002")
     assert (with_it.extra_minutes, without.extra_minutes) == (0, 8)
-    assert "Use tape of 5 mm cut to size instead of adhesive." in without.says
+    assert "Use tape of 5 mm cut to size instead of adhesive." in said(without.says)
 
 
 def test_w18_whole_front_in_ten_minutes_or_glass_and_touch_in_sixty() -> None:
@@ -277,7 +278,7 @@ def test_an_unlisted_device_shows_what_is_unknown() -> None:
     need = {"kind": "panel", "width_mm": None, "resolution": None, "touch": "integrated"}
     found = judge(Wanted(need=need), offer("P-2001"), known())
     assert found.fit is Fit.UNKNOWN
-    assert "measure the original on the table" in finding(found, "width_mm").reason
+    assert "measure the original on the table" in said(finding(found, "width_mm").reason)
 
 
 # -- strictness, bridges, boxes -------------------------------------------------------------------
@@ -346,7 +347,7 @@ def test_an_adapter_in_the_box_bridges_too() -> None:
 
 def test_brackets_of_the_old_screen_are_moved_over_unless_they_are_broken() -> None:
     bare = {"mounting": "none"}
-    assert of({"mounting": "side brackets"}, bare).bridges == ("brackets moved over",)
+    assert of({"mounting": "side brackets"}, bare).bridges == (fact("matching.brackets-moved-over"),)
     assert of({"mounting": "side brackets"}, bare, known(destroyed=[BRACKETS])).fit is Fit.NOT
     assert of({"mounting": "tabs top and bottom"}, bare).fit is Fit.NOT
 
@@ -381,7 +382,7 @@ def test_antenna_leads_are_compared_in_any_order() -> None:
 def test_windows_line_up_or_not(offered: str, fit: Fit, says: str) -> None:
     found = of({"windows": "camera 10,5 | sensor 20,5"}, {"windows": offered})
     assert found.fit is fit
-    assert says in finding(found, "windows").reason
+    assert says in said(finding(found, "windows").reason)
 
 
 # -- measured and learned ---------------------------------------------------------------------------
@@ -391,7 +392,7 @@ def test_what_was_measured_counts_before_what_is_claimed_and_both_are_shown() ->
     measured = {"connector_pins": Measured(value=30, who="Bram", at=NOW)}
     found = judged(PLAIN, "P-2001", measured=measured)
     assert found.fit is Fit.NOT
-    assert finding(found, "connector_pins").word_of == "measured by Bram; claimed 40"
+    assert said(finding(found, "connector_pins").word_of) == "measured by Bram; claimed 40"
     pins = {"connector_pins": Measured(value=40, who="Bram", at=NOW)}
     assert judged(HERON, "P-1004", measured=pins).fit is Fit.FITS
 
@@ -404,21 +405,21 @@ def test_a_proved_part_makes_the_unknown_known_and_names_the_job() -> None:
     part = offer("P-1004").part_id
     found = judged(HERON, "P-1004", lesson(Learned.PROVED, part))
     assert found.fit is Fit.FITS
-    assert "fitted and proved on K7-4QX" in finding(found, "connector_pins").reason
+    assert "fitted and proved on K7-4QX" in said(finding(found, "connector_pins").reason)
 
 
 def test_what_was_learned_never_overrides_a_rule() -> None:
     part = offer("P-2002").part_id
     found = judged(PLAIN, "P-2002", lesson(Learned.PROVED, part))
     assert found.fit is Fit.NOT
-    assert "although a rule says it differs" in finding(found, "learned").reason
+    assert "although a rule says it differs" in said(finding(found, "learned").reason)
 
 
 def test_a_part_that_did_not_fit_is_refused_with_what_was_wrong() -> None:
     part = offer("P-2001").part_id
     found = judged(PLAIN, "P-2001", lesson(Learned.DID_NOT_FIT, part, "connector on the other side"))
     assert found.fit is Fit.NOT
-    assert "did not fit on K7-4QX: connector on the other side" in found.says
+    assert "did not fit on K7-4QX: connector on the other side" in said(found.says)
 
 
 def test_what_was_learned_both_ways_is_unknown() -> None:
@@ -429,7 +430,7 @@ def test_what_was_learned_both_ways_is_unknown() -> None:
     )
     found = judged(PLAIN, "P-2001", known(learned={part: both}))
     assert found.fit is Fit.UNKNOWN
-    assert "fitted and proved on A, did not fit on B" in found.says
+    assert "fitted and proved on A, did not fit on B" in said(found.says)
 
 
 def test_a_defect_says_nothing_of_the_fit() -> None:
@@ -449,7 +450,7 @@ def test_the_original_confirms_or_corrects_the_catalogue() -> None:
             "touch": "Integrated",
         }
     )
-    found = {one.attribute: one.says for one in compare_original(wanted(PLAIN).need, measured)}
+    found = {one.attribute: said(one.says) for one in compare_original(wanted(PLAIN).need, measured)}
     assert found == {
         "width_mm": "confirmed",
         "connector_pins": "corrected: the catalogue says 40",
@@ -540,17 +541,17 @@ def test_a_name_that_stands_for_several_is_unknown_unless_none_is_right() -> Non
 
 
 def test_a_listing_that_contradicts_itself_is_flagged() -> None:
-    assert listing_flags(made({"resolution": "FHD 1366×768"})) == [
+    assert [said(flag) for flag in listing_flags(made({"resolution": "FHD 1366×768"}))] == [
         "it is called FHD, which is 1920×1080, and says 1366×768"
     ]
     square = listing_flags(made({"resolution": "1366×768", "active_width_mm": 300, "active_height_mm": 290}))
-    assert "cannot have 1366×768 square pixels" in square[0]
+    assert "cannot have 1366×768 square pixels" in said(square[0])
     wide = listing_flags(
         made(
             {"resolution": "1366×768", "active_width_mm": 344.2, "active_height_mm": 193.5, "diagonal_in": 14}
         )
     )
-    assert "is 15.5 inches across, not 14" in wide[0]
+    assert "is 15.5 inches across, not 14" in said(wide[0])
     assert listing_flags(offer("P-2001")) == []
     assert listing_flags(made({"kind": "glass"})) == []
 
@@ -569,7 +570,7 @@ def test_pins_are_counted_and_sizes_are_measured(typed: str) -> None:
     assert [(problem.field, problem.refused) for problem in refused.value.problems] == [
         ("part.connector_pins", typed)
     ]
-    assert "a whole number, such as 40" in refused.value.problems[0].accepts
+    assert "a whole number, such as 40" in said(refused.value.problems[0].accepts)
     assert read_measured({"connector_pins": "40", "width_mm": "70,25"}) == {
         "connector_pins": 40,
         "width_mm": 70.25,

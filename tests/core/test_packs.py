@@ -5,6 +5,7 @@ from __future__ import annotations
 import copy
 from typing import Any
 
+from builders import said
 from hypothesis import given
 from hypothesis import strategies as st
 
@@ -73,7 +74,7 @@ def test_an_edit_made_here_is_said_before_it_is_overwritten() -> None:
         "p", [arriving("x", {"a": 2})], [stored("x", {"a": 1}, edited_by="Ines")], retires=True
     )
     assert plan.planned[0].overwrites
-    assert "Ines changed it here" in plan.planned[0].why
+    assert "Ines changed it here" in said(plan.planned[0].why)
     same, _ = plan_import(
         "p", [arriving("x", {"a": 1})], [stored("x", {"a": 1}, edited_by="Ines")], retires=True
     )

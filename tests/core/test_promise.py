@@ -5,7 +5,7 @@ from __future__ import annotations
 from datetime import timedelta
 
 import pytest
-from builders import HERON, NOW, all_work, crack, impact, models
+from builders import HERON, NOW, all_work, crack, impact, models, said
 from core.test_planning import waiting
 from hypothesis import given
 from hypothesis import strategies as st
@@ -14,11 +14,12 @@ from sutura.core.intake.arrival import check_again, check_functions, untested
 from sutura.core.intake.diagnosis import diagnose
 from sutura.core.intake.marks import Mark, MarkKind, Side
 from sutura.core.intake.promise import Hands, PartSeen, check_promise, earliest_promise
-from sutura.core.intake.summary import summarise
 from sutura.core.job import Stage
 from sutura.core.maths.geometry import Point
 from sutura.core.planning import Waiting, bench_minutes_left, minutes_before, remaining_minutes
 from sutura.core.values import Outcome
+from sutura.words.speech import PLAIN
+from sutura.words.summary import summarise
 
 SHELF = PartSeen(part="front", free=2, lead_days=3)
 BRAM = Hands(name="Bram", minutes=25, before_minutes=0)
@@ -36,8 +37,8 @@ def test_whoever_is_ready_soonest_is_counted_with_the_work_before() -> None:
     busy = Hands(name="Bram", minutes=25, before_minutes=40)
     found = earliest_promise(NOW, SHELF, [busy, lio], 99, 0)
     assert found.at == NOW + timedelta(minutes=50)
-    assert found.reasons[1] == "Lio: 50 min for this."
-    assert "after 40 min of other work" in earliest_promise(NOW, SHELF, [busy], 99, 0).reasons[1]
+    assert said(found.reasons[1]) == "Lio: 50 min for this."
+    assert "after 40 min of other work" in said(earliest_promise(NOW, SHELF, [busy], 99, 0).reasons[1])
 
 
 def test_a_part_that_must_come_is_waited_for_and_not_the_work_of_today() -> None:
@@ -45,7 +46,7 @@ def test_a_part_that_must_come_is_waited_for_and_not_the_work_of_today() -> None
     away = PartSeen(part="front", free=0, lead_days=2)
     found = earliest_promise(NOW, away, [busy], 99, 0)
     assert found.at == NOW + timedelta(days=2, minutes=25)
-    assert found.reasons[0] == "To be ordered: front, here in 2 days."
+    assert said(found.reasons[0]) == "To be ordered: front, here in 2 days."
 
 
 @pytest.mark.parametrize(
@@ -133,23 +134,28 @@ def test_the_summary_says_what_is_seen_what_is_thought_and_what_is_not_known() -
     results = {result.function: result for result in check_functions(model, answers)[0]}
     dent = Mark(kind=MarkKind.DENT, points=(Point(x=40, y=5),), reach_mm=3, side=Side.LEFT)
     found = diagnose({"glass": "broken", "image": "fine", "touch": "part", "frame": "bent"})
-    said = " ".join(
+    told = " ".join(
         summarise(
-            [impact(), crack((1, 1), (9, 9)), dent], model.functions, results, found, opened_before=True
+            [impact(), crack((1, 1), (9, 9)), dent],
+            model.functions,
+            results,
+            found,
+            opened_before=True,
+            speech=PLAIN,
         )
     )
-    assert "the front glass is broken (1 place where it was hit, 1 crack); dent on the left edge" in said
-    assert "Not working: touch (dead at the top)" in said
-    assert "so we do not know: earpiece (no sound file)" in said
-    assert "opened before it came to us" in said
-    assert "Broken: the glass, the frame." in said
-    assert "We suspect the touch layer, a plug or cable, but that is not sure yet." in said
-    assert "Please note: A bent frame" in said
+    assert "the front glass is broken (1 place where it was hit, 1 crack); dent on the left edge" in told
+    assert "Not working: touch (dead at the top)" in told
+    assert "so we do not know: earpiece (no sound file)" in told
+    assert "opened before it came to us" in told
+    assert "Broken: the glass, the frame." in told
+    assert "We suspect the touch layer, a plug or cable, but that is not sure yet." in told
+    assert "Please note: A bent frame" in told
 
 
 def test_the_summary_of_nothing_promises_nothing() -> None:
-    said = summarise([], models()[HERON].functions, {}, diagnose({}), opened_before=False)
-    assert said == (
+    lines = summarise([], models()[HERON].functions, {}, diagnose({}), opened_before=False, speech=PLAIN)
+    assert lines == (
         "We see no damage from outside.",
         "Nothing was tested yet.",
         "What is broken inside is not known yet.",
@@ -157,7 +163,12 @@ def test_the_summary_of_nothing_promises_nothing() -> None:
 
 
 def test_a_contradiction_is_told_and_a_flat_battery_is_charged_before_any_route() -> None:
-    flat = summarise([], (), {}, diagnose({"battery": "flat", "image": "none"}), opened_before=False)
+    flat = summarise(
+        [], (), {}, diagnose({"battery": "flat", "image": "none"}), opened_before=False, speech=PLAIN
+    )
     assert flat[-1] == "Charge it first, then test again."
     torn = diagnose({"image": "lines", "image_in_list": "works"})
-    assert any("do not go together" in line for line in summarise([], (), {}, torn, opened_before=False))
+    assert any(
+        "do not go together" in line
+        for line in summarise([], (), {}, torn, opened_before=False, speech=PLAIN)
+    )

@@ -5,9 +5,10 @@ source.
 from __future__ import annotations
 
 import pytest
+from builders import said
 
 from sutura.core.catalogue.model import Function
-from sutura.core.proof import Change, Compared, advice, compare
+from sutura.core.proof import Compared, ProofChange, advice, compare
 from sutura.core.values import FunctionResult, Outcome
 
 W, F, N = Outcome.WORKS, Outcome.FAULTY, Outcome.NOT_TESTABLE
@@ -23,19 +24,19 @@ def compared(before: Outcome, after: Outcome, *, screen: bool = False) -> Compar
 @pytest.mark.parametrize(
     ("before", "after", "change", "answer_for", "fails"),
     [
-        (W, W, Change.KEPT, False, False),
-        (W, F, Change.OURS, True, True),
-        (W, N, Change.UNPROVED, True, False),
-        (F, W, Change.REPAIRED, False, False),
-        (F, F, Change.WAS_FAULTY, False, False),
-        (F, N, Change.WAS_FAULTY, False, False),
-        (N, W, Change.NOW_WORKS, False, False),
-        (N, F, Change.UNCLEAR, False, False),
-        (N, N, Change.NEVER_TESTED, False, False),
+        (W, W, ProofChange.KEPT, False, False),
+        (W, F, ProofChange.OURS, True, True),
+        (W, N, ProofChange.UNPROVED, True, False),
+        (F, W, ProofChange.REPAIRED, False, False),
+        (F, F, ProofChange.WAS_FAULTY, False, False),
+        (F, N, ProofChange.WAS_FAULTY, False, False),
+        (N, W, ProofChange.NOW_WORKS, False, False),
+        (N, F, ProofChange.UNCLEAR, False, False),
+        (N, N, ProofChange.NEVER_TESTED, False, False),
     ],
 )
 def test_each_pair_of_outcomes_has_one_meaning(
-    before: Outcome, after: Outcome, change: Change, answer_for: bool, fails: bool
+    before: Outcome, after: Outcome, change: ProofChange, answer_for: bool, fails: bool
 ) -> None:
     one = compared(before, after)
     assert (one.change, one.answer_for, one.fails) == (change, answer_for, fails)
@@ -54,7 +55,7 @@ def test_the_shop_is_never_blamed_for_what_was_broken_on_arrival() -> None:
 
 
 def test_the_reason_written_now_stands_in_the_meaning() -> None:
-    assert "(how)" in compared(W, F).why
+    assert "(how)" in said(compared(W, F).why)
 
 
 def test_a_proof_passes_only_when_nothing_fails() -> None:
@@ -65,5 +66,5 @@ def test_a_proof_passes_only_when_nothing_fails() -> None:
     assert compare([function], works, works).passed
     failed = compare([function], works, faulty)
     assert not failed.passed
-    assert "reseat the connectors" in advice(failed.failing)
-    assert advice(()) == ""
+    assert "reseat the connectors" in said(advice(failed.failing))
+    assert said(advice(())) == ""

@@ -7,7 +7,7 @@ from __future__ import annotations
 from dataclasses import replace
 
 import pytest
-from builders import HERON, SLATE, offer, wanted
+from builders import HERON, SLATE, offer, said, wanted
 from core.test_matching import judged, known
 from hypothesis import given
 from hypothesis import strategies as st
@@ -43,7 +43,7 @@ def test_those_that_may_be_chosen_come_first_then_the_unknown_then_the_refused()
 
 def test_every_cost_to_a_finished_job_is_a_line() -> None:
     one = judged(HERON, "P-1001", free=0, shipping_minor=490, lead_days=2)
-    lines = {line.what: line.minor for line in cost_lines(one, PLAIN_WEIGHTS, 25, 1)}
+    lines = {said(line.what): line.minor for line in cost_lines(one, PLAIN_WEIGHTS, 25, 1)}
     # 2.5 % of the 25 minutes that would be worked again at 72.00 an hour
     assert lines == {
         "part": 6_000,
@@ -98,8 +98,8 @@ def test_a_kit_is_priced_against_the_genuine_front() -> None:
 
 def test_a_tie_is_explained() -> None:
     one, other = judged(SLATE, "P-3001", id=1), judged(SLATE, "P-3001", id=2)
-    assert "nothing tells them apart" in rank([one, other], PLAIN_WEIGHTS)[1].tie
-    assert rank([one, other], PLAIN_WEIGHTS)[0].tie == ""
+    assert "nothing tells them apart" in said(rank([one, other], PLAIN_WEIGHTS)[1].tie)
+    assert said(rank([one, other], PLAIN_WEIGHTS)[0].tie) == ""
 
 
 def test_an_offer_that_is_worse_in_all_is_folded_under_the_better_one() -> None:
@@ -108,10 +108,10 @@ def test_an_offer_that_is_worse_in_all_is_folded_under_the_better_one() -> None:
         judged(SLATE, "P-3001", id=2, price_minor=20_000, supplier="Elsewhere"),
     )
     ranked = rank([worse, best], PLAIN_WEIGHTS)
-    assert [bool(ranked_offer.under) for ranked_offer in ranked] == [False, True]
-    assert "Slate 11 front with adhesive" in ranked[1].under
+    assert [bool(said(ranked_offer.under)) for ranked_offer in ranked] == [False, True]
+    assert "Slate 11 front with adhesive" in said(ranked[1].under)
     better_grade = judged(SLATE, "P-3001", id=3, price_minor=20_000, grade="genuine new")
-    assert not any(one.under for one in rank([best, better_grade], PLAIN_WEIGHTS))
+    assert not any(said(one.under) for one in rank([best, better_grade], PLAIN_WEIGHTS))
 
 
 @given(
@@ -142,9 +142,9 @@ def test_only_offers_that_are_beaten_in_all_are_folded(made: list[tuple[str, int
     assert groups == sorted(groups)
     for ranked_offer in ranked:
         beaten = any(dominates(other, ranked_offer) for other in ranked)
-        assert not ranked_offer.under or beaten
+        assert not said(ranked_offer.under) or beaten
         if may_choose(ranked_offer.judged.fit):
-            assert bool(ranked_offer.under) is beaten
+            assert bool(said(ranked_offer.under)) is beaten
 
 
 def test_adding_offers_changes_no_other_verdict() -> None:

@@ -9,6 +9,7 @@ import re
 import subprocess
 
 import pytest
+from builders import said
 from formats.edid_builder import (
     Made,
     cta,
@@ -36,7 +37,7 @@ def decoded(data: bytes) -> str:
     )
 
 
-def said(pattern: str, words: str) -> str:
+def match_of(pattern: str, words: str) -> str:
     found = re.search(pattern, words)
     assert found, words
     return found[1].strip()
@@ -51,29 +52,29 @@ def with_size(cm: tuple[int, int], mm: tuple[int, int]) -> Panel:
 def test_every_field_agrees_with_the_reference_program(one: Made) -> None:
     panel, words = read_edid(one.bytes()), decoded(one.bytes())
     assert panel.warnings == ()
-    assert panel.maker == said(r"Manufacturer: (\w+)", words)
-    assert panel.product == int(said(r"Model: (\d+)", words))
-    assert str(panel.serial) in said(r"Serial Number: (\d+.*)", words)
-    assert panel.version == said(r"EDID Structure Version & Revision: ([\d.]+)", words)
-    made_in = said(r"(?:Made in|Model year): (.*)", words)
+    assert panel.maker == match_of(r"Manufacturer: (\w+)", words)
+    assert panel.product == int(match_of(r"Model: (\d+)", words))
+    assert str(panel.serial) in match_of(r"Serial Number: (\d+.*)", words)
+    assert panel.version == match_of(r"EDID Structure Version & Revision: ([\d.]+)", words)
+    made_in = match_of(r"(?:Made in|Model year): (.*)", words)
     assert str(panel.year) in made_in
     assert panel.model_year == ("Model year" in words)
     if not panel.model_year and panel.week:
         assert f"week {panel.week} " in made_in
     if one.minor == 4:
-        assert panel.depth_bits == int(said(r"Bits per primary color channel: (\d+)", words))
+        assert panel.depth_bits == int(match_of(r"Bits per primary color channel: (\d+)", words))
         assert f"{panel.interface} interface" in words
     assert f"{panel.width_cm} cm x {panel.height_cm} cm" in words
     timing = panel.preferred
     assert timing
-    line = said(r"DTD 1: (.*)", words)
+    line = match_of(r"DTD 1: (.*)", words)
     assert [timing.width, timing.height] == [int(n) for n in re.findall(r"(\d+)x(\d+)", line)[0]]
-    assert timing.refresh_hz == pytest.approx(float(said(r"([\d.]+) Hz", line)), abs=1e-6)
-    assert timing.clock_khz / 1000 == pytest.approx(float(said(r"([\d.]+) MHz", line)))
+    assert timing.refresh_hz == pytest.approx(float(match_of(r"([\d.]+) Hz", line)), abs=1e-6)
+    assert timing.clock_khz / 1000 == pytest.approx(float(match_of(r"([\d.]+) MHz", line)))
     if timing.width_mm and timing.height_mm:
         assert f"({timing.width_mm} mm x {timing.height_mm} mm)" in line
-    assert panel.name == said(r"Display Product Name: '(.*)'", words)
-    assert panel.serial_text == said(r"Display Product Serial Number: '(.*)'", words)
+    assert panel.name == match_of(r"Display Product Name: '(.*)'", words)
+    assert panel.serial_text == match_of(r"Display Product Serial Number: '(.*)'", words)
 
 
 def test_the_two_byte_orders_are_not_mixed_up() -> None:
@@ -104,7 +105,7 @@ def test_standard_timings_have_the_refresh_of_the_published_table(
         Made(timing=detailed(clock, wide, gap_wide, high, gap_high, (344, 194))).bytes()
     ).preferred
     assert timing
-    assert timing.refresh_hz == pytest.approx(float(said(r"([\d.]+) Hz", lines[0])), abs=1e-6)
+    assert timing.refresh_hz == pytest.approx(float(match_of(r"([\d.]+) Hz", lines[0])), abs=1e-6)
 
 
 def test_interlaced_timings_count_both_fields() -> None:
@@ -254,7 +255,7 @@ def test_a_timing_that_states_something_else_is_not_believed(mm: tuple[int, int]
     size = size_of(with_size((34, 19), mm))
     assert size
     assert (size.width_mm, size.height_mm, size.doubt_mm) == (340, 190, 5)
-    assert "only to the centimetre" in size.says
+    assert "only to the centimetre" in said(size.says)
 
 
 def test_no_size_at_all_is_unknown_and_never_guessed() -> None:

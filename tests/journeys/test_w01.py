@@ -30,8 +30,8 @@ def test_w01_from_sign_in_to_handover(
     use = hand(page)
     code = take_in(page, use)
     job = floor.job(code)
-    assert job.opened_before
-    assert {mark["kind"] for mark in job.marks} == {"impact", "crack"}
+    assert job.arrival.opened_before
+    assert {mark["kind"] for mark in job.arrival.marks} == {"impact", "crack"}
 
     use.press(page.get_by_role("link", name="To the job"))
     use.press(page.get_by_role("link", name="Choose the part"))

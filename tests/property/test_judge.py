@@ -8,7 +8,7 @@ import random
 from dataclasses import replace
 from typing import Any
 
-from builders import offer
+from builders import offer, said
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
@@ -188,7 +188,7 @@ def test_an_independent_judge_agrees_on_thousands_of_random_cases() -> None:
         part, flexes = an_offer(chance, need), chance.random() < 0.5
         about = Known(around=Around(numbers=NUMBERS, flexes=(FLEX,) if flexes else ()))
         found = judge(Wanted(need=need, demands=demands), part, about)
-        assert found.fit is brute(need, demands, part, flexes=flexes), (need, demands, part, found.says)
+        assert found.fit is brute(need, demands, part, flexes=flexes), (need, demands, part, said(found.says))
         met[found.fit] = met.get(found.fit, 0) + 1
     assert all(met.get(fit, 0) > 80 for fit in Fit), met
 
@@ -239,7 +239,7 @@ def test_a_verdict_carries_its_reasons(chance: random.Random) -> None:
     need = a_need(chance)
     found = judge(Wanted(need=need), an_offer(chance, need), ABOUT)
     assert {finding.attribute for finding in found.findings} == set(need)
-    assert all(finding.reason for finding in found.findings)
+    assert all(said(finding.reason) for finding in found.findings)
     reason = {
         Fit.NOT: Agreement.DIFFERS,
         Fit.UNKNOWN: Agreement.UNKNOWN,
@@ -247,7 +247,7 @@ def test_a_verdict_carries_its_reasons(chance: random.Random) -> None:
         Fit.BRIDGED: Agreement.BRIDGED,
     }
     if found.fit in reason:
-        assert all(one.reason in found.says for one in found.of(reason[found.fit])[:3])
+        assert all(said(one.reason) in said(found.says) for one in found.of(reason[found.fit])[:3])
 
 
 KIT_NEED = {

@@ -10,7 +10,7 @@ from typing import Any
 
 import peewee
 import pytest
-from builders import HERON, Shop, models, offer, person, templates
+from builders import HERON, Shop, models, offer, person, said, templates, told
 from formats.edid_builder import Made
 
 from sutura.config import CATALOGUE
@@ -68,7 +68,7 @@ def without_first(pack: dict[str, Any]) -> None:
 def test_looking_at_a_pack_writes_nothing_and_reading_it_does_what_the_look_said(shop: Shop) -> None:
     seen = look(shop, quillon(slower))
     assert seen.plan
-    assert seen.plan.says == "1 changed, 3 the same."
+    assert said(seen.plan.says) == "1 changed, 3 the same."
     (line,) = next(one for one in seen.plan.planned if one.change is Change.CHANGED).lines
     assert (line.place, line.before, line.after) == ("minutes", "30", "44")
     assert catalogue.find_model(EMBER).minutes == 30
@@ -107,16 +107,16 @@ def test_a_model_with_jobs_is_retired_and_its_job_goes_on(shop: Shop) -> None:
     assert seen.plan
     (gone,) = [one for one in seen.plan.planned if one.change is not Change.SAME]
     assert (gone.change, gone.id) == (Change.RETIRED, EMBER)
-    assert "1 open job uses it" in gone.why
+    assert "1 open job uses it" in said(gone.why)
     catalogue.read_look(seen.id, seen.mark, shop.manager, shop.tick())
     assert matching.match_page(code).model.id == EMBER
     assert f'"{EMBER}"' not in catalogue.export_pack("quillon")
     with pytest.raises(ManyInvalid) as refused:
         shop.take_in(EMBER)
-    assert "it is retired" in refused.value.by_field["read_number"]
+    assert "it is retired" in said(refused.value.by_field["read_number"])
     found = identify.identify("QE-08")
     assert found.verdict is Verdict.SURE
-    assert "It is retired" in found.says
+    assert "It is retired" in said(found.says)
 
 
 def test_the_database_takes_no_job_for_a_retired_model_whoever_writes(shop: Shop) -> None:
@@ -214,7 +214,7 @@ def test_loading_the_programs_packs_leaves_alone_what_was_edited_here(shop: Shop
     seen = look(shop, quillon())
     assert seen.plan
     (changed,) = [one for one in seen.plan.planned if one.change is Change.CHANGED]
-    assert "Ines changed it here" in changed.why
+    assert "Ines changed it here" in said(changed.why)
 
 
 # -- editing ----------------------------------------------------------------------------------
@@ -296,7 +296,7 @@ def test_w18_the_wrong_siblings_part_is_refused_though_every_step_is_shared(shop
     finch = catalogue.find_model("fennick-finch")
     judged = judge(wanted_of(finch), offer("P-1102"))
     assert judged.fit is Fit.NOT
-    assert "part family" in judged.says
+    assert "part family" in said(judged.says)
 
 
 # -- a device in no pack ----------------------------------------------------------------------
@@ -376,7 +376,7 @@ def test_the_panels_own_word_read_at_the_counter_stays_with_the_job(shop: Shop) 
     page = matching.match_page(code)
     assert page.panel
     assert page.panel.judged.fit is Fit.NOT
-    assert "Another panel is in this device" in page.panel.judged.says
+    assert "Another panel is in this device" in said(page.panel.judged.says)
 
 
 def test_broken_panel_bytes_are_refused_with_the_rest_of_the_intake(shop: Shop) -> None:
@@ -387,7 +387,7 @@ def test_broken_panel_bytes_are_refused_with_the_rest_of_the_intake(shop: Shop) 
 
 def test_an_imei_of_another_model_is_said_in_the_jobs_history(shop: Shop) -> None:
     code = shop.take_in(HERON, serial="001022071234564")
-    says = [event.says for event in job_store.events_page(job_store.load_job(code).id)]
+    says = [told(event) for event in job_store.events_page(job_store.load_job(code).id)]
     assert any("belongs to Fennick Heron L" in say for say in says)
 
 
@@ -410,14 +410,14 @@ def test_an_imei_of_another_model_is_said_in_the_jobs_history(shop: Shop) -> Non
 )
 def test_the_scan_field_says_what_it_understood(shop: Shop, scanned: str, says: str, address: str) -> None:
     found = identify.find(scanned)
-    said = f"{found.says} {found.identification.says if found.identification else ''}"
-    assert says in said
+    answer = f"{said(found.says)} {said(found.identification.says) if found.identification else ''}"
+    assert says in answer
     assert found.address == address
 
 
 def test_another_revision_of_a_panel_is_named_and_not_promised(shop: Shop) -> None:
     found = identify.find("AP156-GT40-C")
-    assert "not promised to fit" in found.says
+    assert "not promised to fit" in said(found.says)
     assert [link.address for link in found.links] == ["/shelf/P-2002"]
 
 

@@ -11,7 +11,7 @@ from typing import Any
 
 import peewee
 import pytest
-from builders import HERON, PLAIN, Shop, all_work, models
+from builders import HERON, PLAIN, Shop, all_work, models, said, told
 
 from sutura.core.errors import Invalid, ManyInvalid, MoveRefused, NotAllowed, OutOfStock
 from sutura.core.job import Stage
@@ -68,8 +68,8 @@ def test_w03_a_kit_is_chosen_held_fitted_and_leaves_the_shelf_piece_by_piece(sho
     members = [member.id for member in one.judged.members]
     matching.choose_offer(code, 0, shop.counter, shop.tick(), members=members)
     job = shop.job(code)
-    assert (job.stage, job.fit, len(job.more_offers)) == (Stage.QUOTED, "fits with a bridge", 2)
-    assert job.extra_minutes == 44
+    assert (job.stage, job.chosen.fit, len(job.chosen.more_offers)) == (Stage.QUOTED, "bridged", 2)
+    assert job.chosen.extra_minutes == 44
     stock.take_part(code, shop.counter, shop.tick())
     assert held(shop, code) == {
         "Fold 12 gen 4 glass",
@@ -91,7 +91,7 @@ def test_of_a_kit_nothing_is_held_when_one_part_is_gone(shop: Shop) -> None:
     )
     waiting = planning.next_page(shop.now, today=(shop.now, shop.now), only_for=None, page=1)
     line = next(line for line in filter(None, [waiting.first, *waiting.lines]) if line.next.code == code)
-    assert "Held up: no free Adapter flex, Fold 12 gen 2 to gen 4." in line.next.reason
+    assert "Held up: no free Adapter flex, Fold 12 gen 2 to gen 4." in said(line.next.reason)
     with pytest.raises(OutOfStock, match="Adapter flex"), DATABASE.atomic():
         stock.take_part(code, shop.counter, shop.tick())
     assert held(shop, code) == set()
@@ -130,7 +130,7 @@ def test_w08_a_part_that_needs_consent_is_chosen_only_when_the_customer_agreed(s
     assert any(
         "automatic brightness" in said for said in consents_store.load_consents(shop.job(code).id).values()
     )
-    assert shop.job(code).fit == "fits with consent"
+    assert shop.job(code).chosen.fit == "consent"
 
 
 def test_an_unknown_part_asks_for_a_measurement_and_then_fits(shop: Shop) -> None:
@@ -144,7 +144,9 @@ def test_an_unknown_part_asks_for_a_measurement_and_then_fits(shop: Shop) -> Non
     now = found(code, "ZX-070")
     assert now.judged.fit is Fit.FITS
     assert (
-        next(finding for finding in now.judged.findings if finding.attribute == "connector_pins").word_of
+        said(
+            next(finding for finding in now.judged.findings if finding.attribute == "connector_pins").word_of
+        )
         == "measured by Bram"
     )
     matching.measure_part(
@@ -161,14 +163,21 @@ def test_what_the_original_says_counts_for_its_job_alone(shop: Shop) -> None:
     confirmed = matching.compare_original(
         code, {"connector_place": "bottom left", "connector_pins": "40"}, [], shop.bram, shop.tick()
     )
-    assert [one.says for one in confirmed] == ["confirmed", "corrected: the catalogue says bottom right"]
+    assert [said(one.says) for one in confirmed] == [
+        "confirmed",
+        "corrected: the catalogue says bottom right",
+    ]
     assert found(code, "NV156T-L40").judged.fit is Fit.FITS
     assert found(other, "NV156T-L40").judged.fit is Fit.NOT
-    (told,) = matching.match_page(other).told
-    assert (told.title, told.measured, told.jobs) == ("Connector place", "bottom left", (code,))
+    (correction,) = matching.match_page(other).told
+    assert (correction.title, correction.measured, correction.jobs) == (
+        "Connector place",
+        "bottom left",
+        (code,),
+    )
     assert matching.match_page(code).told == []
-    assert catalogue.model_page(PLAIN).told == [told]
-    assert any("corrected" in event.says for event in job_store.events_page(shop.job(code).id))
+    assert catalogue.model_page(PLAIN).told == [correction]
+    assert any("corrected" in told(event) for event in job_store.events_page(shop.job(code).id))
     with pytest.raises(ManyInvalid):
         matching.compare_original(code, {"width_mm": "wide"}, [], shop.bram, shop.tick())
     with pytest.raises(Invalid, match="choose among"):
@@ -204,7 +213,9 @@ def test_a_part_that_was_fitted_and_proved_is_named_by_later_verdicts(shop: Shop
     first = shop.closed()
     part = found(first, "HF-70-R1").judged
     assert [(lesson.outcome, lesson.job) for lesson in part.evidence] == [(Learned.PROVED, first)]
-    assert any(finding.agreement is Agreement.AGREES and first in finding.reason for finding in part.findings)
+    assert any(
+        finding.agreement is Agreement.AGREES and first in said(finding.reason) for finding in part.findings
+    )
     assert offers_store.load_offer(part.offer.id).supplier_tried == 1  # type: ignore[union-attr]
 
 
@@ -216,19 +227,19 @@ def test_a_part_that_did_not_fit_is_refused_on_the_next_job(shop: Shop) -> None:
     printed = next(
         offer
         for offer in matching.match_page(code).offers
-        if offer.judged.offer.id == shop.job(code).offer_id
+        if offer.judged.offer.id == shop.job(code).chosen.offer_id
     ).judged.offer.printed_number
     matching.report_part(code, "did_not_fit", "connector on the other side", shop.bram, shop.tick())
     again = found(shop.take_in(PLAIN), printed)
     assert again.judged.fit is Fit.NOT
-    assert f"did not fit on {code}: connector on the other side" in again.judged.says
+    assert f"did not fit on {code}: connector on the other side" in said(again.judged.says)
     with pytest.raises(MoveRefused, match="no part is chosen"):
         matching.report_part(shop.take_in(PLAIN), "did_not_fit", "too thick by far", shop.bram, shop.tick())
 
 
 def test_a_defective_piece_raises_its_suppliers_expected_loss(shop: Shop) -> None:
     code = shop.quoted(HERON)
-    offer = offers_store.load_offer(shop.job(code).offer_id or 0)
+    offer = offers_store.load_offer(shop.job(code).chosen.offer_id or 0)
     assert offer
     matching.report_part(code, "defective", "dead stripe from the start", shop.bram, shop.tick())
     after = offers_store.load_offer(offer.id)
@@ -268,7 +279,7 @@ def test_w15_another_route_has_its_own_offers_and_its_own_time(shop: Shop) -> No
     front, glass = matching.match_page(code).offers[0], matching.match_page(code, kind="glass").offers[0]
     assert (front.judged.offer.printed_number, glass.judged.offer.printed_number) == ("KT-71-R3", "KT-71-G1")
     matching.choose_offer(code, glass.judged.offer.id, shop.counter, shop.tick())
-    assert shop.job(code).expected_minutes == 95
+    assert shop.job(code).bench.expected_minutes == 95
 
 
 def test_a_part_that_comes_after_the_promise_costs_more_the_later_it_comes(shop: Shop) -> None:
@@ -276,7 +287,7 @@ def test_a_part_that_comes_after_the_promise_costs_more_the_later_it_comes(shop:
     late = take_in(shop, "tarnbeck-slate-11", soonest=False, promise_at=shop.now + timedelta(days=20))
 
     def past(code: str) -> bool:
-        return any("past the promise" in line.what for line in found(code, "S11-F-03").ranked.lines)
+        return any("past the promise" in said(line.what) for line in found(code, "S11-F-03").ranked.lines)
 
     assert (past(soon), past(late)) == (True, False)
 
@@ -333,4 +344,4 @@ def test_the_time_of_a_kit_is_that_of_the_models_own_route_whatever_its_members_
         code, 0, shop.counter, shop.tick(), members=[member.id for member in kit(code).judged.members]
     )
     job = shop.job(code)
-    assert job.expected_minutes == models()["fennick-kite"].minutes + job.extra_minutes
+    assert job.bench.expected_minutes == models()["fennick-kite"].minutes + job.chosen.extra_minutes

@@ -7,7 +7,7 @@ from __future__ import annotations
 from typing import Any
 
 import pytest
-from builders import NOW, PLAIN, Shop
+from builders import NOW, PLAIN, Shop, said
 
 from sutura import worker
 from sutura.core.errors import Invalid, ManyInvalid, NotAllowed
@@ -56,7 +56,7 @@ def test_a_list_is_looked_at_without_changing_anything(shop: Shop) -> None:
     row = found(list_id)
     assert (row.state, row.rows_total) == ("checked", 4)
     assert row.counts == {"good": 2, "new": 2, "changed": 0, "same": 0, "bad": 2}
-    assert [(one["line"], one["why"]) for one in row.bad] == [
+    assert [(one["line"], [said(why) for why in one["why"]]) for one in row.bad] == [
         (4, ["“free” cannot be taken: write an amount in TAL from 0.01 to 100000.00, such as 58.00"]),
         (5, ["“A-1” cannot be taken: keep it once: it stands in line 2 already"]),
     ]

@@ -36,7 +36,12 @@ class Desk:
 
     def get(self, path: str) -> Any:
         self.answer = self.client.get(path)
+        return self._read()
+
+    def _read(self) -> Any:
         self.page = self.answer.text
+        unsaid = self.page.partition("⟦")[1:]
+        assert not unsaid[0], f"a fact is shown that nobody said: ⟦{unsaid[1][:200]}"
         return self.answer
 
     def hidden(self, name: str) -> str:
@@ -47,8 +52,7 @@ class Desk:
         """Send a form with the tokens of the page last read."""
         data = {"csrf": self.hidden("csrf"), "form_key": self.hidden("form_key"), **fields}
         self.answer = self.client.post(path, data=data)
-        self.page = self.answer.text
-        return self.answer
+        return self._read()
 
 
 @pytest.fixture(scope="module")

@@ -19,7 +19,7 @@ from sutura.store import photos as photos_store
 Sit = Callable[[str], Any]
 SHATTERED = json.dumps(
     [{"kind": "crack", "points": [[x, 100], [x + 6, 146]], "reach_mm": 0} for x in range(0, 64, 4)]
-    + [{"kind": "missing screw", "points": [[20, 140]], "side": "back", "note": "gone on arrival"}]
+    + [{"kind": "missing_screw", "points": [[20, 140]], "side": "back", "note": "gone on arrival"}]
 )
 
 

@@ -191,7 +191,7 @@ def test_a_drawing_of_two_hundred_freehand_marks_is_kept_whole(desks: Sit) -> No
     assert len(marks) > 60_000
     pell = desks("pell")
     pell.post(new_intake(pell), **intake_fields(marks=marks))
-    assert len(job_store.load_job(code_of(pell)).marks) == 200
+    assert len(job_store.load_job(code_of(pell)).arrival.marks) == 200
 
 
 def test_choosing_another_device_keeps_the_rest(desks: Sit) -> None:

@@ -10,13 +10,14 @@ from datetime import datetime
 from sutura.core.catalogue.cautions import CAUTIONS
 from sutura.core.catalogue.model import Model, Phase, Step
 from sutura.core.errors import Invalid, StepBlocked
-from sutura.core.job import Stage
+from sutura.core.facts import fact
+from sutura.core.job import EventKind, Stage
 from sutura.core.values import COMMON, Rule
 
 # A longer pause between two steps means the bench was left; only this much of it counts as work.
 PAUSE_CAP_MINUTES = 30
 # the kinds of events that are recorded at the bench: its opening, its steps, its tests
-AT_THE_BENCH = ("opened", "step", "proved", "proof failed", "closed")
+AT_THE_BENCH = (EventKind.OPENED, EventKind.STEP, EventKind.PROVED, EventKind.PROOF_FAILED, EventKind.CLOSED)
 
 RULES = (
     Rule(
@@ -126,16 +127,16 @@ def expected_count(model: Model, done: Sequence[Done], step: Step) -> int | None
 def check_step(now: Progress, step_id: str, counted_text: str, reason: str) -> int | None:
     """The count to record for a step done now; refuses a step out of turn and counts that do not agree."""
     if now.step is None or now.step.id != step_id:
-        next_one = now.step.text if now.step else "nothing: all steps are done"
-        raise Invalid("step", step_id, f"the next step is: {next_one}")
+        next_one = now.step.text if now.step else fact("bench.nothing-all-steps-done")
+        raise Invalid("step", step_id, fact("bench.next-step", next_one=next_one))
     if now.at_proof:
-        raise Invalid("step", step_id, "test every function at this step; it is done when the proof passes")
+        raise Invalid("step", step_id, fact("bench.test-every-function-step-done-when"))
     if now.expected is None:
         return None
     text = counted_text.strip()
     if not text.isdecimal() or int(text) > 999:
         raise Invalid(
-            "counted", counted_text, f"count the screws and write the number; the sheet says {now.expected}"
+            "counted", counted_text, fact("bench.count-screws-write-number-sheet-says", expected=now.expected)
         )
     if int(text) != now.expected and not reason.strip():
         raise StepBlocked(now.step.text, now.expected, int(text))

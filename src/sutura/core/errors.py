@@ -13,8 +13,8 @@
     ├── SignInRefused          wrong name or password, or too many tries
     └── AccessoriesMissing     handing back without everything that came with it
 
-A Refusal carries its facts as fields and makes its sentence once. Mistakes of a programmer are TypeError or
-RuntimeError, never a Refusal.
+A Refusal carries its facts as fields and what is to be said of it as one fact, made once; `words` says it for
+a locale and a zone. Mistakes of a programmer are TypeError or RuntimeError, never a Refusal.
 """
 
 from __future__ import annotations
@@ -22,18 +22,27 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from datetime import datetime
 
+from sutura.core.facts import Fact, Say, fact
+
 
 class Refusal(Exception):
-    """Something the shop asked for that cannot be done; `str()` is the sentence to show."""
+    """Something the shop asked for that cannot be done; `said` is what to show."""
+
+    def __init__(self, said: Fact) -> None:
+        self.said = said
+        super().__init__(str(said))
 
 
 class Invalid(Refusal):
     """One value is wrong. `field` is the path of the value, such as `models[3].face.glass`."""
 
-    def __init__(self, field: str, refused: object, accepts: str) -> None:
+    def __init__(self, field: str, refused: object, accepts: Say) -> None:
         self.field, self.refused, self.accepts = field, refused, accepts
-        said = "Nothing was given" if refused in ("", None) else f"“{refused}” cannot be taken"
-        super().__init__(f"{said}: {accepts}")
+        if refused in ("", None):
+            super().__init__(fact("refused.nothing-given", accepts=accepts))
+        else:
+            quoted = refused if isinstance(refused, Fact) else str(refused)
+            super().__init__(fact("refused.cannot-be-taken", refused=quoted, accepts=accepts))
 
     def under(self, field: str) -> Invalid:
         """The same problem one step further up: its path grows as it rises.
@@ -49,58 +58,59 @@ class Invalid(Refusal):
 class ManyInvalid(Refusal):
     """All wrong values of one form or file at once."""
 
-    def __init__(self, problems: Sequence[Invalid], what: str = "This form") -> None:
+    def __init__(self, problems: Sequence[Invalid], what: Say = "This form") -> None:
         if not problems:
             raise RuntimeError("a refusal needs a reason")
         self.problems = tuple(problems)
-        count = len(problems)
-        super().__init__(f"{what} has {count} thing{'s' if count != 1 else ''} to put right.")
+        super().__init__(fact("refused.things-to-put-right", what=what, count=len(problems)))
 
     @property
-    def by_field(self) -> Mapping[str, str]:
+    def by_field(self) -> Mapping[str, Fact]:
         """The first problem of each field, in the order of the form."""
-        first: dict[str, str] = {}
+        first: dict[str, Fact] = {}
         for problem in self.problems:
-            first.setdefault(problem.field, str(problem))
+            first.setdefault(problem.field, problem.said)
         return first
 
 
 class NotAllowed(Refusal):
-    def __init__(self, doing: str, roles: Sequence[str]) -> None:
+    """`doing` is a deed, or says what; `roles` are those that may, or say who."""
+
+    def __init__(self, doing: Say, roles: Sequence[Say]) -> None:
         self.doing, self.roles = doing, tuple(roles)
-        super().__init__(f"Your role may not {doing}; it is for: {', '.join(roles)}.")
+        super().__init__(fact("refused.role", doing=doing, roles=self.roles))
 
 
 class NotFound(Refusal):
-    def __init__(self, kind: str, asked: object) -> None:
+    def __init__(self, kind: Say, asked: object) -> None:
         self.kind, self.asked = kind, asked
-        super().__init__(f"There is no {kind} “{asked}” here.")
+        super().__init__(fact("refused.not-found", kind=kind, asked=str(asked)))
 
 
 class MoveRefused(Refusal):
-    """The job may not make this move. `missing` holds one short sentence for each thing that is not
-    there yet.
+    """The job may not make this move. `missing` holds one short reason for each thing that is not there
+    yet.
     """
 
-    def __init__(self, code: str, move: str, missing: Sequence[str]) -> None:
+    def __init__(self, code: str, move: Say, missing: Sequence[Say]) -> None:
         self.code, self.move, self.missing = code, move, tuple(missing)
-        super().__init__(f"Job {code} cannot {move} yet: {'; '.join(missing)}.")
+        super().__init__(fact("refused.move", code=code, move=move, missing=self.missing))
 
 
 class OutOfStock(Refusal):
     def __init__(self, part: str, on_hand: int, holders: Sequence[str]) -> None:
         self.part, self.on_hand, self.holders = part, on_hand, tuple(holders)
         if holders:
-            reason = f"the last one is promised to job {', '.join(holders)}"
+            reason = fact("refused.last-is-promised", holders=self.holders)
         else:
-            reason = "none is on the shelf"
-        super().__init__(f"No free {part}: {reason}. Choose another offer, or receive more first.")
+            reason = fact("refused.none-on-the-shelf")
+        super().__init__(fact("refused.out-of-stock", part=part, reason=reason))
 
 
 class AlreadyHeld(Refusal):
     def __init__(self, code: str, part: str) -> None:
         self.code, self.part = code, part
-        super().__init__(f"Job {code} already holds {part}. Give it back to the shelf before taking another.")
+        super().__init__(fact("refused.already-held", code=code, part=part))
 
 
 class StaleSave(Refusal):
@@ -109,40 +119,28 @@ class StaleSave(Refusal):
     """
 
     def __init__(
-        self, what: str, who: str, when: datetime | None, yours: Mapping[str, str], theirs: Mapping[str, str]
+        self, what: Say, who: str, when: datetime | None, yours: Mapping[str, str], theirs: Mapping[str, str]
     ) -> None:
         self.what, self.who, self.when, self.yours, self.theirs = what, who, when, dict(yours), dict(theirs)
-        super().__init__(
-            f"{what} was changed by {who or 'someone else'} while you were editing. Nothing is "
-            "lost: choose below."
-        )
+        super().__init__(fact("refused.stale", what=what, who=who or fact("refused.someone-else")))
 
 
 class StepBlocked(Refusal):
     def __init__(self, step: str, expected: int, counted: int) -> None:
         self.step, self.expected, self.counted = step, expected, counted
-        super().__init__(
-            f"You counted {counted}, the sheet says {expected} for “{step}”. Count again and look "
-            "for a hidden screw; "
-            "if the count is right, write the reason and go on."
-        )
+        super().__init__(fact("refused.counts-differ", step=step, expected=expected, counted=counted))
 
 
 class SignInRefused(Refusal):
     def __init__(self, wait_minutes: int = 0) -> None:
         self.wait_minutes = wait_minutes
         if wait_minutes:
-            super().__init__(
-                f"Too many wrong tries. Wait {wait_minutes} minutes and try again, or ask a manager."
-            )
+            super().__init__(fact("refused.too-many-tries", minutes=wait_minutes))
         else:
-            super().__init__("That name and password do not go together. Check both and try again.")
+            super().__init__(fact("refused.name-and-password"))
 
 
 class AccessoriesMissing(Refusal):
     def __init__(self, names: Sequence[str]) -> None:
         self.names = tuple(names)
-        super().__init__(
-            f"Not ticked as handed back: {', '.join(names)}. Hand back everything that came in, or "
-            "write where it is."
-        )
+        super().__init__(fact("refused.accessories-missing", names=self.names))

@@ -8,6 +8,7 @@ from datetime import date, timedelta
 from enum import StrEnum
 
 from sutura.core.errors import AccessoriesMissing, Invalid
+from sutura.core.facts import Fact, fact
 from sutura.core.maths.money import Money
 from sutura.core.typed import read_amount, read_decimal
 from sutura.core.values import COMMON, Rule
@@ -63,11 +64,9 @@ def check_accessories(accessories: Sequence[Accessory], returned: Sequence[int],
 def check_payment(owed: Money, typed: str, method: str) -> tuple[Money, Method]:
     """The payment to record; it must be the whole open amount, by a known method."""
     if method not in set(Method):
-        raise Invalid("method", method, f"choose one of: {', '.join(Method)}")
+        raise Invalid("method", method, fact("handover.choose-one", method=tuple(Method)))
     if read_decimal(typed) is None or read_amount(typed, owed.currency) != owed.minor:
-        raise Invalid(
-            "amount", typed, f"the open amount is {owed}; take all of it, or have a manager change the price"
-        )
+        raise Invalid("amount", typed, fact("handover.open-amount-take-all-have-manager", owed=owed))
     return owed, Method(method)
 
 
@@ -76,11 +75,11 @@ def warranty_end(handed_back: date, days: int) -> date:
     return handed_back + timedelta(days=days)
 
 
-def not_promised(*, sealed_device: bool) -> list[str]:
+def not_promised(*, sealed_device: bool) -> list[Fact]:
     """What the receipt says is not promised. Source: common practice; IP ratings are the maker's, before
     opening.
     """
-    lines = ["New damage, liquid and bending are not covered."]
+    lines = [fact("handover.new-damage-liquid-bending-not-covered")]
     if sealed_device:
-        lines.insert(0, "Splash protection is not promised after opening.")
+        lines.insert(0, fact("handover.splash-protection-not-promised-after-opening"))
     return lines

@@ -11,8 +11,10 @@ from dataclasses import dataclass
 from datetime import date, datetime
 from enum import StrEnum
 from functools import lru_cache
+from typing import Any
 
 from sutura.core.errors import Invalid, MoveRefused
+from sutura.core.facts import Say, fact
 from sutura.core.values import COMMON, Rule
 
 # Crockford base 32: no I, L, O, U. Check character: modulo 37 with five extra signs (from memory of the
@@ -40,19 +42,19 @@ OPEN_STAGES = frozenset(Stage) - {Stage.HANDED_BACK, Stage.RETURNED}
 
 
 class Move(StrEnum):
-    """What can be done to a job, in the words of the refusal (“Job K7-4QX cannot … yet”)."""
+    """What can be done to a job."""
 
-    QUOTE = "be quoted"
-    TAKE_PART = "hold its part"
-    GIVE_BACK_PART = "give its part back"
-    REQUOTE = "be quoted again"
-    OPEN = "be opened"
-    PASS_PROOF = "count as proved"
-    FAIL_PROOF = "go back to the bench"
-    CLOSE = "be closed"
-    HAND_BACK = "be handed back"
-    DECLINE = "be declined"
-    RETURN = "be returned unrepaired"
+    QUOTE = "quote"
+    TAKE_PART = "take_part"
+    GIVE_BACK_PART = "give_back_part"
+    REQUOTE = "requote"
+    OPEN = "open"
+    PASS_PROOF = "pass_proof"
+    FAIL_PROOF = "fail_proof"
+    CLOSE = "close"
+    HAND_BACK = "hand_back"
+    DECLINE = "decline"
+    RETURN = "return"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -135,14 +137,16 @@ WAYS: tuple[Way, ...] = (
     Way(move=Move.RETURN, start=Stage.DECLINED, end=Stage.RETURNED, guards=(RETURNED,)),
 )
 
+
+def _moves_behind(guard: Guard) -> str:
+    return ", ".join(sorted({way.move.value.replace("_", " ") for way in WAYS if guard in way.guards}))
+
+
 RULES = tuple(
     Rule(
         id=guard.id,
         capability="job",
-        says=(
-            f"A job cannot {', '.join(sorted({w.move.value for w in WAYS if guard in w.guards}))} while "
-            f"{guard.missing}."
-        ),
+        says=f"While {guard.missing}, this is refused: {_moves_behind(guard)}.",
         source=COMMON,
     )
     for guard in dict.fromkeys(guard for way in WAYS for guard in way.guards)
@@ -154,11 +158,11 @@ def check_move(facts: JobFacts, move: Move) -> Stage:
     ways = [way for way in WAYS if way.move is move]
     way = next((way for way in ways if way.start is facts.stage), None)
     if way is None:
-        wanted = " or ".join(STAGE_WORDS[way.start] for way in ways)
-        raise MoveRefused(facts.code, move.value, [f"it is {STAGE_WORDS[facts.stage]}, and must be {wanted}"])
+        wanted = tuple(way.start for way in ways)
+        raise MoveRefused(facts.code, move, [fact("job.it-is-and-must-be", stage=facts.stage, wanted=wanted)])
     missing = [guard.missing for guard in way.guards if not guard.holds(facts)]
     if missing:
-        raise MoveRefused(facts.code, move.value, missing)
+        raise MoveRefused(facts.code, move, missing)
     return way.end
 
 
@@ -167,32 +171,12 @@ def starts_of(*moves: Move) -> frozenset[Stage]:
     return frozenset(way.start for way in WAYS if way.move in moves)
 
 
-STAGE_WORDS = {
-    Stage.IDENTIFIED: "identified",
-    Stage.QUOTED: "quoted",
-    Stage.PART_IN_HAND: "waiting with its part in hand",
-    Stage.OPENED: "open on the bench",
-    Stage.PROVED: "proved",
-    Stage.CLOSED: "closed",
-    Stage.HANDED_BACK: "handed back",
-    Stage.DECLINED: "declined",
-    Stage.RETURNED: "returned unrepaired",
-}
-
-
 @dataclass(frozen=True, slots=True, kw_only=True)
-class JobRecord:
-    """A job as it is kept. Money in minor units of `currency`; `cost_minor` is for those who may see it."""
+class Arrival:
+    """How the device came in: what was read, drawn, seen and said. It does not change after the intake, but
+    for what is looked at again before it is opened.
+    """
 
-    id: int
-    code: str
-    stage: Stage
-    customer_id: int
-    customer_name: str
-    customer_phone: str
-    model_id: str
-    model_version: int
-    model_name: str
     read_number: str
     identified: str
     serial: str
@@ -201,44 +185,125 @@ class JobRecord:
     opened_before: bool
     marks: Sequence[Mapping[str, object]]
     look: Mapping[str, str]
-    arrival: Mapping[str, object]
-    # what was measured on the original, the items of the old screen that are broken, the other parts of a kit
-    # or bridge
-    measured: Mapping[str, str | int | float]
-    destroyed: Sequence[str]
-    more_offers: Sequence[int]
-    promise_at: datetime
-    promise_reason: str
+    how: Mapping[str, object]
     received_at: datetime
     received_by: str
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Original:
+    """What was measured on the original, and the items of the old screen that are broken."""
+
+    measured: Mapping[str, str | int | float]
+    destroyed: Sequence[str]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Chosen:
+    """The chosen way to repair it: its route, the offer and the other parts of a kit or bridge, and the
+    price.
+
+    `route` is the kind of part it needs, empty before one is chosen; `route_minutes` the work by that route
+    when everything is in the box, `extra_minutes` what this part adds. Money in minor units of the job's
+    currency.
+    """
+
+    route: str
+    route_minutes: int
     offer_id: int | None
+    more_offers: Sequence[int]
     fit: str
     price_minor: int | None
     tax_bps: int | None
-    currency: str
+    extra_minutes: int
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class BenchWork:
+    """Whose work it is, how long it is expected to take, and how far it is."""
+
     technician_id: int | None
     technician: str
-    extra_minutes: int
     expected_minutes: int
     attempt: int
     steps_done: int
     steps_total: int
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Closing:
+    """What closing and handing back fixed; `cost_minor` is for those who may see it."""
+
     cost_minor: int | None
     bench_minutes: int
     finished_at: datetime | None
     warranty_end: date | None
     returned_note: str
+
+
+# what is saved of a job, part by part
+JobPart = Arrival | Original | Chosen | BenchWork | Closing
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class JobRecord:
+    """A job as it is kept, in its parts."""
+
+    id: int
+    code: str
+    stage: Stage
     version: int
+    currency: str
+    customer_id: int
+    customer_name: str
+    customer_phone: str
+    model_id: str
+    model_version: int
+    model_name: str
+    promise_at: datetime
+    promise_reason: str
+    arrival: Arrival
+    original: Original
+    chosen: Chosen
+    bench: BenchWork
+    closing: Closing
+
+
+class EventKind(StrEnum):
+    """What can happen to a job."""
+
+    RECEIVED = "received"
+    LOOKED_AGAIN = "looked_again"
+    CUSTOMER_MERGED = "customer_merged"
+    PANEL_READ = "panel_read"
+    ORIGINAL_MEASURED = "original_measured"
+    PART_REPORTED = "part_reported"
+    QUOTED = "quoted"
+    PRICE = "price"
+    PART_HELD = "part_held"
+    PART_GIVEN_BACK = "part_given_back"
+    ASSIGNED = "assigned"
+    OPENED = "opened"
+    STEP = "step"
+    PROVED = "proved"
+    PROOF_FAILED = "proof_failed"
+    CLOSED = "closed"
+    HANDED_BACK = "handed_back"
+    DECLINED = "declined"
+    RETURNED = "returned"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class JobEvent:
-    """One thing that happened to a job."""
+    """One thing that happened to a job: who did what when, with its facts. `said` is the sentence that older
+    versions kept instead of facts; empty for what happened since.
+    """
 
     at: datetime
     who: str
-    kind: str
-    says: str
+    kind: EventKind
+    facts: Mapping[str, Any]
+    said: str = ""
 
 
 # -- seam -----------------------------------------------------------------------------------
@@ -268,21 +333,21 @@ class Stitch(StrEnum):
 class SeamStitch:
     name: str
     state: Stitch
-    reason: str = ""
+    reason: Say = ""
 
 
 @lru_cache(maxsize=512)
-def seam(stage: Stage, blocked: str = "") -> tuple[SeamStitch, ...]:
+def seam(stage: Stage, blocked: Say = "") -> tuple[SeamStitch, ...]:
     """The job's progress: done stitches, one loose (open) or crossed (blocked, with its reason), the rest
     ahead.
     """
     done = _STITCHED[stage]
     if stage in (Stage.DECLINED, Stage.RETURNED):
-        blocked = "declined by the customer"
+        blocked = fact("job.declined-customer")
     stitches = []
     for index, name in enumerate(SEAM):
         state = Stitch.DONE if index < done else Stitch.AHEAD
-        reason = ""
+        reason: Say = ""
         if index == done:
             state, reason = (Stitch.CROSSED, blocked) if blocked else (Stitch.LOOSE, "")
         stitches.append(SeamStitch(name=name, state=state, reason=reason))
@@ -322,7 +387,7 @@ def read_code(text: str) -> str:
     """
     plain = text.strip().upper().replace("-", "").replace(" ", "").translate(_SPOKEN)
     if len(plain) != _BODY_LENGTH + 1 or any(c not in ALPHABET for c in plain):
-        raise Invalid("code", text, "a job code has five letters or digits, such as K7-4QX")
+        raise Invalid("code", text, fact("job.job-code-has-five-letters-digits"))
     if check_character(plain[:-1]) != plain[-1]:
-        raise Invalid("code", text, "one character of this job code is wrong: read it again from the ticket")
+        raise Invalid("code", text, fact("job.one-character-job-code-wrong-read"))
     return f"{plain[:2]}-{plain[2:]}"

@@ -7,24 +7,25 @@ from datetime import datetime, timedelta
 from enum import StrEnum
 
 from sutura.core.errors import Invalid, ManyInvalid, NotAllowed
+from sutura.core.facts import fact
 from sutura.core.values import COMMON, Person, Role, Rule
 
 
 class Deed(StrEnum):
-    """Things that not everyone may do, in the words of the refusal."""
+    """Things that not everyone may do."""
 
-    TAKE_IN = "take in or hand back a device"
-    QUOTE = "agree a price with a customer"
-    SET_PRICE = "change prices"
-    SEE_COST = "see cost and margin"
-    CHANGE_PEOPLE = "change people"
-    ASSIGN = "assign work"
-    RESERVE = "move stock"
-    WORK_BENCH = "record bench work"
-    RECEIVE = "receive stock"
-    CHANGE_CATALOGUE = "change the catalogue"
-    ERASE_CUSTOMER = "export or erase a customer"
-    SET_UP_COUNTER = "set up the Counter"
+    TAKE_IN = "take_in"
+    QUOTE = "quote"
+    SET_PRICE = "set_price"
+    SEE_COST = "see_cost"
+    CHANGE_PEOPLE = "change_people"
+    ASSIGN = "assign"
+    RESERVE = "reserve"
+    WORK_BENCH = "work_bench"
+    RECEIVE = "receive"
+    CHANGE_CATALOGUE = "change_catalogue"
+    ERASE_CUSTOMER = "erase_customer"
+    SET_UP_COUNTER = "set_up_counter"
 
 
 _ALL = frozenset(Role)
@@ -79,7 +80,7 @@ def may(person: Person, deed: Deed) -> bool:
 def demand(person: Person, deed: Deed) -> None:
     """Refuse with NotAllowed when the person's role may not do the deed."""
     if not may(person, deed):
-        raise NotAllowed(deed.value, sorted(role.value for role in MAY[deed]))
+        raise NotAllowed(deed, sorted(role.value for role in MAY[deed]))
 
 
 def wait_minutes(failures: list[datetime], now: datetime) -> int:
@@ -96,14 +97,18 @@ def check_person(*, name: str, login: str, role: str, password: str | None) -> N
     """Refuse a person's details with every problem at once. `password` None keeps the present one."""
     problems = []
     if not name.strip() or len(name) > 80:
-        problems.append(Invalid("name", name, "write a name of at most 80 characters"))
+        problems.append(Invalid("name", name, fact("people.write-name-most-80-characters")))
     if not _LOGIN.fullmatch(login):
-        problems.append(
-            Invalid("login", login, "use 2–32 small letters, digits, dots or hyphens, a letter first")
-        )
+        problems.append(Invalid("login", login, fact("people.use-2-32-small-letters-digits")))
     if role not in set(Role):
-        problems.append(Invalid("role", role, "choose manager, counter or technician"))
+        problems.append(Invalid("role", role, fact("people.choose-manager-counter-technician")))
     if password is not None and len(password) < MIN_PASSWORD:
-        problems.append(Invalid("password", "•" * len(password), f"use at least {MIN_PASSWORD} characters"))
+        problems.append(
+            Invalid(
+                "password",
+                "•" * len(password),
+                fact("people.use-least-characters", min_password=MIN_PASSWORD),
+            )
+        )
     if problems:
         raise ManyInvalid(problems)

@@ -6,8 +6,10 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from decimal import Decimal
+from enum import StrEnum
 
 from sutura.core.errors import NotAllowed
+from sutura.core.facts import Minutes, Say, fact, sentences
 from sutura.core.job import Stage
 from sutura.core.matching.comparing import MOVE_OVER_MINUTES
 from sutura.core.maths.money import half_up
@@ -87,7 +89,7 @@ class Skill:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Candidate:
+class TechnicianChoice:
     """Someone who could do the job: may they, how long, what they already have, and why."""
 
     person_id: int
@@ -95,7 +97,7 @@ class Candidate:
     may: bool
     minutes: int
     load_minutes: int
-    why: str
+    why: Say
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -115,16 +117,31 @@ class Waiting:
     blocked: str = ""
 
 
+class Action(StrEnum):
+    """The one next thing to do with a job."""
+
+    CHOOSE = "choose"
+    TAKE_PART = "take_part"
+    RECEIVE = "receive"
+    ASSIGN = "assign"
+    OPEN = "open"
+    GO_ON = "go_on"
+    CLOSE = "close"
+    HAND_BACK = "hand_back"
+    RETURN = "return"
+    NOTHING = "nothing"
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Next:
     """One line of Next: what to do, how much slack is left in minutes, and why it stands where it stands."""
 
     code: str
-    action: str
+    action: Action
     room: str
     remaining_minutes: int
     slack_minutes: int
-    reason: str
+    reason: Say
 
 
 def expected_minutes(sheet_minutes: int, factor: Decimal | None, extra_minutes: int = 0) -> int:
@@ -146,17 +163,17 @@ def minutes_to_promise(sheet_minutes: int, move_over: Sequence[str], factor: Dec
 
 def candidates(
     skills: Sequence[Skill], family: str, sheet_minutes: int, extra_minutes: int
-) -> list[Candidate]:
+) -> list[TechnicianChoice]:
     """Technicians for a job: those who may first, soonest free first."""
     candidates_found = []
     for skill in skills:
         minutes = expected_minutes(sheet_minutes, skill.factor, extra_minutes)
         if skill.factor is None:
-            why = f"not trained in {family}"
+            why = fact("planning.not-trained", family=family)
         else:
-            why = f"about {minutes} min for this, {skill.load_minutes} min of work before it"
+            why = fact("planning.about-min-min-work-before", minutes=minutes, load_minutes=skill.load_minutes)
         candidates_found.append(
-            Candidate(
+            TechnicianChoice(
                 person_id=skill.person_id,
                 name=skill.name,
                 may=skill.factor is not None,
@@ -170,7 +187,7 @@ def candidates(
 
 def check_assign(skill: Skill | None, family: str) -> None:
     if skill is None or skill.factor is None:
-        raise NotAllowed(f"do {family} jobs", ["technicians trained in it"])
+        raise NotAllowed(fact("planning.do-jobs", family=family), [fact("planning.technicians-trained")])
 
 
 def bench_minutes_left(job: Waiting) -> int:
@@ -226,18 +243,17 @@ def next_of(job: Waiting, now: datetime) -> Next:
     remaining = remaining_minutes(job)
     slack = slack_minutes(job, now)
     action, room = next_action(job.stage, assigned=bool(job.technician), blocked=bool(job.blocked))
-    to_go = f"about {spell_minutes(remaining)} of work left"
+    to_go = fact("planning.about-work-left", time=Minutes(remaining))
+    reason: Say
     if job.promise_at <= now:
-        reason = (
-            f"The promise passed {spell_minutes(int((now - job.promise_at).total_seconds() // 60))} "
-            f"ago; {to_go}."
-        )
+        passed = Minutes(int((now - job.promise_at).total_seconds() // 60))
+        reason = fact("planning.promise-passed-ago", time=passed, to_go=to_go)
     elif slack < 0:
-        reason = f"Will be {spell_minutes(-slack)} late: {to_go}."
+        reason = fact("planning.will-late", time=Minutes(-slack), to_go=to_go)
     else:
-        reason = f"{spell_minutes(slack)} to spare: {to_go}."
+        reason = fact("planning.spare", time=Minutes(slack), to_go=to_go)
     if job.blocked:
-        reason += f" Held up: {job.blocked}."
+        reason = sentences([reason, fact("planning.held-up", blocked=job.blocked)])
     return Next(
         code=job.code,
         action=action,
@@ -248,38 +264,23 @@ def next_of(job: Waiting, now: datetime) -> Next:
     )
 
 
-_ACTIONS: Mapping[Stage, tuple[str, str]] = {
-    Stage.IDENTIFIED: ("Choose the part", "match"),
-    Stage.QUOTED: ("Take the part off the shelf", "match"),
-    Stage.PART_IN_HAND: ("Open it", "bench"),
-    Stage.OPENED: ("Go on at the bench", "bench"),
-    Stage.PROVED: ("Close it up", "bench"),
-    Stage.CLOSED: ("Hand it back", "handover"),
-    Stage.DECLINED: ("Return it unrepaired", "handover"),
-    Stage.HANDED_BACK: ("Nothing: it is done", "job"),
-    Stage.RETURNED: ("Nothing: it is done", "job"),
+_ACTIONS: Mapping[Stage, tuple[Action, str]] = {
+    Stage.IDENTIFIED: (Action.CHOOSE, "match"),
+    Stage.QUOTED: (Action.TAKE_PART, "match"),
+    Stage.PART_IN_HAND: (Action.OPEN, "bench"),
+    Stage.OPENED: (Action.GO_ON, "bench"),
+    Stage.PROVED: (Action.CLOSE, "bench"),
+    Stage.CLOSED: (Action.HAND_BACK, "handover"),
+    Stage.DECLINED: (Action.RETURN, "handover"),
+    Stage.HANDED_BACK: (Action.NOTHING, "job"),
+    Stage.RETURNED: (Action.NOTHING, "job"),
 }
 
 
-def next_action(stage: Stage, *, assigned: bool, blocked: bool) -> tuple[str, str]:
+def next_action(stage: Stage, *, assigned: bool, blocked: bool) -> tuple[Action, str]:
     """The one next action for a job and the room it is done in."""
     if stage is Stage.QUOTED and blocked:
-        return "Receive or choose another part", "match"
+        return Action.RECEIVE, "match"
     if stage is Stage.PART_IN_HAND and not assigned:
-        return "Assign a technician", "plan"
+        return Action.ASSIGN, "plan"
     return _ACTIONS[stage]
-
-
-def spell_minutes(minutes: int) -> str:
-    """Minutes in words a shop uses.
-
-    >>> spell_minutes(45), spell_minutes(150), spell_minutes(3000)
-    ('45 min', '2 h 30 min', '2 days 2 h')
-    """
-    if minutes < 60:
-        return f"{minutes} min"
-    hours, rest = divmod(minutes, 60)
-    if hours < 24:
-        return f"{hours} h {rest} min" if rest else f"{hours} h"
-    days, hours = divmod(hours, 24)
-    return f"{days} day{'s' if days > 1 else ''}" + (f" {hours} h" if hours else "")

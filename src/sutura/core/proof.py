@@ -9,20 +9,21 @@ from dataclasses import dataclass
 from enum import StrEnum
 
 from sutura.core.catalogue.model import Function
+from sutura.core.facts import NOTHING_SAID, Say, fact
 from sutura.core.values import COMMON, FunctionResult, Outcome, Rule
 
 
-class Change(StrEnum):
+class ProofChange(StrEnum):
     """What became of one function between arrival and now."""
 
-    KEPT = "works as before"
+    KEPT = "kept"
     REPAIRED = "repaired"
-    WAS_FAULTY = "was faulty on arrival"
-    OURS = "worked on arrival, faulty now"
-    UNPROVED = "worked on arrival, not tested now"
-    NOW_WORKS = "not testable on arrival, works now"
-    UNCLEAR = "not testable on arrival, faulty now"
-    NEVER_TESTED = "not testable"
+    WAS_FAULTY = "was_faulty"
+    OURS = "ours"
+    UNPROVED = "unproved"
+    NOW_WORKS = "now_works"
+    UNCLEAR = "unclear"
+    NEVER_TESTED = "never_tested"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -32,10 +33,10 @@ class Compared:
     function: Function
     before: FunctionResult
     after: FunctionResult
-    change: Change
+    change: ProofChange
     answer_for: bool
     fails: bool
-    why: str
+    why: Say
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -84,15 +85,15 @@ RULES = (
 
 _W, _F, _N = Outcome.WORKS, Outcome.FAULTY, Outcome.NOT_TESTABLE
 _CHANGES = {
-    (_W, _W): Change.KEPT,
-    (_W, _F): Change.OURS,
-    (_W, _N): Change.UNPROVED,
-    (_F, _W): Change.REPAIRED,
-    (_F, _F): Change.WAS_FAULTY,
-    (_F, _N): Change.WAS_FAULTY,
-    (_N, _W): Change.NOW_WORKS,
-    (_N, _F): Change.UNCLEAR,
-    (_N, _N): Change.NEVER_TESTED,
+    (_W, _W): ProofChange.KEPT,
+    (_W, _F): ProofChange.OURS,
+    (_W, _N): ProofChange.UNPROVED,
+    (_F, _W): ProofChange.REPAIRED,
+    (_F, _F): ProofChange.WAS_FAULTY,
+    (_F, _N): ProofChange.WAS_FAULTY,
+    (_N, _W): ProofChange.NOW_WORKS,
+    (_N, _F): ProofChange.UNCLEAR,
+    (_N, _N): ProofChange.NEVER_TESTED,
 }
 
 
@@ -107,30 +108,26 @@ def compare(
 def _compare(function: Function, before: FunctionResult, after: FunctionResult) -> Compared:
     change = _CHANGES[before.outcome, after.outcome]
     screen_fails = function.screen and after.outcome is not Outcome.WORKS
-    fails = change is Change.OURS or screen_fails
-    why = change.value
+    fails = change is ProofChange.OURS or screen_fails
+    why = fact("proof.change", change=change)
     if after.reason:
-        why += f" ({after.reason})"
-    if screen_fails and change is not Change.OURS:
-        why += "; the new screen must make it work"
+        why = fact("proof.with-reason", said=why, reason=after.reason)
+    if screen_fails and change is not ProofChange.OURS:
+        why = fact("proof.new-screen-must-make-work", said=why)
     return Compared(
         function=function,
         before=before,
         after=after,
         change=change,
-        answer_for=change in (Change.OURS, Change.UNPROVED),
+        answer_for=change in (ProofChange.OURS, ProofChange.UNPROVED),
         fails=fails,
         why=why,
     )
 
 
-def advice(failing: Sequence[Compared]) -> str:
+def advice(failing: Sequence[Compared]) -> Say:
     """What to try first when a proof fails. Source: common practice."""
     if not failing:
-        return ""
-    names = ", ".join(comparison.function.name.lower() for comparison in failing)
-    return (
-        f"Failed: {names}. Switch the device off, take the battery off, reseat the connectors, look "
-        "at each under light, "
-        "then test everything again. Only then suspect the part."
-    )
+        return NOTHING_SAID
+    names = tuple(comparison.function.name.lower() for comparison in failing)
+    return fact("proof.failed-switch-device-off-take-battery", names=names)

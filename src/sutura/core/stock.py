@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from enum import StrEnum
 
 from sutura.core.errors import AlreadyHeld, Invalid, OutOfStock
+from sutura.core.facts import fact
 from sutura.core.values import COMMON, Rule
 
 
@@ -67,16 +68,20 @@ def check_reserve(level: Level, code: str, held_already: str = "") -> None:
 def check_move(level: Level, quantity: int, kind: MoveKind) -> None:
     """Refuse a stock move that makes no sense or would leave less than is promised."""
     if quantity == 0 or abs(quantity) > 10_000:
-        raise Invalid("quantity", quantity, "use a whole number from 1 to 10000")
+        raise Invalid("quantity", quantity, fact("stock.use-whole-number-from-1-10000"))
     if kind is MoveKind.RECEIPT and quantity < 0:
-        raise Invalid("quantity", quantity, "a receipt adds pieces; use a count correction to take away")
+        raise Invalid("quantity", quantity, fact("stock.receipt-adds-pieces-use-count-correction"))
     if level.on_hand + quantity < len(level.holders):
         raise Invalid(
             "quantity",
             quantity,
             (
-                f"{level.on_hand} on hand and {len(level.holders)} promised: at most {level.free} can "
-                "be taken away"
+                fact(
+                    "stock.hand-promised-most-can-taken-away",
+                    on_hand=level.on_hand,
+                    count=len(level.holders),
+                    free=level.free,
+                )
             ),
         )
 
@@ -87,5 +92,5 @@ def replay(quantities: Sequence[int]) -> int:
     for quantity in quantities:
         on_hand += quantity
         if on_hand < 0:
-            raise Invalid("quantity", quantity, "the shelf cannot hold fewer than none")
+            raise Invalid("quantity", quantity, fact("stock.shelf-cannot-hold-fewer-than-none"))
     return on_hand

@@ -17,6 +17,7 @@ from decimal import Decimal
 from typing import TypeVar
 
 from sutura.core.errors import Invalid, ManyInvalid
+from sutura.core.facts import Say, fact
 from sutura.core.maths.money import amount_text, digits_of, half_up
 
 T = TypeVar("T")
@@ -53,7 +54,7 @@ class Problems:
     def __len__(self) -> int:
         return len(self._problems)
 
-    def add(self, field: str, refused: object, accepts: str) -> None:
+    def add(self, field: str, refused: object, accepts: Say) -> None:
         self._problems.append(Invalid(field, refused, accepts))
 
     def extend(self, problems: Iterable[Invalid]) -> None:
@@ -125,7 +126,7 @@ def reads_two_ways(text: str) -> bool:
     return bool(re.fullmatch(r"[1-9]\d{0,2}[.,]\d{3}", plain))
 
 
-def read_number(text: str, least: Decimal | int, most: Decimal | int, accepts: str) -> Decimal:
+def read_number(text: str, least: Decimal | int, most: Decimal | int, accepts: Say) -> Decimal:
     """A number within bounds, both included."""
     number = read_decimal(text)
     if number is None or not least <= number <= most:
@@ -133,7 +134,7 @@ def read_number(text: str, least: Decimal | int, most: Decimal | int, accepts: s
     return number
 
 
-def read_whole(text: str, most: int, *, least: int = 0, accepts: str = "") -> int:
+def read_whole(text: str, most: int, *, least: int = 0, accepts: Say = "") -> int:
     """A whole number within bounds.
 
     >>> read_whole("1 200", 5000)
@@ -144,15 +145,15 @@ def read_whole(text: str, most: int, *, least: int = 0, accepts: str = "") -> in
     if number is not None and reads_two_ways(text):
         number = number * 1000
     if number is None or number != number.to_integral_value() or not least <= number <= most:
-        raise Invalid("", text, accepts or f"write a whole number from {least} to {most}")
+        raise Invalid("", text, accepts or fact("typed.write-whole-number-from", least=least, most=most))
     return int(number)
 
 
-def read_leading_whole(text: str, most: int, *, least: int = 0, accepts: str = "") -> int:
+def read_leading_whole(text: str, most: int, *, least: int = 0, accepts: Say = "") -> int:
     """A whole number at the beginning of a cell, whatever word stands behind it, such as `3 days`."""
     found = re.match(r"\s*(\d{1,6})(?![\d.,])", text)
     if not found or not least <= int(found[1]) <= most:
-        raise Invalid("", text, accepts or f"write a whole number from {least} to {most}")
+        raise Invalid("", text, accepts or fact("typed.write-whole-number-from", least=least, most=most))
     return int(found[1])
 
 
@@ -164,13 +165,13 @@ def read_measure(text: str, unit: str = "mm", most: int = 100_000) -> float:
     """
     found = _UNIT.fullmatch(text)
     number = read_decimal(found[1]) if found else None
-    example = 'such as 359.5, 35.95 cm or 15.6"'
+    example = fact("typed.such-359-5-35-95-cm")
     if found is None or number is None:
-        raise Invalid("", text, f"write a length, {example}")
+        raise Invalid("", text, fact("typed.write-length", example=example))
     said = (found[2] or unit).casefold()
     value = number * _MM[said if said in _MM else "in"] / _MM[unit]
     if not 0 < value <= most:
-        raise Invalid("", text, f"write a length above zero, {example}")
+        raise Invalid("", text, fact("typed.write-length-above-zero", example=example))
     return float(half_up(value, 3 if unit == "mm" else 2))
 
 
@@ -190,16 +191,16 @@ def read_amount(
     """
     most = MOST_UNITS * 10 ** digits_of(currency) if most is None else most
     example = amount_text(5800 if digits_of(currency) == 2 else 58 * 10 ** digits_of(currency), currency)
-    bounds = f"from {amount_text(least, currency)} to {amount_text(most, currency)}"
-    accepts = f"write an amount in {currency} {bounds}, such as {example}"
+    bounds = fact(
+        "typed.from", amount_text=amount_text(least, currency), amount_text2=amount_text(most, currency)
+    )
+    accepts = fact("typed.write-amount-such", currency=currency, bounds=bounds, example=example)
     if any(code.upper() != currency for code in re.findall(r"[A-Za-z]{3,}", text)):
         raise Invalid("", text, accepts)
     bare = re.sub(rf"{currency}|[^\w\s.,'’+−-]", "", text, flags=re.IGNORECASE).strip()
     if digits_of(currency) and not sign and reads_two_ways(bare):
         digits = digits_of(currency)
-        raise Invalid(
-            "", text, f"write it with {digits} digits after the decimal sign: it can be read two ways"
-        )
+        raise Invalid("", text, fact("typed.write-digits-after-decimal-sign-can", digits=digits))
     number = read_decimal(bare, sign)
     if number is None:
         raise Invalid("", text, accepts)
@@ -217,44 +218,44 @@ def read_percent(text: str, most: int) -> int:
     >>> read_percent("19,5 %", 50)
     1950
     """
-    accepts = f"write per cent from 0 to {most}, such as 20.00"
+    accepts = fact("typed.write-per-cent-from-0-such", most=most)
     return int(half_up(read_number(text.replace("%", ""), 0, most, accepts) * 100, 0))
 
 
 # -- choices and text -------------------------------------------------------------------------------
 
 
-def read_choice(text: str, choices: Sequence[str], accepts: str = "") -> str:
+def read_choice(text: str, choices: Sequence[str], accepts: Say = "") -> str:
     """One of some values, as they stand."""
     if text not in choices:
-        raise Invalid("", text, accepts or f"choose one of: {', '.join(choices)}")
+        raise Invalid("", text, accepts or fact("typed.choose-one", choices=tuple(choices)))
     return text
 
 
-def read_text(text: str, most: int, *, least: int = 0, accepts: str = "") -> str:
+def read_text(text: str, most: int, *, least: int = 0, accepts: Say = "") -> str:
     """A text without the spaces around it, of a length within bounds; a long one is quoted by its
     beginning.
     """
     tidy = text.strip()
     if not least <= len(tidy) <= most:
-        bounds = f"{least} to {most}" if least > 1 else f"at most {most}"
-        raise Invalid("", tidy[:60], accepts or f"write {bounds} characters")
+        bounds = fact("typed.to", least=least, most=most) if least > 1 else fact("typed.most", most=most)
+        raise Invalid("", tidy[:60], accepts or fact("typed.write-characters", bounds=bounds))
     return tidy
 
 
 # -- days and moments -------------------------------------------------------------------------------
 
 
-def read_moment(text: str, zone: tzinfo, accepts: str = "choose a day and a time") -> datetime:
+def read_moment(text: str, zone: tzinfo, accepts: Say = "") -> datetime:
     """A moment as a date-and-time field sends it, in the shop's zone."""
     try:
         return datetime.fromisoformat(text.strip()).replace(tzinfo=zone)
     except ValueError:
-        raise Invalid("", text, accepts) from None
+        raise Invalid("", text, accepts or fact("typed.choose-day-time")) from None
 
 
-def read_day(text: str, accepts: str = "choose a day") -> date:
+def read_day(text: str, accepts: Say = "") -> date:
     try:
         return date.fromisoformat(text.strip())
     except ValueError:
-        raise Invalid("", text, accepts) from None
+        raise Invalid("", text, accepts or fact("typed.choose-day")) from None

@@ -314,7 +314,10 @@ class _Story:
         if step is None:
             raise RuntimeError(f"{self.code}: no step left")
         self._pass(
-            max(1.0, page.job.expected_minutes / len(page.progress.steps) * self.chance.uniform(0.6, 1.3))
+            max(
+                1.0,
+                page.job.bench.expected_minutes / len(page.progress.steps) * self.chance.uniform(0.6, 1.3),
+            )
         )
         counted = "" if page.progress.expected is None else str(page.progress.expected)
         bench.do_step(self.code, step.id, counted, "", self._technician, self.at)
@@ -353,7 +356,7 @@ class _Story:
     def _hand_back(self) -> None:
         self._pass(90)
         job = job_store.load_job(self.code)
-        price = job.price_minor or 0
+        price = job.chosen.price_minor or 0
         handover.hand_back(
             self.code,
             returned=self._all_accessories(),

@@ -2,15 +2,16 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime
 
 from sutura.core import bench as rules
 from sutura.core.bench import Progress
 from sutura.core.catalogue.model import Model, Step
 from sutura.core.errors import MoveRefused
+from sutura.core.facts import fact
 from sutura.core.intake.damage import DamageReading, read_damage
-from sutura.core.job import STAGE_WORDS, JobRecord, Move, Stage
+from sutura.core.job import EventKind, JobRecord, Move, Stage
 from sutura.core.matching.judging import Learned
 from sutura.core.people import Deed, demand
 from sutura.core.values import Person
@@ -65,7 +66,7 @@ def open_job(code: str, by: Person, now: datetime) -> None:
     """Start the bench work: the held part is fitted to this job from here on."""
     demand(by, Deed.WORK_BENCH)
     job = job_store.lock_job(code)
-    move(job, Move.OPEN, by=by, now=now, kind="opened", says="Bench work started.")
+    move(job, Move.OPEN, EventKind.OPENED, {}, by=by, now=now)
 
 
 @writing
@@ -74,13 +75,13 @@ def do_step(code: str, step_id: str, counted: str, reason: str, by: Person, now:
     demand(by, Deed.WORK_BENCH)
     job = job_store.lock_job(code)
     if job.stage not in (Stage.OPENED, Stage.PROVED):
-        raise MoveRefused(code, "be worked on", [f"it is {STAGE_WORDS[job.stage]}"])
+        raise MoveRefused(code, fact("job.be-worked-on"), [fact("job.it-is", stage=job.stage)])
     model = catalogue.model(job.model_id, job.model_version)
     before = progress_of(job, model)
     count = rules.check_step(before, step_id, counted, reason)
     store.add_step(
         job.id,
-        job.attempt,
+        job.bench.attempt,
         step_id,
         expected=before.expected,
         counted=count,
@@ -90,14 +91,15 @@ def do_step(code: str, step_id: str, counted: str, reason: str, by: Person, now:
     )
     after = progress_of(job, model)
     step = before.step
-    says = f"{step.text if step else step_id}"
-    if count is not None:
-        says += (
-            f" Screws: {count} of {before.expected}"
-            + (f" – {reason.strip()}" if reason.strip() else "")
-            + "."
-        )
-    note(job, by=by, now=now, kind="step", says=says, steps_done=after.done, steps_total=len(after.steps))
+    facts = {
+        "step": step_id,
+        "text": step.text if step else "",
+        "expected": before.expected,
+        "counted": count,
+        "reason": reason.strip(),
+    }
+    done = replace(job.bench, steps_done=after.done, steps_total=len(after.steps))
+    note(job, EventKind.STEP, facts, done, by=by, now=now)
     if after.step is None and job.stage is Stage.PROVED:
         close(code, by, now)
 
@@ -107,7 +109,11 @@ def close(code: str, by: Person, now: datetime) -> None:
     """All steps are done: the part leaves the ledger, cost and bench minutes are fixed."""
     job = job_store.lock_job(code)
     held = stock_store.held_of(job.id)
-    offers = offers_store.load_offers([job.offer_id, *job.more_offers]) if job.offer_id else []
+    offers = (
+        offers_store.load_offers([job.chosen.offer_id, *job.chosen.more_offers])
+        if job.chosen.offer_id
+        else []
+    )
     asked = {offer.part_id: offer.price_minor for offer in offers}
     costs = {
         held_part.part_id: stock_store.latest_cost(held_part.part_id) or asked.get(held_part.part_id, 0)
@@ -115,16 +121,8 @@ def close(code: str, by: Person, now: datetime) -> None:
     }
     cost = sum(costs.values())
     minutes = rules.worked_minutes([*job_store.bench_times(job.id, rules.AT_THE_BENCH), now])
-    move(
-        job,
-        Move.CLOSE,
-        by=by,
-        now=now,
-        kind="closed",
-        says=f"Closed up after {minutes} min of bench work.",
-        cost_minor=cost,
-        bench_minutes=minutes,
-    )
+    closing = replace(job.closing, cost_minor=cost, bench_minutes=minutes)
+    move(job, Move.CLOSE, EventKind.CLOSED, {"minutes": minutes}, closing, by=by, now=now)
     for held_part in held:
         stock_store.save_reservation(held_part.id, "fitted")
         stock_store.add_stock_move(

@@ -18,6 +18,7 @@ from sutura.core.catalogue.packs import Arriving, Change, ImportPlan, differing_
 from sutura.core.catalogue.problems import problems_of
 from sutura.core.catalogue.unlisted import Measured, check_measured, unlisted_model
 from sutura.core.errors import Invalid, ManyInvalid, NotFound, StaleSave
+from sutura.core.facts import fact
 from sutura.core.identify.scan import LabelPattern
 from sutura.core.matching.judging import Judged, judge, may_choose
 from sutura.core.matching.numbers import Interchange
@@ -59,7 +60,7 @@ def _read_files(folder: Path) -> list[tuple[str, pack.ModelsPack | pack.PartsPac
             problems += [Invalid(f"{file.name}: {p.field}", p.refused, p.accepts) for p in wrong.problems]
     ids = [model.id for _, read in packs if isinstance(read, pack.ModelsPack) for model, _ in read.models]
     problems += [
-        Invalid("id", i, "give each model an id of its own")
+        Invalid("id", i, fact("catalogue.give-each-model-id-own"))
         for i in sorted({i for i in ids if ids.count(i) > 1})
     ]
     if problems:
@@ -79,7 +80,7 @@ def load_packs(folder: Path) -> dict[str, int]:
     for _, read in _read_files(folder):
         plan, problems = _plan(read)
         if problems:
-            raise ManyInvalid(problems, f"The pack {plan.pack}")
+            raise ManyInvalid(problems, fact("catalogue.pack", pack=plan.pack))
         _apply(read, plan, None, keep_ours=True)
         if isinstance(read, pack.ModelsPack):
             for planned in plan.planned:
@@ -120,7 +121,7 @@ def find_taken_in(model_id: str) -> Model:
     """A model that a new job may be done on; a retired one is refused."""
     row, known = _known(model_id)
     if not State(row.state).taken_in:
-        accepts = "it is retired: bring it back in the Catalogue, or take the device in by its measures"
+        accepts = fact("catalogue.retired-bring-back-catalogue-take-device")
         raise Invalid("read_number", known.full_name, accepts)
     return known
 
@@ -221,13 +222,21 @@ def look_at_pack(name: str, file: bytes, by: Person, now: datetime) -> str:
     """Keep a file for a look at what it would do; nothing of the catalogue is written. The look's own id."""
     demand(by, Deed.CHANGE_CATALOGUE)
     if not file:
-        raise Invalid("file", "", "choose a pack file (JSON)")
+        raise Invalid("file", "", fact("catalogue.choose-pack-file-json"))
     try:
         text = file.decode("utf-8-sig")
     except UnicodeDecodeError as broken:
-        raise Invalid("file", f"byte {broken.start} of {name}", "save the file as UTF-8 text") from broken
+        raise Invalid(
+            "file",
+            fact("catalogue.byte", start=broken.start, name=name),
+            fact("catalogue.save-file-utf-8-text"),
+        ) from broken
     if len(text) > MOST_CHARACTERS:
-        raise Invalid("file", name, f"read packs of more than {MOST_CHARACTERS:,} characters from the shell")
+        raise Invalid(
+            "file",
+            name,
+            fact("catalogue.read-packs-more-than-characters-from", most_characters=MOST_CHARACTERS),
+        )
     preview_id = secrets.token_urlsafe(9)
     packs_store.save_preview(preview_id, by.id, name[:120] or "a pack", text.replace("\x00", " "), now)
     return preview_id
@@ -251,7 +260,7 @@ class Look:
 def look(preview_id: str, by: Person) -> Look:
     preview = packs_store.load_preview(preview_id, by.id)
     if preview is None:
-        raise NotFound("pack to look at", preview_id)
+        raise NotFound(fact("catalogue.pack-look"), preview_id)
     plan, problems = plan_of(preview.text, preview.name)
     return Look(
         id=preview.id, name=preview.name, at=preview.at, plan=plan, problems=problems, mark=store.revision()
@@ -277,11 +286,9 @@ def read_look(preview_id: str, mark: str, by: Person, now: datetime) -> ImportPl
     store.lock_catalogue()
     preview = packs_store.load_preview(preview_id, by.id)
     if preview is None:
-        raise NotFound("pack to look at", preview_id)
+        raise NotFound(fact("catalogue.pack-look"), preview_id)
     if mark != store.revision():
-        raise Invalid(
-            "mark", preview.name, "the catalogue has changed since you looked: look again, then confirm"
-        )
+        raise Invalid("mark", preview.name, fact("catalogue.catalogue-has-changed-since-you-looked"))
     plan = read_text(preview.text, preview.name, now)
     packs_store.remove_preview(preview_id)
     return plan
@@ -487,7 +494,7 @@ def save_model(model_id: str, raw: Mapping[str, Any], version: int, by: Person, 
     if before is None:
         raise NotFound("model", model_id)
     if raw.get("id") != model_id:
-        raise Invalid("id", raw.get("id"), "the id of a model stays as it is")
+        raise Invalid("id", raw.get("id"), fact("catalogue.id-model-stays"))
     edited = pack.check_model(raw, SCHEMAS, before.pack or pack.TEMPLATES)
     lines = differing_places(before.data, raw)
     if before.version != version and lines:
@@ -531,14 +538,14 @@ def unlisted(measured: Measured, read_number: str, model_id: str = "unlisted") -
     problems = check_measured(measured)
     template = store.load_model(f"unlisted-{measured.device_class}")
     if template is None:
-        accepts = "choose phone, tablet, laptop, watch, handheld, player or two-in-one"
+        accepts = fact("catalogue.choose-phone-tablet-laptop-watch-handheld")
         problems.append(Invalid("device_class", measured.device_class, accepts))
     if problems or template is None:
-        raise ManyInvalid(problems, "What was measured")
+        raise ManyInvalid(problems, fact("catalogue.what-was-measured"))
     made = unlisted_model(pack.model_from_json(template.data), measured, read_number, model_id)
     wrong = problems_of(made)
     if wrong:
-        raise ManyInvalid(wrong, "What was measured")
+        raise ManyInvalid(wrong, fact("catalogue.what-was-measured"))
     return made
 
 

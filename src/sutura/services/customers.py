@@ -5,9 +5,10 @@ from __future__ import annotations
 from datetime import datetime
 
 from sutura.core.errors import Invalid, ManyInvalid, NotFound, StaleSave
+from sutura.core.facts import Say, fact
 from sutura.core.intake.arrival import check_customer
 from sutura.core.intake.customers import ERASED, SAME_DIGITS, Contact, may_be_same, plain_phone
-from sutura.core.job import OPEN_STAGES, JobRecord, Stage
+from sutura.core.job import OPEN_STAGES, EventKind, JobRecord, Stage
 from sutura.core.people import Deed, demand
 from sutura.core.values import Person
 from sutura.store import consents as consents_store
@@ -25,19 +26,19 @@ def find_customers(text: str) -> list[customers_store.CustomerRecord]:
 
 
 @reading
-def perhaps_same(contact: customers_store.CustomerRecord) -> list[tuple[customers_store.CustomerRecord, str]]:
+def perhaps_same(contact: customers_store.CustomerRecord) -> list[tuple[customers_store.CustomerRecord, Say]]:
     """Records that may be the same person, and why; a person decides."""
     return _perhaps(_contact(contact))
 
 
 @reading
-def perhaps_typed(name: str, phone: str, email: str) -> list[tuple[customers_store.CustomerRecord, str]]:
+def perhaps_typed(name: str, phone: str, email: str) -> list[tuple[customers_store.CustomerRecord, Say]]:
     """Records that may be the person who is being typed at the Counter; nothing typed names nobody."""
     typed = Contact(id=0, name=name.strip(), phone=phone.strip(), email=email.strip())
     return _perhaps(typed) if typed.name or typed.phone or typed.email else []
 
 
-def _perhaps(one: Contact) -> list[tuple[customers_store.CustomerRecord, str]]:
+def _perhaps(one: Contact) -> list[tuple[customers_store.CustomerRecord, Say]]:
     plain = plain_phone(one.phone)
     others = {other.id: other for other in customers_store.likely_same(one, plain, SAME_DIGITS)}
     named = may_be_same(one, [_contact(other) for other in others.values()])
@@ -55,24 +56,18 @@ def merge_customers(keep_id: int, other_id: int, by: Person, now: datetime) -> N
     """
     demand(by, Deed.TAKE_IN)
     if keep_id == other_id:
-        raise Invalid("other", other_id, "choose another record than this one")
+        raise Invalid("other", other_id, fact("customers.choose-another-record-than-one"))
     for number in sorted((keep_id, other_id)):
         customers_store.lock_customer(number)
     keep, other = customers_store.load_customer(keep_id), customers_store.load_customer(other_id)
     if keep is None or other is None:
         raise NotFound("customer", keep_id if keep is None else other_id)
     for job_id, stage in customers_store.move_jobs(other_id, keep_id):
-        # by number, not by name: this sentence stays when the customer is erased
-        says = f"Customer record {other_id} became part of record {keep_id}."
+        # by number, not by name: what happened stays when the customer is erased
+        facts = {"from": other_id, "into": keep_id}
+        where = Stage(stage)
         job_store.add_event(
-            job_id,
-            at=now,
-            person_id=by.id,
-            kind="customer merged",
-            before=Stage(stage),
-            after=Stage(stage),
-            says=says,
-            detail={},
+            job_id, EventKind.CUSTOMER_MERGED, facts, at=now, person_id=by.id, before=where, after=where
         )
     filled = {name: getattr(keep, name) or getattr(other, name) for name in ("phone", "email", "note")}
     customers_store.save_customer(
@@ -106,15 +101,15 @@ def _exported(job: JobRecord) -> dict[str, object]:
         "code": job.code,
         "model": job.model_name,
         "stage": job.stage.value,
-        "number_as_read": job.read_number,
-        "serial": job.serial,
-        "complaint": job.complaint,
-        "received_at": job.received_at.isoformat(),
+        "number_as_read": job.arrival.read_number,
+        "serial": job.arrival.serial,
+        "complaint": job.arrival.complaint,
+        "received_at": job.arrival.received_at.isoformat(),
         "promised_at": job.promise_at.isoformat(),
-        "marks": list(job.marks),
-        "observed": dict(job.look),
-        "arrival": dict(job.arrival),
-        "price_minor": job.price_minor,
+        "marks": list(job.arrival.marks),
+        "observed": dict(job.arrival.look),
+        "arrival": dict(job.arrival.how),
+        "price_minor": job.chosen.price_minor,
         "currency": job.currency,
         "accessories": [accessory.name for accessory in handover_store.load_accessories(job.id)],
         "agreed": list(consents_store.load_consents(job.id).values()),
@@ -130,12 +125,12 @@ def erase_customer(customer_id: int, typed_name: str, by: Person, now: datetime)
     if customer is None:
         raise NotFound("customer", customer_id)
     if typed_name.strip() != customer.name:
-        raise Invalid("typed_name", typed_name, f"type the name as it stands: {customer.name}")
+        raise Invalid("typed_name", typed_name, fact("customers.type-name-stands", customer=customer.name))
     still_open = [
         job.code for job in customers_store.customer_jobs(customer_id) if Stage(job.stage) in OPEN_STAGES
     ]
     if still_open:
-        raise Invalid("typed_name", ", ".join(still_open), "hand these devices back first")
+        raise Invalid("typed_name", ", ".join(still_open), fact("customers.hand-these-devices-back-first"))
     customers_store.erase_jobs(customer_id)
     # and every record that was made one with this one
     for number in (customer_id, *customers_store.merged_records(customer_id)):

@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import replace
 from datetime import date, datetime
 
 from sutura.core import handover as rules
 from sutura.core.errors import Invalid, NotFound
-from sutura.core.job import Move
+from sutura.core.facts import fact
+from sutura.core.job import EventKind, Move
 from sutura.core.maths.money import Money
 from sutura.core.people import Deed, demand
 from sutura.core.values import Person
@@ -37,35 +39,39 @@ def hand_back(
     model = catalogue.model(job.model_id, job.model_version)
     accessories = store.load_accessories(job.id)
     rules.check_accessories(accessories, returned, explanation)
-    if job.price_minor is None:
-        raise NotFound("agreed price of job", code)
-    owed = Money(minor=job.price_minor, currency=job.currency)
+    if job.chosen.price_minor is None:
+        raise NotFound(fact("handover.agreed-price-job"), code)
+    owed = Money(minor=job.chosen.price_minor, currency=job.currency)
     until = rules.warranty_end(today, model.warranty_days)
     if job.stage.value == "closed":
         paid, how = rules.check_payment(owed, amount, method)
         store.add_payment(job.id, paid.minor, paid.currency, how.value, by.id, now)
     store.save_returned([a.id for a in accessories if a.id in returned], now)
+    facts = {
+        "returned": _names(accessories, returned),
+        "paid_minor": owed.minor,
+        "currency": owed.currency,
+        "method": method,
+        "warranty_end": until.isoformat(),
+        "explanation": explanation.strip(),
+    }
+    closing = replace(
+        job.closing, finished_at=now, warranty_end=until, returned_note=explanation.strip()[:300]
+    )
     move(
         job,
         Move.HAND_BACK,
+        EventKind.HANDED_BACK,
+        facts,
+        closing,
         by=by,
         now=now,
-        kind="handed back",
-        says=(
-            f"Handed back with {_listed(accessories, returned)}. {owed} paid by {method}. Warranty "
-            f"until {until:%d.%m.%Y}."
-        ),
-        facts={"accessories_returned": True},
-        finished_at=now,
-        warranty_end=until,
-        returned_note=explanation.strip()[:300],
-        detail={"explanation": explanation.strip()},
+        holds={"accessories_returned": True},
     )
 
 
-def _listed(accessories: Sequence[rules.Accessory], returned: Sequence[int]) -> str:
-    names = [a.name for a in accessories if a.id in returned]
-    return ", ".join(names) if names else "nothing else"
+def _names(accessories: Sequence[rules.Accessory], returned: Sequence[int]) -> list[str]:
+    return [accessory.name for accessory in accessories if accessory.id in returned]
 
 
 @writing
@@ -73,18 +79,11 @@ def decline(code: str, reason: str, by: Person, now: datetime) -> None:
     """The customer does not want the repair: a held part goes back to the shelf."""
     demand(by, Deed.QUOTE)
     if not reason.strip():
-        raise Invalid("reason", "", "write why the repair is declined")
+        raise Invalid("reason", "", fact("handover.write-why-repair-declined"))
     job = job_store.lock_job(code)
     held = stock_store.held_of(job.id)
-    move(
-        job,
-        Move.DECLINE,
-        by=by,
-        now=now,
-        kind="declined",
-        says=f"Declined: {reason.strip()}",
-        facts={"reason_given": True},
-    )
+    facts = {"reason": reason.strip()}
+    move(job, Move.DECLINE, EventKind.DECLINED, facts, by=by, now=now, holds={"reason_given": True})
     for held_part in held:
         stock_store.save_reservation(held_part.id, "released")
 
@@ -98,14 +97,15 @@ def return_unrepaired(
     accessories = store.load_accessories(job.id)
     rules.check_accessories(accessories, returned, explanation)
     store.save_returned([a.id for a in accessories if a.id in returned], now)
+    facts = {"returned": _names(accessories, returned), "explanation": explanation.strip()}
+    closing = replace(job.closing, finished_at=now, returned_note=explanation.strip()[:300])
     move(
         job,
         Move.RETURN,
+        EventKind.RETURNED,
+        facts,
+        closing,
         by=by,
         now=now,
-        kind="returned",
-        says=f"Returned unrepaired with {_listed(accessories, returned)}.",
-        facts={"accessories_returned": True},
-        finished_at=now,
-        returned_note=explanation.strip()[:300],
+        holds={"accessories_returned": True},
     )

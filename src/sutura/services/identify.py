@@ -10,6 +10,7 @@ import threading
 from dataclasses import dataclass
 
 from sutura.core.errors import Invalid
+from sutura.core.facts import Say, fact, sentences
 from sutura.core.identify import numbers as numbers_rules
 from sutura.core.identify.numbers import (
     Candidate,
@@ -40,7 +41,7 @@ class Link:
     """One thing that was found: what it is, what to say of it, and where it is."""
 
     what: str
-    says: str
+    says: Say
     address: str
 
 
@@ -48,10 +49,10 @@ class Link:
 class Found:
     """What was understood, in words. `address` is where to go when there is only one place to go."""
 
-    says: str
+    says: Say
     address: str = ""
     links: tuple[Link, ...] = ()
-    notes: tuple[str, ...] = ()
+    notes: tuple[Say, ...] = ()
     identification: Identification | None = None
     # the serial number that was read, to go with the device when it is taken in
     serial: str = ""
@@ -123,18 +124,18 @@ def find(text: str) -> Found:
     try:
         scan = read_scan(text[:MOST_TYPED])
     except Invalid as wrong:
-        return Found(says=str(wrong))
+        return Found(says=wrong.said)
     if scan.kind is Scanned.JOB:
-        return Found(says=f"Job {scan.value}", address=f"/jobs/{scan.value}")
+        return Found(says=fact("identify.job", scan=scan.value), address=f"/jobs/{scan.value}")
     if scan.kind is Scanned.PART:
-        return Found(says=f"Part {scan.value}", address=f"/shelf/{scan.value}")
+        return Found(says=fact("identify.part", scan=scan.value), address=f"/shelf/{scan.value}")
     if scan.kind is Scanned.ARTICLE:
         return _article(scan)
     jobs = job_store.find_jobs_by_serial(scan.value)
     if len(jobs) == 1:
-        return Found(says=f"Serial number of job {jobs[0]}", address=f"/jobs/{jobs[0]}")
+        return Found(says=fact("identify.serial-number-job", jobs=jobs[0]), address=f"/jobs/{jobs[0]}")
     if jobs:
-        says = f"The device with the serial number {scan.value} was here {len(jobs)} times."
+        says = fact("identify.device-serial-number-was-here-times", scan=scan.value, count=len(jobs))
         links = tuple(Link(what="Job", says=code, address=f"/jobs/{code}") for code in jobs)
         return Found(says=says, links=links, notes=scan.notes)
     return _imei(scan) if scan.kind is Scanned.IMEI else _number(scan)
@@ -144,15 +145,15 @@ def _article(scan: Scan) -> Found:
     """An article number under bars: the part that carries it. EAN and UPC are the same number."""
     part = stock_store.find_by_gtin(scan.value)
     if part:
-        says = f"Article number {scan.value}: {part[1]}"
+        says = fact("identify.article-number", scan=scan.value, part=part[1])
         link = Link(what="Part", says=part[1], address=f"/shelf/{part[0]}")
         return Found(says=says, address="" if scan.notes else link.address, links=(link,), notes=scan.notes)
     jobs = job_store.find_jobs_by_serial(scan.value)
     links = tuple(Link(what="Job", says=code, address=f"/jobs/{code}") for code in jobs)
     says = (
-        f"“{scan.value}” is the serial number of a device that was here."
+        fact("identify.serial-number-device-was-here", scan=scan.value)
         if jobs
-        else f"A valid article number, {scan.value}; no part on the shelf carries it."
+        else fact("identify.valid-article-number-no-part-shelf", scan=scan.value)
     )
     return Found(says=says, links=links, notes=scan.notes)
 
@@ -160,15 +161,15 @@ def _article(scan: Scan) -> Found:
 def _imei(scan: Scan) -> Found:
     """An IMEI of a device that was not here yet: its first eight digits may say which model it is."""
     models = _kept().index.tacs.get(scan.value[:8], ())
-    says = f"A valid IMEI, {scan.value}, of a device that has not been here yet."
+    says = fact("identify.valid-imei-device-has-not-been", scan=scan.value)
     if not models:
-        return Found(says=f"{says} The catalogue does not know its first eight digits.", serial=scan.value)
-    why = f"its IMEI begins with {scan.value[:8]}: read the number from the label as well"
+        return Found(says=fact("identify.catalogue-does-not-know-first-eight", says=says), serial=scan.value)
+    why = fact("identify.imei-begins-read-number-from-label", scan=scan.value[:8])
     verdict = Verdict.LIKELY if len(models) == 1 else Verdict.AMBIGUOUS
     names = " or ".join(model.full_name for model in models)
     identification = Identification(
         verdict=verdict,
-        says=f"{names}: {why}.",
+        says=fact("identify.said", names=names, why=why),
         candidates=tuple(Candidate(model=model, characters=(), why=why) for model in models),
     )
     told = tell(identification, catalogue.models([model.id for model in models]))
@@ -176,7 +177,7 @@ def _imei(scan: Scan) -> Found:
 
 
 @reading
-def imei_doubt(serial: str, model: Known) -> str:
+def imei_doubt(serial: str, model: Known) -> Say:
     """What is odd when an IMEI begins like another model's: a swapped board, or the wrong model. Empty when
     nothing is.
     """
@@ -185,10 +186,7 @@ def imei_doubt(serial: str, model: Known) -> str:
     if not others or model.id in {other.id for other in others}:
         return ""
     names = " or ".join(other.full_name for other in others)
-    return (
-        f"An IMEI that begins so belongs to {names}: look again which device this is, or its board was "
-        "swapped."
-    )
+    return fact("identify.imei-begins-so-belongs-look-again", names=names)
 
 
 def _number(scan: Scan) -> Found:
@@ -198,7 +196,7 @@ def _number(scan: Scan) -> Found:
     identification = identify(scan.value)
     links = _parts_printed(scan.value)
     if links and identification.verdict is Verdict.UNKNOWN:
-        return Found(says=f"“{scan.value}” is printed on a part.", links=links, notes=scan.notes)
+        return Found(says=fact("identify.printed-part", scan=scan.value), links=links, notes=scan.notes)
     label = read_label(scan.value, _label_patterns())
     if label and not links and identification.verdict in (Verdict.UNKNOWN, Verdict.LIKELY):
         return _panel_label(label, scan)
@@ -226,12 +224,26 @@ def _panel_label(label: PanelLabel, scan: Scan) -> Found:
         for barcode, name, printed in stock_store.find_by_printed(label.base, begins=True)
         if (read := read_label(printed, _label_patterns())) and read.base == label.base
     ]
-    revision = f", revision {label.revision}" if label.revision else ", no revision printed"
-    says = f"A panel label of {label.maker}: base number {label.base}{revision} ({label.says})."
+    revision = (
+        fact("identify.revision", revision=label.revision)
+        if label.revision
+        else fact("identify.no-revision-printed")
+    )
+    says: Say = fact(
+        "identify.panel-label-base-number",
+        maker=label.maker,
+        base=label.base,
+        revision=revision,
+        label=label.says,
+    )
     if others:
-        says += " The same base in another revision is on the shelf: compare it, it is not promised to fit."
+        says = sentences([says, fact("identify.same-base-another-revision-shelf-compare")])
     links = tuple(
-        Link(what="Part", says=f"{name}, printed {printed}", address=f"/shelf/{barcode}")
+        Link(
+            what="Part",
+            says=fact("identify.printed", name=name, printed=printed),
+            address=f"/shelf/{barcode}",
+        )
         for barcode, name, printed in others
     )
     return Found(says=says, links=links, notes=scan.notes)

@@ -11,6 +11,7 @@ from sutura.core import planning as planning_rules
 from sutura.core.catalogue.model import Model
 from sutura.core.catalogue.unlisted import Measured
 from sutura.core.errors import Invalid, ManyInvalid, MoveRefused, NotFound, Refusal, StaleSave
+from sutura.core.facts import fact, to_json
 from sutura.core.identify.numbers import Identification, known
 from sutura.core.identify.scan import check_imei
 from sutura.core.intake.arrival import (
@@ -28,12 +29,12 @@ from sutura.core.intake.arrival import (
     is_overtaken,
 )
 from sutura.core.intake.customers import plain_phone
-from sutura.core.intake.damage import CUPS_MM, cups_text, read_cups, read_damage
+from sutura.core.intake.damage import CUPS_MM, cups_text, read_cups
 from sutura.core.intake.diagnosis import diagnose
 from sutura.core.intake.marks import Mark, check_marks
-from sutura.core.intake.observations import check_observations, observed_from
+from sutura.core.intake.observations import Status, check_observations, observed_from
 from sutura.core.intake.promise import Promise, check_promise, earliest_promise
-from sutura.core.job import STAGE_WORDS, Stage
+from sutura.core.job import EventKind, Stage
 from sutura.core.people import Deed, demand
 from sutura.core.planning import expected_minutes, minutes_to_promise
 from sutura.core.typed import Problems
@@ -41,6 +42,7 @@ from sutura.core.values import FunctionResult, Person
 from sutura.formats import edid
 from sutura.formats.photo import read_photo
 from sutura.services import catalogue, identify, matching, planning
+from sutura.services.job import note
 from sutura.services.marks import marks_of
 from sutura.services.once import once
 from sutura.services.shop import shop
@@ -116,7 +118,7 @@ def keep_draft(draft_id: str, fields: Mapping[str, Sequence[str]], by: Person, n
     demand(by, Deed.TAKE_IN)
     before = drafts_store.load_draft(draft_id) if drafts_store.lock_draft(draft_id) else None
     if before is None:
-        raise NotFound("intake left half-way", draft_id)
+        raise NotFound(fact("intake.intake-left-half-way"), draft_id)
     if not is_overtaken(before.fields, fields):
         drafts_store.save_draft(draft_id, by.id, fields, now)
 
@@ -136,11 +138,9 @@ def add_photo(draft_id: str, file: bytes, says: str, mark: str, by: Person, now:
     """
     demand(by, Deed.TAKE_IN)
     if not drafts_store.lock_draft(draft_id):
-        raise NotFound("intake left half-way", draft_id)
+        raise NotFound(fact("intake.intake-left-half-way"), draft_id)
     if photos_store.count_photos(draft_id) >= MOST_PHOTOS:
-        raise Invalid(
-            "photo", f"{MOST_PHOTOS} photos", "that is as many as an intake holds: take one away first"
-        )
+        raise Invalid("photo", f"{MOST_PHOTOS} photos", fact("intake.many-intake-holds-take-one-away"))
     photos_store.add_photo(draft_id, says.strip()[:120], mark[:12], read_photo(file), by.id, now)
 
 
@@ -187,7 +187,7 @@ class _Ready:
 
 def _take_in(draft_id: str, arrival: Arrival, by: Person, now: datetime) -> str:
     if not drafts_store.lock_draft(draft_id):
-        raise NotFound("intake left half-way", draft_id)
+        raise NotFound(fact("intake.intake-left-half-way"), draft_id)
     ready = _checked(arrival, now)
     customer_id = arrival.customer_id or customers_store.add_customer(
         name=arrival.name.strip(),
@@ -211,13 +211,12 @@ def _take_in(draft_id: str, arrival: Arrival, by: Person, now: datetime) -> str:
     consents_store.add_consents(job_id, agreed, now)
     job_store.add_event(
         job_id,
+        EventKind.RECEIVED,
+        _received(arrival, model, ready.serial),
         at=now,
         person_id=by.id,
-        kind="received",
         before=None,
         after=Stage.IDENTIFIED,
-        says=_received(arrival, model, ready.serial),
-        detail={"number": arrival.read_number},
     )
     if arrival.edid.strip():
         matching.keep_panel(job_id, Stage.IDENTIFIED, model, edid.hex_of(arrival.edid), by, now)
@@ -234,9 +233,9 @@ def _checked(arrival: Arrival, now: datetime) -> _Ready:
     if arrival.customer_id is None:
         problems.extend(check_customer(arrival.name, arrival.phone, arrival.email))
     elif customers_store.load_customer(arrival.customer_id) is None:
-        problems.add("name", arrival.customer_id, "choose a customer from the list or write a new one")
+        problems.add("name", arrival.customer_id, fact("intake.choose-customer-from-list-write-new"))
     if arrival.channel not in set(Channel):
-        problems.add("channel", arrival.channel, "choose waiting, drop-off or mail")
+        problems.add("channel", arrival.channel, fact("intake.choose-waiting-drop-off-mail"))
     serial = _serial(arrival.serial, problems)
     soonest = promise(model, now) if model else None
     promise_at = soonest.at if soonest and arrival.soonest else arrival.promise_at
@@ -278,6 +277,8 @@ def _add_job(code: str, customer_id: int, arrival: Arrival, ready: _Ready, by: P
         received_at=now,
         received_by=by.id,
         fit="",
+        route="",
+        route_minutes=model.minutes,
         currency=shop().currency,
         extra_minutes=0,
         expected_minutes=expected_minutes(model.minutes, None),
@@ -290,15 +291,24 @@ def _add_job(code: str, customer_id: int, arrival: Arrival, ready: _Ready, by: P
     )
 
 
-def _received(arrival: Arrival, model: Model, serial: str) -> str:
-    said = (
-        f"Taken in as {model.full_name}.",
-        _said(identify.identify(arrival.read_number), arrival),
-        identify.imei_doubt(serial, known(model)),
-        read_damage(arrival.marks, model.face).says,
-        diagnose(observed(arrival)).says,
-    )
-    return " ".join(filter(None, said))
+def _received(arrival: Arrival, model: Model, serial: str) -> dict[str, object]:
+    identification = identify.identify(arrival.read_number)
+    kinds = [mark.kind.value for mark in arrival.marks]
+    layers = diagnose(observed(arrival)).layers
+    facts: dict[str, object] = {
+        "model": model.full_name,
+        "number": arrival.read_number,
+        "verdict": _verdict(identification, model),
+        "imei": to_json(identify.imei_doubt(serial, known(model))),
+        "marks": {kind: kinds.count(kind) for kind in dict.fromkeys(kinds)},
+        "faulty": [reading.layer.value for reading in layers if reading.status is Status.FAULTY],
+        "suspected": [reading.layer.value for reading in layers if reading.suspected],
+    }
+    if arrival.model_id == UNLISTED and arrival.measured:
+        facts["measured"] = {
+            name: getattr(arrival.measured, name) for name in ("width_mm", "height_mm", "diagonal_in")
+        }
+    return facts
 
 
 def _arrived(arrival: Arrival) -> dict[str, object]:
@@ -315,17 +325,6 @@ def _verdict(identification: Identification, model: Model) -> str:
     return identification.verdict.value if model.id in named else "ambiguous"
 
 
-def _said(identification: Identification, arrival: Arrival) -> str:
-    if arrival.model_id != UNLISTED or arrival.measured is None:
-        return identification.says
-    measured = arrival.measured
-    return (
-        f"In no pack: measured {measured.width_mm:g}×{measured.height_mm:g} mm, picture "
-        f"{measured.diagonal_in:g} inches;"
-        " what was not measured is unknown."
-    )
-
-
 def _edid_problems(text: str) -> list[Invalid]:
     """What is wrong with a pasted EDID, when there is one."""
     if not text.strip():
@@ -333,7 +332,7 @@ def _edid_problems(text: str) -> list[Invalid]:
     try:
         edid.read_edid_text(text)
     except Refusal as wrong:
-        return [Invalid("edid", text.strip()[:40], str(wrong))]
+        return [Invalid("edid", text.strip()[:40], wrong.said)]
     return []
 
 
@@ -349,7 +348,7 @@ def _model(arrival: Arrival, problems: Problems) -> Model | None:
         problems.extend([wrong])
         return None
     except NotFound:
-        problems.add("read_number", arrival.read_number, "find the device by its model number first")
+        problems.add("read_number", arrival.read_number, fact("intake.find-device-model-number-first"))
         return None
 
 
@@ -363,7 +362,7 @@ def _serial(text: str, problems: Problems) -> str:
         except Invalid as wrong:
             problems.add("serial", text, wrong.accepts)
     if len(tidy) > 40:
-        problems.add("serial", tidy, "write at most 40 characters")
+        problems.add("serial", tidy, fact("intake.write-most-40-characters"))
     return tidy
 
 
@@ -399,35 +398,33 @@ def look_again(
     demand(by, Deed.TAKE_IN)
     job = job_store.lock_job(code)
     if job.stage not in planning_rules.ASSIGNABLE:
-        raise MoveRefused(code, "be looked at again", [f"it is {STAGE_WORDS[job.stage]}"])
+        raise MoveRefused(code, fact("job.be-looked-at-again"), [fact("job.it-is", stage=job.stage)])
     model = catalogue.model(job.model_id, job.model_version)
     baseline = store.load_results(job.id)[0]
     results, problems = check_again(model, baseline, functions)
     problems += check_observations(look)
     if problems:
-        raise ManyInvalid(problems, "What was tried again")
+        raise ManyInvalid(problems, fact("intake.what-was-tried-again"))
     store.add_results(job.id, 0, results, by.id, now, again=store.times_looked(job.id) + 1)
     seen = observed_from(
-        {**job.look, **{name: answer for name, answer in look.items() if answer}},
+        {**job.arrival.look, **{name: answer for name, answer in look.items() if answer}},
         marks=marks_of(job),
-        opened_before=job.opened_before,
+        opened_before=job.arrival.opened_before,
         functions={
             **{result.function: result.outcome.value for result in baseline.values()},
             **{result.function: result.outcome.value for result in results},
         },
     )
-    tried = ", ".join(f"{result.function} {result.outcome.value}" for result in results)
-    job_store.save_job(job.id, look=seen)
-    job_store.add_event(
-        job.id,
-        at=now,
-        person_id=by.id,
-        kind="looked at again",
-        before=job.stage,
-        after=job.stage,
-        says=f"Tried again: {tried}. {diagnose(seen).says}",
-        detail={"look_before": dict(job.look), "look_after": seen},
-    )
+    layers = diagnose(seen).layers
+    facts = {
+        "tried": {result.function: result.outcome.value for result in results},
+        "names": {function.id: function.name for function in model.functions},
+        "faulty": [reading.layer.value for reading in layers if reading.status is Status.FAULTY],
+        "suspected": [reading.layer.value for reading in layers if reading.suspected],
+        "look_before": dict(job.arrival.look),
+        "look_after": seen,
+    }
+    note(job, EventKind.LOOKED_AGAIN, facts, replace(job.arrival, look=seen), by=by, now=now)
 
 
 # -- what customers agree to, and the Counter's tools -----------------------------------------

@@ -12,7 +12,18 @@ from sutura.core import proof as proof_rules
 from sutura.core.bench import Done, Progress
 from sutura.core.catalogue.model import Model
 from sutura.core.handover import Accessory
-from sutura.core.job import JobEvent, JobFacts, JobRecord, Move, SeamStitch, Stage, check_move, seam
+from sutura.core.job import (
+    EventKind,
+    JobEvent,
+    JobFacts,
+    JobPart,
+    JobRecord,
+    Move,
+    SeamStitch,
+    Stage,
+    check_move,
+    seam,
+)
 from sutura.core.planning import Next, rank_next
 from sutura.core.values import FunctionResult, Person
 from sutura.services import catalogue
@@ -72,7 +83,7 @@ def job_page(code: str, now: datetime) -> JobPage:
 
 def progress_of(job: JobRecord, model: Model, done: list[Done] | None = None) -> Progress:
     recorded = bench_store.load_done(job.id) if done is None else done
-    return bench_rules.progress(model, job.attempt, recorded, proved=job.stage in PROVED)
+    return bench_rules.progress(model, job.bench.attempt, recorded, proved=job.stage in PROVED)
 
 
 def latest_proof(
@@ -90,17 +101,19 @@ def gather_facts(job: JobRecord, model: Model) -> JobFacts:
     results = intake_store.load_results(job.id)
     consents = consents_store.load_consents(job.id)
     progress = progress_of(job, model)
-    now_results = results.get(job.attempt, {})
+    now_results = results.get(job.bench.attempt, {})
     complete = len(now_results) == len(model.functions)
     return JobFacts(
         code=job.code,
         stage=job.stage,
         baseline_complete=len(results.get(0, {})) == len(model.functions),
-        consents_complete=all(name in consents for name in consents_store.needed_consents(job.received_at)),
-        price_agreed=job.price_minor is not None,
-        part_chosen=job.offer_id is not None,
+        consents_complete=all(
+            name in consents for name in consents_store.needed_consents(job.arrival.received_at)
+        ),
+        price_agreed=job.chosen.price_minor is not None,
+        part_chosen=job.chosen.offer_id is not None,
         part_held=stock_store.load_held(job.id) is not None,
-        technician=job.technician_id is not None,
+        technician=job.bench.technician_id is not None,
         steps_before_proof_done=progress.at_proof,
         counts_agree=progress.counts_agree,
         proof_complete=complete,
@@ -110,54 +123,33 @@ def gather_facts(job: JobRecord, model: Model) -> JobFacts:
     )
 
 
-def _with(facts: JobFacts, more: Mapping[str, Any]) -> JobFacts:
-    return replace(facts, **more)
-
-
 @writing
 def move(
     job: JobRecord,
     move: Move,
-    *,
+    kind: EventKind,
+    facts: Mapping[str, object],
+    *parts: JobPart,
     by: Person,
     now: datetime,
-    kind: str,
-    says: str,
-    facts: Mapping[str, bool] | None = None,
-    detail: Mapping[str, object] | None = None,
-    **changes: Any,
+    holds: Mapping[str, bool] | None = None,
 ) -> Stage:
-    """Make one move of a locked job. `facts` are what this very deed establishes; `changes` are saved with
-    it.
+    """Make one move of a locked job, with the event that tells of it and the parts that change with it.
+
+    `holds` are the guards that this very deed establishes.
     """
     model = catalogue.model(job.model_id, job.model_version)
-    known = _with(gather_facts(job, model), facts or {})
-    after = check_move(known, move)
-    store.save_job(job.id, stage=after.value, **changes)
-    store.add_event(
-        job.id,
-        at=now,
-        person_id=by.id,
-        kind=kind,
-        says=says,
-        before=job.stage,
-        after=after,
-        detail=detail or {},
-    )
+    established: Mapping[str, Any] = holds or {}
+    after = check_move(replace(gather_facts(job, model), **established), move)
+    store.save_job(job.id, *parts, stage=after)
+    store.add_event(job.id, kind, facts, at=now, person_id=by.id, before=job.stage, after=after)
     return after
 
 
 @writing
-def note(job: JobRecord, *, by: Person, now: datetime, kind: str, says: str, **changes: Any) -> None:
+def note(
+    job: JobRecord, kind: EventKind, facts: Mapping[str, object], *parts: JobPart, by: Person, now: datetime
+) -> None:
     """Something that happened without a move: saved with its event."""
-    store.save_job(job.id, **changes)
-    store.add_event(
-        job.id,
-        at=now,
-        person_id=by.id,
-        kind=kind,
-        says=says,
-        before=job.stage,
-        after=job.stage,
-        detail={key: str(value) for key, value in changes.items()},
-    )
+    store.save_job(job.id, *parts)
+    store.add_event(job.id, kind, facts, at=now, person_id=by.id, before=job.stage, after=job.stage)

@@ -6,6 +6,7 @@ import json
 from collections.abc import Collection, Sequence
 from functools import lru_cache
 
+from sutura.core.facts import Fact
 from sutura.core.identify.scan import LabelPattern
 from sutura.core.matching.comparing import Around
 from sutura.core.matching.judging import Known, Wanted
@@ -68,7 +69,7 @@ def numbers() -> Numbers:
     )
 
 
-def interchanges() -> tuple[list[Interchange], list[str]]:
+def interchanges() -> tuple[list[Interchange], list[Fact]]:
     """Numbers that stand in for others, of every pack, and what of them cannot be right taken together."""
     every = [
         Interchange(**entry) for head in packs_store.heads("parts") for entry in head.get("interchange", ())

@@ -7,13 +7,14 @@ from collections.abc import Mapping, Sequence
 from typing import Any
 
 from sutura.core.errors import Invalid
+from sutura.core.facts import fact
 from sutura.core.intake.marks import Mark, MarkKind, Side
 from sutura.core.job import JobRecord
 from sutura.core.maths.geometry import Point
 
 
 def marks_of(job: JobRecord) -> list[Mark]:
-    return marks_from_json(job.marks)
+    return marks_from_json(job.arrival.marks)
 
 
 def marks_from_json(raw: Sequence[Mapping[str, Any]]) -> list[Mark]:
@@ -32,7 +33,7 @@ def marks_from_json(raw: Sequence[Mapping[str, Any]]) -> list[Mark]:
 
 def signature_of(job: JobRecord) -> list[list[tuple[float, float]]]:
     """The strokes a customer signed with on the screen; none when the ticket is signed on paper."""
-    return read_strokes(json.dumps(job.arrival.get("signature", [])))[0]
+    return read_strokes(json.dumps(job.arrival.how.get("signature", [])))[0]
 
 
 def read_strokes(text: str) -> tuple[list[list[tuple[float, float]]], list[Invalid]]:
@@ -44,7 +45,7 @@ def read_strokes(text: str) -> tuple[list[list[tuple[float, float]]], list[Inval
             [(round(float(x), 1), round(float(y), 1)) for x, y in stroke] for stroke in json.loads(text)
         ], []
     except (ValueError, TypeError, OverflowError):
-        return [], [Invalid("signature", text[:40], "sign once more on the pad, or on the printed ticket")]
+        return [], [Invalid("signature", text[:40], fact("marks.sign-once-more-pad-printed-ticket"))]
 
 
 def read_marks(text: str) -> tuple[list[Mark], list[Invalid]]:
@@ -57,4 +58,4 @@ def read_marks(text: str) -> tuple[list[Mark], list[Invalid]]:
             raise TypeError("a drawing is a list of marks")
         return marks_from_json(raw), []
     except (ValueError, KeyError, TypeError, AttributeError, OverflowError):
-        return [], [Invalid("marks", text[:80], "draw the marks again: the drawing could not be read")]
+        return [], [Invalid("marks", text[:80], fact("marks.draw-marks-again-drawing-could-not"))]

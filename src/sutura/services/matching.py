@@ -3,14 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Collection, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime
 
 from sutura.core.catalogue.model import Model
 from sutura.core.errors import Invalid, ManyInvalid, MoveRefused, NotFound
+from sutura.core.facts import Say, fact, to_json
 from sutura.core.identify.panel import Panel, PanelSize, size_of
 from sutura.core.intake.promise import PartSeen
-from sutura.core.job import STAGE_WORDS, JobRecord, Move, Stage, starts_of
+from sutura.core.job import Chosen, EventKind, JobRecord, Move, Original, Stage, starts_of
 from sutura.core.matching import wanted as wanted_rules
 from sutura.core.matching.attributes import ATTRIBUTES
 from sutura.core.matching.comparing import Agreement
@@ -37,7 +38,7 @@ from sutura.services import catalogue
 from sutura.services.job import move, note
 from sutura.services.known import known_about, offers_for, parts_for_kits
 from sutura.services.planning import factor_of
-from sutura.services.shop import shop
+from sutura.services.shop import shop, speech
 from sutura.store import consents as consents_store
 from sutura.store import job as job_store
 from sutura.store import matching as matching_store
@@ -166,8 +167,8 @@ def _match(model: Model, wanted: Wanted, destroyed: Collection[str], days_left: 
 
 
 def _for_job(job: JobRecord, model: Model, kind: str, now: datetime) -> Matching:
-    wanted = wanted_of(model, kind, job.measured)
-    return _match(model, wanted, job.destroyed, max((job.promise_at - now).days, 0))
+    wanted = wanted_of(model, kind, job.original.measured)
+    return _match(model, wanted, job.original.destroyed, max((job.promise_at - now).days, 0))
 
 
 @reading
@@ -180,10 +181,10 @@ def match_page(code: str, now: datetime | None = None, kind: str = "") -> MatchP
     return MatchPage(
         job=job,
         model=model,
-        matching=_for_job(job, model, kind, now or job.received_at),
+        matching=_for_job(job, model, kind, now or job.arrival.received_at),
         held=store.held_of(job.id),
         panel=_panel_read(job, model),
-        confirmed=wanted_rules.compare_original(wanted_of(model, kind).need, job.measured),
+        confirmed=wanted_rules.compare_original(wanted_of(model, kind).need, job.original.measured),
         told=corrections(
             model.need, [told for told in matching_store.measured_on(model.id) if told[0] != code]
         ),
@@ -198,10 +199,10 @@ def match_model(model_id: str, kind: str = "") -> tuple[Model, Matching]:
 
 
 def _panel_read(job: JobRecord, model: Model) -> PanelRead | None:
-    event = job_store.latest_event(job.id, "panel read")
+    event = job_store.latest_event(job.id, EventKind.PANEL_READ)
     if event is None:
         return None
-    panel = edid.read_edid_text(str(event.detail["edid"]))
+    panel = edid.read_edid_text(str(event.facts["edid"]))
     judged = judge_panel(model.need, model.face.active, panel)
     return PanelRead(panel=panel, size=size_of(panel), judged=judged, who=event.who, at=event.at)
 
@@ -219,15 +220,14 @@ def keep_panel(job_id: int, stage: Stage, model: Model, kept: str, by: Person, n
     """Write down with a job what the panel in it says of itself, as hex, and how that stands to the need."""
     panel = edid.read_edid_text(kept)
     judged = judge_panel(model.need, model.face.active, panel)
+    facts = {
+        "edid": kept,
+        "fit": judged.fit.value,
+        "says": to_json(judged.says),
+        "warnings": to_json(panel.warnings),
+    }
     job_store.add_event(
-        job_id,
-        at=now,
-        person_id=by.id,
-        kind="panel read",
-        before=stage,
-        after=stage,
-        detail={"edid": kept},
-        says=" ".join([judged.says, *(f"Warning: {warning}." for warning in panel.warnings)]),
+        job_id, EventKind.PANEL_READ, facts, at=now, person_id=by.id, before=stage, after=stage
     )
 
 
@@ -287,41 +287,52 @@ def choose_offer(
         raise NotFound("offer", offer_id)
     judged, wanted = _chosen(job, model, offer, members, now)
     if not may_choose(judged.fit):
-        raise Invalid("offer", offer.part, f"choose one that fits. This one: {judged.says}")
+        raise Invalid("offer", offer.part, fact("matching.choose-one-fits-one", judged=judged.says))
     to_agree = consent_text(judged)
     if to_agree and not agreed:
-        raise Invalid("agreed", "", f"the customer must agree first: “{to_agree}”")
+        raise Invalid("agreed", "", fact("matching.customer-must-agree-first", to_agree=to_agree))
     if to_agree:
         row = consents_store.ConsentRow(
-            consent=f"part-{offer.id}", version=1, text=to_agree, needed=False, active=True
+            consent=f"part-{offer.id}", version=1, text=speech().say(to_agree), needed=False, active=True
         )
         consents_store.keep_consent(job.id, row, now)
     rates = shop().rates
     price = _quote(judged, wanted, rates)
     whole = parts_of(judged)
-    move(
-        job,
-        Move.REQUOTE if job.stage is Stage.QUOTED else Move.QUOTE,
-        by=by,
-        now=now,
-        kind="quoted",
-        says=f"{judged.offer.part} from {judged.offer.supplier} chosen at {price.price}. {judged.says}",
-        facts={"part_chosen": True, "price_agreed": True},
-        offer=whole[0].id,
+    chosen = Chosen(
+        route=str(wanted.need["kind"]),
+        route_minutes=wanted.minutes,
+        offer_id=whole[0].id,
         more_offers=[member.id for member in whole[1:]],
         fit=judged.fit.value,
         price_minor=price.price.minor,
         tax_bps=rates.tax_bps,
         extra_minutes=judged.extra_minutes,
-        expected_minutes=expected_minutes(
-            wanted.minutes, factor_of(job.technician_id, model), judged.extra_minutes
-        ),
-        detail={
-            "offers": [member.id for member in whole],
-            "price_minor": price.price.minor,
-            "fit": judged.fit.value,
-            "agreed": to_agree,
-        },
+    )
+    factor = factor_of(job.bench.technician_id, model)
+    work = replace(job.bench, expected_minutes=expected_minutes(wanted.minutes, factor, judged.extra_minutes))
+    facts = {
+        "part": judged.offer.part,
+        "supplier": judged.offer.supplier,
+        "route": chosen.route,
+        "offers": [member.id for member in whole],
+        "price_minor": chosen.price_minor,
+        "currency": rates.currency,
+        "fit": chosen.fit,
+        "says": to_json(judged.says),
+        "agreed": to_json(to_agree),
+    }
+    again = Move.REQUOTE if job.stage is Stage.QUOTED else Move.QUOTE
+    move(
+        job,
+        again,
+        EventKind.QUOTED,
+        facts,
+        chosen,
+        work,
+        by=by,
+        now=now,
+        holds={"part_chosen": True, "price_agreed": True},
     )
 
 
@@ -336,21 +347,22 @@ def _chosen(
         there = _for_job(job, model, "", now)
         matched = there.find(offer.id, members)
         if matched is None:
-            accepts = "choose a kit that is complete and fits now: one of its parts is gone or changed"
+            accepts = fact("matching.choose-kit-complete-fits-now-one")
             raise Invalid("offer", offer.part, accepts)
         return matched.judged, there.wanted
-    wanted = wanted_of(model, str(offer.known("kind") or ""), job.measured)
-    return judge(wanted, offer, known_about(wanted, model.id, [offer], job.destroyed)), wanted
+    wanted = wanted_of(model, str(offer.known("kind") or ""), job.original.measured)
+    return judge(wanted, offer, known_about(wanted, model.id, [offer], job.original.destroyed)), wanted
 
 
-def consent_text(judged: Judged) -> str:
+def consent_text(judged: Judged) -> Say:
     """What the customer has to agree to before such a part is used; empty when nothing."""
     if judged.fit is not Fit.CONSENT:
         return ""
-    asked = "; ".join(
-        f"{finding.title.lower()}: {finding.reason}" for finding in judged.of(Agreement.CONSENT)
+    asked = tuple(
+        fact("matching.titled", title=finding.title, reason=finding.reason)
+        for finding in judged.of(Agreement.CONSENT)
     )
-    return f"I agree to this part although it differs – {asked}."
+    return fact("matching.i-agree-part-although-differs", asked=asked)
 
 
 # -- measured on the table ----------------------------------------------------------------------
@@ -366,31 +378,31 @@ def compare_original(
     demand(by, Deed.RESERVE)
     job = job_store.lock_job(code)
     if job.stage not in starts_of(Move.QUOTE, Move.REQUOTE, Move.TAKE_PART):
-        raise MoveRefused(code, "be measured for its part", [f"it is {STAGE_WORDS[job.stage]}"])
+        raise MoveRefused(code, fact("job.be-measured"), [fact("job.it-is", stage=job.stage)])
     model = catalogue.model(job.model_id, job.model_version)
     measured = read_measured(typed)
     wanted = wanted_of(model)
-    known_items = {
-        item
-        for kind in (str(model.need["kind"]), *(str(route.need["kind"]) for route in model.routes))
-        for item in breakable(wanted_of(model, kind))
-    }
+    known_items = {item for route in model.ways for item in breakable(wanted_of(model, route.kind))}
     strange = [item for item in destroyed if item not in known_items]
     if strange:
-        raise Invalid("destroyed", strange[0], f"choose among: {', '.join(sorted(known_items))}")
+        raise Invalid(
+            "destroyed", strange[0], fact("matching.choose-among", sorted=tuple(sorted(known_items)))
+        )
     confirmed = wanted_rules.compare_original(wanted.need, measured)
-    said = [f"{hit.title} {hit.measured} ({hit.says})" for hit in confirmed] + [
-        f"{item} broken on the old screen" for item in destroyed
-    ]
-    note(
-        job,
-        by=by,
-        now=now,
-        kind="original measured",
-        says=f"On the table: {'; '.join(said) or 'nothing measured'}.",
-        measured=measured,
-        destroyed=list(destroyed),
-    )
+    facts = {
+        "confirmed": [
+            {
+                "attribute": hit.attribute,
+                "title": to_json(hit.title),
+                "measured": hit.measured,
+                "says": to_json(hit.says),
+            }
+            for hit in confirmed
+        ],
+        "destroyed": list(destroyed),
+    }
+    original = Original(measured=measured, destroyed=list(destroyed))
+    note(job, EventKind.ORIGINAL_MEASURED, facts, original, by=by, now=now)
     return confirmed
 
 
@@ -415,7 +427,7 @@ def _keep_measured(part_id: int, typed: Mapping[str, str], by: Person, now: date
     """`form` is what the fields are called by, so that a refusal stands where it was typed."""
     measured = read_measured({name: value for name, value in typed.items() if name != "printed_number"}, form)
     if not measured:
-        raise Invalid(form, "nothing", "measure at least one thing")
+        raise Invalid(form, "nothing", fact("matching.measure-least-one-thing"))
     store.save_measured(
         part_id,
         {name: {"value": value, "who": by.name, "at": now.isoformat()} for name, value in measured.items()},
@@ -468,19 +480,17 @@ def report_part(code: str, outcome: str, says: str, by: Person, now: datetime) -
     job = job_store.lock_job(code)
     problems = []
     if outcome not in REPORTS:
-        problems.append(Invalid("outcome", outcome, "choose: did not fit, or was defective"))
+        problems.append(Invalid("outcome", outcome, fact("matching.choose-did-not-fit-was-defective")))
     if len(says.strip()) < 5:
-        problems.append(
-            Invalid("part_says", says, "write what was wrong, such as: connector on the other side")
-        )
+        problems.append(Invalid("part_says", says, fact("matching.write-what-was-wrong-such-connector")))
     if problems:
         raise ManyInvalid(problems, "The report")
-    offer = offers_store.load_offer(job.offer_id) if job.offer_id else None
+    offer = offers_store.load_offer(job.chosen.offer_id) if job.chosen.offer_id else None
     if offer is None or job.stage in (Stage.HANDED_BACK, Stage.RETURNED):
         raise MoveRefused(
             code,
-            "have its part reported",
-            ["no part is chosen for it" if offer is None else f"it is {STAGE_WORDS[job.stage]}"],
+            fact("job.have-its-part-reported"),
+            [fact("job.no-part-chosen") if offer is None else fact("job.it-is", stage=job.stage)],
         )
     learn(job, offer, REPORTS[outcome], says.strip()[:300], by, now)
 
@@ -489,10 +499,5 @@ def learn(job: JobRecord, offer: Offer, outcome: Learned, says: str, by: Person,
     """Keep what came of a part on a job's model, with the job."""
     matching_store.add_evidence(job.model_id, offer.part_id, offer.id, job.id, outcome, says, by.id, now)
     if outcome is not Learned.PROVED:
-        note(
-            job,
-            by=by,
-            now=now,
-            kind="part reported",
-            says=f"{offer.part} from {offer.supplier} {outcome.value}: {says}.",
-        )
+        facts = {"part": offer.part, "supplier": offer.supplier, "outcome": outcome.value, "says": says}
+        note(job, EventKind.PART_REPORTED, facts, by=by, now=now)

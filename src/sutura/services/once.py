@@ -6,6 +6,7 @@ from collections.abc import Callable
 from datetime import datetime
 
 from sutura.core.errors import Invalid
+from sutura.core.facts import fact
 from sutura.core.values import Person
 from sutura.store import formkeys as formkeys_store
 from sutura.store.database import writing
@@ -18,7 +19,7 @@ def once(key: str, by: Person, now: datetime, act: Callable[[], str]) -> str:
     A refused act leaves no trace, so the corrected form may use the same key.
     """
     if not 8 <= len(key) <= 64:
-        raise Invalid("form_key", key, "reload the page and send the form again")
+        raise Invalid("form_key", key, fact("once.reload-page-send-form-again"))
     before = formkeys_store.claim_form_key(f"{by.id}:{key}", by.id, now)
     if before is not None:
         return before

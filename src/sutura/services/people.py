@@ -13,6 +13,7 @@ from argon2.exceptions import InvalidHashError, VerifyMismatchError
 
 from sutura.core import people as rules
 from sutura.core.errors import Invalid, NotFound, SignInRefused, StaleSave
+from sutura.core.facts import fact
 from sutura.core.values import Person, Role
 from sutura.store import audit as audit_store
 from sutura.store import people as store
@@ -99,7 +100,7 @@ def create_person(*, name: str, login: str, role: str, password: str, now: datet
         name=name.strip(), login=login, role=role, password_hash=hash_password(password), created_at=now
     )
     if new is None:
-        raise Invalid("login", login, "someone has this sign-in name already; choose another")
+        raise Invalid("login", login, fact("people.someone-has-sign-name-already-choose"))
     return new
 
 
@@ -133,7 +134,7 @@ def save_person(
         )
     stays = role == Role.MANAGER and active
     if before.role == Role.MANAGER and not stays and not store.count_other_managers(person_id):
-        raise Invalid("role", role, "the shop needs one active manager; make another first")
+        raise Invalid("role", role, fact("people.shop-needs-one-active-manager-make"))
     store.save_person(
         person_id,
         name=name.strip(),
@@ -168,10 +169,6 @@ def _read_factors(factors: Mapping[str, str]) -> dict[str, Decimal]:
         except ArithmeticError:
             factor = Decimal(0)
         if not factor.is_finite() or not Decimal("0.3") <= factor <= 5:
-            raise Invalid(
-                f"factor.{family}",
-                text,
-                "write how many times the sheet's minutes this person takes: 0.3 to 5, or nothing",
-            )
+            raise Invalid(f"factor.{family}", text, fact("people.write-how-many-times-sheets-minutes"))
         read[family] = factor
     return read

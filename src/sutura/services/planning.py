@@ -3,17 +3,18 @@
 from __future__ import annotations
 
 from collections.abc import Container
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime
 from decimal import Decimal
 
 from sutura.core import planning as rules
 from sutura.core.catalogue.model import Model
 from sutura.core.errors import Invalid, MoveRefused
+from sutura.core.facts import fact
 from sutura.core.intake.promise import Hands
-from sutura.core.job import OPEN_STAGES, STAGE_WORDS, SeamStitch, Stage, seam
+from sutura.core.job import OPEN_STAGES, EventKind, SeamStitch, Stage, seam
 from sutura.core.people import Deed, demand
-from sutura.core.planning import Candidate, Next, Waiting, expected_minutes, minutes_to_promise
+from sutura.core.planning import Next, TechnicianChoice, Waiting, expected_minutes, minutes_to_promise
 from sutura.core.values import Person
 from sutura.services import catalogue
 from sutura.services.job import note
@@ -141,11 +142,13 @@ def plan_page(now: datetime) -> PlanPage:
 
 
 @reading
-def candidates_for(code: str) -> tuple[Model, list[Candidate]]:
+def candidates_for(code: str) -> tuple[Model, list[TechnicianChoice]]:
     job = job_store.load_job(code)
     model = catalogue.model(job.model_id, job.model_version)
     skills = store.skills_page(model.procedure_family)
-    return model, rules.candidates(skills, model.procedure_family, model.minutes, job.extra_minutes)
+    return model, rules.candidates(
+        skills, model.procedure_family, job.chosen.route_minutes, job.chosen.extra_minutes
+    )
 
 
 @reading
@@ -179,19 +182,13 @@ def assign(code: str, person_id: int, by: Person, now: datetime) -> None:
     demand(by, Deed.ASSIGN)
     job = job_store.lock_job(code)
     if job.stage not in OPEN_STAGES:
-        raise MoveRefused(code, "be assigned", [f"it is {STAGE_WORDS[job.stage]}"])
+        raise MoveRefused(code, fact("job.be-assigned"), [fact("job.it-is", stage=job.stage)])
     model = catalogue.model(job.model_id, job.model_version)
     skill = next((s for s in store.skills_page(model.procedure_family) if s.person_id == person_id), None)
     if skill is None:
-        raise Invalid("technician", person_id, "choose one of the technicians shown")
+        raise Invalid("technician", person_id, fact("planning.choose-one-technicians-shown"))
     rules.check_assign(skill, model.procedure_family)
-    minutes = expected_minutes(model.minutes, skill.factor, job.extra_minutes)
-    note(
-        job,
-        by=by,
-        now=now,
-        kind="assigned",
-        says=f"Given to {skill.name}: about {minutes} min expected.",
-        technician=person_id,
-        expected_minutes=minutes,
-    )
+    minutes = expected_minutes(job.chosen.route_minutes, skill.factor, job.chosen.extra_minutes)
+    facts = {"technician": skill.name, "minutes": minutes}
+    work = replace(job.bench, technician_id=person_id, expected_minutes=minutes)
+    note(job, EventKind.ASSIGNED, facts, work, by=by, now=now)

@@ -10,6 +10,7 @@ from datetime import datetime
 from typing import Any
 
 from sutura.core.errors import Invalid, ManyInvalid, NotFound
+from sutura.core.facts import fact, to_json
 from sutura.core.matching.listing import (
     COLUMNS,
     SAME_FOR_ALL,
@@ -50,10 +51,12 @@ def look_at_list(supplier_id: str, new_name: str, name: str, file: bytes, by: Pe
     total = sum(1 for _ in itertools.islice(read.rows(), MOST_ROWS + 1))
     if total > MOST_ROWS:
         raise Invalid(
-            "file", f"more than {MOST_ROWS:,} rows", f"split it: at most {MOST_ROWS:,} rows are read at once"
+            "file",
+            fact("pricelists.more-than-rows", most_rows=MOST_ROWS),
+            fact("pricelists.split-most-rows-read-once", most_rows=MOST_ROWS),
         )
     if total == 0:
-        raise Invalid("file", name, "choose a list with at least one row below its heading")
+        raise Invalid("file", name, fact("pricelists.choose-list-least-one-row-below"))
     supplier = _supplier(supplier_id, new_name)
     mapping = guess_mapping(read.header, supplier.mapping)
     list_id = store.add_list(supplier.id, name[:200] or "price list", file, mapping, total, by.id, now)
@@ -68,7 +71,7 @@ def _supplier(supplier_id: str, new_name: str) -> suppliers_store.SupplierRow:
     name = new_name.strip()
     slug = re.sub(r"[^a-z0-9]+", "-", name.casefold()).strip("-")[:40]
     if not slug or len(name) > 120:
-        raise Invalid("new_supplier", new_name, "choose a supplier, or write the name of a new one")
+        raise Invalid("new_supplier", new_name, fact("pricelists.choose-supplier-write-name-new-one"))
     return suppliers_store.load_supplier(slug) or suppliers_store.add_supplier(slug, name)
 
 
@@ -101,7 +104,7 @@ def read_good_rows(list_id: int, by: Person) -> None:
     demand(by, Deed.SET_PRICE)
     price_list = _locked(list_id, "checked")
     if not price_list.counts.get("good"):
-        raise Invalid("list", price_list.name, "put its columns right first: no row of it can be read")
+        raise Invalid("list", price_list.name, fact("pricelists.put-columns-right-first-no-row"))
     store.save_list(list_id, state="reading", rows_done=0)
     store.enqueue("read_list", list_id)
 
@@ -111,7 +114,7 @@ def _locked(list_id: int, *states: str) -> store.ListRow:
     if price_list is None:
         raise NotFound("price list", list_id)
     if price_list.state not in states:
-        raise Invalid("list", price_list.name, f"wait: it is {price_list.state} already")
+        raise Invalid("list", price_list.name, fact("pricelists.wait-already", state=price_list.state))
     return price_list
 
 
@@ -219,7 +222,7 @@ def _chunks(price_list: store.ListRow) -> Iterator[tuple[list[Listing], list[dic
                     Invalid(
                         "number",
                         listing.number,
-                        f"keep it once: it stands in line {seen[listing.number]} already",
+                        fact("pricelists.keep-once-stands-line-already", seen=seen[listing.number]),
                     )
                 ]
                 listing = None
@@ -231,7 +234,7 @@ def _chunks(price_list: store.ListRow) -> Iterator[tuple[list[Listing], list[dic
                     {
                         "line": line,
                         "row": [cell[:80] for cell in row[:12]],
-                        "why": [str(problem) for problem in problems],
+                        "why": [to_json(problem.said) for problem in problems],
                     }
                 )
         yield good, bad

@@ -10,7 +10,7 @@ from sutura.core import proof as rules
 from sutura.core.bench import steps_of
 from sutura.core.errors import ManyInvalid
 from sutura.core.intake.arrival import check_functions
-from sutura.core.job import Move, check_move
+from sutura.core.job import EventKind, Move, check_move
 from sutura.core.people import Deed, demand
 from sutura.core.proof import ProofReading
 from sutura.core.values import Person
@@ -35,30 +35,16 @@ def record_proof(
     results, problems = check_functions(model, answers)
     if problems:
         raise ManyInvalid(problems, "The proof")
-    intake_store.add_results(job.id, job.attempt, results, by.id, now)
+    intake_store.add_results(job.id, job.bench.attempt, results, by.id, now)
     baseline = intake_store.load_results(job.id)[0]
     reading = rules.compare(model.functions, baseline, {r.function: r for r in results})
+    failing = [comparison.function for comparison in reading.failing]
     if reading.passed:
-        move(
-            job,
-            Move.PASS_PROOF,
-            by=by,
-            now=now,
-            kind="proved",
-            says="Every function that must work works.",
-            steps_done=job.steps_done + 1,
-        )
+        done = replace(job.bench, steps_done=job.bench.steps_done + 1)
+        move(job, Move.PASS_PROOF, EventKind.PROVED, {}, done, by=by, now=now)
     else:
-        attempt = job.attempt + 1
-        move(
-            job,
-            Move.FAIL_PROOF,
-            by=by,
-            now=now,
-            kind="proof failed",
-            says=rules.advice(reading.failing),
-            attempt=attempt,
-            steps_done=0,
-            steps_total=len(steps_of(model, attempt)),
-        )
+        attempt = job.bench.attempt + 1
+        again = replace(job.bench, attempt=attempt, steps_done=0, steps_total=len(steps_of(model, attempt)))
+        told = {"failing": [function.id for function in failing], "names": [f.name for f in failing]}
+        move(job, Move.FAIL_PROOF, EventKind.PROOF_FAILED, told, again, by=by, now=now)
     return reading

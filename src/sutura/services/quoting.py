@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime
 
 from sutura.core import quoting as rules
 from sutura.core.errors import Invalid, MoveRefused, NotFound, StaleSave
-from sutura.core.job import STAGE_WORDS, JobRecord
+from sutura.core.facts import Say, fact
+from sutura.core.job import EventKind, JobRecord
 from sutura.core.maths.money import Money, amount_text
 from sutura.core.people import Deed, demand
 from sutura.core.quoting import Margin, margin
@@ -33,7 +34,7 @@ class BookPage:
 
     lines: list[BookLine]
     total: Margin | None
-    best: str
+    best: Say
 
 
 @reading
@@ -49,7 +50,14 @@ def book_page(by: Person) -> BookPage:
     return BookPage(
         lines=lines,
         total=rules.together([line.margin for line in lines]) if lines else None,
-        best=f"{best.earned.model} ({best.earned.code}) at {best.margin.per_bench_hour}" if best else "",
+        best=fact(
+            "quoting.at",
+            model=best.earned.model,
+            code=best.earned.code,
+            per_bench_hour=best.margin.per_bench_hour,
+        )
+        if best
+        else "",
     )
 
 
@@ -65,13 +73,13 @@ def margin_of(earned: store.Earned) -> Margin:
 def job_margin(job: JobRecord, by: Person) -> Margin | None:
     """What a closed job left, for those who may see cost; None before it is closed."""
     demand(by, Deed.SEE_COST)
-    if job.price_minor is None or job.cost_minor is None or job.tax_bps is None:
+    if job.chosen.price_minor is None or job.closing.cost_minor is None or job.chosen.tax_bps is None:
         return None
     return margin(
-        Money(minor=job.price_minor, currency=job.currency),
-        Money(minor=job.cost_minor, currency=job.currency),
-        job.bench_minutes,
-        job.tax_bps,
+        Money(minor=job.chosen.price_minor, currency=job.currency),
+        Money(minor=job.closing.cost_minor, currency=job.currency),
+        job.closing.bench_minutes,
+        job.chosen.tax_bps,
     )
 
 
@@ -82,26 +90,24 @@ def change_job_price(code: str, typed: str, reason: str, version: int, by: Perso
     job = job_store.lock_job(code)
     minor = rules.read_price(typed, job.currency)
     if not reason.strip():
-        raise Invalid("price_reason", "", "write why the price changes")
-    if job.price_minor is None or not rules.price_may_change(job.stage, job.price_minor):
-        raise MoveRefused(code, "take another price", [f"it is {STAGE_WORDS[job.stage]}"])
+        raise Invalid("price_reason", "", fact("quoting.write-why-price-changes"))
+    if job.chosen.price_minor is None or not rules.price_may_change(job.stage, job.chosen.price_minor):
+        raise MoveRefused(code, fact("job.take-another-price"), [fact("job.it-is", stage=job.stage)])
     if job.version != version:
         raise StaleSave(
             "This job",
             "someone else",
             None,
             {"price": typed},
-            {"price": str(Money(minor=job.price_minor, currency=job.currency))},
+            {"price": str(Money(minor=job.chosen.price_minor, currency=job.currency))},
         )
-    old, new = (Money(minor=m, currency=job.currency) for m in (job.price_minor, minor))
-    note(
-        job,
-        by=by,
-        now=now,
-        kind="price",
-        says=f"Price changed from {old} to {new}: {reason.strip()}",
-        price_minor=minor,
-    )
+    facts = {
+        "before_minor": job.chosen.price_minor,
+        "after_minor": minor,
+        "currency": job.currency,
+        "reason": reason.strip(),
+    }
+    note(job, EventKind.PRICE, facts, replace(job.chosen, price_minor=minor), by=by, now=now)
 
 
 @writing

@@ -4,8 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from datetime import datetime
+from zoneinfo import ZoneInfo
 
 from sutura.core.errors import NotFound, StaleSave
+from sutura.core.facts import fact
 from sutura.core.matching.ranking import read_weights, weights_from, weights_kept
 from sutura.core.maths.money import amount_text
 from sutura.core.people import Deed, demand
@@ -14,6 +16,7 @@ from sutura.core.values import Person
 from sutura.store import audit as audit_store
 from sutura.store import shop as store
 from sutura.store.database import reading, writing
+from sutura.words.speech import Speech
 
 
 @reading
@@ -22,6 +25,11 @@ def shop() -> store.ShopRecord:
     if record is None:
         raise NotFound("shop", "set up")
     return record
+
+
+def speech() -> Speech:
+    """How this shop says things, for what is kept word for word."""
+    return Speech(zone=ZoneInfo(shop().timezone))
 
 
 @writing
@@ -70,6 +78,6 @@ def change_rates(typed: Mapping[str, str], version: int, by: Person, now: dateti
         raise NotFound("shop", "set up")
     changes = read_rates(typed, before.currency)
     if before.version != version:
-        raise StaleSave("The shop's rates", "another manager", None, typed, rate_texts(before.rates))
+        raise StaleSave(fact("shop.shops-rates"), "another manager", None, typed, rate_texts(before.rates))
     store.save_shop(**changes)
     audit_store.add_audit(by.id, now, "rates changed", changes)

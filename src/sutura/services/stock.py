@@ -7,7 +7,8 @@ from functools import partial
 
 from sutura.core import stock as rules
 from sutura.core.errors import Invalid, NotFound
-from sutura.core.job import Move, Stage, check_move
+from sutura.core.facts import fact
+from sutura.core.job import EventKind, Move, Stage, check_move
 from sutura.core.people import Deed, demand
 from sutura.core.stock import MoveKind
 from sutura.core.typed import Problems, read_amount, read_whole
@@ -32,22 +33,20 @@ def take_part(code: str, by: Person, now: datetime) -> None:
     if job.stage is not Stage.QUOTED and not held:
         model = catalogue.model(job.model_id, job.model_version)
         check_move(gather_facts(job, model), Move.TAKE_PART)
-    offers = offers_store.load_offers([job.offer_id, *job.more_offers]) if job.offer_id else []
-    if len(offers) != 1 + len(job.more_offers):
-        raise NotFound("chosen part of job", code)
+    offers = (
+        offers_store.load_offers([job.chosen.offer_id, *job.chosen.more_offers])
+        if job.chosen.offer_id
+        else []
+    )
+    if len(offers) != 1 + len(job.chosen.more_offers):
+        raise NotFound(fact("stock.chosen-part-job"), code)
     # always in the same order, so that two jobs cannot each wait for the other's part
     for part_id in sorted({offer.part_id for offer in offers}):
         level = store.lock_level(part_id)
         rules.check_reserve(level, code, held[0].part if held else "")
         store.add_reservation(part_id, job.id, by.id, now)
-    move(
-        job,
-        Move.TAKE_PART,
-        by=by,
-        now=now,
-        kind="part held",
-        says=f"{', '.join(offer.part for offer in offers)} taken off the shelf and promised to this job.",
-    )
+    facts = {"parts": [offer.part for offer in offers]}
+    move(job, Move.TAKE_PART, EventKind.PART_HELD, facts, by=by, now=now)
 
 
 @writing
@@ -56,14 +55,8 @@ def give_back_part(code: str, by: Person, now: datetime) -> None:
     demand(by, Deed.RESERVE)
     job = job_store.lock_job(code)
     held = store.held_of(job.id)
-    move(
-        job,
-        Move.GIVE_BACK_PART,
-        by=by,
-        now=now,
-        kind="part given back",
-        says=f"{', '.join(held_part.part for held_part in held) or 'The part'} given back to the shelf.",
-    )
+    facts = {"parts": [held_part.part for held_part in held]}
+    move(job, Move.GIVE_BACK_PART, EventKind.PART_GIVEN_BACK, facts, by=by, now=now)
     for held_part in held:
         store.save_reservation(held_part.id, "released")
 
@@ -93,10 +86,12 @@ def correct_count(barcode: str, counted: str, note: str, by: Person, now: dateti
     pieces = problems.read("counted", counted, _read_pieces) or 0
     problems.refuse()
     if not note.strip():
-        raise Invalid("note", "", "write why the count differs")
+        raise Invalid("note", "", fact("stock.write-why-count-differs"))
     level = store.lock_level(store.load_part(barcode).id)
     if pieces == level.on_hand:
-        raise Invalid("counted", counted, f"the ledger says {level.on_hand} already; nothing to correct")
+        raise Invalid(
+            "counted", counted, fact("stock.ledger-says-already-nothing-correct", on_hand=level.on_hand)
+        )
     _move(barcode, pieces - level.on_hand, MoveKind.COUNT, None, note, by, now)
 
 

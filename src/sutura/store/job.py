@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-from dataclasses import dataclass
+from collections.abc import Mapping, Sequence
+from dataclasses import fields
 from datetime import datetime
 from typing import Any
 
@@ -11,30 +11,64 @@ import peewee
 from peewee import JOIN, fn
 
 from sutura.core.errors import NotFound
-from sutura.core.job import JobEvent, JobRecord, Stage, code_for
-from sutura.store.database import DATABASE, column, each, first, insert, raw, reading
+from sutura.core.job import (
+    Arrival,
+    BenchWork,
+    Chosen,
+    Closing,
+    EventKind,
+    JobEvent,
+    JobPart,
+    JobRecord,
+    Original,
+    Stage,
+    code_for,
+)
+from sutura.store.database import DATABASE, column, each, first, raw, reading
 from sutura.store.expressions import MODEL_NAME, or_empty
 from sutura.store.tables import CatalogueModel, Customer, Job, Person
 from sutura.store.tables import JobEvent as EventTable
 
 _Receiver, _Technician = Person.alias(), Person.alias()
+# the columns of each part, where they are not called as its fields; names of people are read, never saved
+_PARTS: Mapping[type[JobPart], Mapping[str, str]] = {
+    Arrival: {"how": "arrival"},
+    Original: {},
+    Chosen: {"offer_id": "offer"},
+    BenchWork: {"technician_id": "technician"},
+    Closing: {},
+}
+_NAMES = frozenset({"received_by", "technician"})
+
+
+def _columns(part: type[JobPart]) -> dict[str, str]:
+    """Column by field of a part, as it is saved."""
+    return {
+        field.name: _PARTS[part].get(field.name, field.name)
+        for field in fields(part)
+        if field.name not in _NAMES
+    }
+
+
+_COLUMNS = {part: _columns(part) for part in _PARTS}
 _JOB = (
     Job.select(
-        *(
-            field
-            for name, field in Job._meta.fields.items()
-            if name not in ("customer", "model", "received_by", "offer", "technician")
-        ),
+        *(getattr(Job, name) for columns in _COLUMNS.values() for name in columns.values()),
+        Job.id,
+        Job.code,
+        Job.stage,
+        Job.version,
+        Job.currency,
+        Job.promise_at,
+        Job.promise_reason,
         Job.customer.alias("customer_id"),
         Job.model.alias("model_id"),
-        Job.offer.alias("offer_id"),
-        Job.technician.alias("technician_id"),
         Customer.name.alias("customer_name"),
         Customer.phone.alias("customer_phone"),
         CatalogueModel.version.alias("model_version"),
         MODEL_NAME.alias("model_name"),
-        _Receiver.name.alias("received_by"),
-        or_empty(_Technician.name).alias("technician"),
+        _Receiver.name.alias("receiver_name"),
+        or_empty(_Technician.name).alias("technician_name"),
     )
     .join(Customer)
     .switch(Job)
@@ -49,8 +83,19 @@ _JOB = (
 _STRIDE, _BODIES = 48_271, 32**4
 
 
-def _record(stage: str, **columns: Any) -> JobRecord:
-    return JobRecord(stage=Stage(stage), **columns)
+def _record(stage: str, receiver_name: str, technician_name: str, **columns: Any) -> JobRecord:
+    def part(kind: type[Any], **more: Any) -> Any:
+        return kind(**{name: columns.pop(column) for name, column in _COLUMNS[kind].items()}, **more)
+
+    return JobRecord(
+        stage=Stage(stage),
+        arrival=part(Arrival, received_by=receiver_name),
+        original=part(Original),
+        chosen=part(Chosen),
+        bench=part(BenchWork, technician=technician_name),
+        closing=part(Closing),
+        **columns,
+    )
 
 
 def _job(code: str, query: peewee.Select) -> JobRecord:
@@ -84,9 +129,12 @@ def add_job(**columns: Any) -> int:
     return int(Job.insert(**columns).execute())
 
 
-def save_job(job_id: int, **changes: Any) -> None:
-    """Save changed columns; the version goes up by one."""
-    Job.update(version=Job.version + 1, **changes).where(Job.id == job_id).execute()
+def save_job(job_id: int, *parts: JobPart, stage: Stage | None = None) -> None:
+    """Save parts of a job, and its stage when it moved; the version goes up by one."""
+    columns = {column: getattr(part, name) for part in parts for name, column in _COLUMNS[type(part)].items()}
+    if stage:
+        columns["stage"] = stage.value
+    Job.update(version=Job.version + 1, **columns).where(Job.id == job_id).execute()
 
 
 @reading
@@ -113,62 +161,52 @@ def days_since_newest(now: datetime) -> int:
 
 def add_event(
     job_id: int,
+    kind: EventKind,
+    facts: Mapping[str, object],
     *,
     at: datetime,
     person_id: int,
-    kind: str,
-    says: str,
     before: Stage | None,
     after: Stage,
-    detail: Mapping[str, object],
 ) -> None:
-    insert(
-        EventTable,
-        [
-            {
-                "job": job_id,
-                "at": at,
-                "person": person_id,
-                "kind": kind,
-                "says": says,
-                "stage_before": before.value if before else None,
-                "stage_after": after.value,
-                "detail": dict(detail),
-            }
-        ],
-    )
+    EventTable.insert(
+        job=job_id,
+        at=at,
+        person=person_id,
+        kind=kind.value,
+        says="",
+        stage_before=before.value if before else None,
+        stage_after=after.value,
+        detail=dict(facts),
+    ).execute()
+
+
+def _event(kind: str, **columns: Any) -> JobEvent:
+    return JobEvent(kind=EventKind(kind), **columns)
+
+
+_EVENT = EventTable.select(
+    EventTable.at,
+    Person.name.alias("who"),
+    EventTable.kind,
+    EventTable.detail.alias("facts"),
+    EventTable.says.alias("said"),
+).join(Person)
 
 
 @reading
 def events_page(job_id: int) -> list[JobEvent]:
-    happened = EventTable.select(EventTable.at, Person.name.alias("who"), EventTable.kind, EventTable.says)
-    return each(JobEvent, happened.join(Person).where(EventTable.job == job_id).order_by(EventTable.id))
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class KeptEvent:
-    """An event with what was kept beside its words."""
-
-    at: datetime
-    who: str
-    detail: Mapping[str, Any]
+    return each(_event, _EVENT.where(EventTable.job == job_id).order_by(EventTable.id))
 
 
 @reading
-def latest_event(job_id: int, kind: str) -> KeptEvent | None:
-    return first(
-        KeptEvent,
-        EventTable.select(EventTable.at, Person.name.alias("who"), EventTable.detail)
-        .join(Person)
-        .where(EventTable.job == job_id, EventTable.kind == kind)
-        .order_by(EventTable.id.desc())
-        .limit(1),
-    )
+def latest_event(job_id: int, kind: EventKind) -> JobEvent | None:
+    of_kind = _EVENT.where(EventTable.job == job_id, EventTable.kind == kind.value)
+    return first(_event, of_kind.order_by(EventTable.id.desc()).limit(1))
 
 
 @reading
-def bench_times(job_id: int, kinds: tuple[str, ...]) -> list[datetime]:
+def bench_times(job_id: int, kinds: Sequence[EventKind]) -> list[datetime]:
     """When anything of these kinds happened to a job."""
-    return column(
-        EventTable.select(EventTable.at).where(EventTable.job == job_id, EventTable.kind.in_(kinds))
-    )
+    times = EventTable.select(EventTable.at).where(EventTable.job == job_id)
+    return column(times.where(EventTable.kind.in_([kind.value for kind in kinds])))

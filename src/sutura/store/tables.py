@@ -260,6 +260,8 @@ class Job(Table):
     measured = BinaryJSONField(index=False)
     destroyed = BinaryJSONField(index=False)
     more_offers = BinaryJSONField(index=False)
+    route = TextField()
+    route_minutes = IntegerField()
 
 
 class FunctionResult(Table):

@@ -24,6 +24,7 @@ from sutura.web.session import (
     once,
     settings_of,
 )
+from sutura.words.speech import PLAIN
 
 LOG = structlog.get_logger("sutura")
 
@@ -108,7 +109,7 @@ def install(app: FastAPI) -> None:
         assert isinstance(error, Refusal)
         status = status_of(error)
         template = {403: "errors/403.html", 404: "errors/404.html"}.get(status, "errors/conflict.html")
-        return await page(request, template, status, says=str(error))
+        return await page(request, template, status, says=PLAIN.say(error))
 
     async def http(request: Request, error: Exception) -> Response:
         status = getattr(error, "status_code", 404)

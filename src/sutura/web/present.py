@@ -5,8 +5,12 @@ templates.
 from __future__ import annotations
 
 import hashlib
+from collections.abc import Iterable
+from dataclasses import replace
 from datetime import date, datetime
+from enum import Enum
 from functools import lru_cache
+from operator import attrgetter
 from pathlib import Path
 from typing import Any
 from zoneinfo import ZoneInfo
@@ -15,24 +19,22 @@ from fastapi import Request
 from fastapi.responses import HTMLResponse
 from jinja2 import Environment, FileSystemLoader, StrictUndefined, pass_context
 from jinja2.runtime import Context
+from markupsafe import Markup
 
 from sutura.core.errors import Invalid, ManyInvalid, Refusal
-from sutura.core.job import STAGE_WORDS, Stage
+from sutura.core.facts import Fact
+from sutura.core.intake.arrival import Channel
+from sutura.core.job import JobEvent, SeamStitch, Stage
 from sutura.core.maths.money import Money
 from sutura.core.people import Deed, may
-from sutura.core.planning import Next, spell_minutes
-from sutura.core.values import Person
+from sutura.core.planning import Next
+from sutura.core.values import Outcome, Person
 from sutura.web.drawings.seam import draw_seam
 from sutura.web.session import Asking, form_key
+from sutura.words.history import tell
+from sutura.words.speech import PLAIN, Speech
 
 HERE = Path(__file__).parent
-WORDS = {
-    "not_testable": "not testable",
-    "drop_off": "drop-off",
-    "mail": "by mail",
-    "waiting": "waiting in the shop",
-}
-
 ROOMS = (
     ("Next", "/", None),
     ("Counter", "/counter", None),
@@ -45,27 +47,69 @@ ROOMS = (
 )
 
 
-def money(minor: int | None, currency: str) -> str:
-    return "–" if minor is None else str(Money(minor=minor, currency=currency))
+# what values of these kinds are called, where only the value is at hand
+_KINDS: tuple[type[Enum], ...] = (Stage, Channel, Outcome)
 
 
-def words(text: str) -> str:
-    if text in set(Stage):
-        return STAGE_WORDS[Stage(text)]
-    return WORDS.get(text, text)
+@pass_context
+def say(context: Context, thing: object) -> str:
+    """A fact, a refusal, a kind, an amount or a moment in words."""
+    return speech_of(context).say(thing)
+
+
+@pass_context
+def money(context: Context, minor: int | None, currency: str) -> str:
+    return "–" if minor is None else speech_of(context).money(Money(minor=minor, currency=currency))
+
+
+@pass_context
+def words(context: Context, value: str) -> str:
+    """What a kind is called, from its value; a text of no known kind stays as it is."""
+    kind = next((kind for kind in _KINDS if value in {member.value for member in kind}), None)
+    return speech_of(context).say(kind(value) if kind else value)
 
 
 @pass_context
 def when(context: Context, moment: datetime | None) -> str:
     """A moment as the shop says it: today's by the hour, others with their day."""
-    if moment is None:
-        return "–"
-    zone: ZoneInfo = context.get("zone") or ZoneInfo("UTC")
-    local = moment.astimezone(zone)
-    now: datetime | None = context.get("now")
-    if now and local.date() == now.astimezone(zone).date():
-        return f"today {local:%H:%M}"
-    return f"{local:%a %d.%m. %H:%M}"
+    return "–" if moment is None else speech_of(context).moment(moment)
+
+
+@pass_context
+def spell(context: Context, minutes: int) -> str:
+    return speech_of(context).minutes(minutes)
+
+
+@pass_context
+def history(context: Context, event: JobEvent) -> str:
+    return tell(event, speech_of(context))
+
+
+@pass_context
+def seam_of(context: Context, stitches: tuple[SeamStitch, ...], *, full: bool = False) -> Markup:
+    # the hour is left out of the key under which drawings are kept
+    return draw_seam(stitches, full=full, speech=replace(speech_of(context), now=None))
+
+
+@pass_context
+def join(context: Context, things: Iterable[object], between: str = "", attribute: str = "") -> str:
+    """Several things with something between them, each said. `attribute` = this of each."""
+    speech = speech_of(context)
+    picked = (attrgetter(attribute)(thing) if attribute else thing for thing in things)
+    return between.join(speech.say(thing) for thing in picked)
+
+
+@pass_context
+def finalize(context: Context, value: object) -> object:
+    """What a template prints: facts, kinds and amounts are said, everything else is as it is."""
+    if isinstance(value, Fact | Refusal | Money | Enum) and not isinstance(value, Markup):
+        return speech_of(context).say(value)
+    return value
+
+
+def speech_of(context: Context) -> Speech:
+    speech: Speech = context.get("speech") or PLAIN
+    return speech
 
 
 @pass_context
@@ -75,8 +119,9 @@ def local_input(context: Context, moment: datetime | None) -> str:
     return f"{moment.astimezone(zone):%Y-%m-%dT%H:%M}" if moment else ""
 
 
-def day(value: date | None) -> str:
-    return f"{value:%d.%m.%Y}" if value else "–"
+@pass_context
+def day(context: Context, value: date | None) -> str:
+    return speech_of(context).day(value) if value else "–"
 
 
 @lru_cache(maxsize=64)
@@ -104,16 +149,20 @@ def _environment() -> Environment:
         trim_blocks=True,
         lstrip_blocks=True,
         auto_reload=False,
+        finalize=finalize,
     )
     environment.filters |= {
         "money": money,
         "when": when,
         "day": day,
         "words": words,
-        "spell": spell_minutes,
+        "spell": spell,
+        "say": say,
+        "join": join,
+        "history": history,
         "local_input": local_input,
     }
-    environment.globals |= {"form_key": form_key, "asset": asset, "draw_seam": draw_seam, "way_to": way_to}
+    environment.globals |= {"form_key": form_key, "asset": asset, "draw_seam": seam_of, "way_to": way_to}
     return environment
 
 
@@ -141,10 +190,11 @@ def render(
         csrf=ask.csrf,
         now=ask.now,
         zone=ask.zone,
+        speech=ask.speech,
         shop_name=ask.shop_name,
         room=room,
         refusal=refusal,
-        problems=by_field(refusal),
+        problems=by_field(refusal, ask.speech),
         seen_rooms=[(n, u) for n, u, deed in ROOMS if deed is None or may(ask.person, deed)],
         path=ask.request.url.path,
         **values,
@@ -154,7 +204,9 @@ def render(
 
 def piece(ask: Asking, template: str, **values: Any) -> str:
     """A piece of a page, to be put into one that is open."""
-    return TEMPLATES.get_template(template).render(person=ask.person, now=ask.now, zone=ask.zone, **values)
+    return TEMPLATES.get_template(template).render(
+        person=ask.person, now=ask.now, zone=ask.zone, speech=ask.speech, **values
+    )
 
 
 def render_plain(request: Request, template: str, *, status: int = 200, **values: Any) -> HTMLResponse:
@@ -175,9 +227,10 @@ def render_plain(request: Request, template: str, *, status: int = 200, **values
     return HTMLResponse(text, status_code=status)
 
 
-def by_field(refusal: Refusal | None) -> dict[str, str]:
+def by_field(refusal: Refusal | None, speech: Speech) -> dict[str, str]:
+    """What is said at each field of a form."""
     if isinstance(refusal, ManyInvalid):
-        return dict(refusal.by_field)
+        return {field: speech.say(said) for field, said in refusal.by_field.items()}
     if isinstance(refusal, Invalid):
-        return {refusal.field: str(refusal)}
+        return {refusal.field: speech.say(refusal)}
     return {}

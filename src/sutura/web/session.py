@@ -19,6 +19,7 @@ from sutura.core.values import Person
 from sutura.services import once as once_service
 from sutura.services import people
 from sutura.web.settings import WebSettings
+from sutura.words.speech import Speech
 
 COOKIE = "sutura_session"
 PRE_COOKIE = "sutura_before"
@@ -46,6 +47,11 @@ class Asking:
     now: datetime
     shop_name: str
     zone: ZoneInfo
+
+    @property
+    def speech(self) -> Speech:
+        """How this shop says things, now."""
+        return Speech(zone=self.zone, now=self.now)
 
     @property
     def settings(self) -> WebSettings:

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from enum import StrEnum
 
 from sutura.core.catalogue.model import Model
+from sutura.core.facts import Fact, Say, fact
 from sutura.core.matching.attributes import need_lines
 
 
@@ -15,18 +16,18 @@ class Kinship(StrEnum):
     different things.
     """
 
-    BOTH = "shares the steps and the parts"
-    STEPS = "shares the steps, not the parts"
-    PARTS = "shares the parts, not the steps"
+    BOTH = "both"
+    STEPS = "steps"
+    PARTS = "parts"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Difference:
     """One thing that is not the same in two related models."""
 
-    what: str
-    here: str
-    there: str
+    what: Say
+    here: Say
+    there: Say
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -58,52 +59,66 @@ def siblings_of(model: Model, models: Iterable[Model]) -> list[Sibling]:
 def differences(here: Model, there: Model) -> list[Difference]:
     """What is not the same: numbers, parts, sizes, needs, screws, steps, functions, times and seal."""
 
-    def row(what: str, read: Callable[[Model], str]) -> tuple[str, str, str]:
-        return what, read(here), read(there)
+    def row(what: str, read: Callable[[Model], Say]) -> tuple[Fact, Say, Say]:
+        return fact(f"catalogue.differs-{what}"), read(here), read(there)
 
+    nothing = fact("catalogue.nothing")
     rows = [
         row("numbers", lambda m: ", ".join(n.text for n in m.numbers)),
-        row("part family", lambda m: m.part_family),
-        row("steps family", lambda m: m.procedure_family),
+        row("part-family", lambda m: m.part_family),
+        row("steps-family", lambda m: m.procedure_family),
         row("face", lambda m: f"{m.face.width_mm:g}×{m.face.height_mm:g} mm"),
-        row("minutes by the sheet", lambda m: str(m.minutes)),
+        row("minutes", lambda m: str(m.minutes)),
         row("cure", lambda m: f"{m.cure_minutes} min"),
-        row("sealed with", lambda m: m.seal or "nothing"),
-        row("tested", lambda m: "once it is closed" if m.closed_test else "before it is sealed"),
-        row("moved over", lambda m: ", ".join(m.move_over) or "nothing"),
+        row("seal", lambda m: m.seal or nothing),
+        row(
+            "tested", lambda m: fact("catalogue.once-closed" if m.closed_test else "catalogue.before-sealed")
+        ),
+        row("moved-over", lambda m: ", ".join(m.move_over) or nothing),
     ]
-    listed: tuple[tuple[str, Callable[[Model], Mapping[str, str]]], ...] = (
-        ("{}", _need_words),
-        ("looks, {}", lambda m: m.features),
-        ("heat, {}", lambda m: {limit.where: f"at most {limit.max_c} °C" for limit in m.heat_limits}),
-        ("connector {}", lambda m: {c.name: f"{c.kind}, {c.where}" for c in m.connectors}),
-        ("screws, {}", _screw_words),
-        ("step “{}”", lambda m: {step.text: "yes" for step in m.steps}),
-        ("function {}", lambda m: {function.name: "yes" for function in m.functions}),
+    yes, no = fact("catalogue.yes"), fact("catalogue.no")
+    listed: tuple[tuple[str, Callable[[Model], Mapping[str, Say]]], ...] = (
+        ("need", _need_words),
+        ("looks", lambda m: dict(m.features)),
+        (
+            "heat",
+            lambda m: {limit.where: fact("catalogue.most-c", max_c=limit.max_c) for limit in m.heat_limits},
+        ),
+        ("connector", lambda m: {c.name: f"{c.kind}, {c.where}" for c in m.connectors}),
+        ("screws", _screw_words),
+        ("step", lambda m: {step.text: yes for step in m.steps}),
+        ("function", lambda m: {function.name: yes for function in m.functions}),
     )
-    for what, read in listed:
-        mine, theirs = read(here), read(there)
+    for what, words in listed:
+        mine, theirs = words(here), words(there)
         rows += [
-            (what.format(name), mine.get(name, "no"), theirs.get(name, "no")) for name in {**mine, **theirs}
+            (fact(f"catalogue.differs-{what}", name=name), mine.get(name, no), theirs.get(name, no))
+            for name in {**mine, **theirs}
         ]
     return [Difference(what=what, here=mine, there=theirs) for what, mine, theirs in rows if mine != theirs]
 
 
-def _need_words(model: Model) -> dict[str, str]:
-    said = {what: "not known" if value is None else str(value) for what, value in need_lines(model.need)}
+def _need_words(model: Model) -> dict[str, Say]:
+    unknown = fact("catalogue.not-known")
+    said: dict[str, Say] = {
+        what: unknown if value is None else str(value) for what, value in need_lines(model.need)
+    }
     said.pop("part family", None)
     return said
 
 
-def _screw_words(model: Model) -> dict[str, str]:
-    return {group.where: f"{group.count} × {group.length_mm:g} mm, {group.head}" for group in model.screws}
+def _screw_words(model: Model) -> dict[str, Say]:
+    return {
+        group.where: fact("catalogue.mm", count=group.count, length_mm=group.length_mm, head=group.head)
+        for group in model.screws
+    }
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Telling:
     """One thing to look at that tells models apart: how it is on each of them, by full name."""
 
-    look_at: str
+    look_at: Say
     looks: Mapping[str, str]
 
 
@@ -130,7 +145,10 @@ def tell_apart(models: Sequence[Model]) -> tuple[Telling, ...]:
         ("height", lambda m: m.face.height_mm),
     )
     measured = [
-        Telling(look_at=f"{what}, with a ruler", looks={m.full_name: f"{read(m):g} mm" for m in models})
+        Telling(
+            look_at=fact("catalogue.ruler", what=fact(f"catalogue.{what}")),
+            looks={m.full_name: f"{read(m):g} mm" for m in models},
+        )
         for what, read in sizes
         if max(map(read, models)) - min(map(read, models)) >= TELLING_MM
     ]

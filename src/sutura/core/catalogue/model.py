@@ -8,6 +8,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from enum import StrEnum
 
+from sutura.core.facts import Say, fact
 from sutura.core.maths.geometry import Box, Point
 
 EDGES = ("top", "right", "bottom", "left")
@@ -129,9 +130,10 @@ class ScrewGroup:
     at: tuple[Point, ...] = ()
 
     @property
-    def bit(self) -> str:
-        said = " or ".join(self.bits)
-        return f"{said} – try the fit, do not force" if len(self.bits) > 1 else said
+    def bit(self) -> Say:
+        if len(self.bits) == 1:
+            return self.bits[0]
+        return fact("catalogue.try-fit-do-not-force", bits=self.bits)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -236,6 +238,22 @@ class OtherRoute:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class Route:
+    """A way to repair a model: the part it needs, its minutes when everything is in the box, what is moved
+    over and what is welcome in the box. `kind` of part is its id; `has_sheet` = the model's sheet is written
+    for it.
+    """
+
+    kind: str
+    name: str
+    need: Mapping[str, str | int | float | None]
+    minutes: int
+    move_over: tuple[str, ...]
+    supplies: tuple[Supplied, ...]
+    has_sheet: bool
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Model:
     """One device model as the catalogue knows it.
 
@@ -278,6 +296,36 @@ class Model:
     demands: Mapping[str, str] = field(default_factory=dict)
     supplies: tuple[Supplied, ...] = ()
     routes: tuple[OtherRoute, ...] = ()
+
+    @property
+    def ways(self) -> tuple[Route, ...]:
+        """Every way to repair it, its own first."""
+        own = Route(
+            kind=str(self.need["kind"]),
+            name=str(self.need["kind"]),
+            need=self.need,
+            minutes=self.minutes,
+            move_over=self.move_over,
+            supplies=self.supplies,
+            has_sheet=True,
+        )
+        others = (
+            Route(
+                kind=str(other.need["kind"]),
+                name=other.name,
+                need=other.need,
+                minutes=other.minutes,
+                move_over=other.move_over,
+                supplies=(),
+                has_sheet=False,
+            )
+            for other in self.routes
+        )
+        return own, *others
+
+    def way(self, kind: str) -> Route:
+        """The way that needs this kind of part; its own where no other does."""
+        return next((route for route in self.ways if route.kind == kind), self.ways[0])
 
     @property
     def full_name(self) -> str:

@@ -10,6 +10,7 @@ from enum import StrEnum
 
 from sutura.core.catalogue.model import State
 from sutura.core.errors import Invalid
+from sutura.core.facts import Fact, Say, fact
 
 Naming = Callable[[str], str]
 # left out is not the same as null: null says that nobody knows it yet
@@ -22,10 +23,10 @@ class Change(StrEnum):
     REMOVED = "removed"
     # jobs were done on it, so it stays readable
     RETIRED = "retired"
-    BACK = "brought back"
+    BACK = "back"
     # a part that is not in the file and has stock or jobs
     STAYS = "stays"
-    SAME = "the same"
+    SAME = "same"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -71,7 +72,7 @@ class Planned:
     change: Change
     id: str
     name: str
-    why: str = ""
+    why: Say = ""
     lines: tuple[Line, ...] = ()
     overwrites: bool = False
 
@@ -89,10 +90,14 @@ class ImportPlan:
         return sum(planned.change is change for planned in self.planned)
 
     @property
-    def says(self) -> str:
+    def says(self) -> Fact:
         """The plan in one sentence, such as `2 added, 1 changed, 3 the same.`"""
-        said = [f"{count} {change.value}" for change in Change if (count := self.count(change))]
-        return (", ".join(said) or "Nothing in it") + "."
+        said = tuple(
+            fact("catalogue.counted", count=count, change=change)
+            for change in Change
+            if (count := self.count(change))
+        )
+        return fact("catalogue.would-do", said=said) if said else fact("catalogue.nothing-in-it")
 
 
 def plan_import(
@@ -111,12 +116,16 @@ def plan_import(
     for item in arriving:
         first.setdefault(item.id, item)
     problems = [
-        Invalid(item.place, item.id, f"another pack has it: {there[item.id].pack or 'it was made here'}")
+        Invalid(
+            item.place,
+            item.id,
+            fact("catalogue.another-pack-has", pack=there[item.id].pack or fact("catalogue.made-here")),
+        )
         for item in arriving
         if item.id in there and there[item.id].pack != pack
     ]
     problems += [
-        Invalid(item.place, item.id, "give each one an id of its own")
+        Invalid(item.place, item.id, fact("catalogue.give-each-one-id-own"))
         for item in arriving
         if first[item.id] is not item
     ]
@@ -132,13 +141,13 @@ def _arrives(new: Arriving, old: Stored | None) -> Planned:
         return Planned(change=Change.ADDED, id=new.id, name=new.name)
     lines = tuple(differing_places(old.data, new.data))
     ours = bool(old.edited_by and lines)
-    why = f"{old.edited_by} changed it here; the file's version takes its place" if ours else ""
+    why = fact("catalogue.changed-here-files-version-takes-place", edited_by=old.edited_by) if ours else ""
     if old.state is State.RETIRED:
         return Planned(
             change=Change.BACK,
             id=new.id,
             name=new.name,
-            why="it was retired",
+            why=fact("catalogue.was-retired"),
             lines=lines,
             overwrites=bool(old.edited_by),
         )
@@ -154,12 +163,16 @@ def _arrives(new: Arriving, old: Stored | None) -> Planned:
 
 def _leaves(old: Stored, *, retires: bool) -> Planned:
     if not old.used:
-        return Planned(change=Change.REMOVED, id=old.id, name=old.name, why="not in the file, and never used")
+        return Planned(
+            change=Change.REMOVED, id=old.id, name=old.name, why=fact("catalogue.not-file-never-used")
+        )
     if not retires:
-        return Planned(change=Change.STAYS, id=old.id, name=old.name, why=f"not in the file, but {old.used}")
+        return Planned(
+            change=Change.STAYS, id=old.id, name=old.name, why=fact("catalogue.not-file-but", used=old.used)
+        )
     if old.state is State.RETIRED:
-        return Planned(change=Change.SAME, id=old.id, name=old.name, why="retired already")
-    why = f"not in the file, but {old.used}: it stays readable and is not taken in any more"
+        return Planned(change=Change.SAME, id=old.id, name=old.name, why=fact("catalogue.retired-already"))
+    why = fact("catalogue.not-file-but-stays-readable-not", used=old.used)
     return Planned(change=Change.RETIRED, id=old.id, name=old.name, why=why)
 
 

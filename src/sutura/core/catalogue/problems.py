@@ -7,6 +7,7 @@ from collections import Counter
 from sutura.core.catalogue.cautions import CAUTIONS
 from sutura.core.catalogue.model import Model, Phase
 from sutura.core.errors import Invalid
+from sutura.core.facts import fact
 from sutura.core.maths.geometry import Box, Point
 
 
@@ -34,27 +35,31 @@ def _unknown_names(model: Model) -> list[Invalid]:
                 Invalid(
                     f"{place}.screws",
                     step.screws,
-                    f"name one of the screw groups: {', '.join(sorted(groups)) or 'none given'}",
+                    fact("catalogue.name-one-screw-groups", what=", ".join(sorted(groups)) or "none given"),
                 )
             )
         problems += [
-            Invalid(f"{place}.after[{number}]", name, "name a step that stands before this one on the sheet")
+            Invalid(f"{place}.after[{number}]", name, fact("catalogue.name-step-stands-before-one-sheet"))
             for number, name in enumerate(step.after)
             if name not in step_ids[:index]
         ]
         for number, caution in enumerate(step.cautions):
             if caution not in CAUTIONS:
                 problems.append(
-                    Invalid(f"{place}.cautions[{number}]", caution, f"use one of: {', '.join(CAUTIONS)}")
+                    Invalid(
+                        f"{place}.cautions[{number}]",
+                        caution,
+                        fact("catalogue.use-one", cautions=tuple(CAUTIONS)),
+                    )
                 )
         if step_ids.count(step.id) > 1:
-            problems.append(Invalid(f"{place}.id", step.id, "give each step an id of its own"))
+            problems.append(Invalid(f"{place}.id", step.id, fact("catalogue.give-each-step-id-own")))
     for index, name in enumerate(model.rework):
         if name not in step_ids:
-            problems.append(Invalid(f"rework[{index}]", name, "name a step of this sheet"))
+            problems.append(Invalid(f"rework[{index}]", name, fact("catalogue.name-step-sheet")))
     names = [function.id for function in model.functions]
     problems += [
-        Invalid(f"functions[{i}].id", name, "give each function an id of its own")
+        Invalid(f"functions[{i}].id", name, fact("catalogue.give-each-function-id-own"))
         for i, name in enumerate(names)
         if names.count(name) > 1
     ]
@@ -68,10 +73,7 @@ def _screw_problems(model: Model) -> list[Invalid]:
         Invalid(
             f"screws[{i}]",
             group.id,
-            (
-                f"take it out in one step and put it back in one; it is out {out[group.id]}×, in "
-                f"{back[group.id]}×"
-            ),
+            (fact("catalogue.take-out-one-step-put-back", out=out[group.id], back=back[group.id])),
         )
         for i, group in enumerate(model.screws)
         if (out[group.id], back[group.id]) != (1, 1)
@@ -89,7 +91,7 @@ def _plug_problems(model: Model) -> list[Invalid]:
             Invalid(
                 f"steps[{index}].plug",
                 off[0][1].name if off else "",
-                "take the battery off before any other connector",
+                fact("catalogue.take-battery-off-before-any-other"),
             )
         )
     if not on or not on[-1][1].battery:
@@ -98,7 +100,7 @@ def _plug_problems(model: Model) -> list[Invalid]:
             Invalid(
                 f"steps[{index}].plug",
                 on[-1][1].name if on else "",
-                "put the battery on after every other connector",
+                fact("catalogue.put-battery-after-every-other-connector"),
             )
         )
     if Counter(p.name for _, p in off) != Counter(p.name for _, p in on):
@@ -106,7 +108,7 @@ def _plug_problems(model: Model) -> list[Invalid]:
             Invalid(
                 "steps",
                 ", ".join(sorted({p.name for _, p in plugs})),
-                "put on every connector that came off, once",
+                fact("catalogue.put-every-connector-came-off-once"),
             )
         )
     return problems
@@ -116,17 +118,25 @@ def _order_problems(model: Model) -> list[Invalid]:
     order = list(Phase)
     looks = [step for step in model.steps if step.second_look and step.phase is not Phase.CLOSE]
     if model.closed_test and not looks:
-        return [Invalid("closed_test", True, "give it a step with a second look before it is closed")]
+        return [Invalid("closed_test", True, fact("catalogue.give-step-second-look-before-closed"))]
     proofs = [index for index, step in enumerate(model.steps) if step.phase is Phase.PROOF]
     problems = []
     if len(proofs) != 1:
         problems.append(
-            Invalid("steps", f"{len(proofs)} proof steps", "have exactly one step with the phase proof")
+            Invalid(
+                "steps",
+                fact("catalogue.proof-steps", count=len(proofs)),
+                fact("catalogue.have-exactly-one-step-phase-proof"),
+            )
         )
     for index, (before, after) in enumerate(zip(model.steps, model.steps[1:], strict=False), start=1):
         if order.index(after.phase) < order.index(before.phase):
             problems.append(
-                Invalid(f"steps[{index}].phase", after.phase.value, f"keep the order {', '.join(order)}")
+                Invalid(
+                    f"steps[{index}].phase",
+                    after.phase.value,
+                    fact("catalogue.keep-order", order=tuple(order)),
+                )
             )
     return problems
 
@@ -137,17 +147,17 @@ def _face_problems(model: Model) -> list[Invalid]:
     boxes |= {f"face.spots[{i}]": spot.box for i, spot in enumerate(face.spots)}
     boxes |= {f"face.keep_outs[{i}]": keep.box for i, keep in enumerate(face.keep_outs)}
     problems = [
-        Invalid(place, _box_words(box), "keep it inside the outline")
+        Invalid(place, _box_words(box), fact("catalogue.keep-inside-outline"))
         for place, box in boxes.items()
         if not _inside(box, face.outline)
     ]
     if not problems and not _inside(face.active, face.glass):
-        problems.append(Invalid("face.active", _box_words(face.active), "keep it inside the glass"))
+        problems.append(Invalid("face.active", _box_words(face.active), fact("catalogue.keep-inside-glass")))
     if face.edges[face.opening_edge].depth_mm == 0:
-        accepts = "open at an edge where a pick may go: its limit here is 0 mm"
+        accepts = fact("catalogue.open-edge-where-pick-may-go")
         problems.append(Invalid("face.opening_edge", face.opening_edge, accepts))
     if face.corner_mm > min(face.width_mm, face.height_mm) / 2:
-        problems.append(Invalid("face.corner_mm", face.corner_mm, "at most half of the shorter side"))
+        problems.append(Invalid("face.corner_mm", face.corner_mm, fact("catalogue.most-half-shorter-side")))
     return problems
 
 
@@ -169,16 +179,22 @@ def _limit_problems(model: Model) -> list[Invalid]:
     problems = []
     for index, step in enumerate(model.steps):
         if step.heat and step.heat.where not in limits:
-            accepts = f"name one of the heat limits: {', '.join(limits) or 'none given'}"
+            accepts = fact("catalogue.name-one-heat-limits", what=", ".join(limits) or "none given")
             problems.append(Invalid(f"steps[{index}].heat.where", step.heat.where, accepts))
         elif step.heat and step.heat.target_c > limits[step.heat.where].max_c:
-            accepts = f"at most {limits[step.heat.where].max_c} °C: {limits[step.heat.where].why}"
+            accepts = fact(
+                "catalogue.most-c-2", max_c=limits[step.heat.where].max_c, why=limits[step.heat.where].why
+            )
             problems.append(Invalid(f"steps[{index}].heat.target_c", step.heat.target_c, accepts))
         if step.plug and step.plug.name not in known:
-            accepts = f"name one of the connectors: {', '.join(sorted(known)) or 'none given'}"
+            accepts = fact("catalogue.name-one-connectors", what=", ".join(sorted(known)) or "none given")
             problems.append(Invalid(f"steps[{index}].plug.name", step.plug.name, accepts))
     problems += [
-        Invalid(f"screws[{i}].at", f"{len(group.at)} places", f"give {group.count} places, or none")
+        Invalid(
+            f"screws[{i}].at",
+            f"{len(group.at)} places",
+            fact("catalogue.give-places-none", count=group.count),
+        )
         for i, group in enumerate(model.screws)
         if group.at and len(group.at) != group.count
     ]
@@ -188,14 +204,14 @@ def _limit_problems(model: Model) -> list[Invalid]:
 def _seal_problems(model: Model) -> list[Invalid]:
     methods = {seal.method: seal for seal in model.seals}
     problems = [
-        Invalid(f"seals_ruled_out.{method}", method, "a method is allowed or ruled out, not both")
+        Invalid(f"seals_ruled_out.{method}", method, fact("catalogue.method-allowed-ruled-out-not-both"))
         for method in model.seals_ruled_out
         if method in methods
     ]
     if model.seal and model.seal not in methods:
-        accepts = f"name one of the allowed methods: {', '.join(methods) or 'none given'}"
+        accepts = fact("catalogue.name-one-allowed-methods", what=", ".join(methods) or "none given")
         problems.append(Invalid("seal", model.seal, accepts))
     elif model.seal and methods[model.seal].cure_minutes != model.cure_minutes:
-        accepts = f"the cure of {model.seal}: {methods[model.seal].cure_minutes} min"
+        accepts = fact("catalogue.cure-min", seal=model.seal, cure_minutes=methods[model.seal].cure_minutes)
         problems.append(Invalid("cure_minutes", model.cure_minutes, accepts))
     return problems

@@ -8,6 +8,7 @@ from dataclasses import dataclass, replace
 
 from sutura.core.catalogue.model import EdgeLimit, Face, Model, NumberKind, NumberPattern
 from sutura.core.errors import Invalid
+from sutura.core.facts import fact
 from sutura.core.maths.geometry import Box
 
 MM_PER_INCH = 25.4
@@ -43,6 +44,10 @@ class Measured:
     resolution: str | None = None
 
 
+# kept with the model as its text, like what a pack says of an edge
+NOBODY_OPENED = "nobody has opened one here: where its cables run is not known"
+
+
 def check_measured(measured: Measured) -> list[Invalid]:
     """Everything that cannot be right in what was measured.
 
@@ -56,17 +61,21 @@ def check_measured(measured: Measured) -> list[Invalid]:
     for field in ("maker", "name"):
         if not 0 < len(getattr(measured, field).strip()) <= 80:
             problems.append(
-                Invalid(field, getattr(measured, field), "write what the device says, up to 80 characters")
+                Invalid(field, getattr(measured, field), fact("catalogue.write-what-device-says-up-80"))
             )
     for field in ("width_mm", "height_mm"):
         if not 10 <= getattr(measured, field) <= 1000:
-            problems.append(Invalid(field, getattr(measured, field), "measure between 10 and 1000 mm"))
+            problems.append(
+                Invalid(field, getattr(measured, field), fact("catalogue.measure-between-10-1000-mm"))
+            )
     longest = math.hypot(measured.width_mm, measured.height_mm) / MM_PER_INCH
     if not 0.4 <= measured.diagonal_in < longest:
-        accepts = f"a picture inside this outline is under {longest:.1f} inches from corner to corner"
+        accepts = fact("catalogue.picture-inside-outline-under-inches-from", longest=longest)
         problems.append(Invalid("diagonal_in", measured.diagonal_in, accepts))
     if measured.connector_pins is not None and not 1 <= measured.connector_pins <= 200:
-        problems.append(Invalid("connector_pins", measured.connector_pins, "count between 1 and 200 pins"))
+        problems.append(
+            Invalid("connector_pins", measured.connector_pins, fact("catalogue.count-between-1-200-pins"))
+        )
     return problems
 
 
@@ -105,7 +114,7 @@ def unlisted_model(template: Model, measured: Measured, read_number: str, model_
         "connector_place": measured.connector_place,
     }
     active = active_area(measured.width_mm, measured.height_mm, measured.diagonal_in)
-    careful = EdgeLimit(depth_mm=1.0, why="nobody has opened one here: where its cables run is not known")
+    careful = EdgeLimit(depth_mm=1.0, why=NOBODY_OPENED)
     number = read_number.strip()
     return replace(
         template,

@@ -16,6 +16,7 @@ from rapidfuzz.distance import OSA, Levenshtein
 
 from sutura.core.catalogue.kin import Telling, tell_apart
 from sutura.core.catalogue.model import Model, NumberKind, NumberPattern, State
+from sutura.core.facts import Fact, Say, fact, sentences
 from sutura.core.identify.reading import Verdict, edits_allowed, fold, plain
 
 # More candidates than this help nobody at a counter; the number left out is said. The shop's, no source.
@@ -71,7 +72,7 @@ class Character:
 class Candidate:
     model: Known
     characters: tuple[Character, ...]
-    why: str
+    why: Say
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -80,7 +81,7 @@ class Identification:
 
     verdict: Verdict
     candidates: tuple[Candidate, ...]
-    says: str
+    says: Say
     telling: tuple[Telling, ...] = ()
 
 
@@ -158,7 +159,9 @@ def look_up(text: str, index: NumberIndex) -> Identification:
     """Candidates for a label as read, from an index of the catalogue's numbers."""
     read = plain(text)
     if not read:
-        return Identification(verdict=Verdict.UNKNOWN, candidates=(), says="Type what the label says.")
+        return Identification(
+            verdict=Verdict.UNKNOWN, candidates=(), says=fact("identify.type-what-label-says")
+        )
     exact = _only_listed(_unique(_candidate(read, hit, exact=True) for hit in _hits(read, index.exact)))
     if len(exact) == 1:
         return _one(exact[0], read, index)
@@ -188,11 +191,17 @@ def _hits(read: str, numbers: Mapping[str, Sequence[Numbered]]) -> list[Numbered
 def _one(candidate: Candidate, read: str, index: NumberIndex) -> Identification:
     """One model alone has exactly this number: sure, unless it is one that was only measured here."""
     if candidate.model.state is State.UNLISTED:
-        says = f"{candidate.why} It was measured here and is in no pack: compare the two."
+        says = fact("identify.was-measured-here-no-pack-compare", why=candidate.why)
         return Identification(verdict=Verdict.LIKELY, candidates=(candidate,), says=says)
-    retired = " It is retired and is not taken in any more." if candidate.model.state is State.RETIRED else ""
-    says = candidate.why + _beware(read, candidate.model, index) + retired
-    return Identification(verdict=Verdict.SURE, candidates=(candidate,), says=says)
+    retired = candidate.model.state is State.RETIRED
+    sure = sentences(
+        [
+            candidate.why,
+            _beware(read, candidate.model, index),
+            fact("identify.retired-not-taken-any-more") if retired else None,
+        ]
+    )
+    return Identification(verdict=Verdict.SURE, candidates=(candidate,), says=sure)
 
 
 def _only_listed(candidates: list[Candidate]) -> list[Candidate]:
@@ -211,26 +220,31 @@ def _by_name(text: str, read: str, index: NumberIndex) -> Identification:
     )
     named = list(itertools.islice(every, MOST_SHOWN + 1))
     if not named:
-        says = f"No model in the catalogue has a number like “{text.strip()}”."
+        says = fact("identify.no-model-catalogue-has-number-like", text=text.strip())
         return Identification(verdict=Verdict.UNKNOWN, candidates=(), says=says)
-    why = "found by name: one name covers many screens, so read the number from the label"
-    more = " More have such a name and are not shown." if len(named) > MOST_SHOWN else ""
+    why = fact("identify.found-name-one-name-covers-many")
+    more = fact("identify.more-have-such-name-not-shown") if len(named) > MOST_SHOWN else None
     return Identification(
         verdict=Verdict.AMBIGUOUS,
-        says=f"A name is not a number: {why}.{more}",
+        says=sentences([fact("identify.name-not-number", why=why), more]),
         candidates=tuple(Candidate(model=model, characters=(), why=why) for model in named[:MOST_SHOWN]),
     )
 
 
 def _several(candidates: list[Candidate]) -> Identification:
     shown = candidates[:MOST_SHOWN]
-    names = ", ".join(candidate.model.full_name for candidate in shown)
-    more = f" and {len(candidates) - len(shown)} more" if len(candidates) > len(shown) else ""
+    names: list[Say] = [candidate.model.full_name for candidate in shown]
     return Identification(
         verdict=Verdict.AMBIGUOUS,
         candidates=tuple(shown),
-        says=f"More than one device fits: {names}{more}. Compare with the device.",
+        says=fact(
+            "identify.more-than-one-device-fits-compare", names=_and_more(names, len(candidates) - len(shown))
+        ),
     )
+
+
+def _and_more(shown: Sequence[Say], more: int) -> tuple[Say, ...]:
+    return (*shown, fact("identify.more", count=more)) if more else tuple(shown)
 
 
 def _unique(candidates: Iterable[Candidate]) -> list[Candidate]:
@@ -246,14 +260,19 @@ def _candidate(read: str, numbered: Numbered, *, exact: bool) -> Candidate:
         )
         for i, c in enumerate(read)
     )
-    said = [f"“{number}” decides: {numbered.model.full_name}."]
+    said = [fact("identify.decides", number=number, full_name=numbered.model.full_name)]
     ignored = read[len(number) :]
     if ignored:
-        said.append(f"“{ignored}” is ignored ({numbered.pattern.rest or 'no meaning for the screen'}).")
+        means = numbered.pattern.rest or fact("identify.no-meaning-for-the-screen")
+        said.append(fact("identify.ignored", ignored=ignored, means=means))
     if not exact:
-        doubts = ", ".join(f"“{c.text}” may be “{number[i]}”" for i, c in enumerate(characters) if c.doubtful)
-        said.append(f"Check these on the label: {doubts}.")
-    return Candidate(model=numbered.model, characters=characters, why=" ".join(said))
+        doubts = tuple(
+            fact("identify.may", character=c.text, number=number[i])
+            for i, c in enumerate(characters)
+            if c.doubtful
+        )
+        said.append(fact("identify.check-these-label", doubts=doubts))
+    return Candidate(model=numbered.model, characters=characters, why=sentences(said))
 
 
 # -- one or two characters misread ----------------------------------------------------------
@@ -315,31 +334,35 @@ def _near_candidate(read: str, numbered: Numbered) -> Candidate | None:
     characters = tuple(
         Character(text=c, significant=i < len(part), doubtful=i in doubted) for i, c in enumerate(read)
     )
-    apart = "one character" if edits == 1 else f"{edits} characters"
     return Candidate(
         model=numbered.model,
         characters=characters,
-        why=(
-            f"“{part}” is {apart} away from “{number}” of the {numbered.model.full_name}: check the marked "
-            "ones on the label."
+        why=fact(
+            "identify.away-from-check-marked-ones-label",
+            part=part,
+            edits=edits,
+            number=number,
+            full_name=numbered.model.full_name,
         ),
     )
 
 
-def _beware(read: str, sure: Known, index: NumberIndex) -> str:
+def _beware(read: str, sure: Known, index: NumberIndex) -> Fact | None:
     """Other models whose number is one look-alike or one edit away: a sure reading says whom not to mix it up
     with.
     """
     others = {
-        f"{hit.model.full_name} (“{plain(hit.pattern.text)}”)"
+        (hit.model.full_name, plain(hit.pattern.text))
         for hit in [*_hits(fold(read), index.folded), *_close(read, index, most=1)]
         if hit.model.id != sure.id
     }
     if not others:
-        return ""
-    shown = sorted(others)[:MOST_SHOWN]
-    more = f" and {len(others) - len(shown)} more" if len(others) > len(shown) else ""
-    return f" Do not mix it up with {', '.join(shown)}{more}."
+        return None
+    shown: list[Say] = [
+        fact("identify.model-with-number", model=model, number=number)
+        for model, number in sorted(others)[:MOST_SHOWN]
+    ]
+    return fact("identify.do-not-mix-up", shown=_and_more(shown, len(others) - len(shown)))
 
 
 # -- numbers that are easily mixed up -------------------------------------------------------
@@ -352,7 +375,7 @@ class Collision:
     first: str
     second: str
     models: tuple[str, str]
-    how: str
+    how: Say
 
 
 def collisions(numbers: Iterable[Numbered]) -> list[Collision]:
@@ -403,13 +426,13 @@ def _collision(one: Numbered, other: Numbered) -> Collision | None:
         key=lambda pair: (pair[0], pair[1].model.id),
     )
     how = (
-        "the same number"
+        fact("identify.same-number")
         if first == second
-        else "one begins like the other"
+        else fact("identify.one-begins-like-other")
         if second.startswith(first) and one.pattern.kind is NumberKind.PREFIX
-        else "look alike when the label is faint"
+        else fact("identify.look-alike-when-label-faint")
         if fold(first) == fold(second)
-        else "one character apart"
+        else fact("identify.one-character-apart")
         if OSA.distance(fold(first), fold(second)) == 1
         else ""
     )

@@ -5,6 +5,8 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 
+from sutura.core.facts import Say, fact
+
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Timing:
@@ -73,7 +75,7 @@ class PanelSize:
     diagonal_doubt_in: float
     density_ppi: float | None
     density_doubt_ppi: float | None
-    says: str
+    says: Say
 
 
 MM_PER_INCH = 25.4
@@ -90,24 +92,24 @@ def size_of(panel: Panel) -> PanelSize | None:
     timing = panel.preferred
     stated = (float(timing.width_mm), float(timing.height_mm)) if timing else (0.0, 0.0)
     if fine[0] and fine[1] and (rough is None or _near((fine[0], fine[1]), rough)):
-        return _size(panel, (fine[0], fine[1]), 0.05, "to a tenth of a millimetre, from its DisplayID block")
+        return _size(panel, (fine[0], fine[1]), 0.05, fact("identify.tenth-millimetre-from-displayid-block"))
     if rough is None:
         return None
     if _near(stated, rough):
-        return _size(panel, stated, 0.5, "to the millimetre, from its preferred timing")
+        return _size(panel, stated, 0.5, fact("identify.millimetre-from-preferred-timing"))
     why = (
-        "its timing states no size"
+        fact("identify.timing-states-no-size")
         if stated == (0.0, 0.0)
-        else f"its timing states {stated[0]:g}×{stated[1]:g} mm, which cannot be"
+        else fact("identify.timing-states-mm-which-cannot", stated=stated[0], stated2=stated[1])
     )
-    return _size(panel, rough, 5.0, f"only to the centimetre: {why}")
+    return _size(panel, rough, 5.0, fact("identify.only-centimetre", why=why))
 
 
 def _near(stated: tuple[float, float], rough: tuple[float, float]) -> bool:
     return all(a > 0 and abs(a - b) <= 10 for a, b in zip(stated, rough, strict=True))
 
 
-def _size(panel: Panel, size: tuple[float, float], doubt_mm: float, says: str) -> PanelSize:
+def _size(panel: Panel, size: tuple[float, float], doubt_mm: float, says: Say) -> PanelSize:
     diagonal = math.hypot(*size)
     # the worst case of both sides off by the doubt
     diagonal_doubt = doubt_mm * (size[0] + size[1]) / diagonal

@@ -13,6 +13,7 @@ from stdnum import ean, gs1_128, luhn
 from stdnum.exceptions import ValidationError
 
 from sutura.core.errors import Invalid
+from sutura.core.facts import Say, fact
 from sutura.core.identify.reading import plain
 from sutura.core.job import read_code
 
@@ -31,7 +32,7 @@ class Scan:
 
     kind: Scanned
     value: str
-    notes: tuple[str, ...] = ()
+    notes: tuple[Say, ...] = ()
 
 
 # Application identifiers a shop meets on a box, in its words (GS1 General Specifications, from memory: sure).
@@ -71,10 +72,7 @@ def read_scan(text: str) -> Scan:
         if ean.is_valid(digits):
             return Scan(kind=Scanned.ARTICLE, value=digits)
         should = ean.calc_check_digit(digits[:-1])
-        note = (
-            f"not an article number: its last digit would be {should}, so one digit is wrong or it is "
-            "another number"
-        )
+        note = fact("identify.not-article-number-last-digit-would", should=should)
         return Scan(kind=Scanned.NUMBER, value=tidy, notes=(note,))
     if tidy.upper().startswith("P-"):
         return Scan(kind=Scanned.PART, value=tidy.upper())
@@ -95,7 +93,7 @@ def _gs1(text: str) -> Scan:
         read = {}
     fields = {str(ai): str(value) for ai, value in read.items()}
     if not fields or "" in fields.values() or any("\x1d" in value for value in fields.values()):
-        raise Invalid("scan", text, "scan it again: it is no whole GS1-128 code, or a digit is wrong")
+        raise Invalid("scan", text, fact("identify.scan-again-no-whole-gs1-128"))
     article = fields.pop("01", "") or fields.pop("02", "")
     notes = tuple(f"{_GS1_WORDS.get(ai, f'({ai})')} {value}" for ai, value in fields.items())
     if article:
@@ -110,9 +108,9 @@ def check_imei(text: str) -> str:
     """
     digits = text.replace(" ", "").replace("-", "")
     if not re.fullmatch(r"[0-9]{15}", digits) or len(set(digits)) == 1:
-        raise Invalid("imei", text, "an IMEI has fifteen digits, not all the same")
+        raise Invalid("imei", text, fact("identify.imei-has-fifteen-digits-not-all"))
     if not luhn.is_valid(digits):
-        raise Invalid("imei", text, "one digit of this IMEI is wrong: its check digit does not agree")
+        raise Invalid("imei", text, fact("identify.one-digit-imei-wrong-check-digit"))
     return digits
 
 

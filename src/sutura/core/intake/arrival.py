@@ -9,6 +9,7 @@ from enum import StrEnum
 
 from sutura.core.catalogue.model import Function, Model
 from sutura.core.errors import Invalid
+from sutura.core.facts import fact
 from sutura.core.values import COMMON, FunctionResult, Outcome, Rule
 
 
@@ -92,11 +93,15 @@ def check_functions(
         place = f"function.{function.id}"
         if outcome not in set(Outcome):
             problems.append(
-                Invalid(place, outcome, f"answer “{function.name}”: works, faulty or not testable")
+                Invalid(
+                    place, outcome, fact("intake.answer-works-faulty-not-testable", function=function.name)
+                )
             )
         elif outcome != Outcome.WORKS and not reason.strip():
-            what = "how it is faulty" if outcome == Outcome.FAULTY else "why it cannot be tested"
-            problems.append(Invalid(place, "", f"write {what} ({function.name})"))
+            what = (
+                fact("intake.how-faulty") if outcome == Outcome.FAULTY else fact("intake.why-cannot-tested")
+            )
+            problems.append(Invalid(place, "", fact("intake.write", what=what, function=function.name)))
         else:
             answered.append(
                 FunctionResult(function=function.id, outcome=Outcome(outcome), reason=reason.strip())
@@ -129,17 +134,19 @@ def check_again(
         place = f"function.{function.id}"
         known = before.get(function.id)
         if known is None or known.outcome is not Outcome.NOT_TESTABLE:
-            problems.append(Invalid(place, outcome, f"leave “{function.name}” as it was found on arrival"))
+            problems.append(
+                Invalid(place, outcome, fact("intake.leave-was-found-arrival", function=function.name))
+            )
         elif outcome not in (Outcome.WORKS, Outcome.FAULTY):
-            problems.append(Invalid(place, outcome, "answer works or faulty, or leave it not testable"))
+            problems.append(Invalid(place, outcome, fact("intake.answer-works-faulty-leave-not-testable")))
         elif outcome == Outcome.FAULTY and not reason.strip():
-            problems.append(Invalid(place, "", f"write how it is faulty ({function.name})"))
+            problems.append(Invalid(place, "", fact("intake.write-how-faulty", function=function.name)))
         else:
             results.append(
                 FunctionResult(function=function.id, outcome=Outcome(outcome), reason=reason.strip())
             )
     if not results and not problems:
-        problems.append(Invalid("function", "nothing", "answer at least one thing that was tried again"))
+        problems.append(Invalid("function", "nothing", fact("intake.answer-least-one-thing-was-tried")))
     return results, problems
 
 
@@ -174,20 +181,22 @@ def check_arrival(channel: str, said: Mapping[str, str]) -> list[Invalid]:
     problems = []
     if said.get("data", "") not in ("", *DATA_STATES):
         problems.append(
-            Invalid("arrival.data", said.get("data", ""), "choose what is agreed about the data on it")
+            Invalid("arrival.data", said.get("data", ""), fact("intake.choose-what-agreed-about-data"))
         )
     if channel == Channel.MAIL:
         if said.get("parcel_state", "") not in PARCEL_STATES:
-            accepts = f"say how the parcel came: {', '.join(PARCEL_STATES)}"
+            accepts = fact("intake.say-how-parcel-came", parcel_states=tuple(PARCEL_STATES))
             problems.append(Invalid("arrival.parcel_state", said.get("parcel_state", ""), accepts))
         if len(said.get("return_address", "").strip()) < 10:
             problems.append(
                 Invalid(
-                    "arrival.return_address", said.get("return_address", ""), "write where it is sent back to"
+                    "arrival.return_address",
+                    said.get("return_address", ""),
+                    fact("intake.write-where-sent-back"),
                 )
             )
     problems += [
-        Invalid(f"arrival.{name}", said[name][:60], "write at most 300 characters")
+        Invalid(f"arrival.{name}", said[name][:60], fact("intake.write-most-300-characters"))
         for name in ARRIVAL_FIELDS
         if len(said.get(name, "")) > 300
     ]
@@ -205,9 +214,7 @@ def check_signature(strokes: Sequence[Sequence[tuple[float, float]]]) -> list[In
     on_pad = all(0 <= x <= PAD[0] and 0 <= y <= PAD[1] for stroke in strokes for x, y in stroke)
     if len(strokes) > MOST_STROKES or count > MOST_SIGNED or not on_pad:
         return [
-            Invalid(
-                "signature", f"{len(strokes)} strokes", "sign once more on the pad, or on the printed ticket"
-            )
+            Invalid("signature", f"{len(strokes)} strokes", fact("intake.sign-once-more-pad-printed-ticket"))
         ]
     return []
 
@@ -215,7 +222,7 @@ def check_signature(strokes: Sequence[Sequence[tuple[float, float]]]) -> list[In
 def check_consents(agreed: Sequence[str], offered: Sequence[Consent] = CONSENTS) -> list[Invalid]:
     """What the customer has not agreed to and must, of the texts in use."""
     return [
-        Invalid(f"consent.{consent.id}", "", f"the customer must agree: “{consent.text}”")
+        Invalid(f"consent.{consent.id}", "", fact("intake.customer-must-agree", consent=consent.text))
         for consent in offered
         if consent.needed and consent.id not in agreed
     ]
@@ -225,11 +232,9 @@ def check_consent_text(name: str, text: str) -> list[Invalid]:
     """A consent text in plain words, with a name that stays when its words change."""
     problems = []
     if not re.fullmatch(r"[a-z][a-z0-9-]{0,30}", name):
-        problems.append(
-            Invalid("consent", name, "use small letters, digits and hyphens, a letter first, up to 31")
-        )
+        problems.append(Invalid("consent", name, fact("intake.use-small-letters-digits-hyphens-letter")))
     if not 10 <= len(text.strip()) <= 500:
-        problems.append(Invalid("text", text[:60], "write 10 to 500 characters in plain words"))
+        problems.append(Invalid("text", text[:60], fact("intake.write-10-500-characters-plain-words")))
     return problems
 
 
@@ -250,19 +255,13 @@ def check_customer(name: str, phone: str, email: str) -> list[Invalid]:
     """A customer has a name and a way to be reached."""
     problems = []
     if not name.strip() or len(name) > 120:
-        problems.append(Invalid("name", name, "write the customer's name (at most 120 characters)"))
+        problems.append(Invalid("name", name, fact("intake.write-customers-name-most-120-characters")))
     if not phone.strip() and not email.strip():
-        problems.append(Invalid("phone", "", "give a phone number or an email address"))
+        problems.append(Invalid("phone", "", fact("intake.give-phone-number-email-address")))
     if phone.strip() and (
         len(phone) > 40 or sum(c.isdigit() for c in phone) < 5 or set(phone) - set("0123456789 +-/().")
     ):
-        problems.append(
-            Invalid(
-                "phone",
-                phone,
-                "use digits, spaces, +, -, / and brackets, at least five digits, at most 40 signs",
-            )
-        )
+        problems.append(Invalid("phone", phone, fact("intake.use-digits-spaces-brackets-least-five")))
     if email.strip() and (len(email) > 200 or "@" not in email[1:-1] or " " in email.strip()):
-        problems.append(Invalid("email", email, "write an address such as name@example.test"))
+        problems.append(Invalid("email", email, fact("intake.write-address-such-name-example-test")))
     return problems

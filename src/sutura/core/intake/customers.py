@@ -7,6 +7,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+from sutura.core.facts import Say, fact
 from sutura.core.values import COMMON, Rule
 
 ERASED = "erased"
@@ -65,7 +66,7 @@ def plain_phone(text: str) -> str:
     return "".join(c for c in tidy if c in "0123456789")
 
 
-def may_be_same(one: Contact, others: Sequence[Contact]) -> list[tuple[Contact, str]]:
+def may_be_same(one: Contact, others: Sequence[Contact]) -> list[tuple[Contact, Say]]:
     """Records that may be the same person as one, and why (rule intake.same-customer); never decided here."""
     pairs = []
     for other in others:
@@ -75,16 +76,16 @@ def may_be_same(one: Contact, others: Sequence[Contact]) -> list[tuple[Contact, 
     return pairs
 
 
-def _why_same(one: Contact, other: Contact) -> str:
+def _why_same(one: Contact, other: Contact) -> Say:
     if one.email and one.email.strip().casefold() == other.email.strip().casefold():
-        return "the same email"
+        return fact("intake.same-email")
     mine, theirs = plain_phone(one.phone), plain_phone(other.phone)
     if (
         mine
         and theirs
         and (mine == theirs or (len(mine) >= SAME_DIGITS and mine[-SAME_DIGITS:] == theirs[-SAME_DIGITS:]))
     ):
-        return "the same phone number"
+        return fact("intake.same-phone-number")
     if " ".join(one.name.casefold().split()) == " ".join(other.name.casefold().split()):
-        return "the same name"
+        return fact("intake.same-name")
     return ""

@@ -15,6 +15,7 @@ from enum import StrEnum
 
 from sutura.core.catalogue.model import EDGES, Face
 from sutura.core.errors import Invalid
+from sutura.core.facts import Fact, Say, fact, sentences
 from sutura.core.intake.marks import KINDS, Mark, MarkKind, Shape, Side, reached_edges
 from sutura.core.maths import plane
 from sutura.core.maths.geometry import Box, Point, length, nearest_edge
@@ -98,7 +99,7 @@ class DamageReading:
     crack_mm: float
     edges: tuple[str, ...]
     cautions: tuple[str, ...]
-    says: str
+    says: Say
 
 
 def read_damage(marks: Sequence[Mark], face: Face) -> DamageReading:
@@ -108,37 +109,29 @@ def read_damage(marks: Sequence[Mark], face: Face) -> DamageReading:
     impacts = [mark for mark in glass if mark.kind is MarkKind.IMPACT]
     crack_mm = sum(length(mark.points) for mark in cracks)
     edges = reached_edges(marks, face, NEAR_EDGE_MM)
-    said = []
+    said: list[Say] = []
     if glass:
-        reach = (
-            f"; damage reaches the {', '.join(edges)} edge{'s' if len(edges) > 1 else ''}" if edges else ""
-        )
+        drawn = {"impacts": len(impacts), "cracks": len(cracks), "crack_mm": crack_mm}
         said.append(
-            f"{_count(len(impacts), 'impact')}, {_count(len(cracks), 'crack')}, {crack_mm:.0f} mm "
-            f"of crack{reach}."
+            fact("intake.glass-damage-reaches", **drawn, edges=tuple(edges))
+            if edges
+            else fact("intake.glass-damage", **drawn)
         )
         if face.opening_edge in edges:
-            said.append(
-                f"The {face.opening_edge} edge, where it is usually opened, is broken: tape it "
-                "before the cup."
-            )
+            said.append(fact("intake.edge-where-usually-opened-broken-tape", edge=face.opening_edge))
     others = [
         mark for mark in marks if mark.kind not in (MarkKind.CRACK, MarkKind.IMPACT) or not mark.breaks_glass
     ]
     if others:
-        said.append(f"Also: {'; '.join(mark.label for mark in others)}.")
+        said.append(fact("intake.also", marks=tuple(mark.label for mark in others)))
     return DamageReading(
         impacts=len(impacts),
         cracks=len(cracks),
         crack_mm=crack_mm,
         edges=tuple(edges),
         cautions=("glass",) if glass else (),
-        says=" ".join(said) or "No damage drawn.",
+        says=sentences(said) if said else fact("intake.no-damage-drawn"),
     )
-
-
-def _count(number: int, noun: str) -> str:
-    return f"{number} {noun}{'' if number == 1 else 's'}"
 
 
 # -- the opening plan -----------------------------------------------------------------------
@@ -149,7 +142,7 @@ class Loose(StrEnum):
 
     NO = "unbroken"
     LOW = "holds"
-    SOME = "may come loose"
+    SOME = "some"
     HIGH = "loose"
 
 
@@ -157,7 +150,7 @@ class Start(StrEnum):
     CUP = "cup"
     GAP = "gap"
     CHIP = "chip"
-    BLADE = "tape and thin blade"
+    BLADE = "blade"
     NOWHERE = "nowhere"
 
 
@@ -170,7 +163,7 @@ class Stretch:
     start_mm: float
     end_mm: float
     depth_mm: float
-    why: str
+    why: Say
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -215,9 +208,9 @@ class OpeningPlan:
     cup: Cup | None
     order: tuple[str, ...]
     not_cut: tuple[str, ...]
-    protect: tuple[str, ...]
-    says: tuple[str, ...]
-    unknown: tuple[str, ...]
+    protect: tuple[Say, ...]
+    says: tuple[Say, ...]
+    unknown: tuple[Say, ...]
 
 
 def plan_opening(marks: Sequence[Mark], face: Face, cups_mm: Sequence[int] = CUPS_MM) -> OpeningPlan:
@@ -263,9 +256,9 @@ def read_cups(typed: str) -> tuple[int, ...]:
     words = typed.replace(",", " ").replace(";", " ").replace("mm", " ").split()
     cups = {int(word) for word in words if re.fullmatch(r"[0-9]{1,3}", word)}
     if not cups or len(words) != sum(bool(re.fullmatch(r"[0-9]{1,3}", word)) for word in words):
-        raise Invalid("cups", typed, "write diameters in whole mm, such as 20, 30, 40")
+        raise Invalid("cups", typed, fact("intake.write-diameters-whole-mm-such-20"))
     if len(cups) > 8 or min(cups) < 10 or max(cups) > 120:
-        raise Invalid("cups", typed, "write one to eight cups of 10 to 120 mm")
+        raise Invalid("cups", typed, fact("intake.write-one-eight-cups-10-120"))
     return tuple(sorted(cups))
 
 
@@ -353,7 +346,7 @@ def depth_limits(edge: str, face: Face) -> tuple[Stretch, ...]:
     intake.depth).
     """
     base = face.edges[edge]
-    limits = [(0.0, edge_length(edge, face), base.depth_mm, base.why)]
+    limits: list[tuple[float, float, float, Say]] = [(0.0, edge_length(edge, face), base.depth_mm, base.why)]
     limits += [
         (*_span(edge, k.box), k.depth_mm, f"{k.name}: {k.why}") for k in face.keep_outs if k.edge == edge
     ]
@@ -361,7 +354,11 @@ def depth_limits(edge: str, face: Face) -> tuple[Stretch, ...]:
         inset = _inset(edge, spot.box, face)
         if spot.what in ("sensor", "camera") and inset < base.depth_mm + 0.1:
             limits.append(
-                (*_span(edge, spot.box), math.floor(max(inset - 0.1, 0) * 10) / 10, f"{spot.name} behind it")
+                (
+                    *_span(edge, spot.box),
+                    math.floor(max(inset - 0.1, 0) * 10) / 10,
+                    fact("intake.behind", spot=spot.name),
+                )
             )
     cuts = sorted({min(max(at, 0.0), edge_length(edge, face)) for limit in limits for at in limit[:2]})
     stretches: list[Stretch] = []
@@ -502,20 +499,20 @@ def _loose(glass: Sequence[Mark], share: float, at_edge: bool) -> Loose:
     return Loose.SOME if share >= SOME_SHARE or at_edge else Loose.LOW
 
 
-def _protect(loose: Loose) -> tuple[str, ...]:
+def _protect(loose: Loose) -> tuple[Fact, ...]:
     if loose is Loose.NO:
         return ()
-    usual = ("eye protection", "gloves", "tape over the cracks")
-    return (*usual, "a box for the splinters") if loose is Loose.HIGH else usual
+    usual = (fact("intake.eye-protection"), fact("intake.gloves"), fact("intake.tape-over-cracks"))
+    return (*usual, fact("intake.box-splinters")) if loose is Loose.HIGH else usual
 
 
-def _unknown(face: Face) -> tuple[str, ...]:
+def _unknown(face: Face) -> tuple[Fact, ...]:
     """What cannot be computed because the catalogue does not know it."""
     missing = []
     if not face.keep_outs:
-        missing.append("where its cables run: no keep-outs are known, so every limit is only the edge's")
+        missing.append(fact("intake.where-cables-run-no-keep-outs"))
     if not face.spots:
-        missing.append("its windows, speaker and sensors: a cup may leak there")
+        missing.append(fact("intake.windows-speaker-sensors-cup-may-leak"))
     return tuple(missing)
 
 
@@ -523,63 +520,67 @@ def _with_words(plan: OpeningPlan, face: Face) -> OpeningPlan:
     return replace(plan, says=tuple(_words(plan, face)))
 
 
-def _words(plan: OpeningPlan, face: Face) -> list[str]:
+def _words(plan: OpeningPlan, face: Face) -> list[Fact]:
     said = []
     if plan.loose is not Loose.NO:
         said.append(
-            f"{plan.share_near:.0%} of the glass lies within {NEAR_EDGE_MM:g} mm of damage; it "
-            f"{_LOOSE_WORDS[plan.loose]}."
+            fact(
+                "intake.glass-lies-within-mm-damage",
+                share_near=plan.share_near,
+                near_edge_mm=NEAR_EDGE_MM,
+                loose=plan.loose,
+            )
         )
     if plan.start is Start.NOWHERE:
-        return [*said, "No edge allows a pick: it is not opened from the front."]
+        return [*said, fact("intake.no-edge-allows-pick-not-opened")]
     if plan.cup:
         deep = point_inset(plan.cup.edge, plan.cup.at, face)
-        said.append(
-            f"Cup of {plan.cup.diameter_mm} mm, its centre {deep:.0f} mm from the {plan.cup.edge} edge."
-        )
-    elif plan.start is Start.GAP:
-        said.append(f"No cup holds: start in the gap that stands open at the {plan.entry_edge} edge.")
-    elif plan.start is Start.CHIP:
-        said.append(f"No cup holds: start at the chip by the {plan.entry_edge} edge, tape the rest first.")
+        cup = {"diameter_mm": plan.cup.diameter_mm, "deep": deep, "edge": plan.cup.edge}
+        said.append(fact("intake.cup-mm-centre-mm-from-edge", **cup))
     else:
-        said.append(
-            f"No cup holds: tape the glass, then a thin blade at the {plan.entry_edge} edge, or a "
-            "cup on the tape."
-        )
+        said.append(fact(_WITHOUT_CUP[plan.start], entry_edge=plan.entry_edge))
     if plan.entry_edge != face.opening_edge:
         usual = next(edge for edge in plan.edges if edge.edge == face.opening_edge)
         said.append(
-            f"Not at the {face.opening_edge} edge as usual: {usual.broken:.0%} of it is broken, or "
-            "nothing holds there."
+            fact(
+                "intake.not-edge-usual-broken-nothing-holds",
+                opening_edge=face.opening_edge,
+                broken=usual.broken,
+            )
         )
-    said.append(
-        f"Order: {', '.join(plan.order)}."
-        + (f" Never cut: {', '.join(plan.not_cut)}." if plan.not_cut else "")
-    )
+    said.append(fact("intake.order", edges=plan.order))
+    if plan.not_cut:
+        said.append(fact("intake.never-cut", not_cut=tuple(plan.not_cut)))
     for edge in plan.order:
         reading = next(edge_plan for edge_plan in plan.edges if edge_plan.edge == edge)
-        said += [f"{edge.capitalize()} edge: {limit}." for limit in _limits(reading)]
+        said += [fact("intake.edge", edge=edge, limit=limit) for limit in _limits(reading)]
     return said
 
 
-_LOOSE_WORDS = {
-    Loose.LOW: "holds",
-    Loose.SOME: "may come loose",
-    Loose.HIGH: "is loose: tape it twice before anything else",
+_WITHOUT_CUP = {
+    Start.GAP: "intake.no-cup-holds-start-gap-stands",
+    Start.CHIP: "intake.no-cup-holds-start-chip-edge",
+    Start.BLADE: "intake.no-cup-holds-tape-glass-then",
 }
 
 
-def _limits(reading: EdgeReading) -> list[str]:
+def _limits(reading: EdgeReading) -> list[Fact]:
     """The limits of an edge in words, the usual one first, then the shorter stretches."""
     longest = max(reading.stretches, key=lambda stretch: stretch.end_mm - stretch.start_mm)
-    said = [f"{_depth(longest.depth_mm)} ({longest.why})"]
+    said = [fact("intake.limit-why", depth=_depth(longest.depth_mm), why=longest.why)]
     said += [
-        f"{_depth(stretch.depth_mm)} from {stretch.start_mm:.0f} to {stretch.end_mm:.0f} mm ({stretch.why})"
+        fact(
+            "intake.from-mm",
+            depth=_depth(stretch.depth_mm),
+            start_mm=stretch.start_mm,
+            end_mm=stretch.end_mm,
+            why=stretch.why,
+        )
         for stretch in reading.stretches
         if (stretch.depth_mm, stretch.why) != (longest.depth_mm, longest.why)
     ]
     return said
 
 
-def _depth(depth_mm: float) -> str:
-    return f"at most {depth_mm:g} mm deep" if depth_mm else "no pick"
+def _depth(depth_mm: float) -> Fact:
+    return fact("intake.most-mm-deep", depth_mm=depth_mm) if depth_mm else fact("intake.no-pick")

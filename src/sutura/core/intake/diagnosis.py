@@ -11,6 +11,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
+from sutura.core.facts import Fact, Say, fact, sentences
 from sutura.core.intake.likelihoods import causes_by_share, entropy, expected_bits, weights_of
 from sutura.core.intake.observations import IN_LIST, QUESTION_BY_ID, QUESTIONS, Layer, Status
 from sutura.core.values import COMMON, Rule
@@ -266,11 +267,11 @@ class Diagnosis:
     layers: tuple[LayerReading, ...]
     first: tuple[str, ...]
     warnings: tuple[str, ...]
-    contradictions: tuple[str, ...]
+    contradictions: tuple[Fact, ...]
     causes: tuple[Cause, ...]
     next_test: NextTest | None
-    routes: tuple[str, ...]
-    says: str
+    routes: tuple[Fact, ...]
+    says: Say
 
 
 def diagnose(observed: Mapping[str, str]) -> Diagnosis:
@@ -318,19 +319,19 @@ def _read_layer(layer: Layer, fired: Sequence[Proof], known: Mapping[str, str]) 
     )
 
 
-def _contradictions(fired: Sequence[Proof]) -> list[str]:
+def _contradictions(fired: Sequence[Proof]) -> list[Fact]:
     contradictions = []
     for layer in Layer:
         sound = [p.says for p in fired if p.layers.get(layer) is Status.SOUND]
         faulty = [p.says for p in fired if p.layers.get(layer) is Status.FAULTY]
         if sound and faulty:
             contradictions.append(
-                f"{layer.value.capitalize()}: “{sound[0]}” against “{faulty[0]}” Look again."
+                fact("intake.against-look-again", layer=layer, sound=sound[0], faulty=faulty[0])
             )
     return contradictions
 
 
-def _list_contradictions(observed: Mapping[str, str]) -> list[str]:
+def _list_contradictions(observed: Mapping[str, str]) -> list[Fact]:
     """Where the look and the function list say different things of the same (rule diagnosis.list)."""
     contradictions = []
     for name, listed in IN_LIST.items():
@@ -341,12 +342,12 @@ def _list_contradictions(observed: Mapping[str, str]) -> list[str]:
         if (seen == "fine") is (ticked == "faulty"):
             says = question.answers[seen]
             contradictions.append(
-                f"{question.asks}: looked at as “{says}”, in the list as “{ticked}”. Look again."
+                fact("intake.looked-list-look-again", asks=question.asks, says=says, ticked=ticked)
             )
     return contradictions
 
 
-def _routes(layers: Sequence[LayerReading], known: Mapping[str, str]) -> tuple[str, ...]:
+def _routes(layers: Sequence[LayerReading], known: Mapping[str, str]) -> tuple[Fact, ...]:
     """Routes in rough; quoting weighs them."""
     at = {layer.layer: layer for layer in layers}
 
@@ -354,37 +355,39 @@ def _routes(layers: Sequence[LayerReading], known: Mapping[str, str]) -> tuple[s
         return at[layer].status is Status.FAULTY or at[layer].suspected
 
     if known.get("battery") == "flat":
-        return ("charge first, then look again",)
+        return (fact("intake.charge-first-then-look-again"),)
     if (
         at[Layer.GLASS].status is Status.FAULTY
         and at[Layer.TOUCH].status is at[Layer.PANEL].status is Status.SOUND
     ):
-        return ("glass only", "whole front")
+        return fact("intake.glass-only"), fact("intake.whole-front")
     if known.get("image") == "lines" and known.get("camera") == "yes":
-        return ("no fault found",)
+        return (fact("intake.no-fault-found"),)
     if at[Layer.CONNECTOR].status is Status.FAULTY:
-        return ("reseat or replace the flex",)
+        return (fact("intake.reseat-replace-flex"),)
     routes = []
     if at[Layer.CONNECTOR].suspected and known.get("reseat") is None:
-        routes.append("reseat the connectors")
+        routes.append(fact("intake.reseat-connectors"))
     if bad(Layer.PANEL) or bad(Layer.BACKLIGHT):
-        routes += ["panel or whole front"]
+        routes += [fact("intake.panel-whole-front")]
     if bad(Layer.TOUCH):
-        routes.append("glass and touch, or whole front")
+        routes.append(fact("intake.glass-touch-whole-front"))
     if bad(Layer.BOARD) and not bad(Layer.PANEL):
-        routes.append("not the screen: board or battery first")
+        routes.append(fact("intake.not-screen-board-battery-first"))
     return tuple(routes)
 
 
-def _says(layers: Sequence[LayerReading], fired: Sequence[Proof]) -> str:
-    faulty = [layer.layer.value for layer in layers if layer.status is Status.FAULTY]
-    suspected = [layer.layer.value for layer in layers if layer.suspected]
-    said = []
-    if faulty:
-        said.append(f"Faulty: {', '.join(faulty)}.")
-    if suspected:
-        said.append(f"Suspected: {', '.join(suspected)}.")
-    return " ".join(said) or ("Nothing is proved faulty." if fired else "Nothing is observed yet.")
+def _says(layers: Sequence[LayerReading], fired: Sequence[Proof]) -> Say:
+    faulty = tuple(layer.layer for layer in layers if layer.status is Status.FAULTY)
+    suspected = tuple(layer.layer for layer in layers if layer.suspected)
+    if not faulty and not suspected:
+        return fact("intake.nothing-proved-faulty") if fired else fact("intake.nothing-observed-yet")
+    return sentences(
+        [
+            fact("intake.faulty", layers=faulty) if faulty else None,
+            fact("intake.suspected", layers=suspected) if suspected else None,
+        ]
+    )
 
 
 # A test that is expected to tell less than this is not worth the minute; the shop's, no source.

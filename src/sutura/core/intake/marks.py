@@ -11,6 +11,7 @@ from enum import StrEnum
 
 from sutura.core.catalogue.model import Face
 from sutura.core.errors import Invalid
+from sutura.core.facts import Fact, fact
 from sutura.core.maths.geometry import Box, Point, length, nearest_edge
 
 MAX_MARKS = 200
@@ -21,16 +22,16 @@ MAX_POINTS = 400
 class MarkKind(StrEnum):
     IMPACT = "impact"
     CRACK = "crack"
-    MISSING = "missing glass"
-    DEAD = "dead touch"
+    MISSING = "missing_glass"
+    DEAD = "dead_touch"
     LINE = "line"
     BLOTCH = "blotch"
-    PIXEL = "pixel fault"
-    GAP = "edge gap"
+    PIXEL = "pixel_fault"
+    GAP = "edge_gap"
     DENT = "dent"
     BEND = "bend"
-    SCREW = "missing screw"
-    LIQUID = "liquid indicator"
+    SCREW = "missing_screw"
+    LIQUID = "liquid_indicator"
 
 
 class Shape(StrEnum):
@@ -113,40 +114,39 @@ class Mark:
         return KINDS[self.kind].glass and self.side is Side.FRONT
 
     @property
-    def label(self) -> str:
+    def label(self) -> Fact:
         """The mark in words, with its size; what the text list beside the drawing says."""
         said = _LABELS[KINDS[self.kind].shape](self)
-        return (
-            said
-            + (" on the back" if self.side is Side.BACK else "")
-            + (f" on the {self.side.value} edge" if self.side.is_edge else "")
-            + (f": {self.note}" if self.note else "")
-        )
+        if self.side is Side.BACK:
+            said = fact("intake.on-the-back", said=said)
+        elif self.side.is_edge:
+            said = fact("intake.on-the-edge", said=said, edge=self.side)
+        return fact("intake.with-note", said=said, note=self.note) if self.note else said
 
 
-def _spot(mark: Mark) -> str:
+def _spot(mark: Mark) -> Fact:
     at = mark.points[0]
-    return f"{mark.kind.value} at {at.x:.0f}, {at.y:.0f} mm, {mark.reach_mm * 2:.0f} mm across"
+    return fact("intake.mm-mm-across", kind=mark.kind, x=at.x, y=at.y, reach_mm=mark.reach_mm * 2)
 
 
-def _line(mark: Mark) -> str:
+def _line(mark: Mark) -> Fact:
     start, end = mark.points[0], mark.points[-1]
-    span = f"from {start.x:.0f}, {start.y:.0f} to {end.x:.0f}, {end.y:.0f} mm"
-    return f"{mark.kind.value} {span}, {length(mark.points):.0f} mm long"
+    span = fact("intake.from-mm-2", x=start.x, y=start.y, x2=end.x, y2=end.y)
+    return fact("intake.mm-long", kind=mark.kind, span=span, length=length(mark.points))
 
 
-def _area(mark: Mark) -> str:
+def _area(mark: Mark) -> Fact:
     wide = max(p.x for p in mark.points) - min(p.x for p in mark.points)
     high = max(p.y for p in mark.points) - min(p.y for p in mark.points)
     at = mark.points[0]
-    return f"{mark.kind.value} at {at.x:.0f}, {at.y:.0f} mm, {wide:.0f} × {high:.0f} mm"
+    return fact("intake.mm-mm", kind=mark.kind, x=at.x, y=at.y, wide=wide, high=high)
 
 
-def _place(mark: Mark) -> str:
-    return f"{mark.kind.value} at {mark.points[0].x:.0f}, {mark.points[0].y:.0f} mm"
+def _place(mark: Mark) -> Fact:
+    return fact("intake.mm", kind=mark.kind, x=mark.points[0].x, y=mark.points[0].y)
 
 
-_LABELS: Mapping[Shape, Callable[[Mark], str]] = {
+_LABELS: Mapping[Shape, Callable[[Mark], Fact]] = {
     Shape.SPOT: _spot,
     Shape.LINE: _line,
     Shape.AREA: _area,
@@ -164,7 +164,7 @@ _POINTS: Mapping[Shape, tuple[int, int, str]] = {
 def check_marks(marks: Sequence[Mark], face: Face) -> list[Invalid]:
     """Problems of drawn marks, each with its place `marks[i]`."""
     if len(marks) > MAX_MARKS:
-        return [Invalid("marks", len(marks), f"draw at most {MAX_MARKS} marks")]
+        return [Invalid("marks", len(marks), fact("intake.draw-most-marks", max_marks=MAX_MARKS))]
     return [
         problem for index, mark in enumerate(marks) for problem in _problems(f"marks[{index}]", mark, face)
     ]
@@ -175,27 +175,29 @@ def _problems(place: str, mark: Mark, face: Face) -> list[Invalid]:
     fewest, most, words = _POINTS[facts.shape]
     problems = []
     if not fewest <= len(mark.points) <= most:
-        problems.append(Invalid(place, f"{len(mark.points)} points", f"draw {mark.kind.value} as {words}"))
+        problems.append(
+            Invalid(place, f"{len(mark.points)} points", fact("intake.draw", kind=mark.kind, words=words))
+        )
     if mark.side not in facts.sides:
         problems.append(
             Invalid(
                 place,
                 mark.side.value,
-                f"draw {mark.kind.value} on the {' or the '.join(side.value for side in facts.sides[:2])}",
+                fact("intake.draw-2", kind=mark.kind, sides=tuple(side.value for side in facts.sides[:2])),
             )
         )
     room = side_box(mark.side, face)
     outside = next((p for p in mark.points if not room.holds(p)), None)
     if outside:
         where = f"{mark.side.value} edge" if mark.side.is_edge else "face"
-        accepts = f"stay on the {where}: 0–{room.width:g} by 0–{room.height:g} mm"
-        problems.append(Invalid(place, f"{outside.x:.0f}, {outside.y:.0f} mm", accepts))
+        accepts = fact("intake.stay-0-0-mm", where=where, width=room.width, height=room.height)
+        problems.append(Invalid(place, fact("intake.mm-2", x=outside.x, y=outside.y), accepts))
     if not 0 <= mark.reach_mm <= 60:
-        problems.append(Invalid(place, f"{mark.reach_mm:g} mm", "a spot reaches 0–60 mm"))
+        problems.append(Invalid(place, f"{mark.reach_mm:g} mm", fact("intake.spot-reaches-0-60-mm")))
     if not re.fullmatch(r"[a-z0-9]{0,12}", mark.id):
-        problems.append(Invalid(place, mark.id[:20], "draw this mark again: its name could not be read"))
+        problems.append(Invalid(place, mark.id[:20], fact("intake.draw-mark-again-name-could-not")))
     if len(mark.note) > 120:
-        problems.append(Invalid(place, mark.note[:60], "write at most 120 characters"))
+        problems.append(Invalid(place, mark.note[:60], fact("intake.write-most-120-characters")))
     return problems
 
 

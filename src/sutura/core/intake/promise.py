@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from datetime import datetime, timedelta
 
 from sutura.core.errors import Invalid
-from sutura.core.planning import spell_minutes
+from sutura.core.facts import Fact, Minutes, fact
 from sutura.core.values import COMMON, Rule
 
 RULES = (
@@ -61,8 +61,8 @@ class Promise:
     """The earliest time, why, and what makes it unsure; a sure one has no doubts."""
 
     at: datetime
-    reasons: tuple[str, ...]
-    doubts: tuple[str, ...]
+    reasons: tuple[Fact, ...]
+    doubts: tuple[Fact, ...]
 
     @property
     def sure(self) -> bool:
@@ -89,23 +89,26 @@ def earliest_promise(
     work = first.minutes if first else minutes
     reasons = [_part_words(part)] if part else []
     if first:
-        queue = f", after {spell_minutes(before)} of other work" if before else ""
-        reasons.append(f"{first.name}: {spell_minutes(work)} for this{queue}.")
+        who = {"first": first.name, "time": Minutes(work)}
+        reasons.append(
+            fact("intake.for-this-after", **who, before=Minutes(before))
+            if before
+            else fact("intake.for-this", **who)
+        )
     if cure_minutes:
-        reasons.append(f"Cure: {spell_minutes(cure_minutes)}.")
+        reasons.append(fact("intake.cure", time=Minutes(cure_minutes)))
     if part is None:
-        doubts.append("No part that fits is known yet.")
+        doubts.append(fact("intake.no-part-fits-known-yet"))
     if first is None:
-        doubts.append("Nobody here is trained for this work.")
+        doubts.append(fact("intake.nobody-here-trained-work"))
     ready = now + waits + timedelta(minutes=before + work + cure_minutes)
     return Promise(at=_round_up(ready), reasons=tuple(reasons), doubts=tuple(doubts))
 
 
-def _part_words(part: PartSeen) -> str:
+def _part_words(part: PartSeen) -> Fact:
     if part.free > 0:
-        return f"On the shelf: {part.part}, {part.free} free."
-    days = f"{part.lead_days} day{'s' if part.lead_days != 1 else ''}"
-    return f"To be ordered: {part.part}, here in {days}."
+        return fact("intake.shelf-free", part=part.part, free=part.free)
+    return fact("intake.ordered-here", part=part.part, days=part.lead_days)
 
 
 def _round_up(moment: datetime) -> datetime:
@@ -116,21 +119,18 @@ def _round_up(moment: datetime) -> datetime:
 def check_promise(promised: datetime | None, reason: str, earliest: Promise) -> list[Invalid]:
     """A promise earlier than can be kept, or one where nothing is sure, needs its reason."""
     if promised is None:
-        return [Invalid("promise_at", "", "choose the day and time the customer was promised")]
+        return [Invalid("promise_at", "", fact("intake.choose-day-time-customer-was-promised"))]
     if reason.strip():
         return []
     if promised < earliest.at:
         return [
             Invalid(
                 "promise_at",
-                f"{promised:%d.%m. %H:%M}",
-                (
-                    f"the earliest that can be kept is {earliest.at:%d.%m. %H:%M}; promise that, or "
-                    "write why earlier is possible"
-                ),
+                fact("said.moment", at=promised),
+                fact("intake.earliest-can-kept-promise-write-why", at=earliest.at),
             )
         ]
     if not earliest.sure:
-        accepts = f"write why this can be promised all the same. {' '.join(earliest.doubts)}"
+        accepts = fact("intake.write-why-can-promised-all-same", doubts=tuple(earliest.doubts))
         return [Invalid("promise_reason", "", accepts)]
     return []

@@ -11,6 +11,7 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from enum import StrEnum
 
+from sutura.core.facts import fact
 from sutura.core.matching.comparing import (
     NOTHING_AROUND,
     Around,
@@ -95,7 +96,9 @@ def _read_inches(text: str) -> Value:
 
 
 def _read_count(text: str) -> Value:
-    return read_leading_whole(text, MOST_COUNT, least=1, accepts="count: write a whole number, such as 40")
+    return read_leading_whole(
+        text, MOST_COUNT, least=1, accepts=fact("matching.count-write-whole-number-such-40")
+    )
 
 
 READERS: Mapping[Kind, Callable[[str], Value]] = {

@@ -11,6 +11,7 @@ from dataclasses import dataclass, field
 from enum import StrEnum
 
 from sutura.core.errors import Invalid
+from sutura.core.facts import Fact, Say, fact
 from sutura.core.matching.numbers import Numbers, Standing
 from sutura.core.matching.offers import NO_OFFER, ORIGINAL, Offer, Value
 from sutura.core.matching.resolution import Resolution, read_resolution
@@ -20,19 +21,11 @@ class Agreement(StrEnum):
     """The outcome for one attribute, best first."""
 
     AGREES = "agrees"
-    ALLOWED = "may differ"
+    ALLOWED = "allowed"
     BRIDGED = "bridged"
-    CONSENT = "needs consent"
+    CONSENT = "consent"
     UNKNOWN = "unknown"
     DIFFERS = "differs"
-
-
-class Demand(StrEnum):
-    """How strictly an attribute is held: a difference refuses, needs consent, or does no harm."""
-
-    MUST = "must"
-    CONSENT = "consent"
-    MAY = "may"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -56,8 +49,8 @@ class Compared:
     """
 
     agreement: Agreement
-    reason: str
-    bridge: str = ""
+    reason: Say
+    bridge: Say = ""
     flex: Offer | None = None
     minutes: int = 0
 
@@ -78,13 +71,14 @@ class Pair:
 
 Compare = Callable[[Pair], Compared]
 
-SAME = Compared(agreement=Agreement.AGREES, reason="the same")
+SAME = Compared(agreement=Agreement.AGREES, reason=fact("matching.same"))
 
 
 def _differs(pair: Pair) -> Compared:
     unit = f" {pair.unit}" if pair.unit else ""
     return Compared(
-        agreement=Agreement.DIFFERS, reason=f"needs {pair.needed}{unit}, this one has {pair.offered}{unit}"
+        agreement=Agreement.DIFFERS,
+        reason=fact("matching.needs-one-has", needed=pair.needed, unit=unit, offered=pair.offered),
     )
 
 
@@ -101,7 +95,9 @@ def within(pair: Pair) -> Compared:
         return _differs(pair)
     if not math.isfinite(off) or off > pair.tolerance + 1e-9:
         return _differs(pair)
-    return Compared(agreement=Agreement.AGREES, reason=f"within {pair.tolerance:g} {pair.unit}")
+    return Compared(
+        agreement=Agreement.AGREES, reason=fact("matching.within", tolerance=pair.tolerance, unit=pair.unit)
+    )
 
 
 def resolution(pair: Pair) -> Compared:
@@ -115,11 +111,18 @@ def resolution(pair: Pair) -> Compared:
         return _differs(pair)
     if want.pixels and want.pixels == have.pixels:
         return Compared(agreement=Agreement.AGREES, reason=_pixel_words(have))
-    return Compared(agreement=Agreement.UNKNOWN, reason=f"{pair.offered} can be {have}: ask for the numbers")
+    return Compared(
+        agreement=Agreement.UNKNOWN,
+        reason=fact("matching.can-ask-numbers", offered=pair.offered, have=str(have)),
+    )
 
 
-def _pixel_words(have: Resolution) -> str:
-    return f"{have.name} is {have}" if have.name and not have.disagree else "the same pixels"
+def _pixel_words(have: Resolution) -> Fact:
+    return (
+        fact("matching.name-stands-for", name=have.name, pixels=str(have))
+        if have.name and not have.disagree
+        else fact("matching.same-pixels")
+    )
 
 
 def at_least(pair: Pair) -> Compared:
@@ -131,11 +134,16 @@ def at_least(pair: Pair) -> Compared:
         return SAME
     if more > 0:
         return Compared(
-            agreement=Agreement.ALLOWED, reason="more than is needed: the device drives it slower"
+            agreement=Agreement.ALLOWED, reason=fact("matching.more-than-needed-device-drives-slower")
         )
     return Compared(
         agreement=Agreement.CONSENT,
-        reason=f"needs {pair.needed} {pair.unit}, this one reaches {pair.offered}: moves less smoothly",
+        reason=fact(
+            "matching.needs-one-reaches-moves-less-smoothly",
+            needed=pair.needed,
+            unit=pair.unit,
+            offered=pair.offered,
+        ),
     )
 
 
@@ -148,14 +156,16 @@ def connector_place(pair: Pair) -> Compared:
     if "adapter flex" in (pair.offer.known("bridge"), *pair.offer.box):
         return Compared(
             agreement=Agreement.BRIDGED,
-            reason="sits elsewhere; the adapter flex in the box bridges it",
+            reason=fact("matching.sits-elsewhere-adapter-flex-box-bridges"),
             bridge="adapter flex",
         )
     flex = find_flex(pair.around.flexes, pair.offer, pair.needed, pair.offered)
     if flex:
         return Compared(
             agreement=Agreement.BRIDGED,
-            reason=f"sits {pair.offered}, needed {pair.needed}; {flex.part} bridges it",
+            reason=fact(
+                "matching.sits-needed-bridges", offered=pair.offered, needed=pair.needed, part=flex.part
+            ),
             bridge=flex.part,
             flex=flex,
         )
@@ -209,8 +219,8 @@ def mounting(pair: Pair) -> Compared:
     ):
         return Compared(
             agreement=Agreement.BRIDGED,
-            reason="without brackets: those of the old screen are moved over",
-            bridge="brackets moved over",
+            reason=fact("matching.without-brackets-those-old-screen-moved"),
+            bridge=fact("matching.brackets-moved-over"),
             minutes=MOVE_OVER_MINUTES,
         )
     return _differs(pair)
@@ -250,11 +260,7 @@ def read_windows(text: str) -> tuple[Window, ...]:
     for part in text.split("|"):
         match = _WINDOW.fullmatch(part.casefold())
         if not match:
-            raise Invalid(
-                "windows",
-                part.strip(),
-                "write what looks through and its centre, such as camera 35.4,5.2 | sensor 22,4, or none",
-            )
+            raise Invalid("windows", part.strip(), fact("matching.write-what-looks-through-centre-such"))
         openings.append(Window(what=match[1], x=float(match[2]), y=float(match[3])))
     return tuple(openings)
 
@@ -266,7 +272,9 @@ def windows(pair: Pair) -> Compared:
     try:
         want, have = list(read_windows(str(pair.needed))), list(read_windows(str(pair.offered)))
     except Invalid as unread:
-        return Compared(agreement=Agreement.UNKNOWN, reason=f"cannot be read: {unread.refused}")
+        return Compared(
+            agreement=Agreement.UNKNOWN, reason=fact("matching.cannot-read", refused=unread.refused)
+        )
     for window in want:
         near = min(
             (other for other in have if other.what == window.what),
@@ -274,19 +282,22 @@ def windows(pair: Pair) -> Compared:
             default=None,
         )
         if near is None:
-            return Compared(agreement=Agreement.DIFFERS, reason=f"no window for the {window.what}")
+            return Compared(agreement=Agreement.DIFFERS, reason=fact("matching.no-window", what=window.what))
         off = math.hypot(near.x - window.x, near.y - window.y)
         if off > pair.tolerance + 1e-9:
             return Compared(
-                agreement=Agreement.DIFFERS, reason=f"the window for the {window.what} sits {off:.1f} mm off"
+                agreement=Agreement.DIFFERS,
+                reason=fact("matching.window-sits-mm-off", what=window.what, off=off),
             )
         have.remove(near)
     if have:
         return Compared(
             agreement=Agreement.CONSENT,
-            reason=f"one more opening than the device has: {', '.join(o.what for o in have)}",
+            reason=fact("matching.one-more-opening-than-device-has", have=tuple(o.what for o in have)),
         )
-    return Compared(agreement=Agreement.AGREES, reason=f"every window within {pair.tolerance:g} mm")
+    return Compared(
+        agreement=Agreement.AGREES, reason=fact("matching.every-window-within-mm", tolerance=pair.tolerance)
+    )
 
 
 def pairing(pair: Pair) -> Compared:
@@ -298,16 +309,18 @@ def pairing(pair: Pair) -> Compared:
     if str(pair.needed) == "serial" and str(pair.offered) in ORIGINAL:
         return Compared(
             agreement=Agreement.BRIDGED,
-            reason="original grade: the old display's serial is written into it",
+            reason=fact("matching.original-grade-old-displays-serial-written"),
             bridge="serial transfer",
             minutes=MOVE_OVER_MINUTES,
         )
     why = (
-        "an aftermarket display does not answer the programmer"
+        fact("matching.aftermarket-display-does-not-answer-programmer")
         if str(pair.needed) == "serial"
-        else "this model allows no transfer"
+        else fact("matching.model-allows-no-transfer")
     )
-    return Compared(agreement=Agreement.CONSENT, reason=f"{why}: automatic brightness and tone may be lost")
+    return Compared(
+        agreement=Agreement.CONSENT, reason=fact("matching.automatic-brightness-tone-may-lost", why=why)
+    )
 
 
 def printed_number(pair: Pair) -> Compared:
@@ -319,17 +332,22 @@ def printed_number(pair: Pair) -> Compared:
         return Compared(
             agreement=Agreement.DIFFERS,
             reason=(
-                f"older than {pair.needed}, which replaces it and not the reverse: {' → '.join(stands.chain)}"
+                fact(
+                    "matching.older-than-which-replaces-not-reverse",
+                    needed=pair.needed,
+                    chain=tuple(stands.chain),
+                )
             ),
         )
     if stands.standing is Standing.REVISION:
-        return Compared(agreement=Agreement.ALLOWED, reason="another revision of the same number")
+        return Compared(agreement=Agreement.ALLOWED, reason=fact("matching.another-revision-same-number"))
     if stands.standing is Standing.NONE:
-        return Compared(agreement=Agreement.ALLOWED, reason="differs, and that does no harm")
-    words = f"{' → '.join(stands.chain)}: may stand in for it"
+        return Compared(agreement=Agreement.ALLOWED, reason=fact("matching.differs-does-no-harm"))
+    words = fact("matching.may-stand", chain=tuple(stands.chain))
     if stands.conditions:
         return Compared(
-            agreement=Agreement.CONSENT, reason=f"{words}, if {'; and if '.join(stands.conditions)}"
+            agreement=Agreement.CONSENT,
+            reason=fact("matching.may-stand-in-if", words=words, conditions=tuple(stands.conditions)),
         )
     return Compared(agreement=Agreement.AGREES, reason=words)
 
@@ -350,11 +368,9 @@ def not_known(needed: Value | None, offered: Value | None, around: Around) -> Co
     """What nobody knows of the device, or what nobody said of the part, is unknown."""
     if needed is None:
         return Compared(
-            agreement=Agreement.UNKNOWN, reason="not known of this device: measure the original on the table"
+            agreement=Agreement.UNKNOWN, reason=fact("matching.not-known-device-measure-original-table")
         )
-    return Compared(
-        agreement=Agreement.UNKNOWN, reason="not known of this part: measure it or ask the supplier"
-    )
+    return Compared(agreement=Agreement.UNKNOWN, reason=fact("matching.not-known-part-measure-ask-supplier"))
 
 
 def number_not_known(needed: Value | None, offered: Value | None, around: Around) -> Compared:
@@ -362,17 +378,14 @@ def number_not_known(needed: Value | None, offered: Value | None, around: Around
     reverse.
     """
     if offered is None and needed is None and around.numbers.tell_apart:
-        return Compared(
-            agreement=Agreement.UNKNOWN, reason="not known on either side: read both numbers and compare them"
-        )
+        return Compared(agreement=Agreement.UNKNOWN, reason=fact("matching.not-known-either-side-read-both"))
     if offered is None and needed is not None and around.numbers.may_be_refused_for(str(needed)):
         return Compared(
             agreement=Agreement.UNKNOWN,
-            reason=f"not known, and not every number known beside {needed} may stand in for it: read it",
+            reason=fact("matching.not-known-not-every-number-known", needed=needed),
         )
     if needed is None and offered is not None and around.numbers.may_refuse(str(offered)):
         return Compared(
-            agreement=Agreement.UNKNOWN,
-            reason="not right for every number it is known beside: read the number on the original",
+            agreement=Agreement.UNKNOWN, reason=fact("matching.not-right-every-number-known-beside")
         )
-    return Compared(agreement=Agreement.ALLOWED, reason="not known, and it may differ")
+    return Compared(agreement=Agreement.ALLOWED, reason=fact("matching.not-known-may-differ"))

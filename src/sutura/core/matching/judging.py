@@ -10,6 +10,7 @@ from dataclasses import dataclass, field, replace
 from enum import StrEnum
 from functools import lru_cache
 
+from sutura.core.facts import Fact, Say, fact, sentences
 from sutura.core.matching.attributes import ATTRIBUTES, BY_NAME, Attribute, Demand
 from sutura.core.matching.comparing import (
     MOVE_OVER_MINUTES,
@@ -31,10 +32,10 @@ class Fit(StrEnum):
     """The verdict, best first."""
 
     FITS = "fits"
-    BRIDGED = "fits with a bridge"
-    CONSENT = "fits with consent"
+    BRIDGED = "bridged"
+    CONSENT = "consent"
     UNKNOWN = "unknown"
-    NOT = "does not fit"
+    NOT = "not"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -44,13 +45,13 @@ class Finding:
     """
 
     attribute: str
-    title: str
-    needed: str
-    offered: str
+    title: Say
+    needed: Say
+    offered: Say
     agreement: Agreement
     rule: str
-    reason: str
-    word_of: str = ""
+    reason: Say
+    word_of: Say = ""
 
     @property
     def unsaid(self) -> bool:
@@ -61,9 +62,9 @@ class Finding:
 class Learned(StrEnum):
     """What came of a part on a model."""
 
-    PROVED = "fitted and proved"
-    DID_NOT_FIT = "did not fit"
-    DEFECTIVE = "was defective"
+    PROVED = "proved"
+    DID_NOT_FIT = "did_not_fit"
+    DEFECTIVE = "defective"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -119,11 +120,11 @@ NOTHING = Known()
 class Source(StrEnum):
     """Where an item of the new screen comes from."""
 
-    BOX = "in the box"
-    MOVED = "moved over"
-    BOUGHT = "to be bought"
-    INSTEAD = "used instead"
-    NOWHERE = "not to be had"
+    BOX = "box"
+    MOVED = "moved"
+    BOUGHT = "bought"
+    INSTEAD = "instead"
+    NOWHERE = "nowhere"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -135,7 +136,7 @@ class Item:
     name: str
     source: Source
     minutes: int = 0
-    says: str = ""
+    says: Say = ""
     bought: Offer | None = None
 
 
@@ -151,23 +152,22 @@ class Judged:
     offer: Offer
     fit: Fit
     findings: tuple[Finding, ...]
-    bridges: tuple[str, ...]
+    bridges: tuple[Say, ...]
     items: tuple[Item, ...]
     extra_minutes: int
     # what is said besides the verdict's own sentence, such as of a kit
-    also: str = ""
+    also: Say = ""
     evidence: tuple[Evidence, ...] = ()
     extras: tuple[Offer, ...] = ()
     members: tuple[Offer, ...] = ()
 
     @property
-    def says(self) -> str:
+    def says(self) -> Say:
         """The verdict in a sentence, with its reasons."""
-        said = _sentence(self.fit, self.findings, self.items)
-        return f"{said.rstrip('.')}. {self.also}" if self.also else said
+        return sentences([_sentence(self.fit, self.findings, self.items), self.also])
 
     @property
-    def flags(self) -> tuple[str, ...]:
+    def flags(self) -> tuple[Say, ...]:
         """What the listing says of itself that cannot be true."""
         return tuple(listing_flags(self.offer))
 
@@ -334,7 +334,7 @@ def _of_demand(
 
 
 def _finding(
-    rule: Attribute, needed: Value | None, offered: Value | None, compared: Compared, word_of: str
+    rule: Attribute, needed: Value | None, offered: Value | None, compared: Compared, word_of: Say
 ) -> Finding:
     return Finding(
         attribute=rule.name,
@@ -348,14 +348,15 @@ def _finding(
     )
 
 
-def _word_of(rule: Attribute, offer: Offer) -> str:
+def _word_of(rule: Attribute, offer: Offer) -> Say:
     """Whose word a value is, when it was measured here, and what the supplier claims instead."""
     measured = offer.measured.get(rule.name)
     if measured is None:
         return ""
     claimed = offer.attributes.get(rule.name)
-    other = f"; claimed {rule.shown(claimed)}" if claimed not in (None, "", measured.value) else ""
-    return f"measured by {measured.who}{other}"
+    if claimed in (None, "", measured.value):
+        return fact("matching.measured-by", who=measured.who)
+    return fact("matching.measured-by-claimed", who=measured.who, claimed=rule.shown(claimed))
 
 
 def _as_demanded(compared: Compared, demand: Demand, *, usual: bool) -> Compared:
@@ -366,16 +367,18 @@ def _as_demanded(compared: Compared, demand: Demand, *, usual: bool) -> Compared
         return replace(
             compared,
             agreement=Agreement.CONSENT,
-            reason=f"{compared.reason}; this model takes it with consent",
+            reason=fact("matching.model-takes-consent", reason=compared.reason),
         )
     if compared.agreement is Agreement.DIFFERS and demand is Demand.MAY:
         return replace(
             compared,
             agreement=Agreement.ALLOWED,
-            reason="differs, and that does no harm" + ("" if usual else " on this model"),
+            reason=fact(
+                "matching.differs-does-no-harm" if usual else "matching.differs-does-no-harm-on-this-model"
+            ),
         )
     if compared.agreement is Agreement.UNKNOWN and demand is Demand.MAY:
-        return replace(compared, agreement=Agreement.ALLOWED, reason="not known, and it may differ")
+        return replace(compared, agreement=Agreement.ALLOWED, reason=fact("matching.not-known-may-differ"))
     return compared
 
 
@@ -411,16 +414,12 @@ def _items(wanted: Wanted, offer: Offer, known: Known) -> list[Item]:
                     source=Source.BOUGHT,
                     bought=spare,
                     minutes=MOVE_OVER_MINUTES,
-                    says=f"broken on the old screen: {spare.part}",
+                    says=fact("matching.broken-old-screen", part=spare.part),
                 )
             )
         else:
             items.append(
-                Item(
-                    name=name,
-                    source=Source.NOWHERE,
-                    says="broken on the old screen, not in the box, and nobody sells it",
-                )
+                Item(name=name, source=Source.NOWHERE, says=fact("matching.broken-old-screen-not-box-nobody"))
             )
     for supply in wanted.supplies:
         if supply.item in offer.box:
@@ -435,12 +434,12 @@ def _items(wanted: Wanted, offer: Offer, known: Known) -> list[Item]:
 def _no_item(item: Item) -> Finding:
     return Finding(
         attribute="box",
-        title="Contents of the box",
+        title=fact("matching.contents-box"),
         needed=item.name,
         offered="missing",
         agreement=Agreement.DIFFERS,
         rule="fit.box",
-        reason=f"{item.name}: {item.says}",
+        reason=fact("matching.item-missing", item=item.name, says=item.says),
     )
 
 
@@ -454,14 +453,18 @@ def _with_learned(findings: Sequence[Finding], learned: Sequence[Evidence]) -> l
     proved = [lesson for lesson in learned if lesson.outcome is Learned.PROVED]
     failed = [lesson for lesson in learned if lesson.outcome is Learned.DID_NOT_FIT]
     if proved and failed:
-        both = f"fitted and proved on {_jobs(proved)}, did not fit on {_jobs(failed)}: measure both"
+        both = fact("matching.fitted-proved-did-not-fit-measure", jobs=_jobs(proved), jobs2=_jobs(failed))
         return [*findings, _lesson(Agreement.UNKNOWN, both)]
     if failed:
         return [
             *findings,
             _lesson(
                 Agreement.DIFFERS,
-                f"did not fit on {_jobs(failed)}: {failed[-1].says or 'no reason was written'}",
+                fact(
+                    "matching.did-not-fit",
+                    jobs=_jobs(failed),
+                    why=failed[-1].says or fact("matching.no-reason-written"),
+                ),
             ),
         ]
     if not proved:
@@ -471,30 +474,34 @@ def _with_learned(findings: Sequence[Finding], learned: Sequence[Evidence]) -> l
             *findings,
             _lesson(
                 Agreement.UNKNOWN,
-                f"fitted and proved on {_jobs(proved)}, although a rule says it differs: measure it again",
+                fact("matching.fitted-proved-although-rule-says-differs", jobs=_jobs(proved)),
             ),
         ]
     filled = [
         replace(
-            finding, agreement=Agreement.AGREES, reason=f"not known, but fitted and proved on {_jobs(proved)}"
+            finding,
+            agreement=Agreement.AGREES,
+            reason=fact("matching.not-known-but-fitted-proved", jobs=_jobs(proved)),
         )
         if finding.agreement is Agreement.UNKNOWN and finding.unsaid
         else finding
         for finding in findings
     ]
-    return [*filled, _lesson(Agreement.AGREES, f"fitted and proved on {_jobs(proved)}")]
+    return [*filled, _lesson(Agreement.AGREES, fact("matching.fitted-proved", jobs=_jobs(proved)))]
 
 
-def _jobs(evidence: Sequence[Evidence]) -> str:
+def _jobs(evidence: Sequence[Evidence]) -> Say:
     named = list(dict.fromkeys(lesson.job for lesson in evidence))
-    return ", ".join(named[:3]) + (f" and {len(named) - 3} more" if len(named) > 3 else "")
+    if len(named) <= MOST_JOBS:
+        return ", ".join(named)
+    return fact("matching.and-more", named=tuple(named[:MOST_JOBS]), more=len(named) - MOST_JOBS)
 
 
-def _lesson(agreement: Agreement, reason: str) -> Finding:
+def _lesson(agreement: Agreement, reason: Say) -> Finding:
     return Finding(
         attribute="learned",
         title="Learned here",
-        needed="a part that fits",
+        needed=fact("matching.part-fits"),
         offered="seen before",
         agreement=agreement,
         rule="fit.learned",
@@ -505,7 +512,7 @@ def _lesson(agreement: Agreement, reason: str) -> Finding:
 # -- a listing against itself -----------------------------------------------------------------
 
 
-def listing_flags(offer: Offer) -> list[str]:
+def listing_flags(offer: Offer) -> list[Say]:
     """What a listing says that cannot be true (rule fit.listing)."""
     said = offer.known("resolution")
     wide, high, diagonal = (
@@ -530,35 +537,48 @@ def _number(value: Value | None) -> float | None:
 
 # A refusal is understood from its first reasons; the others stand in the table. The shop's, no source.
 MOST_REASONS = 3
+# nor are more jobs named
+MOST_JOBS = 3
 
 
-def _sentence(fit: Fit, findings: Sequence[Finding], items: Sequence[Item]) -> str:
-    def listed(agreement: Agreement) -> str:
+def _sentence(fit: Fit, findings: Sequence[Finding], items: Sequence[Item]) -> Say:
+    def listed(agreement: Agreement) -> tuple[Fact, ...]:
         reasons = [
-            f"{finding.title.lower()}: {finding.reason}"
+            fact("matching.titled", title=finding.title, reason=finding.reason)
             for finding in findings
             if finding.agreement is agreement
         ]
         more = len(reasons) - MOST_REASONS
-        return "; ".join(reasons[:MOST_REASONS]) + (f"; and {more} more" if more > 0 else "")
+        return (*reasons[:MOST_REASONS], *([fact("matching.more", more=more)] if more > 0 else []))
 
-    said = {
-        Fit.NOT: f"Does not fit – {listed(Agreement.DIFFERS)}.",
-        Fit.UNKNOWN: f"Not known – {listed(Agreement.UNKNOWN)}.",
-        Fit.CONSENT: f"Fits if the customer agrees – {listed(Agreement.CONSENT)}.",
-        Fit.BRIDGED: f"Fits with a bridge – {listed(Agreement.BRIDGED)}.",
-        Fit.FITS: "Fits – everything that must agree does.",
-    }[fit]
+    said: list[Say] = [
+        {
+            Fit.NOT: fact("matching.does-not-fit", reasons=listed(Agreement.DIFFERS)),
+            Fit.UNKNOWN: fact("matching.not-known", reasons=listed(Agreement.UNKNOWN)),
+            Fit.CONSENT: fact("matching.fits-if-customer-agrees", reasons=listed(Agreement.CONSENT)),
+            Fit.BRIDGED: fact("matching.fits-with-bridge", reasons=listed(Agreement.BRIDGED)),
+            Fit.FITS: fact("matching.fits"),
+        }[fit]
+    ]
     if not may_choose(fit):
-        return said
-    if fit is Fit.CONSENT and any(finding.agreement is Agreement.BRIDGED for finding in findings):
-        said += f" Bridged: {listed(Agreement.BRIDGED)}."
-    harmless = [finding.title.lower() for finding in findings if finding.agreement is Agreement.ALLOWED]
+        return said[0]
+    if fit is Fit.CONSENT and (bridged := listed(Agreement.BRIDGED)):
+        said.append(fact("matching.bridged", reasons=bridged))
+    harmless = tuple(finding.title for finding in findings if finding.agreement is Agreement.ALLOWED)
     if harmless and fit is Fit.FITS:
-        said += f" Different and harmless: {', '.join(harmless)}."
-    moved = [item.name for item in items if item.source is Source.MOVED]
-    bought = [item.name for item in items if item.source is Source.BOUGHT]
-    instead = [f"{item.says} instead of {item.name}" for item in items if item.source is Source.INSTEAD]
-    said += f" Move over from the old screen: {', '.join(moved)}." if moved else ""
-    said += f" Buy: {', '.join(bought)}." if bought else ""
-    return said + (f" Use {'; '.join(instead)}." if instead else "")
+        said.append(fact("matching.different-and-harmless", titles=harmless))
+    for source, words in (
+        (Source.MOVED, "matching.move-over"),
+        (Source.BOUGHT, "matching.buy"),
+        (Source.INSTEAD, "matching.use-instead"),
+    ):
+        of_source = [item for item in items if item.source is source]
+        if of_source:
+            said.append(fact(words, items=tuple(_instead(item) for item in of_source)))
+    return sentences(said)
+
+
+def _instead(item: Item) -> Say:
+    if item.source is Source.INSTEAD:
+        return fact("matching.instead-of", instead=item.says, item=item.name)
+    return item.name

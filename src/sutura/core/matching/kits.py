@@ -11,6 +11,7 @@ import itertools
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 
+from sutura.core.facts import fact
 from sutura.core.matching.attributes import BY_NAME, Brings, Drawn, brought_by, drawn_as
 from sutura.core.matching.comparing import Agreement
 from sutura.core.matching.judging import (
@@ -159,7 +160,11 @@ def judge_kit(wanted: Wanted, recipe: Recipe, members: Mapping[str, Offer], know
         members=tuple(members.values()),
         extra_minutes=judged.extra_minutes + recipe.minutes,
         also=(
-            f"A kit of {len(members) + len(extras)} parts; putting them together takes {recipe.minutes} min."
+            fact(
+                "matching.kit-parts-putting-them-together-takes",
+                count=len(members) + len(extras),
+                minutes=recipe.minutes,
+            )
         ),
     )
 
@@ -174,14 +179,14 @@ def _members_agree(members: Mapping[str, Offer]) -> Finding:
     known = all("?" not in size for size in sizes)
     return Finding(
         attribute="members",
-        title="Members of the kit",
-        needed=f"picture of the glass {sizes[0]} mm",
-        offered=f"of the panel {sizes[-1]} mm",
+        title=fact("matching.members-kit"),
+        needed=fact("matching.picture-glass-mm", sizes=sizes[0]),
+        offered=fact("matching.panel-mm", sizes=sizes[-1]),
         rule="fit.kit",
         agreement=Agreement.AGREES if known else Agreement.UNKNOWN,
-        reason="they fit each other"
+        reason=fact("matching.they-fit-each-other")
         if known
-        else "not known whether they fit each other: measure both pictures",
+        else fact("matching.not-known-whether-they-fit-each"),
     )
 
 

@@ -9,6 +9,7 @@ from dataclasses import dataclass
 
 from sutura.core.catalogue.model import Face
 from sutura.core.errors import Invalid
+from sutura.core.facts import Say, fact
 from sutura.core.matching.attributes import ATTRIBUTES
 from sutura.core.matching.comparing import Agreement, Window, read_windows
 from sutura.core.matching.judging import Finding
@@ -29,7 +30,7 @@ class Layout:
     connector: Point | None
     connector_place: str
     tabs: tuple[str, ...]
-    assumed: tuple[str, ...] = ()
+    assumed: tuple[Say, ...] = ()
 
 
 def layout_of_need(need: Need, face: Face) -> Layout:
@@ -64,19 +65,19 @@ def layout_of_offer(offer: Offer, beside: Layout) -> Layout:
     known = need_from(offer)
     wide, high = _number(known.get("active_width_mm")), _number(known.get("active_height_mm"))
     active: Box | None = None
-    assumed: tuple[str, ...] = ()
+    assumed: tuple[Say, ...] = ()
     if wide and high and beside.active:
         centre = Point(
             x=beside.active.x + beside.active.width / 2, y=beside.active.y + beside.active.height / 2
         )
         active, assumed = (
             _around(centre, wide, high),
-            ("the place of the picture is that of the need: only its size is known",),
+            (fact("matching.place-picture-need-only-size-known"),),
         )
     return _layout(known, active, assumed)
 
 
-def _layout(known: Mapping[str, Value | None], active: Box | None, assumed: tuple[str, ...]) -> Layout:
+def _layout(known: Mapping[str, Value | None], active: Box | None, assumed: tuple[Say, ...]) -> Layout:
     wide, high = _number(known.get("width_mm")), _number(known.get("height_mm"))
     outline = Box(x=0, y=0, width=wide, height=high) if wide and high else None
     place = str(known.get("connector_place") or "")

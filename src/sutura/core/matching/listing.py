@@ -11,6 +11,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from sutura.core.errors import Invalid
+from sutura.core.facts import fact
 from sutura.core.matching.attributes import ATTRIBUTES, BY_NAME, DIAGONAL, Attribute
 from sutura.core.matching.offers import GRADES, Value
 from sutura.core.typed import Problems, read_amount, read_leading_whole, read_text
@@ -183,7 +184,7 @@ def guess_mapping(header: Sequence[str], remembered: Mapping[str, str]) -> dict[
 def check_mapping(mapping: Mapping[str, str], header: Sequence[str]) -> list[Invalid]:
     """What is wrong with a mapping: something needed is missing, a column is not there or is used twice."""
     problems = [
-        Invalid(f"map.{column.name}", "", f"choose the column for “{column.title}”")
+        Invalid(f"map.{column.name}", "", fact("matching.choose-column", column=column.title))
         for column in COLUMNS
         if column.needed and not mapping.get(column.name, "").lstrip(SAME_FOR_ALL).strip()
     ]
@@ -192,10 +193,10 @@ def check_mapping(mapping: Mapping[str, str], header: Sequence[str]) -> list[Inv
         if name not in _BY_NAME or not heading:
             continue
         if not heading.startswith(SAME_FOR_ALL) and heading not in header:
-            problems.append(Invalid(f"map.{name}", heading, "choose one of the columns of this list"))
+            problems.append(Invalid(f"map.{name}", heading, fact("matching.choose-one-columns-list")))
         elif heading in used and not heading.startswith(SAME_FOR_ALL):
             problems.append(
-                Invalid(f"map.{name}", heading, f"it is “{_BY_NAME[used[heading]].title}” already")
+                Invalid(f"map.{name}", heading, fact("matching.already", item=_BY_NAME[used[heading]].title))
             )
         used[heading] = name
     return problems
@@ -276,7 +277,7 @@ class RowReader:
         number, kind = take("number"), take("kind").casefold()
         for name, text in (("number", number), ("kind", kind)):
             if not text:
-                problems.add(name, "", f"write the {_BY_NAME[name].title.lower()}")
+                problems.add(name, "", fact("matching.write", item=_BY_NAME[name].title.lower()))
         listing = Listing(
             number=number,
             price_minor=problems.read("price", said.get("price", ""), self._amount) or 0,
@@ -303,7 +304,7 @@ class RowReader:
         for part in filter(None, (piece.strip() for piece in text.split("|"))):
             pieces, _, amount = part.partition(":")
             if not pieces.strip().isdecimal() or len(pieces) > 9 or not amount.strip():
-                problems.add("price_breaks", part, "write pieces and price, such as 10: 5.40 | 50: 5.00")
+                problems.add("price_breaks", part, fact("matching.write-pieces-price-such-10-5"))
                 continue
             breaks.append((int(pieces), problems.read("price_breaks", amount.strip(), self._amount) or 0))
         return tuple(sorted(breaks))
@@ -317,7 +318,7 @@ def _read_grade(text: str) -> str:
     if not text:
         return ""
     if text.casefold() not in _GRADE_WORDS:
-        raise Invalid("", text, f"use one of: {', '.join(GRADES)}, or leave it empty")
+        raise Invalid("", text, fact("matching.use-one-leave-empty", grades=tuple(GRADES)))
     return _GRADE_WORDS[text.casefold()]
 
 

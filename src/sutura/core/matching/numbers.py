@@ -12,18 +12,19 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from enum import StrEnum
 
+from sutura.core.facts import Fact, fact
 from sutura.core.identify.scan import LabelPattern, read_label
 
 
 class Standing(StrEnum):
     """How an offered number stands to the one that is needed."""
 
-    SAME = "the same"
-    REVISION = "another revision"
-    EQUAL = "the same part"
-    REPLACES = "replaces it"
-    OLDER = "is replaced by it"
-    NONE = "not connected"
+    SAME = "same"
+    REVISION = "revision"
+    EQUAL = "equal"
+    REPLACES = "replaces"
+    OLDER = "older"
+    NONE = "none"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -184,14 +185,14 @@ class Numbers:
         return reached - {start}
 
 
-def tangles(known: Sequence[Interchange]) -> list[str]:
+def tangles(known: Sequence[Interchange]) -> list[Fact]:
     """What cannot be right among interchanges: rings of one-way replacements, and a number that stands in for
     itself.
 
     In a ring every number would be newer than itself; the ring is named once, from its smallest number.
     """
     said = [
-        f"{interchange.number} stands in for itself"
+        fact("matching.stands-itself", number=interchange.number)
         for interchange in known
         if plain_number(interchange.number) == plain_number(interchange.of)
     ]
@@ -209,14 +210,15 @@ def tangles(known: Sequence[Interchange]) -> list[str]:
             at = ring.index(min(ring))
             turned = [*ring[at:], *ring[:at]]
             said.append(
-                f"each replaces the next and the last the first: {' → '.join(shown[n] for n in turned)}"
+                fact("matching.each-replaces-next-last-first", turned=tuple(shown[n] for n in turned))
             )
     for interchange in known:
         a, b = plain_number(interchange.number), plain_number(interchange.of)
         if interchange.both and (b in one_way.get(a, ()) or a in one_way.get(b, ())):
             said.append(
-                f"{interchange.number} and {interchange.of} are said to be the same part and to "
-                "replace each other one way"
+                fact(
+                    "matching.said-same-part-replace-each-other", number=interchange.number, of=interchange.of
+                )
             )
     return said
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from sutura.core.facts import Say, fact
 from sutura.core.identify.panel import Panel, size_of
 from sutura.core.matching.comparing import Agreement
 from sutura.core.matching.judging import Finding, Fit
@@ -40,7 +41,7 @@ class PanelJudged:
 
     fit: Fit
     findings: tuple[Finding, ...]
-    says: str
+    says: Say
 
 
 def judge_panel(need: Need, active: Box, panel: Panel) -> PanelJudged:
@@ -59,31 +60,34 @@ def judge_panel(need: Need, active: Box, panel: Panel) -> PanelJudged:
     )
     named = panel.part_number or panel.name or f"{panel.maker} {panel.product:04X}"
     if fit is Fit.NOT:
-        differ = "; ".join(f.reason for f in findings if f.agreement is Agreement.DIFFERS)
-        says = f"Another panel is in this device: {named} – {differ}."
+        differ = tuple(f.reason for f in findings if f.agreement is Agreement.DIFFERS)
+        says = fact("matching.another-panel-device", named=named, differ=differ)
     elif fit is Fit.UNKNOWN:
-        says = f"{named}: not everything it must say is said; measure it."
+        says = fact("matching.not-everything-must-say-said-measure", named=named)
     else:
-        says = f"{named}: the panel in this device is of the kind its model needs."
+        says = fact("matching.panel-device-kind-model-needs", named=named)
     return PanelJudged(fit=fit, findings=tuple(findings), says=says)
 
 
 def _panel_resolution(need: Need, panel: Panel) -> Finding:
     needed = str(need.get("resolution") or "")
     if not panel.resolution or not needed:
-        agreement, reason = Agreement.UNKNOWN, "no resolution is stated"
+        agreement, reason = Agreement.UNKNOWN, fact("matching.no-resolution-stated")
     elif (
         read_resolution(panel.resolution).may_be & read_resolution(needed).may_be
         or panel.resolution == needed
     ):
-        agreement, reason = Agreement.AGREES, "the same"
+        agreement, reason = Agreement.AGREES, fact("matching.same")
     else:
-        agreement, reason = Agreement.DIFFERS, f"needs {needed}, this one has {panel.resolution}"
+        agreement, reason = (
+            Agreement.DIFFERS,
+            fact("matching.needs-one-has-2", needed=needed, resolution=panel.resolution),
+        )
     return Finding(
         attribute="resolution",
         title="Resolution",
-        needed=needed or "not known",
-        offered=panel.resolution or "not said",
+        needed=needed or fact("catalogue.not-known"),
+        offered=panel.resolution or fact("matching.not-said"),
         agreement=agreement,
         rule="fit.panel-resolution",
         reason=reason,
@@ -101,15 +105,18 @@ def _panel_size(active: Box, panel: Panel) -> Finding:
             offered="not said",
             agreement=Agreement.UNKNOWN,
             rule="fit.panel-size",
-            reason="it states no size: measure the picture",
+            reason=fact("matching.states-no-size-measure-picture"),
         )
-    offered = f"{size.width_mm:g}×{size.height_mm:g} mm, ±{size.doubt_mm:g}"
+    offered = fact("matching.mm", width_mm=size.width_mm, height_mm=size.height_mm, doubt_mm=size.doubt_mm)
     sides = zip(sorted((active.width, active.height)), sorted((size.width_mm, size.height_mm)), strict=True)
     off = max(abs(a - b) for a, b in sides)
     if off <= PANEL_TOLERANCE_MM + size.doubt_mm:
-        agreement, reason = Agreement.AGREES, f"within {PANEL_TOLERANCE_MM:g} mm and its doubt; {size.says}"
+        agreement, reason = (
+            Agreement.AGREES,
+            fact("matching.within-mm-doubt", panel_tolerance_mm=PANEL_TOLERANCE_MM, size=size.says),
+        )
     else:
-        agreement, reason = Agreement.DIFFERS, f"its picture is {off:.0f} mm off"
+        agreement, reason = Agreement.DIFFERS, fact("matching.picture-mm-off", off=off)
     return Finding(
         attribute="picture",
         title="Picture size",

@@ -9,6 +9,7 @@ from dataclasses import dataclass, field, replace
 from decimal import Decimal
 from functools import partial
 
+from sutura.core.facts import Say, fact
 from sutura.core.matching.judging import Fit, Judged, may_choose
 from sutura.core.matching.offers import GRADES, Offer
 from sutura.core.maths.money import half_up
@@ -124,7 +125,7 @@ class CostLine:
     money paid.
     """
 
-    what: str
+    what: Say
     minor: int
     weighed: bool = False
 
@@ -138,8 +139,8 @@ class Ranked:
     judged: Judged
     lines: tuple[CostLine, ...]
     wait_days: int
-    tie: str = ""
-    under: str = ""
+    tie: Say = ""
+    under: Say = ""
 
     @property
     def money_minor(self) -> int:
@@ -175,20 +176,28 @@ def cost_lines(judged: Judged, weights: Weights, minutes: int, days_left: int | 
         CostLine(what="shipping", minor=sum(shipping.values())),
         *(CostLine(what=extra.part, minor=extra.price_minor) for extra in judged.extras),
         CostLine(
-            what=f"{judged.extra_minutes} min more at the bench",
+            what=fact("matching.min-more-bench", extra_minutes=judged.extra_minutes),
             minor=int(half_up(Decimal(judged.extra_minutes * weights.rate_minor) / 60, 0)),
         ),
         CostLine(
-            what=f"expected loss, {rate:.1%} of {offer.supplier}'s pieces fail",
+            what=fact("matching.expected-loss-s-pieces-fail", rate=rate, supplier=offer.supplier),
             minor=int(half_up(Decimal(str(rate)) * again, 0)),
         ),
-        CostLine(what=_days(wait, "of waiting"), minor=wait * weights.wait_day_minor, weighed=True),
-        CostLine(what=_days(late, "past the promise"), minor=late * weights.late_day_minor, weighed=True),
+        CostLine(
+            what=fact("matching.days-of-waiting", count=wait),
+            minor=wait * weights.wait_day_minor,
+            weighed=True,
+        ),
+        CostLine(
+            what=fact("matching.days-past-promise", count=late),
+            minor=late * weights.late_day_minor,
+            weighed=True,
+        ),
         CostLine(
             what=f"grade: {offer.grade or 'not known'}", minor=weights.of_grade(offer.grade), weighed=True
         ),
         CostLine(
-            what="a consent to ask for",
+            what=fact("matching.consent-ask"),
             minor=weights.consent_minor if judged.fit is Fit.CONSENT else 0,
             weighed=True,
         ),
@@ -206,10 +215,6 @@ def parts_of(judged: Judged) -> tuple[Offer, ...]:
     it.
     """
     return (*(judged.members or (judged.offer,)), *judged.extras)
-
-
-def _days(count: int, what: str) -> str:
-    return f"{count} day{'' if count == 1 else 's'} {what}"
 
 
 def rank(
@@ -248,15 +253,17 @@ def _key(ranked: Ranked) -> tuple[int, int, int, bool, int]:
 
 
 def _placed(ranked: Ranked, above: Ranked | None, better: Ranked | None) -> Ranked:
-    tie = ""
+    tie: Say = ""
     if above and may_choose(ranked.judged.fit) and _key(above)[:2] == _key(ranked)[:2]:
         later = ranked.wait_days > above.wait_days
-        why = "it is here later" if later else "nothing tells them apart but the order they were entered in"
-        tie = f"costs as much as the one above; {why}"
+        why = fact("matching.here-later") if later else fact("matching.nothing-tells-them-apart-but-order")
+        tie = fact("matching.costs-much-one-above", why=why)
     return replace(
         ranked,
         tie=tie,
-        under=f"{better.judged.offer.part} from {better.judged.offer.supplier}" if better else "",
+        under=fact("matching.from", part=better.judged.offer.part, supplier=better.judged.offer.supplier)
+        if better
+        else "",
     )
 
 

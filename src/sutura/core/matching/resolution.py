@@ -9,6 +9,7 @@ from dataclasses import dataclass
 from functools import lru_cache
 
 from sutura.core.errors import Invalid
+from sutura.core.facts import Say, fact
 
 # Names of display formats and the pixels they stand for; several for one name where the trade uses it so.
 # Source: VESA display monitor timings (published; each pair is looked up in the list of `edid-decode` in a
@@ -92,7 +93,7 @@ def density_ppi(width_px: int, height_px: int, diagonal_in: float) -> float:
     141.211998
     """
     if diagonal_in <= 0:
-        raise Invalid("diagonal_in", diagonal_in, "write the diagonal of the picture in inches, above zero")
+        raise Invalid("diagonal_in", diagonal_in, fact("matching.write-diagonal-picture-inches-above-zero"))
     return math.hypot(width_px, height_px) / diagonal_in
 
 
@@ -116,20 +117,34 @@ def size_mm(width_px: int, height_px: int, diagonal_in: float) -> tuple[float, f
 
 def cannot_go_together(
     resolution: Resolution, diagonal_in: float | None, active_mm: tuple[float, float] | None
-) -> list[str]:
+) -> list[Say]:
     """What a listing says of size and resolution that cannot both be true (rule fit.listing)."""
-    said = []
+    said: list[Say] = []
     if resolution.disagree:
         meant = " or ".join(f"{w}×{h}" for w, h in NAMES[resolution.name])
-        said.append(f"it is called {resolution.name}, which is {meant}, and says {resolution}")
+        said.append(
+            fact("matching.called-which-says", name=resolution.name, meant=str(meant), says=str(resolution))
+        )
     if active_mm:
         wide, high = max(active_mm), min(active_mm)
         pixels = resolution.pixels
         if pixels and abs(wide / high * pixels[1] / pixels[0] - 1) > ASPECT_SHARE:
-            said.append(f"a picture of {wide:g}×{high:g} mm cannot have {resolution} square pixels")
+            said.append(
+                fact(
+                    "matching.picture-mm-cannot-have-square-pixels",
+                    wide=wide,
+                    high=high,
+                    resolution=str(resolution),
+                )
+            )
         if diagonal_in and abs(math.hypot(wide, high) / 25.4 / diagonal_in - 1) > DIAGONAL_SHARE:
             said.append(
-                f"{wide:g}×{high:g} mm is {math.hypot(wide, high) / 25.4:.1f} inches across, not "
-                f"{diagonal_in:g}"
+                fact(
+                    "matching.mm-inches-across-not",
+                    wide=wide,
+                    high=high,
+                    inches=math.hypot(wide, high) / 25.4,
+                    diagonal_in=diagonal_in,
+                )
             )
     return said

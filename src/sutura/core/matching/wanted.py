@@ -8,6 +8,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from sutura.core.catalogue.model import Model
+from sutura.core.facts import Say, fact
 from sutura.core.matching.attributes import ATTRIBUTES, BY_NAME, MEASURABLE, Attribute, Demand
 from sutura.core.matching.comparing import BRACKETS, Agreement
 from sutura.core.matching.judging import Supply, Wanted
@@ -29,19 +30,18 @@ RULES = (
 
 
 def wanted_of(model: Model, kind: str = "", measured: Mapping[str, Value] | None = None) -> Wanted:
-    """What a model demands of a part of a kind: its own, or the one another route needs; `measured` of the
-    original counts first.
+    """What a model demands of a part for one of its routes, its own unless another needs this kind; what was
+    `measured` of the original counts first.
     """
-    other = next((route for route in model.routes if route.need["kind"] == kind), None)
-    need: Need = other.need if other else model.need
+    route = model.way(kind)
     on_table = {name: value for name, value in (measured or {}).items() if name in BY_NAME and name != "kind"}
     return Wanted(
-        need={**need, **on_table},
-        move_over=other.move_over if other else model.move_over,
-        minutes=other.minutes if other else model.minutes,
+        need={**route.need, **on_table},
+        move_over=route.move_over,
+        minutes=route.minutes,
         supplies=tuple(
             Supply(item=supply.item, instead=supply.instead, minutes=supply.minutes)
-            for supply in (() if other else model.supplies)
+            for supply in route.supplies
         ),
         demands={name: Demand(demand) for name, demand in model.demands.items()},
     )
@@ -90,7 +90,7 @@ class Confirmed:
     catalogue: str
     measured: str
     agrees: bool
-    says: str
+    says: Say
 
 
 def compare_original(need: Need, measured: Mapping[str, Value]) -> list[Confirmed]:
@@ -101,11 +101,11 @@ def compare_original(need: Need, measured: Mapping[str, Value]) -> list[Confirme
             continue
         ours, theirs = need.get(rule.name), measured[rule.name]
         if ours is None:
-            agrees, says = True, "new: the catalogue did not know it"
+            agrees, says = True, fact("matching.new-catalogue-did-not-know")
         elif _agree(rule, ours, theirs):
-            agrees, says = True, "confirmed"
+            agrees, says = True, fact("matching.confirmed")
         else:
-            agrees, says = False, f"corrected: the catalogue says {ours}"
+            agrees, says = False, fact("matching.corrected-catalogue-says", ours=ours)
         confirmed.append(
             Confirmed(
                 attribute=rule.name,

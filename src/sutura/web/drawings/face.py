@@ -10,6 +10,7 @@ from markupsafe import Markup, escape
 from sutura.core.catalogue.model import Face
 from sutura.core.intake.marks import EDGE_STRIP_MM, KINDS, Mark, MarkKind, Shape, Side, side_box
 from sutura.core.maths.geometry import Box
+from sutura.words.speech import PLAIN, Speech
 
 MARGIN_MM = 9.0
 
@@ -25,25 +26,32 @@ def _rect(box: Box, css: str, radius: float = 0) -> Markup:
     )
 
 
-def draw_face(face: Face, marks: Sequence[Mark] = (), title: str = "", over: Markup | str = "") -> Markup:
+def draw_face(
+    face: Face,
+    marks: Sequence[Mark] = (),
+    title: str = "",
+    over: Markup | str = "",
+    *,
+    speech: Speech = PLAIN,
+) -> Markup:
     """The face with its windows, keep-outs, opening edge, size and marks; a picture with a title for screen
     readers.
 
     `over` is drawn over it, such as the opening plan.
     """
     return Markup('<svg class="face" viewBox="{}" role="img"><title>{}</title>{}{}{}</svg>').format(
-        view_box(face), title, face_body(face), marks_body(marks), over
+        view_box(face), title, face_body(face), marks_body(marks, speech=speech), over
     )
 
 
-def draw_back(face: Face, marks: Sequence[Mark]) -> Markup:
+def draw_back(face: Face, marks: Sequence[Mark], speech: Speech) -> Markup:
     """The back with its marks; nothing when none was drawn there."""
     behind = [mark for mark in marks if mark.side is Side.BACK]
     if not behind:
         return Markup("")
-    title = "; ".join(mark.label for mark in behind)
+    title = "; ".join(speech.say(mark.label) for mark in behind)
     return Markup('<svg class="face" viewBox="{}" role="img"><title>The back: {}</title>{}{}</svg>').format(
-        view_box(face), title, back_body(face), marks_body(behind, Side.BACK)
+        view_box(face), title, back_body(face), marks_body(behind, Side.BACK, speech=speech)
     )
 
 
@@ -81,16 +89,18 @@ def edges_body(face: Face) -> Markup:
     )
 
 
-def draw_edges(face: Face, marks: Sequence[Mark]) -> Markup:
+def draw_edges(face: Face, marks: Sequence[Mark], speech: Speech) -> Markup:
     """The edges with their marks; nothing when none was drawn there."""
     there = [mark for mark in marks if mark.side.is_edge]
     if not there:
         return Markup("")
     placed = Markup("").join(
-        Markup('<g transform="translate({} {})">{}</g>').format(box.x, box.y, marks_body(there, side))
+        Markup('<g transform="translate({} {})">{}</g>').format(
+            box.x, box.y, marks_body(there, side, speech=speech)
+        )
         for side, box in strips(face)
     )
-    title = "; ".join(mark.label for mark in there)
+    title = "; ".join(speech.say(mark.label) for mark in there)
     return Markup(
         '<svg class="face edges" viewBox="{}" role="img"><title>The edges: {}</title>{}{}</svg>'
     ).format(edges_view_box(face), title, edges_body(face), placed)
@@ -158,13 +168,13 @@ def _sizes(face: Face) -> Markup:
     )
 
 
-def marks_body(marks: Sequence[Mark], side: Side = Side.FRONT) -> Markup:
-    return Markup("").join(_mark(mark) for mark in marks if mark.side is side)
+def marks_body(marks: Sequence[Mark], side: Side = Side.FRONT, *, speech: Speech = PLAIN) -> Markup:
+    return Markup("").join(_mark(mark, speech.say(mark.label)) for mark in marks if mark.side is side)
 
 
 def mark_class(kind: MarkKind) -> str:
     """The class that draws a kind of mark, such as `mark-missing-glass`."""
-    return f"mark-{kind.value.replace(' ', '-')}"
+    return f"mark-{kind.value.replace('_', '-')}"
 
 
 def back_body(face: Face) -> Markup:
@@ -172,18 +182,18 @@ def back_body(face: Face) -> Markup:
     return Markup("").join((_rect(face.outline, "face-back", face.corner_mm), _sizes(face)))
 
 
-def _mark(mark: Mark) -> Markup:
+def _mark(mark: Mark, label: str) -> Markup:
     shape, css = KINDS[mark.kind].shape, mark_class(mark.kind)
     if shape in (Shape.LINE, Shape.AREA):
         points = " ".join(f"{p.x:g},{p.y:g}" for p in mark.points)
         name = "polyline" if shape is Shape.LINE else "polygon"
         return Markup('<{} class="{}" points="{}"><title>{}</title></{}>').format(
-            Markup(name), css, points, mark.label, Markup(name)
+            Markup(name), css, points, label, Markup(name)
         )
     if mark.kind is not MarkKind.IMPACT:
         centre, reach = mark.points[0], max(mark.reach_mm, 1.2)
         return Markup('<circle class="{}" cx="{}" cy="{}" r="{}"><title>{}</title></circle>').format(
-            css, centre.x, centre.y, f"{reach:.1f}", mark.label
+            css, centre.x, centre.y, f"{reach:.1f}", label
         )
     centre, reach = mark.points[0], max(mark.reach_mm, 1.5)
     rays = Markup("").join(
@@ -196,5 +206,5 @@ def _mark(mark: Mark) -> Markup:
         for turn in (k * math.tau / 7 + 0.4 for k in range(7))
     )
     return Markup('<g class="mark-impact"><title>{}</title><circle cx="{}" cy="{}" r="{}"/>{}</g>').format(
-        escape(mark.label), centre.x, centre.y, f"{reach:.1f}", rays
+        escape(label), centre.x, centre.y, f"{reach:.1f}", rays
     )

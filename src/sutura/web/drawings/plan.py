@@ -9,12 +9,13 @@ from markupsafe import Markup
 from sutura.core.catalogue.model import Face
 from sutura.core.intake.damage import OpeningPlan, edge_length, edge_point
 from sutura.core.maths.geometry import Point
+from sutura.words.speech import Speech
 
 
-def draw_plan(plan: OpeningPlan, face: Face) -> Markup:
+def draw_plan(plan: OpeningPlan, face: Face, speech: Speech) -> Markup:
     """The plan as parts of a drawing in mm, to stand over the face."""
     pieces = [
-        _limits(plan, face),
+        _limits(plan, face, speech),
         *(_number(place, edge, face) for place, edge in enumerate(plan.order, start=1)),
     ]
     if plan.cup:
@@ -30,7 +31,7 @@ def draw_plan(plan: OpeningPlan, face: Face) -> Markup:
     return Markup('<g class="plan">{}</g>').format(Markup("").join(pieces))
 
 
-def _limits(plan: OpeningPlan, face: Face) -> Markup:
+def _limits(plan: OpeningPlan, face: Face, speech: Speech) -> Markup:
     """Stretches where the limit is less than the edge's own, drawn as deep as a pick may go; none = a solid
     bar.
     """
@@ -44,10 +45,13 @@ def _limits(plan: OpeningPlan, face: Face) -> Markup:
                 edge_point(reading.edge, stretch.start_mm, 0.6, face),
                 edge_point(reading.edge, stretch.end_mm, 0.6, face),
             )
-            words = (
-                f"{reading.edge} edge: "
-                + (f"at most {stretch.depth_mm:g} mm" if stretch.depth_mm else "no pick")
-                + f" – {stretch.why}"
+            words = speech.text(
+                "{edge} edge: at most {depth_mm:g} mm – {why}"
+                if stretch.depth_mm
+                else "{edge} edge: no pick – {why}",
+                edge=reading.edge,
+                depth_mm=stretch.depth_mm,
+                why=stretch.why,
             )
             bars.append(
                 Markup('<line class="{}" x1="{}" y1="{}" x2="{}" y2="{}"><title>{}</title></line>').format(

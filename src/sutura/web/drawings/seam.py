@@ -8,20 +8,24 @@ from functools import lru_cache
 from markupsafe import Markup
 
 from sutura.core.job import SeamStitch, Stitch
+from sutura.words.speech import PLAIN, Speech
 
 
-def seam_words(stitches: Sequence[SeamStitch]) -> str:
+def seam_words(stitches: Sequence[SeamStitch], speech: Speech = PLAIN) -> str:
     """The seam in one sentence, for those who do not see it."""
     done = sum(stitch.state is Stitch.DONE for stitch in stitches)
     now = next((stitch for stitch in stitches if stitch.state in (Stitch.LOOSE, Stitch.CROSSED)), None)
     if now is None:
-        return f"Seam: all {done} stitches done"
-    what = f"blocked at {now.name}: {now.reason}" if now.state is Stitch.CROSSED else f"next {now.name}"
-    return f"Seam: {done} of {len(stitches)} stitches done, {what}"
+        return speech.text("Seam: all {done} stitches done", done=done)
+    so_far = {"done": done, "all": len(stitches), "name": now.name}
+    if now.state is Stitch.CROSSED:
+        words = "Seam: {done} of {all} stitches done, blocked at {name}: {reason}"
+        return speech.text(words, **so_far, reason=now.reason)
+    return speech.text("Seam: {done} of {all} stitches done, next {name}", **so_far)
 
 
 @lru_cache(maxsize=1024)
-def draw_seam(stitches: tuple[SeamStitch, ...], *, full: bool = False) -> Markup:
+def draw_seam(stitches: tuple[SeamStitch, ...], *, full: bool = False, speech: Speech = PLAIN) -> Markup:
     """The seam as a picture; `full` writes each stage's name under its stitch. A list draws the same few over
     and over.
     """
@@ -29,20 +33,21 @@ def draw_seam(stitches: tuple[SeamStitch, ...], *, full: bool = False) -> Markup
     size = 9.0 if full else 6.5
     wide, high = pitch * len(stitches), 52.0 if full else 22.0
     pieces = [Markup('<line class="thread" x1="0" y1="{}" x2="{}" y2="{}"/>').format(middle, wide, middle)]
-    for index, one in enumerate(stitches):
+    for index, stitch in enumerate(stitches):
         x = pitch * (index + 0.5)
-        pieces.append(_stitch(one.state, x, middle, size))
+        pieces.append(_stitch(stitch.state, x, middle, size))
         if full:
-            pieces.append(_label(one, x))
+            pieces.append(_label(stitch, x, speech))
     return Markup(
         '<svg class="seam {}" viewBox="0 0 {:g} {:g}" preserveAspectRatio="xMinYMid" '
         'role="img"><title>{}</title>{}</svg>'
-    ).format("full" if full else "small", wide, high, seam_words(stitches), Markup("").join(pieces))
+    ).format("full" if full else "small", wide, high, seam_words(stitches, speech), Markup("").join(pieces))
 
 
-def _label(stitch: SeamStitch, x: float) -> Markup:
+def _label(stitch: SeamStitch, x: float, speech: Speech) -> Markup:
     now = " now" if stitch.state in (Stitch.LOOSE, Stitch.CROSSED) else ""
-    words = f"{stitch.name} (blocked)" if stitch.state is Stitch.CROSSED else stitch.name
+    blocked = stitch.state is Stitch.CROSSED
+    words = speech.text("{name} (blocked)" if blocked else "{name}", name=stitch.name)
     return Markup('<text class="stage{}" x="{:g}" y="44" text-anchor="middle">{}</text>').format(
         now, x, words
     )

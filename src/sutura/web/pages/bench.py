@@ -53,12 +53,13 @@ def _page(
         job=page.job,
         entered=sent.entered() if sent else Entered(),
         working=page.job.stage in (Stage.OPENED, Stage.PROVED),
-        done_ids={entry.step: entry for entry in page.done if entry.attempt == page.job.attempt},
+        done_ids={entry.step: entry for entry in page.done if entry.attempt == page.job.bench.attempt},
         face=draw_face(
             page.model.face,
             marks,
             "Marks and depth limits",
-            draw_plan(plan, page.model.face) if plan else Markup(""),
+            draw_plan(plan, page.model.face, ask.speech) if plan else Markup(""),
+            speech=ask.speech,
         ),
         plan=plan,
     )

@@ -84,10 +84,10 @@ def return_unrepaired(ask: Ask, code: str, form: Form) -> Response:
 def receipt(ask: Ask, code: str) -> Response:
     page = job_service.job_page(code, ask.now)
     job = page.job
-    if page.payment is None or job.tax_bps is None:
+    if page.payment is None or job.chosen.tax_bps is None:
         raise NotFound("receipt of job", code)
     price = Money(minor=page.payment.amount_minor, currency=page.payment.currency)
-    tax = included_tax(price, job.tax_bps)
+    tax = included_tax(price, job.chosen.tax_bps)
     return render(
         ask,
         "handover/receipt.html",
@@ -96,7 +96,7 @@ def receipt(ask: Ask, code: str) -> Response:
         price=price,
         tax=tax,
         net=price - tax,
-        tax_percent=f"{job.tax_bps / 100:g}",
+        tax_percent=f"{job.chosen.tax_bps / 100:g}",
         shop=shop_service.shop(),
         not_promised=not_promised(sealed_device=page.model.seal != ""),
     )

@@ -28,7 +28,6 @@ from sutura.core.intake.damage import cups_text, plan_opening, read_damage
 from sutura.core.intake.diagnosis import diagnose
 from sutura.core.intake.marks import KINDS, check_marks
 from sutura.core.intake.observations import QUESTIONS, observed_from
-from sutura.core.intake.summary import summarise
 from sutura.core.job import Stage
 from sutura.core.people import Deed, demand
 from sutura.core.planning import ASSIGNABLE
@@ -51,6 +50,7 @@ from sutura.web.drawings.plan import draw_plan
 from sutura.web.errors import deed, status_of
 from sutura.web.present import piece, render
 from sutura.web.session import Ask, Asking, Entered, Form, Sent
+from sutura.words.summary import summarise
 
 router = APIRouter()
 _READY = (Stage.CLOSED, Stage.DECLINED)
@@ -146,7 +146,7 @@ def _page(
         classes=DEVICE_CLASSES,
         measures=MEASURES,
         panel=_panel(entered.text("edid"), model),
-        odd=_odd(entered, model),
+        odd=_odd(ask, entered, model),
         pad=PAD,
         questions=QUESTIONS,
         kinds=KINDS,
@@ -276,8 +276,8 @@ def keep(ask: Ask, draft_id: str, form: Form) -> Response:
             "saved": saved,
             "damage": read.damage,
             "labels": read.labels,
-            "panel": _panel_says(entered, model),
-            "odd": _odd(entered, model),
+            "panel": _panel_says(ask, entered, model),
+            "odd": _odd(ask, entered, model),
             "plan": read.plan,
             "opening": read.opening,
             "reading": read.text,
@@ -286,8 +286,9 @@ def keep(ask: Ask, draft_id: str, form: Form) -> Response:
     )
 
 
-def _odd(entered: Entered, model: Model | None) -> str:
-    return identify_service.imei_doubt(entered.text("serial"), known(model)) if model else ""
+def _odd(ask: Asking, entered: Entered, model: Model | None) -> str:
+    doubt = identify_service.imei_doubt(entered.text("serial"), known(model)) if model else ""
+    return ask.speech.say(doubt)
 
 
 _NONE = Markup("")
@@ -312,9 +313,9 @@ def _read(ask: Asking, entered: Entered, model: Model | None) -> _Read:
     A drawing that cannot be read has no plan; without a device there is neither plan nor diagnosis.
     """
     marks, problems = read_marks(entered.text("marks"))
-    labels = [{"says": mark.label, "id": mark.id} for mark in marks]
+    labels = [{"says": ask.speech.say(mark.label), "id": mark.id} for mark in marks]
     if model is None:
-        return _Read(damage=str(problems[0]) if problems else "", labels=labels)
+        return _Read(damage=ask.speech.say(problems[0]) if problems else "", labels=labels)
     plan = (
         None
         if problems or check_marks(marks, model.face)
@@ -327,11 +328,11 @@ def _read(ask: Asking, entered: Entered, model: Model | None) -> _Read:
     )
     answers = {name: (outcome, entered.text(f"reason.{name}")) for name, outcome in answered.items()}
     results = {result.function: result for result in check_functions(model, answers)[0]}
-    plain = summarise(marks, model.functions, results, diagnosis, opened_before=opened)
+    plain = summarise(marks, model.functions, results, diagnosis, opened_before=opened, speech=ask.speech)
     return _Read(
-        damage=str(problems[0]) if problems else read_damage(marks, model.face).says,
+        damage=ask.speech.say(problems[0] if problems else read_damage(marks, model.face).says),
         labels=labels,
-        plan=draw_plan(plan, model.face) if plan else Markup(""),
+        plan=draw_plan(plan, model.face, ask.speech) if plan else Markup(""),
         opening=Markup(piece(ask, "intake/opening.html", plan=plan)),
         text=Markup(piece(ask, "intake/reading.html", found=diagnosis, plain=plain)),
     )
@@ -356,15 +357,15 @@ def _same(ask: Asking, entered: Entered) -> Markup:
     return Markup(piece(ask, "intake/same.html", found=contacts))
 
 
-def _panel_says(entered: Entered, model: Model | None) -> str:
+def _panel_says(ask: Asking, entered: Entered, model: Model | None) -> str:
     """The panel's word in one sentence, or what is wrong with the bytes; empty when there are none."""
     typed = entered.text("edid")
     if model is None or not typed.strip():
         return ""
     try:
-        return matching.show_panel(model, typed).judged.says
+        return ask.speech.say(matching.show_panel(model, typed).judged.says)
     except Refusal as refusal:
-        return str(refusal)
+        return ask.speech.say(refusal)
 
 
 @router.post("/counter/{draft_id}/discard")
@@ -556,7 +557,7 @@ def _again(
     ask: Asking, code: str, sent: Sent | None, refusal: Refusal | None = None, status: int = 200
 ) -> Response:
     page = job_service.job_page(code, ask.now)
-    kept = {f"look.{name}": answer for name, answer in page.job.look.items()}
+    kept = {f"look.{name}": answer for name, answer in page.job.arrival.look.items()}
     return render(
         ask,
         "intake/again.html",

@@ -9,7 +9,6 @@ from sutura.core.errors import Refusal
 from sutura.core.intake.arrival import DATA_STATES, untested
 from sutura.core.intake.damage import read_damage
 from sutura.core.intake.diagnosis import diagnose
-from sutura.core.intake.summary import summarise
 from sutura.core.job import Move, starts_of
 from sutura.core.people import Deed, may
 from sutura.core.planning import ASSIGNABLE
@@ -24,6 +23,7 @@ from sutura.web.drawings.signature import draw_signature
 from sutura.web.errors import deed
 from sutura.web.present import render
 from sutura.web.session import Ask, Asking, Entered, Form, Sent
+from sutura.words.summary import summarise
 
 router = APIRouter()
 # what a ticket is printed on; the sizes stand in the print styles
@@ -47,17 +47,19 @@ def _page(
         refusal=refusal,
         page=page,
         job=job,
-        face=draw_face(page.model.face, marks, f"Face of the {page.model.full_name} with its marks"),
+        face=draw_face(
+            page.model.face, marks, f"Face of the {page.model.full_name} with its marks", speech=ask.speech
+        ),
         damage=read_damage(marks, page.model.face),
-        back=draw_back(page.model.face, marks),
-        edges=draw_edges(page.model.face, marks),
-        found=diagnose(job.look),
+        back=draw_back(page.model.face, marks, ask.speech),
+        edges=draw_edges(page.model.face, marks, ask.speech),
+        found=diagnose(job.arrival.look),
         photos=photos_store.job_photos(job.id),
         marks={mark.id: mark.label for mark in marks if mark.id},
         entered=sent.entered() if sent else Entered(),
         margin=quoting.job_margin(job, ask.person) if may(ask.person, Deed.SEE_COST) else None,
         declinable=job.stage in starts_of(Move.DECLINE) and may(ask.person, Deed.QUOTE),
-        priceable=price_may_change(job.stage, job.price_minor) and may(ask.person, Deed.SET_PRICE),
+        priceable=price_may_change(job.stage, job.chosen.price_minor) and may(ask.person, Deed.SET_PRICE),
         again=job.stage in ASSIGNABLE and bool(untested(page.model, page.results[0])),
         returnable_part=job.stage in starts_of(Move.GIVE_BACK_PART),
     )
@@ -76,15 +78,16 @@ def ticket(ask: Ask, code: str, paper: str = "a4") -> Response:
         page=page,
         job=page.job,
         code=draw_qr(page.job.code),
-        back=draw_back(page.model.face, marks),
-        face=draw_face(page.model.face, marks, "Marks on arrival"),
-        edges=draw_edges(page.model.face, marks),
+        back=draw_back(page.model.face, marks, ask.speech),
+        face=draw_face(page.model.face, marks, "Marks on arrival", speech=ask.speech),
+        edges=draw_edges(page.model.face, marks, ask.speech),
         plain=summarise(
             marks,
             page.model.functions,
             page.results[0],
-            diagnose(page.job.look),
-            opened_before=page.job.opened_before,
+            diagnose(page.job.arrival.look),
+            opened_before=page.job.arrival.opened_before,
+            speech=ask.speech,
         ),
         data_states=DATA_STATES,
         signature=draw_signature(signature_of(page.job)),

@@ -13,6 +13,7 @@ from markupsafe import Markup
 
 from sutura.core.catalogue.model import Model
 from sutura.core.errors import Refusal
+from sutura.core.facts import Say
 from sutura.core.job import Move, Stage, starts_of
 from sutura.core.matching.attributes import MEASURABLE, need_lines
 from sutura.core.matching.comparing import Agreement
@@ -74,7 +75,7 @@ class Overlay:
     front: Markup
     back: Markup
     findings: list[Finding]
-    assumed: tuple[str, ...]
+    assumed: tuple[Say, ...]
     need_ppi: float | None
     offer_ppi: float | None
 
@@ -83,8 +84,8 @@ class Overlay:
 class Row:
     """One attribute over several offers."""
 
-    title: str
-    needed: str
+    title: Say
+    needed: Say
     findings: tuple[Finding | None, ...]
 
 
@@ -178,7 +179,7 @@ def _page(
     over: str = "",
 ) -> Response:
     page = matching.match_page(code, ask.now, kind or (sent.text("kind") if sent else ""))
-    kept = {f"measured.{name}": str(value) for name, value in page.job.measured.items()}
+    kept = {f"measured.{name}": str(value) for name, value in page.job.original.measured.items()}
     return render(
         ask,
         "matching/match.html",

@@ -147,7 +147,10 @@ def read_list(ask: Ask, list_id: int, form: Form) -> Response:
 def bad_rows(ask: Ask, list_id: int) -> Response:
     """The bad rows with their reasons, to send back to the supplier."""
     price_list = service.list_page(list_id, ask.person).found
-    rows = ([str(bad_row["line"]), "; ".join(bad_row["why"]), *bad_row["row"]] for bad_row in price_list.bad)
+    rows = (
+        [str(bad_row["line"]), "; ".join(ask.speech.say(why) for why in bad_row["why"]), *bad_row["row"]]
+        for bad_row in price_list.bad
+    )
     return _csv(f"bad-rows-{list_id}.csv", write_price_file(["line", "why it cannot be read"], rows))
 
 

@@ -285,7 +285,7 @@ document.addEventListener("alpine:init", () => {
       };
       const draw = (mark, index) => {
         const shape = this.kinds[mark.kind].shape;
-        const name = "mark-" + mark.kind.replaceAll(" ", "-") + (index === this.selected ? " mark-chosen" : "");
+        const name = "mark-" + mark.kind.replaceAll("_", "-") + (index === this.selected ? " mark-chosen" : "");
         const points = mark.points.map((p) => p.join(",")).join(" ");
         if (shape === "line") return make("polyline", { class: name, points });
         if (shape === "area") return make("polygon", { class: name, points });

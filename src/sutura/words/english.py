@@ -1,0 +1,626 @@
+"""The English sentences of what core and services say, by the id of the fact; they are also the keys of the
+translations.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+SENTENCES: Mapping[str, str] = {
+    # -- bench
+    "bench.count-screws-write-number-sheet-says": (
+        "count the screws and write the number; the sheet says {expected}"
+    ),
+    "bench.next-step": "the next step is: {next_one}",
+    "bench.nothing-all-steps-done": "nothing: all steps are done",
+    "bench.test-every-function-step-done-when": (
+        "test every function at this step; it is done when the proof passes"
+    ),
+    # -- catalogue
+    "catalogue.another-pack-has": "another pack has it: {pack}",
+    "catalogue.before-sealed": "before it is sealed",
+    "catalogue.byte": "byte {start} of {name}",
+    "catalogue.catalogue-has-changed-since-you-looked": (
+        "the catalogue has changed since you looked: look again, then confirm"
+    ),
+    "catalogue.changed-here-files-version-takes-place": (
+        "{edited_by} changed it here; the file's version takes its place"
+    ),
+    "catalogue.choose-pack-file-json": "choose a pack file (JSON)",
+    "catalogue.choose-phone-tablet-laptop-watch-handheld": (
+        "choose phone, tablet, laptop, watch, handheld, player or two-in-one"
+    ),
+    "catalogue.count-between-1-200-pins": "count between 1 and 200 pins",
+    "catalogue.counted": "{count} {change}",
+    "catalogue.cure-min": "the cure of {seal}: {cure_minutes} min",
+    "catalogue.differs-connector": "connector {name}",
+    "catalogue.differs-cure": "cure",
+    "catalogue.differs-face": "face",
+    "catalogue.differs-function": "function {name}",
+    "catalogue.differs-heat": "heat, {name}",
+    "catalogue.differs-looks": "looks, {name}",
+    "catalogue.differs-minutes": "minutes by the sheet",
+    "catalogue.differs-moved-over": "moved over",
+    "catalogue.differs-need": "{name}",
+    "catalogue.differs-numbers": "numbers",
+    "catalogue.differs-part-family": "part family",
+    "catalogue.differs-screws": "screws, {name}",
+    "catalogue.differs-seal": "sealed with",
+    "catalogue.differs-step": "step “{name}”",
+    "catalogue.differs-steps-family": "steps family",
+    "catalogue.differs-tested": "tested",
+    "catalogue.give-each-function-id-own": "give each function an id of its own",
+    "catalogue.give-each-model-id-own": "give each model an id of its own",
+    "catalogue.give-each-one-id-own": "give each one an id of its own",
+    "catalogue.give-each-step-id-own": "give each step an id of its own",
+    "catalogue.give-places-none": "give {count} places, or none",
+    "catalogue.give-step-second-look-before-closed": "give it a step with a second look before it is closed",
+    "catalogue.have-exactly-one-step-phase-proof": "have exactly one step with the phase proof",
+    "catalogue.height": "height",
+    "catalogue.id-model-stays": "the id of a model stays as it is",
+    "catalogue.keep-inside-glass": "keep it inside the glass",
+    "catalogue.keep-inside-outline": "keep it inside the outline",
+    "catalogue.keep-order": "keep the order {order}",
+    "catalogue.made-here": "it was made here",
+    "catalogue.measure-between-10-1000-mm": "measure between 10 and 1000 mm",
+    "catalogue.method-allowed-ruled-out-not-both": "a method is allowed or ruled out, not both",
+    "catalogue.mm": "{count} × {length_mm:g} mm, {head}",
+    "catalogue.most-c": "at most {max_c} °C",
+    "catalogue.most-c-2": "at most {max_c} °C: {why}",
+    "catalogue.most-half-shorter-side": "at most half of the shorter side",
+    "catalogue.name-one-allowed-methods": "name one of the allowed methods: {what}",
+    "catalogue.name-one-connectors": "name one of the connectors: {what}",
+    "catalogue.name-one-heat-limits": "name one of the heat limits: {what}",
+    "catalogue.name-one-screw-groups": "name one of the screw groups: {what}",
+    "catalogue.name-step-sheet": "name a step of this sheet",
+    "catalogue.name-step-stands-before-one-sheet": "name a step that stands before this one on the sheet",
+    "catalogue.no": "no",
+    "catalogue.not-file-but": "not in the file, but {used}",
+    "catalogue.not-file-but-stays-readable-not": (
+        "not in the file, but {used}: it stays readable and is not taken in any more"
+    ),
+    "catalogue.not-file-never-used": "not in the file, and never used",
+    "catalogue.not-known": "not known",
+    "catalogue.nothing": "nothing",
+    "catalogue.nothing-in-it": "Nothing in it.",
+    "catalogue.once-closed": "once it is closed",
+    "catalogue.open-edge-where-pick-may-go": "open at an edge where a pick may go: its limit here is 0 mm",
+    "catalogue.pack": "The pack {pack}",
+    "catalogue.pack-look": "pack to look at",
+    "catalogue.picture-inside-outline-under-inches-from": (
+        "a picture inside this outline is under {longest:.1f} inches from corner to corner"
+    ),
+    "catalogue.proof-steps": "{count} proof steps",
+    "catalogue.put-battery-after-every-other-connector": "put the battery on after every other connector",
+    "catalogue.put-every-connector-came-off-once": "put on every connector that came off, once",
+    "catalogue.read-packs-more-than-characters-from": (
+        "read packs of more than {most_characters:,} characters from the shell"
+    ),
+    "catalogue.retired-already": "retired already",
+    "catalogue.retired-bring-back-catalogue-take-device": (
+        "it is retired: bring it back in the Catalogue, or take the device in by its measures"
+    ),
+    "catalogue.ruler": "{what}, with a ruler",
+    "catalogue.save-file-utf-8-text": "save the file as UTF-8 text",
+    "catalogue.take-battery-off-before-any-other": "take the battery off before any other connector",
+    "catalogue.take-out-one-step-put-back": (
+        "take it out in one step and put it back in one; it is out {out}×, in {back}×"
+    ),
+    "catalogue.try-fit-do-not-force": "{bits: or } – try the fit, do not force",
+    "catalogue.use-one": "use one of: {cautions}",
+    "catalogue.was-retired": "it was retired",
+    "catalogue.what-was-measured": "What was measured",
+    "catalogue.width": "width",
+    "catalogue.would-do": "{said}.",
+    "catalogue.write-what-device-says-up-80": "write what the device says, up to 80 characters",
+    "catalogue.yes": "yes",
+    # -- customers
+    "customers.choose-another-record-than-one": "choose another record than this one",
+    "customers.hand-these-devices-back-first": "hand these devices back first",
+    "customers.type-name-stands": "type the name as it stands: {customer}",
+    # -- handover
+    "handover.agreed-price-job": "agreed price of job",
+    "handover.choose-one": "choose one of: {method}",
+    "handover.new-damage-liquid-bending-not-covered": "New damage, liquid and bending are not covered.",
+    "handover.open-amount-take-all-have-manager": (
+        "the open amount is {owed}; take all of it, or have a manager change the price"
+    ),
+    "handover.splash-protection-not-promised-after-opening": (
+        "Splash protection is not promised after opening."
+    ),
+    "handover.write-why-repair-declined": "write why the repair is declined",
+    # -- identify
+    "identify.article-number": "Article number {scan}: {part}",
+    "identify.away-from-check-marked-ones-label": (
+        "“{part}” is {edits:one character|# characters} away from “{number}” of the {full_name}: check the "
+        "marked ones on the label."
+    ),
+    "identify.catalogue-does-not-know-first-eight": (
+        "{says} The catalogue does not know its first eight digits."
+    ),
+    "identify.check-these-label": "Check these on the label: {doubts}.",
+    "identify.decides": "“{number}” decides: {full_name}.",
+    "identify.device-serial-number-was-here-times": (
+        "The device with the serial number {scan} was here {count} times."
+    ),
+    "identify.do-not-mix-up": "Do not mix it up with {shown}.",
+    "identify.found-name-one-name-covers-many": (
+        "found by name: one name covers many screens, so read the number from the label"
+    ),
+    "identify.ignored": "“{ignored}” is ignored ({means}).",
+    "identify.imei-begins-read-number-from-label": (
+        "its IMEI begins with {scan}: read the number from the label as well"
+    ),
+    "identify.imei-begins-so-belongs-look-again": (
+        "An IMEI that begins so belongs to {names}: look again which device this is, or its board was "
+        "swapped."
+    ),
+    "identify.imei-has-fifteen-digits-not-all": "an IMEI has fifteen digits, not all the same",
+    "identify.job": "Job {scan}",
+    "identify.look-alike-when-label-faint": "look alike when the label is faint",
+    "identify.may": "“{character}” may be “{number}”",
+    "identify.millimetre-from-preferred-timing": "to the millimetre, from its preferred timing",
+    "identify.model-with-number": "{model} (“{number}”)",
+    "identify.more": "{count} more",
+    "identify.more-have-such-name-not-shown": "More have such a name and are not shown.",
+    "identify.more-than-one-device-fits-compare": (
+        "More than one device fits: {names}. Compare with the device."
+    ),
+    "identify.name-not-number": "A name is not a number: {why}.",
+    "identify.no-meaning-for-the-screen": "no meaning for the screen",
+    "identify.no-model-catalogue-has-number-like": "No model in the catalogue has a number like “{text}”.",
+    "identify.no-revision-printed": ", no revision printed",
+    "identify.not-article-number-last-digit-would": (
+        "not an article number: its last digit would be {should}, so one digit is wrong or it is another "
+        "number"
+    ),
+    "identify.one-begins-like-other": "one begins like the other",
+    "identify.one-character-apart": "one character apart",
+    "identify.one-digit-imei-wrong-check-digit": (
+        "one digit of this IMEI is wrong: its check digit does not agree"
+    ),
+    "identify.only-centimetre": "only to the centimetre: {why}",
+    "identify.panel-label-base-number": "A panel label of {maker}: base number {base}{revision} ({label}).",
+    "identify.part": "Part {scan}",
+    "identify.printed": "{name}, printed {printed}",
+    "identify.printed-part": "“{scan}” is printed on a part.",
+    "identify.retired-not-taken-any-more": "It is retired and is not taken in any more.",
+    "identify.revision": ", revision {revision}",
+    "identify.said": "{names}: {why}.",
+    "identify.same-base-another-revision-shelf-compare": (
+        "The same base in another revision is on the shelf: compare it, it is not promised to fit."
+    ),
+    "identify.same-number": "the same number",
+    "identify.scan-again-no-whole-gs1-128": "scan it again: it is no whole GS1-128 code, or a digit is wrong",
+    "identify.serial-number-device-was-here": "“{scan}” is the serial number of a device that was here.",
+    "identify.serial-number-job": "Serial number of job {jobs}",
+    "identify.tenth-millimetre-from-displayid-block": "to a tenth of a millimetre, from its DisplayID block",
+    "identify.timing-states-mm-which-cannot": "its timing states {stated:g}×{stated2:g} mm, which cannot be",
+    "identify.timing-states-no-size": "its timing states no size",
+    "identify.type-what-label-says": "Type what the label says.",
+    "identify.valid-article-number-no-part-shelf": (
+        "A valid article number, {scan}; no part on the shelf carries it."
+    ),
+    "identify.valid-imei-device-has-not-been": (
+        "A valid IMEI, {scan}, of a device that has not been here yet."
+    ),
+    "identify.was-measured-here-no-pack-compare": (
+        "{why} It was measured here and is in no pack: compare the two."
+    ),
+    # -- intake
+    "intake.against-look-again": "{layer:capital}: “{sound}” against “{faulty}” Look again.",
+    "intake.also": "Also: {marks:; }.",
+    "intake.answer-least-one-thing-was-tried": "answer at least one thing that was tried again",
+    "intake.answer-works-faulty-leave-not-testable": "answer works or faulty, or leave it not testable",
+    "intake.answer-works-faulty-not-testable": "answer “{function}”: works, faulty or not testable",
+    "intake.behind": "{spot} behind it",
+    "intake.box-splinters": "a box for the splinters",
+    "intake.charge-first-then-look-again": "charge first, then look again",
+    "intake.choose-customer-from-list-write-new": "choose a customer from the list or write a new one",
+    "intake.choose-day-time-customer-was-promised": "choose the day and time the customer was promised",
+    "intake.choose-waiting-drop-off-mail": "choose waiting, drop-off or mail",
+    "intake.choose-what-agreed-about-data": "choose what is agreed about the data on it",
+    "intake.cup-mm-centre-mm-from-edge": (
+        "Cup of {diameter_mm} mm, its centre {deep:.0f} mm from the {edge} edge."
+    ),
+    "intake.cure": "Cure: {time}.",
+    "intake.customer-must-agree": "the customer must agree: “{consent}”",
+    "intake.draw": "draw {kind} as {words}",
+    "intake.draw-2": "draw {kind} on the {sides: or the }",
+    "intake.draw-mark-again-name-could-not": "draw this mark again: its name could not be read",
+    "intake.draw-most-marks": "draw at most {max_marks} marks",
+    "intake.earliest-can-kept-promise-write-why": (
+        "the earliest that can be kept is {at}; promise that, or write why earlier is possible"
+    ),
+    "intake.edge": "{edge:capital} edge: {limit}.",
+    "intake.edge-where-usually-opened-broken-tape": (
+        "The {edge} edge, where it is usually opened, is broken: tape it before the cup."
+    ),
+    "intake.eye-protection": "eye protection",
+    "intake.faulty": "Faulty: {layers}.",
+    "intake.find-device-model-number-first": "find the device by its model number first",
+    "intake.for-this": "{first}: {time} for this.",
+    "intake.for-this-after": "{first}: {time} for this, after {before} of other work.",
+    "intake.from-mm": "{depth} from {start_mm:.0f} to {end_mm:.0f} mm ({why})",
+    "intake.from-mm-2": "from {x:.0f}, {y:.0f} to {x2:.0f}, {y2:.0f} mm",
+    "intake.give-phone-number-email-address": "give a phone number or an email address",
+    "intake.glass-damage": (
+        "{impacts} {impacts:impact|impacts}, {cracks} {cracks:crack|cracks}, {crack_mm:.0f} mm of crack."
+    ),
+    "intake.glass-damage-reaches": (
+        "{impacts} {impacts:impact|impacts}, {cracks} {cracks:crack|cracks}, {crack_mm:.0f} mm of crack; "
+        "damage reaches the {edges} {edges:edge|edges}."
+    ),
+    "intake.glass-lies-within-mm-damage": (
+        "{share_near:.0%} of the glass lies within {near_edge_mm:g} mm of damage; it {loose}."
+    ),
+    "intake.glass-only": "glass only",
+    "intake.glass-touch-whole-front": "glass and touch, or whole front",
+    "intake.gloves": "gloves",
+    "intake.how-faulty": "how it is faulty",
+    "intake.intake-left-half-way": "intake left half-way",
+    "intake.leave-was-found-arrival": "leave “{function}” as it was found on arrival",
+    "intake.limit-why": "{depth} ({why})",
+    "intake.looked-list-look-again": "{asks}: looked at as “{says}”, in the list as “{ticked}”. Look again.",
+    "intake.many-intake-holds-take-one-away": "that is as many as an intake holds: take one away first",
+    "intake.mm": "{kind} at {x:.0f}, {y:.0f} mm",
+    "intake.mm-2": "{x:.0f}, {y:.0f} mm",
+    "intake.mm-long": "{kind} {span}, {length:.0f} mm long",
+    "intake.mm-mm": "{kind} at {x:.0f}, {y:.0f} mm, {wide:.0f} × {high:.0f} mm",
+    "intake.mm-mm-across": "{kind} at {x:.0f}, {y:.0f} mm, {reach_mm:.0f} mm across",
+    "intake.most-mm-deep": "at most {depth_mm:g} mm deep",
+    "intake.never-cut": "Never cut: {not_cut}.",
+    "intake.no-cup-holds-start-chip-edge": (
+        "No cup holds: start at the chip by the {entry_edge} edge, tape the rest first."
+    ),
+    "intake.no-cup-holds-start-gap-stands": (
+        "No cup holds: start in the gap that stands open at the {entry_edge} edge."
+    ),
+    "intake.no-cup-holds-tape-glass-then": (
+        "No cup holds: tape the glass, then a thin blade at the {entry_edge} edge, or a cup on the tape."
+    ),
+    "intake.no-damage-drawn": "No damage drawn.",
+    "intake.no-edge-allows-pick-not-opened": "No edge allows a pick: it is not opened from the front.",
+    "intake.no-fault-found": "no fault found",
+    "intake.no-part-fits-known-yet": "No part that fits is known yet.",
+    "intake.no-pick": "no pick",
+    "intake.nobody-here-trained-work": "Nobody here is trained for this work.",
+    "intake.not-edge-usual-broken-nothing-holds": (
+        "Not at the {opening_edge} edge as usual: {broken:.0%} of it is broken, or nothing holds there."
+    ),
+    "intake.not-screen-board-battery-first": "not the screen: board or battery first",
+    "intake.nothing-observed-yet": "Nothing is observed yet.",
+    "intake.nothing-proved-faulty": "Nothing is proved faulty.",
+    "intake.on-the-back": "{said} on the back",
+    "intake.on-the-edge": "{said} on the {edge} edge",
+    "intake.order": "Order: {edges}.",
+    "intake.ordered-here": "To be ordered: {part}, here in {days} {days:day|days}.",
+    "intake.panel-whole-front": "panel or whole front",
+    "intake.reseat-connectors": "reseat the connectors",
+    "intake.reseat-replace-flex": "reseat or replace the flex",
+    "intake.same-email": "the same email",
+    "intake.same-name": "the same name",
+    "intake.same-phone-number": "the same phone number",
+    "intake.say-how-parcel-came": "say how the parcel came: {parcel_states}",
+    "intake.shelf-free": "On the shelf: {part}, {free} free.",
+    "intake.sign-once-more-pad-printed-ticket": "sign once more on the pad, or on the printed ticket",
+    "intake.spot-reaches-0-60-mm": "a spot reaches 0–60 mm",
+    "intake.stay-0-0-mm": "stay on the {where}: 0–{width:g} by 0–{height:g} mm",
+    "intake.suspected": "Suspected: {layers}.",
+    "intake.tape-over-cracks": "tape over the cracks",
+    "intake.use-digits-spaces-brackets-least-five": (
+        "use digits, spaces, +, -, / and brackets, at least five digits, at most 40 signs"
+    ),
+    "intake.use-small-letters-digits-hyphens-letter": (
+        "use small letters, digits and hyphens, a letter first, up to 31"
+    ),
+    "intake.what-was-tried-again": "What was tried again",
+    "intake.where-cables-run-no-keep-outs": (
+        "where its cables run: no keep-outs are known, so every limit is only the edge's"
+    ),
+    "intake.whole-front": "whole front",
+    "intake.why-cannot-tested": "why it cannot be tested",
+    "intake.windows-speaker-sensors-cup-may-leak": "its windows, speaker and sensors: a cup may leak there",
+    "intake.with-note": "{said}: {note}",
+    "intake.write": "write {what} ({function})",
+    "intake.write-10-500-characters-plain-words": "write 10 to 500 characters in plain words",
+    "intake.write-address-such-name-example-test": "write an address such as name@example.test",
+    "intake.write-customers-name-most-120-characters": "write the customer's name (at most 120 characters)",
+    "intake.write-diameters-whole-mm-such-20": "write diameters in whole mm, such as 20, 30, 40",
+    "intake.write-how-faulty": "write how it is faulty ({function})",
+    "intake.write-most-120-characters": "write at most 120 characters",
+    "intake.write-most-300-characters": "write at most 300 characters",
+    "intake.write-most-40-characters": "write at most 40 characters",
+    "intake.write-one-eight-cups-10-120": "write one to eight cups of 10 to 120 mm",
+    "intake.write-where-sent-back": "write where it is sent back to",
+    "intake.write-why-can-promised-all-same": "write why this can be promised all the same. {doubts: }",
+    # -- job
+    "job.be-assigned": "be assigned",
+    "job.be-looked-at-again": "be looked at again",
+    "job.be-measured": "be measured for its part",
+    "job.be-worked-on": "be worked on",
+    "job.declined-customer": "declined by the customer",
+    "job.have-its-part-reported": "have its part reported",
+    "job.it-is": "it is {stage}",
+    "job.it-is-and-must-be": "it is {stage}, and must be {wanted: or }",
+    "job.job-code-has-five-letters-digits": "a job code has five letters or digits, such as K7-4QX",
+    "job.no-part-chosen": "no part is chosen for it",
+    "job.one-character-job-code-wrong-read": (
+        "one character of this job code is wrong: read it again from the ticket"
+    ),
+    "job.take-another-price": "take another price",
+    # -- marks
+    "marks.draw-marks-again-drawing-could-not": "draw the marks again: the drawing could not be read",
+    "marks.sign-once-more-pad-printed-ticket": "sign once more on the pad, or on the printed ticket",
+    # -- matching
+    "matching.aftermarket-display-does-not-answer-programmer": (
+        "an aftermarket display does not answer the programmer"
+    ),
+    "matching.already": "it is “{item}” already",
+    "matching.and-more": "{named} and {more} more",
+    "matching.another-panel-device": "Another panel is in this device: {named} – {differ}.",
+    "matching.another-revision-same-number": "another revision of the same number",
+    "matching.automatic-brightness-tone-may-lost": "{why}: automatic brightness and tone may be lost",
+    "matching.brackets-moved-over": "brackets moved over",
+    "matching.bridged": "Bridged: {reasons:; }.",
+    "matching.broken-old-screen": "broken on the old screen: {part}",
+    "matching.broken-old-screen-not-box-nobody": (
+        "broken on the old screen, not in the box, and nobody sells it"
+    ),
+    "matching.buy": "Buy: {items}.",
+    "matching.called-which-says": "it is called {name}, which is {meant}, and says {says}",
+    "matching.can-ask-numbers": "{offered} can be {have}: ask for the numbers",
+    "matching.cannot-read": "cannot be read: {refused}",
+    "matching.choose-among": "choose among: {sorted}",
+    "matching.choose-column": "choose the column for “{column}”",
+    "matching.choose-did-not-fit-was-defective": "choose: did not fit, or was defective",
+    "matching.choose-kit-complete-fits-now-one": (
+        "choose a kit that is complete and fits now: one of its parts is gone or changed"
+    ),
+    "matching.choose-one-columns-list": "choose one of the columns of this list",
+    "matching.choose-one-fits-one": "choose one that fits. This one: {judged}",
+    "matching.confirmed": "confirmed",
+    "matching.consent-ask": "a consent to ask for",
+    "matching.contents-box": "Contents of the box",
+    "matching.corrected-catalogue-says": "corrected: the catalogue says {ours}",
+    "matching.costs-much-one-above": "costs as much as the one above; {why}",
+    "matching.count-write-whole-number-such-40": "count: write a whole number, such as 40",
+    "matching.customer-must-agree-first": "the customer must agree first: “{to_agree}”",
+    "matching.days-of-waiting": "{count} {count:day|days} of waiting",
+    "matching.days-past-promise": "{count} {count:day|days} past the promise",
+    "matching.did-not-fit": "did not fit on {jobs}: {why}",
+    "matching.different-and-harmless": "Different and harmless: {titles:lower}.",
+    "matching.differs-does-no-harm": "differs, and that does no harm",
+    "matching.differs-does-no-harm-on-this-model": "differs, and that does no harm on this model",
+    "matching.does-not-fit": "Does not fit – {reasons:; }.",
+    "matching.each-replaces-next-last-first": "each replaces the next and the last the first: {turned: → }",
+    "matching.every-window-within-mm": "every window within {tolerance:g} mm",
+    "matching.expected-loss-s-pieces-fail": "expected loss, {rate:.1%} of {supplier}'s pieces fail",
+    "matching.fits": "Fits – everything that must agree does.",
+    "matching.fits-if-customer-agrees": "Fits if the customer agrees – {reasons:; }.",
+    "matching.fits-with-bridge": "Fits with a bridge – {reasons:; }.",
+    "matching.fitted-proved": "fitted and proved on {jobs}",
+    "matching.fitted-proved-although-rule-says-differs": (
+        "fitted and proved on {jobs}, although a rule says it differs: measure it again"
+    ),
+    "matching.fitted-proved-did-not-fit-measure": (
+        "fitted and proved on {jobs}, did not fit on {jobs2}: measure both"
+    ),
+    "matching.from": "{part} from {supplier}",
+    "matching.here-later": "it is here later",
+    "matching.i-agree-part-although-differs": "I agree to this part although it differs – {asked:; }.",
+    "matching.instead-of": "{instead} instead of {item}",
+    "matching.item-missing": "{item}: {says}",
+    "matching.kit-parts-putting-them-together-takes": (
+        "A kit of {count} parts; putting them together takes {minutes} min."
+    ),
+    "matching.may-stand": "{chain: → }: may stand in for it",
+    "matching.may-stand-in-if": "{words}, if {conditions:; and if }",
+    "matching.measure-least-one-thing": "measure at least one thing",
+    "matching.measured-by": "measured by {who}",
+    "matching.measured-by-claimed": "measured by {who}; claimed {claimed}",
+    "matching.members-kit": "Members of the kit",
+    "matching.min-more-bench": "{extra_minutes} min more at the bench",
+    "matching.mm": "{width_mm:g}×{height_mm:g} mm, ±{doubt_mm:g}",
+    "matching.mm-inches-across-not": (
+        "{wide:g}×{high:g} mm is {inches:.1f} inches across, not {diagonal_in:g}"
+    ),
+    "matching.model-allows-no-transfer": "this model allows no transfer",
+    "matching.model-takes-consent": "{reason}; this model takes it with consent",
+    "matching.more": "and {more} more",
+    "matching.more-than-needed-device-drives-slower": "more than is needed: the device drives it slower",
+    "matching.move-over": "Move over from the old screen: {items}.",
+    "matching.name-stands-for": "{name} is {pixels}",
+    "matching.needs-one-has": "needs {needed}{unit}, this one has {offered}{unit}",
+    "matching.needs-one-has-2": "needs {needed}, this one has {resolution}",
+    "matching.needs-one-reaches-moves-less-smoothly": (
+        "needs {needed} {unit}, this one reaches {offered}: moves less smoothly"
+    ),
+    "matching.new-catalogue-did-not-know": "new: the catalogue did not know it",
+    "matching.no-reason-written": "no reason was written",
+    "matching.no-resolution-stated": "no resolution is stated",
+    "matching.no-window": "no window for the {what}",
+    "matching.not-everything-must-say-said-measure": (
+        "{named}: not everything it must say is said; measure it."
+    ),
+    "matching.not-known": "Not known – {reasons:; }.",
+    "matching.not-known-but-fitted-proved": "not known, but fitted and proved on {jobs}",
+    "matching.not-known-device-measure-original-table": (
+        "not known of this device: measure the original on the table"
+    ),
+    "matching.not-known-either-side-read-both": (
+        "not known on either side: read both numbers and compare them"
+    ),
+    "matching.not-known-may-differ": "not known, and it may differ",
+    "matching.not-known-not-every-number-known": (
+        "not known, and not every number known beside {needed} may stand in for it: read it"
+    ),
+    "matching.not-known-part-measure-ask-supplier": "not known of this part: measure it or ask the supplier",
+    "matching.not-known-whether-they-fit-each": (
+        "not known whether they fit each other: measure both pictures"
+    ),
+    "matching.not-right-every-number-known-beside": (
+        "not right for every number it is known beside: read the number on the original"
+    ),
+    "matching.not-said": "not said",
+    "matching.nothing-tells-them-apart-but-order": (
+        "nothing tells them apart but the order they were entered in"
+    ),
+    "matching.older-than-which-replaces-not-reverse": (
+        "older than {needed}, which replaces it and not the reverse: {chain: → }"
+    ),
+    "matching.one-more-opening-than-device-has": "one more opening than the device has: {have}",
+    "matching.original-grade-old-displays-serial-written": (
+        "original grade: the old display's serial is written into it"
+    ),
+    "matching.panel-device-kind-model-needs": (
+        "{named}: the panel in this device is of the kind its model needs."
+    ),
+    "matching.panel-mm": "of the panel {sizes} mm",
+    "matching.part-fits": "a part that fits",
+    "matching.picture-glass-mm": "picture of the glass {sizes} mm",
+    "matching.picture-mm-cannot-have-square-pixels": (
+        "a picture of {wide:g}×{high:g} mm cannot have {resolution} square pixels"
+    ),
+    "matching.picture-mm-off": "its picture is {off:.0f} mm off",
+    "matching.place-picture-need-only-size-known": (
+        "the place of the picture is that of the need: only its size is known"
+    ),
+    "matching.said-same-part-replace-each-other": (
+        "{number} and {of} are said to be the same part and to replace each other one way"
+    ),
+    "matching.same": "the same",
+    "matching.same-pixels": "the same pixels",
+    "matching.sits-elsewhere-adapter-flex-box-bridges": (
+        "sits elsewhere; the adapter flex in the box bridges it"
+    ),
+    "matching.sits-needed-bridges": "sits {offered}, needed {needed}; {part} bridges it",
+    "matching.stands-itself": "{number} stands in for itself",
+    "matching.states-no-size-measure-picture": "it states no size: measure the picture",
+    "matching.they-fit-each-other": "they fit each other",
+    "matching.titled": "{title:lower}: {reason}",
+    "matching.use-instead": "Use {items:; }.",
+    "matching.use-one-leave-empty": "use one of: {grades}, or leave it empty",
+    "matching.window-sits-mm-off": "the window for the {what} sits {off:.1f} mm off",
+    "matching.within": "within {tolerance:g} {unit}",
+    "matching.within-mm-doubt": "within {panel_tolerance_mm:g} mm and its doubt; {size}",
+    "matching.without-brackets-those-old-screen-moved": (
+        "without brackets: those of the old screen are moved over"
+    ),
+    "matching.write": "write the {item}",
+    "matching.write-diagonal-picture-inches-above-zero": (
+        "write the diagonal of the picture in inches, above zero"
+    ),
+    "matching.write-pieces-price-such-10-5": "write pieces and price, such as 10: 5.40 | 50: 5.00",
+    "matching.write-what-looks-through-centre-such": (
+        "write what looks through and its centre, such as camera 35.4,5.2 | sensor 22,4, or none"
+    ),
+    "matching.write-what-was-wrong-such-connector": (
+        "write what was wrong, such as: connector on the other side"
+    ),
+    # -- once
+    "once.reload-page-send-form-again": "reload the page and send the form again",
+    # -- people
+    "people.choose-manager-counter-technician": "choose manager, counter or technician",
+    "people.shop-needs-one-active-manager-make": "the shop needs one active manager; make another first",
+    "people.someone-has-sign-name-already-choose": "someone has this sign-in name already; choose another",
+    "people.use-2-32-small-letters-digits": "use 2–32 small letters, digits, dots or hyphens, a letter first",
+    "people.use-least-characters": "use at least {min_password} characters",
+    "people.write-how-many-times-sheets-minutes": (
+        "write how many times the sheet's minutes this person takes: 0.3 to 5, or nothing"
+    ),
+    "people.write-name-most-80-characters": "write a name of at most 80 characters",
+    # -- planning
+    "planning.about-min-min-work-before": (
+        "about {minutes} min for this, {load_minutes} min of work before it"
+    ),
+    "planning.about-work-left": "about {time} of work left",
+    "planning.choose-one-technicians-shown": "choose one of the technicians shown",
+    "planning.do-jobs": "do {family} jobs",
+    "planning.held-up": "Held up: {blocked}.",
+    "planning.not-trained": "not trained in {family}",
+    "planning.promise-passed-ago": "The promise passed {time} ago; {to_go}.",
+    "planning.spare": "{time} to spare: {to_go}.",
+    "planning.technicians-trained": "technicians trained in it",
+    "planning.will-late": "Will be {time} late: {to_go}.",
+    # -- pricelists
+    "pricelists.choose-list-least-one-row-below": "choose a list with at least one row below its heading",
+    "pricelists.choose-supplier-write-name-new-one": "choose a supplier, or write the name of a new one",
+    "pricelists.keep-once-stands-line-already": "keep it once: it stands in line {seen} already",
+    "pricelists.more-than-rows": "more than {most_rows:,} rows",
+    "pricelists.put-columns-right-first-no-row": "put its columns right first: no row of it can be read",
+    "pricelists.split-most-rows-read-once": "split it: at most {most_rows:,} rows are read at once",
+    "pricelists.wait-already": "wait: it is {state} already",
+    # -- proof
+    "proof.change": "{change}",
+    "proof.failed-switch-device-off-take-battery": (
+        "Failed: {names}. Switch the device off, take the battery off, reseat the connectors, look at each "
+        "under light, then test everything again. Only then suspect the part."
+    ),
+    "proof.new-screen-must-make-work": "{said}; the new screen must make it work",
+    "proof.with-reason": "{said} ({reason})",
+    # -- quoting
+    "quoting.at": "{model} ({code}) at {per_bench_hour}",
+    "quoting.write-why-price-changes": "write why the price changes",
+    # -- refused
+    "refused.accessories-missing": (
+        "Not ticked as handed back: {names}. Hand back everything that came in, or write where it is."
+    ),
+    "refused.already-held": (
+        "Job {code} already holds {part}. Give it back to the shelf before taking another."
+    ),
+    "refused.cannot-be-taken": "“{refused}” cannot be taken: {accepts}",
+    "refused.counts-differ": (
+        "You counted {counted}, the sheet says {expected} for “{step}”. Count again and look for a hidden "
+        "screw; if the count is right, write the reason and go on."
+    ),
+    "refused.last-is-promised": "the last one is promised to job {holders}",
+    "refused.move": "Job {code} cannot {move} yet: {missing:; }.",
+    "refused.name-and-password": "That name and password do not go together. Check both and try again.",
+    "refused.none-on-the-shelf": "none is on the shelf",
+    "refused.not-found": "There is no {kind} “{asked}” here.",
+    "refused.nothing-given": "Nothing was given: {accepts}",
+    "refused.out-of-stock": "No free {part}: {reason}. Choose another offer, or receive more first.",
+    "refused.role": "Your role may not {doing}; it is for: {roles}.",
+    "refused.someone-else": "someone else",
+    "refused.stale": "{what} was changed by {who} while you were editing. Nothing is lost: choose below.",
+    "refused.things-to-put-right": "{what} has {count} {count:thing|things} to put right.",
+    "refused.too-many-tries": (
+        "Too many wrong tries. Wait {minutes} {minutes:minute|minutes} and try again, or ask a manager."
+    ),
+    # -- said
+    "said.moment": "{at}",
+    "said.nothing": "",
+    "said.sentences": "{parts: }",
+    # -- shop
+    "shop.shops-rates": "The shop's rates",
+    # -- stock
+    "stock.chosen-part-job": "chosen part of job",
+    "stock.hand-promised-most-can-taken-away": (
+        "{on_hand} on hand and {count} promised: at most {free} can be taken away"
+    ),
+    "stock.ledger-says-already-nothing-correct": "the ledger says {on_hand} already; nothing to correct",
+    "stock.receipt-adds-pieces-use-count-correction": (
+        "a receipt adds pieces; use a count correction to take away"
+    ),
+    "stock.shelf-cannot-hold-fewer-than-none": "the shelf cannot hold fewer than none",
+    "stock.use-whole-number-from-1-10000": "use a whole number from 1 to 10000",
+    "stock.write-why-count-differs": "write why the count differs",
+    # -- typed
+    "typed.choose-day": "choose a day",
+    "typed.choose-day-time": "choose a day and a time",
+    "typed.choose-one": "choose one of: {choices}",
+    "typed.from": "from {amount_text} to {amount_text2}",
+    "typed.most": "at most {most}",
+    "typed.such-359-5-35-95-cm": 'such as 359.5, 35.95 cm or 15.6"',
+    "typed.to": "{least} to {most}",
+    "typed.write-amount-such": "write an amount in {currency} {bounds}, such as {example}",
+    "typed.write-characters": "write {bounds} characters",
+    "typed.write-digits-after-decimal-sign-can": (
+        "write it with {digits} digits after the decimal sign: it can be read two ways"
+    ),
+    "typed.write-length": "write a length, {example}",
+    "typed.write-length-above-zero": "write a length above zero, {example}",
+    "typed.write-per-cent-from-0-such": "write per cent from 0 to {most}, such as 20.00",
+    "typed.write-whole-number-from": "write a whole number from {least} to {most}",
+}

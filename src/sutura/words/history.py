@@ -1,0 +1,184 @@
+"""A job's history: each kind of event is said from its facts when it is shown.
+
+What older versions kept as a sentence is shown as it stands.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from datetime import date
+from typing import Any
+
+from sutura.core.facts import from_json
+from sutura.core.identify.reading import Verdict
+from sutura.core.intake.marks import MarkKind
+from sutura.core.intake.observations import Layer
+from sutura.core.job import EventKind, JobEvent
+from sutura.core.matching.judging import Learned
+from sutura.core.maths.money import Money
+from sutura.core.values import Outcome
+from sutura.words.speech import Speech
+
+Facts = Mapping[str, Any]
+
+
+def tell(event: JobEvent, speech: Speech) -> str:
+    """One thing that happened, in a sentence or a few."""
+    if event.said:
+        return event.said
+    facts = {name: from_json(value) for name, value in event.facts.items()}
+    return " ".join(filter(None, _TELLING[event.kind](facts, speech)))
+
+
+def _received(facts: Facts, speech: Speech) -> list[str]:
+    said = [speech.text("Taken in as {model}.", model=facts["model"])]
+    if measured := facts.get("measured"):
+        said.append(
+            speech.text(
+                "In no pack: measured {width_mm:g}×{height_mm:g} mm, picture {diagonal_in:g} inches; what "
+                "was not measured is unknown.",
+                **measured,
+            )
+        )
+    elif facts["verdict"] != Verdict.SURE and facts["number"]:
+        how = {"number": facts["number"], "verdict": Verdict(facts["verdict"])}
+        said.append(speech.text("Its number was read as “{number}”: {verdict}.", **how))
+    if facts.get("imei"):
+        said.append(speech.say(facts["imei"]))
+    if marks := facts["marks"]:
+        drawn = [f"{count} × {speech.say(MarkKind(kind))}" for kind, count in marks.items()]
+        said.append(speech.text("Drawn: {marks}.", marks=drawn))
+    else:
+        said.append(speech.text("No damage drawn."))
+    return [*said, *_layers(facts, speech)]
+
+
+def _layers(facts: Facts, speech: Speech) -> list[str]:
+    faulty = [Layer(layer) for layer in facts["faulty"]]
+    suspected = [Layer(layer) for layer in facts["suspected"]]
+    return [
+        speech.text("Faulty: {layers}.", layers=faulty) if faulty else "",
+        speech.text("Suspected: {layers}.", layers=suspected) if suspected else "",
+    ]
+
+
+def _looked_again(facts: Facts, speech: Speech) -> list[str]:
+    tried = [
+        f"{facts['names'].get(function, function)} {speech.say(Outcome(outcome))}"
+        for function, outcome in facts["tried"].items()
+    ]
+    return [speech.text("Tried again: {tried}.", tried=tried) if tried else "", *_layers(facts, speech)]
+
+
+def _merged(facts: Facts, speech: Speech) -> list[str]:
+    numbers = {"old": facts["from"], "new": facts["into"]}
+    return [speech.text("Customer record {old} became part of record {new}.", **numbers)]
+
+
+def _panel(facts: Facts, speech: Speech) -> list[str]:
+    warnings = [speech.text("Warning: {warning}.", warning=warning) for warning in facts["warnings"]]
+    return [speech.say(facts["says"]), *warnings]
+
+
+def _measured(facts: Facts, speech: Speech) -> list[str]:
+    said = [
+        f"{speech.say(hit['title'])} {hit['measured']} ({speech.say(from_json(hit['says']))})"
+        for hit in facts["confirmed"]
+    ]
+    said += [speech.text("{item} broken on the old screen", item=item) for item in facts["destroyed"]]
+    if not said:
+        return [speech.text("On the table: nothing measured.")]
+    return [speech.text("On the table: {said:; }.", said=said)]
+
+
+def _reported(facts: Facts, speech: Speech) -> list[str]:
+    outcome = Learned(facts["outcome"])
+    what = {"part": facts["part"], "supplier": facts["supplier"], "says": facts["says"]}
+    return [speech.text("{part} from {supplier} {outcome}: {says}.", outcome=outcome, **what)]
+
+
+def _quoted(facts: Facts, speech: Speech) -> list[str]:
+    price = Money(minor=facts["price_minor"], currency=facts["currency"])
+    what = {"part": facts["part"], "supplier": facts["supplier"], "price": price}
+    return [speech.text("{part} from {supplier} chosen at {price}.", **what), speech.say(facts["says"])]
+
+
+def _price(facts: Facts, speech: Speech) -> list[str]:
+    before, after = (
+        Money(minor=facts[name], currency=facts["currency"]) for name in ("before_minor", "after_minor")
+    )
+    return [
+        speech.text(
+            "Price changed from {before} to {after}: {reason}",
+            before=before,
+            after=after,
+            reason=facts["reason"],
+        )
+    ]
+
+
+def _step(facts: Facts, speech: Speech) -> list[str]:
+    said = [facts["text"]]
+    if facts["counted"] is not None:
+        counted = speech.text(
+            "Screws: {counted} of {expected}", **{k: facts[k] for k in ("counted", "expected")}
+        )
+        said.append(f"{counted} – {facts['reason']}." if facts["reason"] else f"{counted}.")
+    return said
+
+
+def _failed(facts: Facts, speech: Speech) -> list[str]:
+    names = [name.lower() for name in facts["names"]]
+    return [
+        speech.text(
+            "Failed: {names}. The connectors are reseated with the power off before the part is blamed.",
+            names=names,
+        )
+    ]
+
+
+def _handed_back(facts: Facts, speech: Speech) -> list[str]:
+    paid = Money(minor=facts["paid_minor"], currency=facts["currency"])
+    until = date.fromisoformat(facts["warranty_end"])
+    return [
+        speech.text("Handed back with {things}.", things=_things(facts, speech)),
+        speech.text("{paid} paid by {method}.", paid=paid, method=facts["method"]),
+        speech.text("Warranty until {until}.", until=until),
+    ]
+
+
+def _things(facts: Facts, speech: Speech) -> list[str]:
+    return list(facts["returned"]) or [speech.text("nothing else")]
+
+
+_TELLING: Mapping[EventKind, Callable[[Facts, Speech], list[str]]] = {
+    EventKind.RECEIVED: _received,
+    EventKind.LOOKED_AGAIN: _looked_again,
+    EventKind.CUSTOMER_MERGED: _merged,
+    EventKind.PANEL_READ: _panel,
+    EventKind.ORIGINAL_MEASURED: _measured,
+    EventKind.PART_REPORTED: _reported,
+    EventKind.QUOTED: _quoted,
+    EventKind.PRICE: _price,
+    EventKind.PART_HELD: lambda facts, speech: [
+        speech.text("{parts} taken off the shelf and promised to this job.", parts=facts["parts"])
+    ],
+    EventKind.PART_GIVEN_BACK: lambda facts, speech: [
+        speech.text("{parts} given back to the shelf.", parts=facts["parts"])
+    ],
+    EventKind.ASSIGNED: lambda facts, speech: [
+        speech.text("Given to {technician}: about {minutes} min expected.", **facts)
+    ],
+    EventKind.OPENED: lambda _, speech: [speech.text("Bench work started.")],
+    EventKind.STEP: _step,
+    EventKind.PROVED: lambda _, speech: [speech.text("Every function that must work works.")],
+    EventKind.PROOF_FAILED: _failed,
+    EventKind.CLOSED: lambda facts, speech: [
+        speech.text("Closed up after {minutes} min of bench work.", **facts)
+    ],
+    EventKind.HANDED_BACK: _handed_back,
+    EventKind.DECLINED: lambda facts, speech: [speech.text("Declined: {reason}", **facts)],
+    EventKind.RETURNED: lambda facts, speech: [
+        speech.text("Returned unrepaired with {things}.", things=_things(facts, speech))
+    ],
+}

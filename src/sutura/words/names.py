@@ -1,0 +1,145 @@
+"""Names of kinds: what a member of an enum is called. Its value is an id and never shown."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from enum import Enum
+
+from sutura.core.catalogue.kin import Kinship
+from sutura.core.catalogue.packs import Change
+from sutura.core.identify.reading import Verdict
+from sutura.core.intake.arrival import Channel
+from sutura.core.intake.damage import Loose
+from sutura.core.intake.marks import MarkKind
+from sutura.core.intake.observations import Layer
+from sutura.core.job import EventKind, Move, Stage
+from sutura.core.matching.comparing import Agreement
+from sutura.core.matching.judging import Fit, Learned, Source
+from sutura.core.people import Deed
+from sutura.core.planning import Action
+from sutura.core.proof import ProofChange
+from sutura.core.stock import MoveKind
+from sutura.core.values import Outcome
+
+# by type: members of different enums may have the same value
+NAMES: Mapping[type[Enum], Mapping[Enum, str]] = {
+    Stage: {
+        Stage.IDENTIFIED: "identified",
+        Stage.QUOTED: "quoted",
+        Stage.PART_IN_HAND: "waiting with its part in hand",
+        Stage.OPENED: "open on the bench",
+        Stage.PROVED: "proved",
+        Stage.CLOSED: "closed",
+        Stage.HANDED_BACK: "handed back",
+        Stage.DECLINED: "declined",
+        Stage.RETURNED: "returned unrepaired",
+    },
+    # in the words of a refusal: “Job K7-4QX cannot … yet”
+    Move: {
+        Move.QUOTE: "be quoted",
+        Move.TAKE_PART: "hold its part",
+        Move.GIVE_BACK_PART: "give its part back",
+        Move.REQUOTE: "be quoted again",
+        Move.OPEN: "be opened",
+        Move.PASS_PROOF: "count as proved",
+        Move.FAIL_PROOF: "go back to the bench",
+        Move.CLOSE: "be closed",
+        Move.HAND_BACK: "be handed back",
+        Move.DECLINE: "be declined",
+        Move.RETURN: "be returned unrepaired",
+    },
+    # in the words of a refusal: “Your role may not …”
+    Deed: {
+        Deed.TAKE_IN: "take in or hand back a device",
+        Deed.QUOTE: "agree a price with a customer",
+        Deed.SET_PRICE: "change prices",
+        Deed.SEE_COST: "see cost and margin",
+        Deed.CHANGE_PEOPLE: "change people",
+        Deed.ASSIGN: "assign work",
+        Deed.RESERVE: "move stock",
+        Deed.WORK_BENCH: "record bench work",
+        Deed.RECEIVE: "receive stock",
+        Deed.CHANGE_CATALOGUE: "change the catalogue",
+        Deed.ERASE_CUSTOMER: "export or erase a customer",
+        Deed.SET_UP_COUNTER: "set up the Counter",
+    },
+    EventKind: {
+        EventKind.LOOKED_AGAIN: "looked at again",
+        EventKind.CUSTOMER_MERGED: "customer merged",
+        EventKind.PANEL_READ: "panel read",
+        EventKind.ORIGINAL_MEASURED: "original measured",
+        EventKind.PART_REPORTED: "part reported",
+        EventKind.PART_HELD: "part held",
+        EventKind.PART_GIVEN_BACK: "part given back",
+        EventKind.PROOF_FAILED: "proof failed",
+        EventKind.HANDED_BACK: "handed back",
+    },
+    Action: {
+        Action.CHOOSE: "Choose the part",
+        Action.TAKE_PART: "Take the part off the shelf",
+        Action.RECEIVE: "Receive or choose another part",
+        Action.ASSIGN: "Assign a technician",
+        Action.OPEN: "Open it",
+        Action.GO_ON: "Go on at the bench",
+        Action.CLOSE: "Close it up",
+        Action.HAND_BACK: "Hand it back",
+        Action.RETURN: "Return it unrepaired",
+        Action.NOTHING: "Nothing: it is done",
+    },
+    Channel: {Channel.WAITING: "waiting in the shop", Channel.DROP_OFF: "drop-off", Channel.MAIL: "by mail"},
+    Outcome: {Outcome.NOT_TESTABLE: "not testable"},
+    Layer: {Layer.BACKLIGHT: "backlight or its supply", Layer.CONNECTOR: "connector or flex"},
+    MarkKind: {
+        MarkKind.MISSING: "missing glass",
+        MarkKind.DEAD: "dead touch",
+        MarkKind.PIXEL: "pixel fault",
+        MarkKind.GAP: "edge gap",
+        MarkKind.SCREW: "missing screw",
+        MarkKind.LIQUID: "liquid indicator",
+    },
+    # what is said of the glass: “it …”
+    Loose: {
+        Loose.NO: "is whole",
+        Loose.LOW: "holds",
+        Loose.SOME: "may come loose",
+        Loose.HIGH: "is loose: tape it twice before anything else",
+    },
+    Agreement: {Agreement.ALLOWED: "may differ", Agreement.CONSENT: "needs consent"},
+    Fit: {Fit.BRIDGED: "fits with a bridge", Fit.CONSENT: "fits with consent", Fit.NOT: "does not fit"},
+    Learned: {
+        Learned.PROVED: "fitted and proved",
+        Learned.DID_NOT_FIT: "did not fit",
+        Learned.DEFECTIVE: "was defective",
+    },
+    Source: {
+        Source.BOX: "in the box",
+        Source.MOVED: "moved over",
+        Source.BOUGHT: "to be bought",
+        Source.INSTEAD: "used instead",
+        Source.NOWHERE: "not to be had",
+    },
+    ProofChange: {
+        ProofChange.KEPT: "works as before",
+        ProofChange.REPAIRED: "repaired",
+        ProofChange.WAS_FAULTY: "was faulty on arrival",
+        ProofChange.OURS: "worked on arrival, faulty now",
+        ProofChange.UNPROVED: "worked on arrival, not tested now",
+        ProofChange.NOW_WORKS: "not testable on arrival, works now",
+        ProofChange.UNCLEAR: "not testable on arrival, faulty now",
+        ProofChange.NEVER_TESTED: "not testable",
+    },
+    Kinship: {
+        Kinship.BOTH: "shares the steps and the parts",
+        Kinship.STEPS: "shares the steps, not the parts",
+        Kinship.PARTS: "shares the parts, not the steps",
+    },
+    Change: {Change.BACK: "brought back", Change.SAME: "the same"},
+    Verdict: {},
+    MoveKind: {},
+}
+
+
+def name_of(member: Enum) -> str:
+    """What a kind is called, in English; its own value where that is its name."""
+    named = NAMES.get(type(member), {}).get(member)
+    return named if named is not None else str(member.value)

@@ -1,0 +1,169 @@
+"""Says facts for one locale and one zone: the only place where an id becomes a sentence and an instant a
+text.
+
+A sentence is a template with the values of its fact in braces. What may stand behind a colon: a format of a
+number (`{x:.1f}`), what stands between several values (`{names:; }`, otherwise a comma), `lower` and
+`capital`, and forms by number (`{count:day|days}`; `#` stands for the number itself). The English templates
+are the keys of a gettext catalogue `sutura`, so that another language needs no change but its catalogue.
+"""
+
+from __future__ import annotations
+
+import gettext
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from datetime import UTC, date, datetime, tzinfo
+from decimal import Decimal
+from enum import Enum
+from pathlib import Path
+from string import Formatter
+from typing import Any
+
+from babel import Locale
+from babel.dates import format_date, format_datetime
+from babel.numbers import format_decimal
+
+from sutura.core.errors import Refusal
+from sutura.core.facts import Fact, Minutes, from_json
+from sutura.core.maths.money import Money, digits_of
+from sutura.words.english import SENTENCES
+from sutura.words.names import name_of
+
+CATALOGUES = Path(__file__).parent / "locale"
+
+
+@dataclass(frozen=True)
+class Speech:
+    """One way of saying things. `now` lets a moment of today be said by its hour; papers leave it out."""
+
+    zone: tzinfo
+    locale: Locale = field(default_factory=lambda: Locale("en"))
+    now: datetime | None = None
+
+    def text(self, template: str, /, **values: Any) -> str:
+        """A template in this language, with values said."""
+        return _Sayer(self).vformat(self._translated(template), (), values)
+
+    def say(self, thing: Any) -> str:
+        """Anything that core returns, in words."""
+        if isinstance(thing, str) and not isinstance(thing, Enum):
+            return self._translated(thing) if thing else ""
+        if isinstance(thing, Fact):
+            return self.text(SENTENCES[thing.id], **dict(thing.values))
+        if isinstance(thing, Refusal):
+            return self.say(thing.said)
+        if isinstance(thing, dict):
+            # a fact as the database keeps it
+            return self.say(from_json(thing))
+        return self._value(thing)
+
+    def money(self, amount: Money) -> str:
+        """An amount with its currency, such as `1,149.90 TAL`."""
+        digits = digits_of(amount.currency)
+        pattern = "#,##0" + ("." + "0" * digits if digits else "")
+        value = Decimal(amount.minor).scaleb(-digits)
+        said = format_decimal(value, pattern, locale=self.locale).replace("-", "−")
+        return f"{said} {amount.currency}"
+
+    def minutes(self, minutes: int) -> str:
+        """Minutes as a shop says them.
+
+        >>> from datetime import UTC
+        >>> [Speech(UTC).minutes(n) for n in (45, 150, 3000)]
+        ['45 min', '2 h 30 min', '2 days 2 h']
+        """
+        if minutes < 60:
+            return self.text("{n} min", n=minutes)
+        hours, rest = divmod(minutes, 60)
+        if hours < 24:
+            return self.text("{hours} h {rest} min" if rest else "{hours} h", hours=hours, rest=rest)
+        days, hours = divmod(hours, 24)
+        said = self.text("{days} {days:day|days}", days=days)
+        return f"{said} {self.text('{hours} h', hours=hours)}" if hours else said
+
+    def moment(self, at: datetime) -> str:
+        """A moment in the shop's zone: today's by the hour, others with their day."""
+        local = at.astimezone(self.zone)
+        if self.now and local.date() == self.now.astimezone(self.zone).date():
+            return self.text("today {time}", time=f"{local:%H:%M}")
+        return format_datetime(local, "EEE dd.MM. HH:mm", locale=self.locale)
+
+    def full_moment(self, at: datetime) -> str:
+        """A moment as papers have it: its whole date, and never “today”."""
+        return format_datetime(at.astimezone(self.zone), "EEE dd.MM.yyyy HH:mm", locale=self.locale)
+
+    def day(self, day: date) -> str:
+        return format_date(day, "dd.MM.yyyy", locale=self.locale)
+
+    # -- inside ---------------------------------------------------------------------------
+
+    def _value(self, thing: Any) -> str:
+        if isinstance(thing, Enum):
+            return self._translated(name_of(thing))
+        if isinstance(thing, Money):
+            return self.money(thing)
+        if isinstance(thing, Minutes):
+            return self.minutes(thing.minutes)
+        if isinstance(thing, datetime):
+            return self.moment(thing)
+        if isinstance(thing, date):
+            return self.day(thing)
+        if isinstance(thing, list | tuple):
+            return ", ".join(self.say(each) for each in thing)
+        return f"{thing:g}" if isinstance(thing, float) else str(thing)
+
+    def _translated(self, template: str) -> str:
+        return _catalogue(str(self.locale)).gettext(template)
+
+    def plural(self, number: int) -> int:
+        """Which of a template's forms a number takes in this language."""
+        forms = [
+            "one",
+            *(form for form in ("two", "few", "many", "other") if form in self.locale.plural_form.tags),
+        ]
+        tag = self.locale.plural_form(number)
+        return forms.index(tag) if tag in forms else len(forms)
+
+
+_CATALOGUES: dict[str, gettext.NullTranslations] = {}
+
+
+def _catalogue(locale: str) -> gettext.NullTranslations:
+    if locale not in _CATALOGUES:
+        _CATALOGUES[locale] = gettext.translation("sutura", CATALOGUES, [locale], fallback=True)
+    return _CATALOGUES[locale]
+
+
+# for what no shop asks: the command line and core functions used alone
+PLAIN = Speech(UTC)
+
+
+class _Sayer(Formatter):
+    """Fills a template: every value is said before it is put in."""
+
+    def __init__(self, speech: Speech) -> None:
+        self.speech = speech
+
+    def get_value(
+        self,
+        key: int | str,
+        args: Any,  # noqa: ARG002 - the formatter asks so
+        kwargs: Mapping[str, Any],
+    ) -> Any:
+        return kwargs[str(key)]
+
+    def format_field(self, value: Any, spec: str) -> str:
+        if not spec:
+            return self.speech.say(value)
+        if "|" in spec:
+            number = len(value) if isinstance(value, list | tuple) else int(value)
+            forms = spec.split("|")
+            return forms[min(self.speech.plural(number), len(forms) - 1)].replace("#", str(number))
+        if spec == "lower":
+            return self.speech.say(value).lower()
+        if spec == "capital":
+            said = self.speech.say(value)
+            return said[:1].upper() + said[1:]
+        if isinstance(value, list | tuple):
+            return spec.join(self.speech.say(each) for each in value)
+        return format(value, spec)
