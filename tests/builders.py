@@ -176,7 +176,7 @@ class Shop:
             phone="555 0101",
             email="",
             model_id=model_id,
-            read_number=READ[model_id],
+            read_number=READ.get(model_id) or models()[model_id].numbers[0].text,
             serial="",
             channel="drop_off",
             complaint="dropped",

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import dataclasses
-from datetime import timedelta
+from datetime import timedelta, timezone
+from decimal import Decimal
 
 import pytest
 from builders import HERON, NOW, PLAIN, SLATE, Shop, all_work, models, said, told
@@ -22,6 +23,7 @@ from sutura.core.errors import (
     StepBlocked,
 )
 from sutura.core.job import Stage
+from sutura.core.matching.judging import may_choose
 from sutura.services import bench, customers, handover, intake, matching, planning, proof, quoting, stock
 from sutura.services import job as job_service
 from sutura.services import shop as shop_service
@@ -30,7 +32,9 @@ from sutura.store import drafts as drafts_store
 from sutura.store import intake as intake_store
 from sutura.store import job as job_store
 from sutura.store import offers as offers_store
+from sutura.store import people as people_store
 from sutura.store import stock as stock_store
+from sutura.words.speech import Speech
 
 
 def test_w01_goes_from_counter_to_handover_and_leaves_everything_behind(shop: Shop) -> None:
@@ -541,3 +545,41 @@ def test_a_phones_panel_wired_on_its_side_is_the_same_panel(shop: Shop) -> None:
     read = matching.match_page(code).panel
     assert read
     assert read.judged.fit.value == "fits"
+
+
+# -- the chosen route -----------------------------------------------------------------------
+
+
+@pytest.mark.parametrize(
+    ("model_id", "kind", "minutes"),
+    [("fennick-wren", "front with frame", 10), ("fennick-kite", "glass", 95), ("fennick-wren", "", 60)],
+)
+def test_the_chosen_route_keeps_its_minutes_from_match_through_assigning_to_the_bench(
+    shop: Shop, model_id: str, kind: str, minutes: int
+) -> None:
+    code = shop.take_in(model_id)
+    page = matching.match_page(code, kind=kind)
+    best = next(one for one in page.offers if may_choose(one.judged.fit) and not one.judged.members)
+    matching.choose_offer(code, best.judged.offer.id, shop.counter, shop.tick(), agreed=True)
+    job = shop.job(code)
+    assert job.chosen.route == (kind or models()[model_id].need["kind"])
+    assert job.chosen.route_minutes == minutes
+    people_store.save_skills(shop.bram.id, {models()[model_id].procedure_family: Decimal("1.5")})
+    _, choices = planning.candidates_for(code)
+    trained = next(choice for choice in choices if choice.may)
+    planning.assign(code, trained.person_id, shop.manager, shop.tick())
+    expected = int(minutes * 1.5 + 0.5) + job.chosen.extra_minutes
+    assert shop.job(code).bench.expected_minutes == trained.minutes == expected
+    assert bench.bench_page(code).route.has_sheet is (kind == "")
+
+
+def test_a_refused_promise_is_told_in_the_shops_zone(shop: Shop) -> None:
+    """In a shop one hour ahead, what can be kept at 12:00 there is never offered as 11:00."""
+    with pytest.raises(ManyInvalid) as refused:
+        shop.take_in(promise_at=shop.now + timedelta(minutes=1), soonest=False, promise_reason="")
+    problem = refused.value.by_field["promise_at"]
+    here = Speech(zone=timezone(timedelta(hours=1)))
+    there = Speech(zone=timezone(timedelta(hours=9)))
+    earliest = intake.promise(models()[HERON], shop.now).at
+    assert f"{earliest.astimezone(here.zone):%H:%M}" in here.say(problem)
+    assert f"{earliest.astimezone(there.zone):%H:%M}" in there.say(problem)

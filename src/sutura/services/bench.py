@@ -7,7 +7,7 @@ from datetime import datetime
 
 from sutura.core import bench as rules
 from sutura.core.bench import Progress
-from sutura.core.catalogue.model import Model, Step
+from sutura.core.catalogue.model import Model, Route, Step
 from sutura.core.errors import MoveRefused
 from sutura.core.facts import fact
 from sutura.core.intake.damage import DamageReading, read_damage
@@ -35,6 +35,7 @@ class BenchPage:
     damage: DamageReading
     cautions: list[tuple[str, str, str]]
     following: Step | None
+    route: Route
 
 
 @reading
@@ -58,6 +59,7 @@ def bench_page(code: str) -> BenchPage:
         damage=damage,
         cautions=cautions,
         following=following,
+        route=model.way(job.chosen.route),
     )
 
 

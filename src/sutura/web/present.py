@@ -25,6 +25,7 @@ from sutura.core.errors import Invalid, ManyInvalid, Refusal
 from sutura.core.facts import Fact
 from sutura.core.intake.arrival import Channel
 from sutura.core.job import JobEvent, SeamStitch, Stage
+from sutura.core.matching.judging import Fit
 from sutura.core.maths.money import Money
 from sutura.core.people import Deed, may
 from sutura.core.planning import Next
@@ -48,7 +49,7 @@ ROOMS = (
 
 
 # what values of these kinds are called, where only the value is at hand
-_KINDS: tuple[type[Enum], ...] = (Stage, Channel, Outcome)
+_KINDS: tuple[type[Enum], ...] = (Stage, Channel, Outcome, Fit)
 
 
 @pass_context
