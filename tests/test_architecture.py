@@ -13,7 +13,7 @@ from pathlib import Path
 
 import pytest
 
-from sutura.config import ROOT, SETTINGS
+from sutura.config import ROOT, described
 
 CAPABILITIES = {
     "intake",
@@ -207,7 +207,7 @@ def test_nothing_committed_names_a_registry_or_a_place_on_one_machine() -> None:
 
 def test_every_setting_stands_in_the_readme() -> None:
     readme = (ROOT / "README.md").read_text("utf-8")
-    assert [setting.name for setting in SETTINGS if f"`{setting.name}`" not in readme] == []
+    assert [name for name, _, _ in described() if f"`{name}`" not in readme] == []
 
 
 def test_every_picture_is_linked_from_the_readme_and_there_are_under_twenty() -> None:

@@ -38,6 +38,9 @@ COMMANDS = (
     "restore",
     "bench",
     "core",
+    "dev",
+    "measures",
+    "work",
 )
 
 
@@ -121,7 +124,7 @@ def test_the_catalogue_answers_from_the_shell_in_json(database: str, tmp_path: P
     file.write_text(json.dumps(pack), "utf-8")
     assert json.loads(ask("check", str(file))[1]) == {"pack": "quillon", "models": 4}
     planned = json.loads(ask("preview", "-", given=file.read_text("utf-8"))[1])["planned"]
-    assert [one["change"] for one in planned] == ["changed", "the same", "the same", "the same"]
+    assert [one["change"] for one in planned] == ["changed", "same", "same", "same"]
     assert planned[0]["lines"] == [{"place": "minutes", "before": "30", "after": "43"}]
     assert ask("read", str(file))[0] == 0
     assert json.loads(ask("write", "quillon")[1])["models"][0]["minutes"] == 43
@@ -217,9 +220,12 @@ def jobs_in(state: Path) -> int:
 
 @pytest.fixture(scope="module")
 def state() -> Iterator[Path]:
-    folder = STATE / "launcher-test"
+    """Closed to all but its owner, as a home folder is, with a space and a letter that is not ASCII."""
+    folder = STATE / "launcher tést"
     Cluster(folder=folder / "postgres").remove()
     shutil.rmtree(folder, ignore_errors=True)
+    folder.mkdir(parents=True)
+    folder.chmod(0o700)
     yield folder
     Cluster(folder=folder / "postgres").remove()
     shutil.rmtree(folder, ignore_errors=True)

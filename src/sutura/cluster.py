@@ -19,7 +19,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
-from sutura.config import setting
+from sutura.config import settings
 
 START_PATIENCE_S = 10.0
 # Tests may lose their data in a power cut; a shop may not.
@@ -40,9 +40,8 @@ class ClusterFailed(RuntimeError):
 
 def find_postgres() -> Path:
     """Folder with initdb and pg_ctl: PG_BIN, else the PATH, else the highest Debian version."""
-    chosen = setting("PG_BIN")
-    if chosen:
-        return Path(chosen)
+    if chosen := settings().pg_bin:
+        return chosen
     versions = sorted(Path("/usr/lib/postgresql").glob("*/bin/initdb"), key=lambda p: int(p.parts[-3]))
     if versions:
         return versions[-1].parent

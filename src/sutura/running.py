@@ -11,15 +11,16 @@ import shutil
 import socket
 import sys
 import time
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
 import uvicorn
+from uvicorn.supervisors import ChangeReload
 
 from sutura import logs, wiring, worker
 from sutura.cluster import Cluster
-from sutura.config import CATALOGUE, DEFAULT_PORT, STATE
+from sutura.config import CATALOGUE, DEFAULT_PORT, ROOT, STATE
 
 PORTS_TRIED = 20
 FOUND_BUSY_PATIENCE_S = 20.0
@@ -82,16 +83,29 @@ def listen(host: str, port: int) -> socket.socket:
 
 def run_demo(*, fresh: bool, port: int = DEFAULT_PORT) -> int:
     """Start everything with demo data and serve until Ctrl-C."""
+    return _alone(fresh=fresh, port=port, serve=_serve)
+
+
+def run_dev(*, fresh: bool, port: int = DEFAULT_PORT) -> int:
+    """The demo for those who work on it: code and templates are read anew when they change."""
+    return _alone(fresh=fresh, port=port, serve=_serve_reloading)
+
+
+# serves an open socket with the database of a cluster until Ctrl-C
+Serve = Callable[[Cluster, socket.socket], None]
+
+
+def _alone(*, fresh: bool, port: int, serve: Serve) -> int:
     try:
         with only_one(STATE) as told:
-            return _run(told, fresh=fresh, port=port)
+            return _run(told, fresh=fresh, port=port, serve=serve)
     except AlreadyRuns as running:
         where = f" at {running}" if str(running) else " in this folder; it is still starting"
         say(f"Sutura already runs{where}. Stop that one with Ctrl-C before starting another.")
         return 0
 
 
-def _run(told: Path, *, fresh: bool, port: int) -> int:
+def _run(told: Path, *, fresh: bool, port: int, serve: Serve) -> int:
     cluster = demo_cluster()
     if fresh:
         say("Throwing the old demo data away")
@@ -111,12 +125,9 @@ def _run(told: Path, *, fresh: bool, port: int) -> int:
         told.write_text(address)
         _welcome(address)
         logs.to_file(STATE / "sutura.log")
-        server = uvicorn.Server(
-            uvicorn.Config(wiring.application(demo=True), log_config=None, timeout_graceful_shutdown=5)
-        )
         try:
             with worker.beside(cluster.url):
-                server.run(sockets=[listener])
+                serve(cluster, listener)
         except KeyboardInterrupt:
             pass
         finally:
@@ -126,6 +137,25 @@ def _run(told: Path, *, fresh: bool, port: int) -> int:
         cluster.stop()
     say("Stopped. The data is kept; start again with ./sutura demo")
     return 0
+
+
+def _serve(_: Cluster, listener: socket.socket) -> None:
+    application = wiring.application(demo=True)
+    uvicorn.Server(uvicorn.Config(application, log_config=None, timeout_graceful_shutdown=5)).run([listener])
+
+
+def _serve_reloading(cluster: Cluster, listener: socket.socket) -> None:
+    os.environ["DATABASE_URL"] = cluster.url
+    config = uvicorn.Config(
+        "sutura.wiring:developing",
+        factory=True,
+        reload=True,
+        reload_dirs=[str(ROOT / "src")],
+        log_config=None,
+        timeout_graceful_shutdown=1,
+    )
+    say("Code and templates are read anew when they change")
+    ChangeReload(config, target=uvicorn.Server(config).run, sockets=[listener]).run()
 
 
 def _fill() -> None:

@@ -7,12 +7,13 @@ from datetime import UTC, datetime
 from fastapi import FastAPI
 
 from sutura import logs
-from sutura.config import MIGRATIONS, setting
+from sutura.config import MIGRATIONS, settings
 from sutura.services import identify
 from sutura.services import shop as shop_service
 from sutura.store import database, migrating
 from sutura.store import job as job_store
 from sutura.web.app import make_app
+from sutura.web.present import read_templates_anew
 from sutura.web.settings import WebSettings
 
 
@@ -35,9 +36,8 @@ def count_jobs() -> int:
 
 def ensure_shop() -> bool:
     """Set up the one shop with plain rates when there is none; True when that was needed."""
-    return shop_service.set_up_shop(
-        setting("SUTURA_SHOP"), "", setting("SUTURA_TIMEZONE"), setting("SUTURA_CURRENCY")
-    )
+    chosen = settings()
+    return shop_service.set_up_shop(chosen.shop, "", chosen.timezone, chosen.currency)
 
 
 def migrate() -> list[str]:
@@ -56,8 +56,8 @@ def ready() -> list[str]:
 def web_settings(*, demo: bool) -> WebSettings:
     return WebSettings(
         demo=demo,
-        secure_cookies=setting("SUTURA_SECURE_COOKIES") == "yes",
-        threads=int(setting("SUTURA_THREADS")),
+        secure_cookies=settings().secure_cookies,
+        threads=settings().threads,
         clock=clock,
         ready=ready,
         database_away=database.DatabaseAway,
@@ -68,9 +68,16 @@ def application(*, demo: bool = False) -> FastAPI:
     return make_app(web_settings(demo=demo))
 
 
+def developing() -> FastAPI:
+    """For a server that starts again when code changes: the demo, with templates read anew."""
+    connect(settings().database_url)
+    read_templates_anew()
+    return application(demo=True)
+
+
 def serving() -> FastAPI:
     """For a server that starts workers by name: connects to DATABASE_URL and makes the application."""
     logs.to_stderr()
-    connect(setting("DATABASE_URL"))
+    connect(settings().database_url)
     identify.warm_up()
     return application()

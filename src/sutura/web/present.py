@@ -170,6 +170,12 @@ def _environment() -> Environment:
 TEMPLATES = _environment()
 
 
+def read_templates_anew() -> None:
+    """For those who work on the templates: each change of one, and of a shipped file, is seen at once."""
+    TEMPLATES.auto_reload = True
+    TEMPLATES.globals["asset"] = asset.__wrapped__
+
+
 def person_may(person: Person) -> dict[str, bool]:
     """What this person may do, by deed, for templates to ask and not decide."""
     return {deed.name.lower(): may(person, deed) for deed in Deed}
