@@ -19,6 +19,18 @@ from sutura.web.app import make_app
 from sutura.web.session import COOKIE
 
 
+class Answer:
+    """An answer as a reader sees it: white space in a page is one space, however its template is wrapped."""
+
+    def __init__(self, response: Any) -> None:
+        self.response = response
+        html = response.headers.get("content-type", "").startswith("text/html")
+        self.text = re.sub(r"\s+", " ", response.text) if html else response.text
+
+    def __getattr__(self, name: str) -> Any:
+        return getattr(self.response, name)
+
+
 class Desk:
     """One person's browser without its script: reads pages, sends their forms.
 
@@ -36,9 +48,10 @@ class Desk:
 
     def get(self, path: str) -> Any:
         self.answer = self.client.get(path)
-        return self._read()
+        return self.read()
 
-    def _read(self) -> Any:
+    def read(self) -> Any:
+        self.answer = Answer(self.answer)
         self.page = self.answer.text
         unsaid = self.page.partition("⟦")[1:]
         assert not unsaid[0], f"a fact is shown that nobody said: ⟦{unsaid[1][:200]}"
@@ -52,7 +65,7 @@ class Desk:
         """Send a form with the tokens of the page last read."""
         data = {"csrf": self.hidden("csrf"), "form_key": self.hidden("form_key"), **fields}
         self.answer = self.client.post(path, data=data)
-        return self._read()
+        return self.read()
 
 
 @pytest.fixture(scope="module")

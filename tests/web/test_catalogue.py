@@ -30,7 +30,7 @@ def upload(desk: Any, pack: Any) -> str:
     data = {"csrf": desk.hidden("csrf"), "form_key": desk.hidden("form_key")}
     content = pack if isinstance(pack, bytes) else json.dumps(pack).encode()
     desk.answer = desk.client.post("/catalogue/packs/look", data=data, files={"file": ("q.json", content)})
-    desk.page = desk.answer.text
+    desk.read()
     return str(desk.answer.url.path)
 
 

@@ -125,6 +125,11 @@ def day(context: Context, value: date | None) -> str:
     return speech_of(context).day(value) if value else "–"
 
 
+def id_of(value: object) -> object:
+    """What a form sends for this choice: the id of a kind, any other value as it is."""
+    return value.value if isinstance(value, Enum) else value
+
+
 @lru_cache(maxsize=64)
 def asset(name: str) -> str:
     """The address of a shipped file, with a mark of its contents so that a new release is never mixed with
@@ -162,6 +167,7 @@ def _environment() -> Environment:
         "join": join,
         "history": history,
         "local_input": local_input,
+        "id": id_of,
     }
     environment.globals |= {"form_key": form_key, "asset": asset, "draw_seam": seam_of, "way_to": way_to}
     return environment
