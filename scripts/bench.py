@@ -32,16 +32,16 @@ from urllib.parse import urlencode
 ROOT = Path(__file__).resolve().parents[1]
 sys.path.insert(0, str(ROOT / "src"))
 
-import psycopg  # noqa: E402 - the packages of this project are found through the line above
-import uvicorn  # noqa: E402
+import psycopg
+import uvicorn
 
-from sutura import demo, logs, wiring  # noqa: E402
-from sutura.cluster import Cluster  # noqa: E402
-from sutura.config import CATALOGUE, STATE  # noqa: E402
-from sutura.core.job import code_for  # noqa: E402
-from sutura.services import people  # noqa: E402
-from sutura.store.database import connection, value  # noqa: E402
-from sutura.web.session import COOKIE  # noqa: E402
+from sutura import demo, logs, wiring
+from sutura.cluster import Cluster
+from sutura.config import CATALOGUE, STATE
+from sutura.core.job import code_for
+from sutura.services import people
+from sutura.store.database import connection, first_value
+from sutura.web.session import COOKIE
 
 BUDGET = 3.0
 Statement = tuple[str, Sequence[Any]]
@@ -240,7 +240,7 @@ def serve_floor(listener: socket.socket, url: str, cases: list[Case], original: 
                     swap.get(parameter, parameter) if isinstance(parameter, (str, int)) else parameter
                     for parameter in parameters
                 ],
-            )  # type: ignore[arg-type]
+            )
             if cursor.description:
                 cursor.fetchall()
 
@@ -384,11 +384,11 @@ def main() -> int:
 
 def run(url: str, rounds: int) -> list[Row]:
     with connection():
-        person = value("select id from person where login = 'ines'")
+        person = first_value("select id from person where login = 'ines'")
         cookie = people.open_session(person, wiring.clock())
-        csrf = value("select csrf from login_session order by created_at desc limit 1")
-        busy = value("select code from job where stage = 'opened' order by id desc limit 1")
-        to_match = value(
+        csrf = first_value("select csrf from login_session order by created_at desc limit 1")
+        busy = first_value("select code from job where stage = 'opened' order by id desc limit 1")
+        to_match = first_value(
             "select code from job where stage = 'identified' and model_id = 'fennick-heron' order "
             "by id desc limit 1"
         )

@@ -23,14 +23,14 @@ ROOT = Path(__file__).resolve().parents[1]
 sys.path.insert(0, str(ROOT / "src"))
 sys.path.insert(0, str(ROOT / "scripts"))
 
-import psycopg  # noqa: E402 - the packages of this project are found through the lines above
-from bench import Client, say, serve_application, started  # noqa: E402
+import psycopg
+from bench import Client, say, serve_application, started
 
-from sutura import demo, wiring  # noqa: E402
-from sutura.cluster import Cluster  # noqa: E402
-from sutura.config import CATALOGUE, STATE  # noqa: E402
-from sutura.services import identify, people  # noqa: E402
-from sutura.store.database import connection, value  # noqa: E402
+from sutura import demo, wiring
+from sutura.cluster import Cluster
+from sutura.config import CATALOGUE, STATE
+from sutura.services import identify, people
+from sutura.store.database import connection, first_value
 
 BUDGET_MS = 100.0
 SIGNS = "ABCDEFGHJKLMNPQRSTUVWXYZ0123456789"
@@ -124,7 +124,9 @@ def main() -> int:
 
 def run(url: str, known: list[str], models: int, rounds: int) -> str:
     with connection():
-        cookie = people.open_session(value("select id from person where login = 'ines'"), wiring.clock())
+        cookie = people.open_session(
+            first_value("select id from person where login = 'ines'"), wiring.clock()
+        )
     begun = time.perf_counter()
     identify.warm_up()
     built = time.perf_counter() - begun

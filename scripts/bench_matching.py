@@ -24,20 +24,21 @@ ROOT = Path(__file__).resolve().parents[1]
 sys.path.insert(0, str(ROOT / "src"))
 sys.path.insert(0, str(ROOT / "scripts"))
 
-import psycopg  # noqa: E402 - the packages of this project are found through the lines above
-from bench import say  # noqa: E402
+import psycopg
+from bench import say
 
-from sutura import demo, wiring  # noqa: E402
-from sutura.cluster import Cluster  # noqa: E402
-from sutura.config import CATALOGUE, STATE  # noqa: E402
-from sutura.core.matching.judging import Wanted, judge  # noqa: E402
-from sutura.core.matching.kits import find_kits  # noqa: E402
-from sutura.core.matching.ranking import Weights, rank  # noqa: E402
-from sutura.core.matching.wanted import wanted_of  # noqa: E402
-from sutura.services import catalogue  # noqa: E402
-from sutura.services.known import known_about, offers_for, parts_for_kits, picking_of  # noqa: E402
-from sutura.store.database import connection  # noqa: E402
-from sutura.store.offers import picked  # noqa: E402
+from sutura import demo, wiring
+from sutura.cluster import Cluster
+from sutura.config import CATALOGUE, STATE
+from sutura.core.matching.judging import Wanted, judge
+from sutura.core.matching.kits import find_kits
+from sutura.core.matching.picking import picking_of
+from sutura.core.matching.ranking import Weights, rank
+from sutura.core.matching.wanted import wanted_of
+from sutura.services import catalogue
+from sutura.services.known import known_about, offers_for, parts_for_kits
+from sutura.store.database import connection
+from sutura.store.offers import picked
 
 BUDGET = 2.0
 # one offer in fifty is of a part whose outline is that of a device in the catalogue
@@ -176,13 +177,10 @@ def main() -> int:
         ratio = p95(times.judging) / p95(times.bare)
         within = within and (ratio <= BUDGET or offers > 100_000)
         lines.append(
-            (
-                f"| {count:,} | {statistics.median(times.counts):.0f} ({max(times.counts)}) | "
-                f"{statistics.median(times.bare):.1f} / {p95(times.bare):.1f} |"
-            )(
-                f" {statistics.median(times.judging):.1f} / {p95(times.judging):.1f} | **{ratio:.2f}** "
-                f"| {statistics.median(times.everything):.1f} / {p95(times.everything):.1f} |"
-            )
+            f"| {count:,} | {statistics.median(times.counts):.0f} ({max(times.counts)}) | "
+            f"{statistics.median(times.bare):.1f} / {p95(times.bare):.1f} |"
+            f" {statistics.median(times.judging):.1f} / {p95(times.judging):.1f} | **{ratio:.2f}** "
+            f"| {statistics.median(times.everything):.1f} / {p95(times.everything):.1f} |"
         )
         say(lines[-1])
     text = f"""# One need against many offers

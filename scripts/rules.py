@@ -9,7 +9,7 @@ from pathlib import Path
 ROOT = Path(__file__).resolve().parents[1]
 sys.path.insert(0, str(ROOT / "src"))
 
-from sutura.core.rules import ALL  # noqa: E402 - found through the line above
+from sutura.core.rules import ALL
 
 
 def main() -> None:

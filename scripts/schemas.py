@@ -10,8 +10,8 @@ from typing import Any
 ROOT = Path(__file__).resolve().parents[1]
 sys.path.insert(0, str(ROOT / "src"))
 
-from sutura.config import SCHEMAS  # noqa: E402 - found through the line above
-from sutura.core.matching.attributes import ATTRIBUTES, DIAGONAL, Attribute, Kind  # noqa: E402
+from sutura.config import SCHEMAS
+from sutura.core.matching.attributes import ATTRIBUTES, DIAGONAL, Attribute, Kind
 
 # what a part may have besides, and only a part: an adapter flex leads from its own place to another
 _ONLY_PARTS = {"bridge": "Bridge in the box", "bridges_to": "An adapter leads to"}

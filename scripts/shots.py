@@ -18,14 +18,14 @@ from pathlib import Path
 ROOT = Path(__file__).resolve().parents[1]
 sys.path.insert(0, str(ROOT / "src"))
 
-import uvicorn  # noqa: E402 - the packages of this project are found through the line above
-from playwright.sync_api import Page, sync_playwright  # noqa: E402
+import uvicorn
+from playwright.sync_api import Page, sync_playwright
 
-from sutura import demo, logs, wiring  # noqa: E402
-from sutura.cluster import Cluster  # noqa: E402
-from sutura.config import CATALOGUE, SCREENSHOTS, STATE  # noqa: E402
-from sutura.store.database import connection, value  # noqa: E402
-from sutura.web.app import make_app  # noqa: E402
+from sutura import demo, logs, wiring
+from sutura.cluster import Cluster
+from sutura.config import CATALOGUE, SCREENSHOTS, STATE
+from sutura.store.database import connection, first_value
+from sutura.web.app import make_app
 
 NOW = datetime(2031, 5, 6, 9, 20, tzinfo=UTC)
 PHONE = {"width": 390, "height": 844}
@@ -82,7 +82,7 @@ class Shot:
 
 def code(where: str) -> str:
     with connection():
-        found: str = value(f"select code from job where {where} order by id limit 1")
+        found: str = first_value(f"select code from job where {where} order by id limit 1")
     return found
 
 
@@ -93,7 +93,9 @@ def shots() -> list[Shot]:
     failed = code("attempt = 2 and stage = 'opened'")
     waiting = code(f"stage = 'part_in_hand' and {heron} and technician_id is not null")
     with connection():
-        left = value("select offer.id from offer join part on part.id = part_id where barcode = 'P-2003'")
+        left = first_value(
+            "select offer.id from offer join part on part.id = part_id where barcode = 'P-2003'"
+        )
     closed = code(f"stage = 'closed' and {heron}")
     done = code("stage = 'handed_back' and attempt = 2")
 

@@ -107,7 +107,7 @@ def all_work(model: Model) -> dict[str, tuple[str, str]]:
     return {function.id: ("works", "") for function in model.functions}
 
 
-PEOPLE = (
+PEOPLE: tuple[tuple[str, str, str, dict[str, Any]], ...] = (
     ("ines", "Ines", "manager", {}),
     ("pell", "Pell", "counter", {}),
     (

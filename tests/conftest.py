@@ -83,4 +83,4 @@ def shop(database: str) -> Iterator[Shop]:
 
 def _sql(cluster: Cluster, statement: str) -> None:
     with psycopg.connect(cluster.url_of("postgres"), autocommit=True) as link:
-        link.execute(statement)  # type: ignore[call-overload]
+        link.execute(statement)

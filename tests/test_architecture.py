@@ -143,8 +143,23 @@ def test_templates_hold_no_styles_scripts_or_queries() -> None:
     for file in (ROOT / "src" / "sutura" / "web" / "templates").rglob("*.html"):
         text = file.read_text("utf-8")
         assert 'style="' not in text, file
-        assert not re.search(r"<script(?! defer src)", text), file
+        assert not re.search(r"<script(?! defer src| type=\"module\" src)", text), file
         assert not re.search(r"\son[a-z]+=", text), file
+
+
+def test_no_template_script_or_style_has_a_line_too_long_to_read() -> None:
+    web = ROOT / "src" / "sutura" / "web"
+    files = dict.fromkeys((web / "templates").rglob("*.html"), 160)
+    files |= dict.fromkeys(
+        (*(web / "static" / "js").glob("*.js"), *(web / "static" / "css").glob("*.css")), 130
+    )
+    long = [
+        f"{file.name}:{number}"
+        for file, most in files.items()
+        for number, line in enumerate(file.read_text("utf-8").splitlines(), 1)
+        if len(line) > most
+    ]
+    assert long == []
 
 
 def test_alpine_attributes_use_only_what_its_strict_build_allows() -> None:
@@ -160,6 +175,8 @@ def test_the_first_page_stays_under_its_weight() -> None:
     static = ROOT / "src" / "sutura" / "web" / "static"
     files = [
         *static.glob("*.*"),
+        *static.glob("js/*.js"),
+        *static.glob("css/*.css"),
         *(file for file in (static / "vendor").iterdir() if file.suffix in (".css", ".js", ".woff2")),
     ]
     weight = sum(

@@ -21,7 +21,7 @@ def contents(url: str) -> dict[str, list[tuple[object, ...]]]:
         found = {}
         for table in tables.ALL:
             name = table._meta.table_name
-            found[name] = sorted(link.execute(f'select "{name}"::text from "{name}"').fetchall())  # type: ignore[arg-type]
+            found[name] = sorted(link.execute(f'select "{name}"::text from "{name}"').fetchall())
         found["applied"] = link.execute("select count(*) from information_schema.triggers").fetchall()
         return found
 

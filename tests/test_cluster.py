@@ -1,4 +1,6 @@
-"""The private database in folders that its account may not enter: it moves out, is found again, and leaves nothing."""
+"""The private database in folders that its account may not enter: it moves out, is found again, and leaves
+nothing.
+"""
 
 from __future__ import annotations
 
@@ -21,7 +23,9 @@ AS_ROOT = os.geteuid() == 0
 
 @pytest.fixture
 def closed() -> Iterator[Path]:
-    """A folder that only its owner may enter, as a home folder is, with a space and letters that are not ASCII."""
+    """A folder that only its owner may enter, as a home folder is, with a space and letters that are not
+    ASCII.
+    """
     folder = STATE / f"zu – clo sed {os.getpid()}"
     shutil.rmtree(folder, ignore_errors=True)
     folder.mkdir(parents=True)

@@ -6,8 +6,8 @@ from dataclasses import replace
 from decimal import Decimal
 
 import pytest
+import schemas
 from builders import HERON, models, said
-from scripts import schemas
 
 from sutura.config import SCHEMAS
 from sutura.core.matching.attributes import ATTRIBUTES, BY_NAME, Brings, Kind, need_lines

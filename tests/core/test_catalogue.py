@@ -147,7 +147,8 @@ def test_w18_siblings_share_every_step_and_no_part() -> None:
 
 
 def test_a_step_hotter_than_its_place_allows_is_refused() -> None:
-    hot = replace(next(s for s in MODEL.steps if s.heat).heat, target_c=61)  # type: ignore[type-var]
+    heat = next(step.heat for step in MODEL.steps if step.heat)
+    hot = replace(heat, target_c=61)
     assert [p for p in places(with_step("warm", heat=hot)) if "heat" in p] == ["steps[3].heat.target_c"]
     nowhere = replace(hot, where="the sun")
     assert "steps[3].heat.where" in places(with_step("warm", heat=nowhere))

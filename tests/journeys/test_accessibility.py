@@ -6,6 +6,7 @@ from __future__ import annotations
 
 import json
 from collections.abc import Callable
+from typing import Any
 
 import pytest
 from axe_playwright_python.sync_playwright import Axe
@@ -17,7 +18,7 @@ from sutura.config import CATALOGUE
 
 pytestmark = [pytest.mark.browser, pytest.mark.timeout(420)]
 Sit = Callable[..., Page]
-WINDOWS = {
+WINDOWS: dict[str, dict[str, Any]] = {
     "light": {},
     "dark": {"color_scheme": "dark"},
     "phone": {"viewport": {"width": 390, "height": 844}, "has_touch": True, "is_mobile": True},

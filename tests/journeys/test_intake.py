@@ -7,6 +7,7 @@ from __future__ import annotations
 import re
 import time
 from collections.abc import Callable
+from typing import Any
 
 import pytest
 from builders import Shop
@@ -253,7 +254,7 @@ def test_edges_have_their_own_drawing_and_a_photo_can_be_of_a_mark(sit: Sit, flo
     expect(page.locator(".photos li")).to_contain_text("on the left edge")
 
 
-SAMPLES = {
+SAMPLES: dict[str, tuple[str, dict[str, Any], list[str]]] = {
     "W01": (
         "FH-2107",
         {"opened": True, "crack": True},
@@ -335,7 +336,7 @@ def test_a_work_sample_is_taken_in_and_its_ticket_says_what_it_must(
         expect(page.locator("article.print")).to_contain_text(text)
 
 
-def _draw(page: Page, done: dict[str, object]) -> None:
+def _draw(page: Page, done: dict[str, Any]) -> None:
     page.locator("svg.drawing").scroll_into_view_if_needed()
     if done.get("opened"):
         page.get_by_label("Opened before:").check()

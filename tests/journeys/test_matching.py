@@ -8,6 +8,7 @@ import threading
 from collections.abc import Callable
 from dataclasses import replace
 from datetime import UTC, datetime
+from typing import Any
 
 import pytest
 from builders import PLAIN, Shop, all_work, models
@@ -28,7 +29,7 @@ LIST = (
 
 def job_of(floor: Shop, model_id: str) -> str:
     arrival = floor.arrival()
-    changed = {
+    changed: dict[str, Any] = {
         "model_id": model_id,
         "read_number": models()[model_id].numbers[0].text,
         "functions": all_work(models()[model_id]),

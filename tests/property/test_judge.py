@@ -250,7 +250,7 @@ def test_a_verdict_carries_its_reasons(chance: random.Random) -> None:
         assert all(said(one.reason) in said(found.says) for one in found.of(reason[found.fit])[:3])
 
 
-KIT_NEED = {
+KIT_NEED: dict[str, str | int | float | None] = {
     "kind": "front assembly",
     "width_mm": 100.0,
     "height_mm": 50.0,

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from dataclasses import replace
+from typing import Any
 
 import pytest
 from hypothesis import given
@@ -28,6 +29,11 @@ def test_a_move_succeeds_only_by_a_way_whose_every_guard_holds(facts: JobFacts, 
         assert check_move(facts, move) is way.end
 
 
+def with_fact(facts: JobFacts, name: str, value: bool) -> JobFacts:
+    change: dict[str, Any] = {name: value}
+    return replace(facts, **change)
+
+
 @given(job_facts, moves, st.data())
 def test_taking_any_one_guard_away_stops_the_move(facts: JobFacts, move: Move, data: st.DataObject) -> None:
     """Switching one fact to no can never let a move pass that was refused with it at yes (failing a test
@@ -38,7 +44,7 @@ def test_taking_any_one_guard_away_stops_the_move(facts: JobFacts, move: Move, d
             [n for n in JobFacts.__dataclass_fields__ if n not in ("code", "stage", "proof_passed")]
         )
     )
-    without = replace(facts, **{fact: False})
+    without = with_fact(facts, fact, False)
 
     def passes(one: JobFacts) -> bool:
         try:
@@ -47,7 +53,7 @@ def test_taking_any_one_guard_away_stops_the_move(facts: JobFacts, move: Move, d
             return False
         return True
 
-    assert passes(without) <= passes(replace(facts, **{fact: True}))
+    assert passes(without) <= passes(with_fact(facts, fact, True))
 
 
 @given(st.lists(st.tuples(moves, job_facts), max_size=40))
@@ -65,10 +71,12 @@ def test_whoever_hands_back_has_been_through_every_stage_in_order(walk: list[tup
 
 
 def test_with_everything_in_order_the_work_goes_all_the_way() -> None:
-    every = {name: True for name in JobFacts.__dataclass_fields__ if name not in ("code", "stage")}
+    every: dict[str, Any] = {
+        name: True for name in JobFacts.__dataclass_fields__ if name not in ("code", "stage")
+    }
     stage = Stage.IDENTIFIED
     for move in WORK:
-        stage = check_move(JobFacts(code="00-KV6", stage=stage, **every), move)  # type: ignore[arg-type]
+        stage = check_move(JobFacts(code="00-KV6", stage=stage, **every), move)
     assert stage is Stage.HANDED_BACK
 
 

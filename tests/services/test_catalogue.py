@@ -38,7 +38,7 @@ MEASURED = Measured(
 )
 
 
-def quillon(change: Callable[[dict[str, Any]], None] = dict.copy) -> bytes:
+def quillon(change: Callable[[dict[str, Any]], object] = dict.copy) -> bytes:
     pack = json.loads((CATALOGUE / "models" / "quillon.json").read_text("utf-8"))
     change(pack)
     return json.dumps(pack).encode()

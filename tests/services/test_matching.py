@@ -258,9 +258,9 @@ def test_what_was_learned_and_asked_is_not_rewritten(shop: Shop, statement: str)
 
 def test_every_price_ever_asked_is_kept(shop: Shop) -> None:
     offer = found(shop.take_in(HERON), "HF-70-R1").judged.offer
-    quoting.change_offer_price(
-        offer.id, "71.00", offers_store.load_price(offer.id).version, shop.manager, shop.tick()
-    )  # type: ignore[union-attr]
+    price = offers_store.load_price(offer.id)
+    assert price
+    quoting.change_offer_price(offer.id, "71.00", price.version, shop.manager, shop.tick())
     assert [line.price_minor for line in offers_store.price_history(offer.id)] == [7_100, 6_000]
 
 

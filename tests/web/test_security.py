@@ -21,7 +21,7 @@ Sit = Callable[[str], Any]
 
 
 def test_every_answer_carries_the_security_headers(client: TestClient) -> None:
-    for path in ("/sign-in", "/nowhere", "/static/sutura.css", "/health"):
+    for path in ("/sign-in", "/nowhere", "/static/css/house.css", "/health"):
         headers = client.get(path).headers
         policy = headers["content-security-policy"]
         assert "default-src 'self'" in policy

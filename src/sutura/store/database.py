@@ -170,6 +170,12 @@ def raw(statement: str, *parameters: object) -> Any:
     return DATABASE.execute_sql(statement, parameters)
 
 
+def first_value(statement: str, *parameters: object) -> Any:
+    """The first column of the first row of a raw statement, for scripts and tests; None without a row."""
+    found = raw(statement, *parameters).fetchone()
+    return found[0] if found else None
+
+
 def insert(table: type[peewee.Model], values: Iterable[dict[str, Any]]) -> None:
     batch = list(values)
     if batch:

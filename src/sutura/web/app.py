@@ -43,6 +43,8 @@ from sutura.web.settings import WebSettings
 
 LOG = structlog.get_logger("sutura")
 _REQUEST_ID = re.compile(r"[A-Za-z0-9-]{8,64}")
+# files that ship with the application
+SHIPPED = ("/static/", "/scripts/")
 HEADERS = {
     "Content-Security-Policy": "default-src 'self'; img-src 'self' data:; object-src 'none'; base-uri 'self';"
     " form-action 'self'; frame-ancestors 'none'",
@@ -91,6 +93,7 @@ def make_app(settings: WebSettings) -> FastAPI:
 
     app = FastAPI(title="Sutura", docs_url=None, redoc_url=None, openapi_url=None, lifespan=life)
     app.state.settings = settings
+    app.mount("/scripts/{release}", StaticFiles(directory=HERE / "static" / "js"), name="scripts")
     app.mount("/static", StaticFiles(directory=HERE / "static"), name="static")
     for page in PAGES:
         app.include_router(page.router)
@@ -144,7 +147,7 @@ class Guard:
                 raise
             answer = await run_in_threadpool(errors.server_error, Request(scope))
             await answer(scope, receive, sending)
-        if not scope["path"].startswith("/static/"):
+        if not scope["path"].startswith(SHIPPED):
             LOG.info(
                 "request",
                 request=request_id,
@@ -163,8 +166,8 @@ def _add_headers(scope: Scope, headers: MutableHeaders, request_id: str) -> None
     for name, value in HEADERS.items():
         headers.setdefault(name, value)
     headers["X-Request-Id"] = request_id
-    if scope["path"].startswith("/static/"):
-        marked = scope["query_string"] != b""
+    if scope["path"].startswith(SHIPPED):
+        marked = scope["query_string"] != b"" or scope["path"].startswith("/scripts/")
         headers["Cache-Control"] = "public, max-age=31536000, immutable" if marked else "public, max-age=3600"
     else:
         headers.setdefault("Cache-Control", "no-store")

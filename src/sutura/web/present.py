@@ -139,6 +139,15 @@ def asset(name: str) -> str:
     return f"/static/{name}?{mark}"
 
 
+@lru_cache(maxsize=64)
+def script(name: str) -> str:
+    """The address of a script module. The mark of all of them stands in the path, so that the modules one
+    imports by their names are of the same release.
+    """
+    marks = [file.read_bytes() for file in sorted((HERE / "static" / "js").glob("*.js"))]
+    return f"/scripts/{hashlib.sha256(b''.join(marks)).hexdigest()[:10]}/{name}"
+
+
 _ROOM_PATHS = {"match": "/match", "plan": "/assign", "bench": "/bench", "handover": "/handover", "job": ""}
 
 
@@ -169,7 +178,13 @@ def _environment() -> Environment:
         "local_input": local_input,
         "id": id_of,
     }
-    environment.globals |= {"form_key": form_key, "asset": asset, "draw_seam": seam_of, "way_to": way_to}
+    environment.globals |= {
+        "form_key": form_key,
+        "asset": asset,
+        "script": script,
+        "draw_seam": seam_of,
+        "way_to": way_to,
+    }
     return environment
 
 
@@ -179,7 +194,7 @@ TEMPLATES = _environment()
 def read_templates_anew() -> None:
     """For those who work on the templates: each change of one, and of a shipped file, is seen at once."""
     TEMPLATES.auto_reload = True
-    TEMPLATES.globals["asset"] = asset.__wrapped__
+    TEMPLATES.globals |= {"asset": asset.__wrapped__, "script": script.__wrapped__}
 
 
 def person_may(person: Person) -> dict[str, bool]:

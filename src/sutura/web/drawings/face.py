@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Sequence
 
-from markupsafe import Markup, escape
+from markupsafe import Markup
 
 from sutura.core.catalogue.model import Face
-from sutura.core.intake.marks import EDGE_STRIP_MM, KINDS, Mark, MarkKind, Shape, Side, side_box
+from sutura.core.intake.marks import EDGE_STRIP_MM, Mark, Side, side_box
 from sutura.core.maths.geometry import Box
+from sutura.web.drawings.marks import marks_body
 from sutura.words.speech import PLAIN, Speech
 
 MARGIN_MM = 9.0
@@ -168,43 +168,6 @@ def _sizes(face: Face) -> Markup:
     )
 
 
-def marks_body(marks: Sequence[Mark], side: Side = Side.FRONT, *, speech: Speech = PLAIN) -> Markup:
-    return Markup("").join(_mark(mark, speech.say(mark.label)) for mark in marks if mark.side is side)
-
-
-def mark_class(kind: MarkKind) -> str:
-    """The class that draws a kind of mark, such as `mark-missing-glass`."""
-    return f"mark-{kind.value.replace('_', '-')}"
-
-
 def back_body(face: Face) -> Markup:
     """The back of a device: its outline, seen from behind."""
     return Markup("").join((_rect(face.outline, "face-back", face.corner_mm), _sizes(face)))
-
-
-def _mark(mark: Mark, label: str) -> Markup:
-    shape, css = KINDS[mark.kind].shape, mark_class(mark.kind)
-    if shape in (Shape.LINE, Shape.AREA):
-        points = " ".join(f"{p.x:g},{p.y:g}" for p in mark.points)
-        name = "polyline" if shape is Shape.LINE else "polygon"
-        return Markup('<{} class="{}" points="{}"><title>{}</title></{}>').format(
-            Markup(name), css, points, label, Markup(name)
-        )
-    if mark.kind is not MarkKind.IMPACT:
-        centre, reach = mark.points[0], max(mark.reach_mm, 1.2)
-        return Markup('<circle class="{}" cx="{}" cy="{}" r="{}"><title>{}</title></circle>').format(
-            css, centre.x, centre.y, f"{reach:.1f}", label
-        )
-    centre, reach = mark.points[0], max(mark.reach_mm, 1.5)
-    rays = Markup("").join(
-        Markup('<line x1="{}" y1="{}" x2="{}" y2="{}"/>').format(
-            f"{centre.x:.1f}",
-            f"{centre.y:.1f}",
-            f"{centre.x + reach * math.cos(turn):.1f}",
-            f"{centre.y + reach * math.sin(turn):.1f}",
-        )
-        for turn in (k * math.tau / 7 + 0.4 for k in range(7))
-    )
-    return Markup('<g class="mark-impact"><title>{}</title><circle cx="{}" cy="{}" r="{}"/>{}</g>').format(
-        escape(label), centre.x, centre.y, f"{reach:.1f}", rays
-    )

@@ -46,6 +46,7 @@ from sutura.store import customers as customers_store
 from sutura.store import drafts as drafts_store
 from sutura.store import photos as photos_store
 from sutura.web.drawings.face import back_body, edges_body, edges_view_box, face_body, strips, view_box
+from sutura.web.drawings.marks import kinds_for_script
 from sutura.web.drawings.plan import draw_plan
 from sutura.web.errors import deed, status_of
 from sutura.web.present import piece, render
@@ -54,15 +55,9 @@ from sutura.words.summary import summarise
 
 router = APIRouter()
 _READY = (Stage.CLOSED, Stage.DECLINED)
+
+
 # what the drawing's script has to know of each kind of mark
-_SHAPES = json.dumps(
-    {
-        kind.value: {"shape": facts.shape.value, "sides": [side.value for side in facts.sides]}
-        for kind, facts in KINDS.items()
-    }
-)
-
-
 @router.get("/counter")
 def counter(ask: Ask, q: str = "") -> Response:
     ready = planning.open_lines(ask.now, _READY)
@@ -150,7 +145,7 @@ def _page(
         pad=PAD,
         questions=QUESTIONS,
         kinds=KINDS,
-        shapes=_SHAPES,
+        shapes=kinds_for_script(),
         data_states=DATA_STATES,
         parcel_states=PARCEL_STATES,
         photos=photos_store.draft_photos(draft_id),

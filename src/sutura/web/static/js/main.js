@@ -1,0 +1,57 @@
+// What is on view and nothing more: rules and words come from the server. One module a room.
+
+import { counting, functionList } from "./bench.js";
+import { edidFile, intake } from "./intake.js";
+import { zooming } from "./look.js";
+import { drawing } from "./marks.js";
+import { signing } from "./signing.js";
+import { asks, watching } from "./waiting.js";
+
+const printing = () => ({
+  print() {
+    globalThis.print();
+  },
+});
+
+const COMPONENTS = {
+  asks,
+  counting,
+  drawing,
+  edidFile,
+  functionList,
+  intake,
+  printing,
+  signing,
+  watching,
+  zooming,
+};
+
+document.addEventListener("alpine:init", () => {
+  for (const [name, component] of Object.entries(COMPONENTS)) Alpine.data(name, component);
+});
+
+// The ticket is the sign that an intake became a job: the window has nothing to remember any more.
+if (location.pathname.endsWith("/ticket")) sessionStorage.clear();
+
+document.addEventListener("keydown", (event) => {
+  if (event.key !== "F2") return;
+  const scan = document.getElementById("scan");
+  if (!scan) return;
+  event.preventDefault();
+  scan.focus();
+  scan.select();
+});
+
+// A form is sent once; the server would answer a second sending with the first result anyway.
+document.addEventListener("submit", (event) => {
+  const form = event.target;
+  if (form.method !== "post") return;
+  if (form.dataset.sent) event.preventDefault();
+  else form.dataset.sent = "yes";
+});
+
+window.addEventListener("pageshow", () => {
+  for (const form of document.forms) delete form.dataset.sent;
+  const refusal = document.getElementById("refusal");
+  if (refusal) refusal.focus();
+});

@@ -1,0 +1,137 @@
+"""What is drawn stays drawn on a slow machine: a browser slowed six times, answers that come late, places
+told in one go.
+
+The rule (common practice, no source): a mark that the person saw on the device is on the ticket; one that
+cannot be kept is said at once.
+"""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Callable
+from typing import Any
+
+import pytest
+from builders import Shop
+from journeys.test_intake import begin, drag, marks
+from playwright.sync_api import Page, Route, expect
+
+pytestmark = [pytest.mark.browser, pytest.mark.timeout(300)]
+Sit = Callable[..., Page]
+
+LATE_ANSWERS = """
+  const asked = window.fetch;
+  window.fetch = async (...what) => {
+    const answer = await asked(...what);
+    await new Promise((done) => setTimeout(done, 1500));
+    return answer;
+  };
+"""
+
+# one pointer event that tells many places at once, as a busy browser does
+IN_ONE_GO = """
+  (svg, [places, lifted]) => {
+    const at = ([x, y]) => {
+      const place = new DOMPoint(x, y).matrixTransform(svg.getScreenCTM());
+      return { clientX: place.x, clientY: place.y, bubbles: true, pointerId: 1 };
+    };
+    const event = (type, place, more) => new PointerEvent(type, { ...at(place), ...more });
+    svg.dispatchEvent(event("pointerdown", places[0]));
+    svg.dispatchEvent(event("pointermove", places.at(-1), {
+      coalescedEvents: places.map((place) => event("pointermove", place)),
+    }));
+    svg.dispatchEvent(event("pointerup", lifted));
+  }
+"""
+
+
+def slowed(page: Page, times: int = 6) -> None:
+    page.context.new_cdp_session(page).send("Emulation.setCPUThrottlingRate", {"rate": times})
+
+
+def drawn(page: Page) -> list[dict[str, Any]]:
+    marks: list[dict[str, Any]] = json.loads(page.locator("[name=marks]").input_value() or "[]")
+    return marks
+
+
+def in_one_go(page: Page, places: list[tuple[float, float]], lifted: tuple[float, float]) -> None:
+    page.locator("svg.drawing").evaluate(IN_ONE_GO, [places, lifted])
+
+
+def test_marks_drawn_at_once_in_a_slowed_browser_with_late_answers_are_all_on_the_ticket(
+    sit: Sit, floor: Shop
+) -> None:
+    page = sit("Pell")
+    page.add_init_script(LATE_ANSWERS)
+    slowed(page)
+    begin(page, "OR-16")
+    page.locator("svg.drawing").scroll_into_view_if_needed()
+    page.get_by_label("Missing glass", exact=True).check()
+    for x in (0.2, 0.6):
+        drag(page, (x, 0.7), (x + 0.15, 0.7), (x + 0.15, 0.8), (x, 0.8))
+    page.get_by_label("Crack", exact=True).check()
+    drag(page, (0.2, 0.2), (0.6, 0.5))
+    # the answer to the three comes while the fourth is under the hand
+    box = page.locator("svg.drawing .face-glass").first.bounding_box()
+    assert box
+    page.mouse.move(box["x"] + box["width"] * 0.3, box["y"] + box["height"] * 0.4)
+    page.mouse.down()
+    page.wait_for_timeout(2500)
+    page.mouse.move(box["x"] + box["width"] * 0.7, box["y"] + box["height"] * 0.4, steps=4)
+    page.mouse.up()
+    assert [mark["kind"] for mark in drawn(page)] == ["missing_glass", "missing_glass", "crack", "crack"]
+    expect(marks(page)).to_have_count(4)
+    page.get_by_label("Name", exact=True).fill("Slow Day")
+    page.get_by_label("Phone", exact=True).fill("555 0189")
+    page.get_by_role("button", name="The rest works").click()
+    for consent in ("data", "splash", "parts"):
+        page.locator(f"[name=consent][value={consent}]").check()
+    page.get_by_label("Why it can be promised").fill("we call when it is ready")
+    page.get_by_role("button", name="Take it in").click()
+    page.wait_for_url("**/ticket")
+    expect(page.locator("article.print")).to_contain_text("2 places where glass is missing")
+
+
+def test_places_told_in_one_go_make_the_whole_mark(sit: Sit, floor: Shop) -> None:
+    page = sit("Pell")
+    begin(page, "OR-16")
+    page.get_by_label("Missing glass", exact=True).check()
+    ring = [(20.0, 20.0), (40.0, 20.0), (40.0, 50.0), (20.0, 50.0)]
+    in_one_go(page, ring, ring[-1])
+    # an area that ends where it began, as a careful hand draws it
+    in_one_go(page, [*ring, ring[0]], ring[0])
+    first, second = drawn(page)
+    assert first["points"] == second["points"] == [list(place) for place in ring]
+
+
+def test_what_cannot_be_a_mark_is_said_and_a_spot_reaches_where_the_finger_left(
+    sit: Sit, floor: Shop
+) -> None:
+    page = sit("Pell")
+    begin(page, "OR-16")
+    page.get_by_label("Missing glass", exact=True).check()
+    in_one_go(page, [(20.0, 20.0), (40.0, 20.0)], (40.0, 20.0))
+    expect(page.get_by_text("too thin for an area")).to_be_visible()
+    assert drawn(page) == []
+    page.get_by_label("Impact", exact=True).check()
+    in_one_go(page, [(40.0, 40.0)], (52.0, 40.0))
+    (spot,) = drawn(page)
+    assert spot["reach_mm"] == 12
+    # the browser moves what the server drew: the same piece stands on the page that the server makes alone
+    page.wait_for_timeout(1500)
+    here = page.locator("svg.drawing .mark-impact circle").last.get_attribute("r")
+    rays = page.locator("svg.drawing .mark-impact line").count()
+    assert (here, rays) == ("12", 7)
+
+
+def test_the_device_is_shown_only_when_it_can_be_drawn_on(sit: Sit, floor: Shop) -> None:
+    """A mark drawn before the script has come would be nowhere."""
+    page = sit("Pell")
+    held: list[Route] = []
+    begin(page, "OR-16")
+    page.route("**/scripts/**/main.js", lambda route: held.append(route))
+    page.evaluate("location.reload()")
+    expect(page.get_by_role("heading", name="3 · Where is it damaged?")).to_be_visible()
+    expect(page.locator("svg.drawing")).to_be_hidden()
+    held[0].continue_()
+    expect(page.locator("svg.drawing")).to_be_visible()
