@@ -11,7 +11,7 @@ from typing import Any
 
 @dataclass(frozen=True, slots=True)
 class Fact:
-    """One thing to say: its id, such as `typed.whole-number`, and the values it is said with.
+    """One thing to say: its id, such as `typed.to`, and the values it is said with.
 
     A value is a text, a number, a moment, an amount, a member of an enum, another fact, or several of them.
     """
@@ -38,8 +38,8 @@ class Minutes:
 
 def fact(id: str, /, **values: Any) -> Fact:
     """
-    >>> str(fact("typed.whole-number", least=0, most=9))
-    '⟦typed.whole-number least=0 most=9⟧'
+    >>> str(fact("typed.to", least=0, most=9))
+    '⟦typed.to least=0 most=9⟧'
     """
     return Fact(id, tuple(values.items()))
 

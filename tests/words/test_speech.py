@@ -1,0 +1,125 @@
+"""What core returns is said whole, for a zone and a language; and no sentence is left over or missing."""
+
+from __future__ import annotations
+
+import ast
+from collections.abc import Iterator
+from datetime import UTC, datetime
+from io import BytesIO
+from pathlib import Path
+from string import Formatter
+from zoneinfo import ZoneInfo
+
+import pytest
+from babel import Locale
+from babel.messages.catalog import Catalog
+from babel.messages.mofile import write_mo
+
+from sutura.core.facts import Minutes, fact
+from sutura.core.maths.money import Money
+from sutura.words import speech
+from sutura.words.english import SENTENCES
+from sutura.words.speech import PLAIN, Speech
+
+SRC = Path(__file__).resolve().parents[2] / "src" / "sutura"
+TREES = {file: ast.parse(file.read_text("utf-8")) for file in SRC.rglob("*.py")}
+
+
+def facts_made() -> Iterator[tuple[Path, str, set[str] | None]]:
+    """Each `fact("id", name=…)` in the source; None for the names where they come from elsewhere (`**`)."""
+    for file, tree in TREES.items():
+        for node in ast.walk(tree):
+            if not (isinstance(node, ast.Call) and isinstance(node.func, ast.Name)):
+                continue
+            if node.func.id not in ("fact", "Fact") or not node.args:
+                continue
+            if isinstance(node.args[0], ast.Constant) and isinstance(node.args[0].value, str):
+                names = {word.arg for word in node.keywords if word.arg}
+                yield file, node.args[0].value, None if len(names) < len(node.keywords) else names
+
+
+def placeholders(template: str) -> set[str]:
+    return {name.partition(".")[0].partition("[")[0] for _, name, _, _ in Formatter().parse(template) if name}
+
+
+def texts_in_source() -> set[str]:
+    """Every text that stands in the source; those of a file that makes ids of two halves also put
+    together.
+    """
+    whole = {
+        node.value
+        for file, tree in TREES.items()
+        if file.name != "english.py"
+        for node in ast.walk(tree)
+        if isinstance(node, ast.Constant) and isinstance(node.value, str)
+    }
+    halves = {
+        f"{half}{text}" for half in ("catalogue.differs-", "catalogue.") for text in whole if len(text) < 20
+    }
+    return whole | halves
+
+
+def test_every_fact_that_is_made_has_a_sentence_that_asks_for_nothing_it_lacks() -> None:
+    missing = {(file.name, id) for file, id, _ in facts_made() if id not in SENTENCES}
+    assert missing == set()
+    lacking = {
+        (file.name, id, name)
+        for file, id, names in facts_made()
+        if names is not None and isinstance(SENTENCES[id], str)
+        for name in placeholders(SENTENCES[id]) - names
+    }
+    assert lacking == set()
+
+
+def test_no_sentence_is_left_over() -> None:
+    assert set(SENTENCES) - texts_in_source() == set()
+
+
+@pytest.mark.parametrize(
+    ("minutes", "says"),
+    [(0, "0 min"), (59, "59 min"), (60, "1 h"), (61, "1 h 1 min"), (1440, "1 day"), (4320, "3 days")],
+)
+def test_minutes_are_said_as_a_shop_says_them(minutes: int, says: str) -> None:
+    assert PLAIN.say(Minutes(minutes)) == says
+
+
+def test_a_moment_is_said_in_the_shops_zone() -> None:
+    noon = datetime(2026, 7, 1, 10, tzinfo=UTC)
+    shop = Speech(ZoneInfo("Etc/GMT-2"), now=noon)
+    assert shop.say(noon) == "today 12:00"
+
+
+@pytest.mark.parametrize(
+    ("money", "says"),
+    [
+        (Money(minor=114_990, currency="TAL"), "1,149.90 TAL"),
+        (Money(minor=-250, currency="EUR"), "−2.50 EUR"),
+        (Money(minor=1_200, currency="JPY"), "1,200 JPY"),
+        (Money(minor=1_500, currency="BHD"), "1.500 BHD"),
+    ],
+)
+def test_an_amount_has_the_digits_of_its_currency(money: Money, says: str) -> None:
+    """ISO 4217: the yen has no minor unit, the Bahraini dinar three digits."""
+    assert PLAIN.say(money) == says
+
+
+def test_a_second_language_is_a_catalogue_and_nothing_else(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    range_of = SENTENCES["typed.to"]
+    there = tmp_path / "de" / "LC_MESSAGES"
+    there.mkdir(parents=True)
+    words = Catalog(locale="de")
+    words.add(range_of, "{least} bis {most}")
+    words.add("{days} {days:day|days}", "{days} {days:Tag|Tage}")
+    out = BytesIO()
+    write_mo(out, words)
+    (there / "sutura.mo").write_bytes(out.getvalue())
+    monkeypatch.setattr(speech, "CATALOGUES", tmp_path)
+    monkeypatch.setattr(speech, "_CATALOGUES", {})
+    german = Speech(UTC, Locale("de"))
+    assert german.say(fact("typed.to", least=0, most=9)) == "0 bis 9"
+    assert german.say(Minutes(2 * 1440)) == "2 Tage"
+    assert german.money(Money(minor=114_990, currency="TAL")) == "1.149,90 TAL"
+    # what is not translated yet is said in English
+    assert german.say(fact("bench.nothing-all-steps-done")) == "nothing: all steps are done"
