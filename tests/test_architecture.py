@@ -13,6 +13,7 @@ from pathlib import Path
 
 import pytest
 
+from sutura import __version__
 from sutura.config import ROOT, described
 
 CAPABILITIES = {
@@ -240,3 +241,17 @@ def test_the_map_names_every_folder_of_the_house() -> None:
     assert [folder for folder in folders if f"{folder.rsplit(chr(47), 1)[-1]}/" not in text] == []
     files = [file.name for file in PYTHON if file.parent.name == "sutura" and file.name != "__init__.py"]
     assert [name for name in files if name not in text] == []
+
+
+def test_the_version_stands_in_one_place_and_heads_the_changes() -> None:
+    """The newest heading is the version that is shown, or what is not released yet."""
+    headings = re.findall(r"^## (.+)$", (ROOT / "CHANGELOG.md").read_text("utf-8"), re.M)
+    released = [heading for heading in headings if heading != "Unreleased"]
+    assert released[0].startswith(f"{__version__} – 20")
+    assert __version__ not in (ROOT / "pyproject.toml").read_text("utf-8")
+
+
+def test_every_decision_is_in_the_index() -> None:
+    folder = ROOT / "docs" / "decisions"
+    index = (folder / "README.md").read_text("utf-8")
+    assert [file.name for file in folder.glob("*.md") if file.name != "README.md" and file.name not in index] == []

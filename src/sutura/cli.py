@@ -16,6 +16,7 @@ from typing import Any
 
 import click
 
+from sutura import __version__
 from sutura.cluster import ClusterFailed
 from sutura.config import CATALOGUE, DEFAULT_PORT, ROOT, WrongSettings, described, settings
 
@@ -66,6 +67,7 @@ PORT = click.option("--port", type=click.IntRange(1, 65_535), default=DEFAULT_PO
 
 
 @click.group(cls=Commands, context_settings={"help_option_names": ["-h", "--help"], "max_content_width": 110})
+@click.version_option(__version__, message="Sutura %(version)s")
 def main() -> None:
     """Runs the screen-repair work of a small shop. New here: ./sutura demo"""
 
