@@ -124,8 +124,8 @@ class Times:
     def ask(self, link: psycopg.Connection[Any], name: str, wanted: Wanted) -> None:
         """One need, all three ways in turn."""
         known = known_about(wanted, name, offers_for(wanted))
-        query, asks = picked(picking_of(wanted)).sql()
-        self.bare.append(timed(lambda: link.execute(query, asks).fetchall()))
+        query = picked(picking_of(wanted))
+        self.bare.append(timed(lambda: link.execute(query.sql, query.values).fetchall()))
         self.judging.append(timed(lambda: [judge(wanted, offer, known) for offer in offers_for(wanted)]))
         self.counts.append(len(offers_for(wanted)))
         self.everything.append(timed(lambda: all_of_match(name, wanted)))

@@ -254,4 +254,6 @@ def test_the_version_stands_in_one_place_and_heads_the_changes() -> None:
 def test_every_decision_is_in_the_index() -> None:
     folder = ROOT / "docs" / "decisions"
     index = (folder / "README.md").read_text("utf-8")
-    assert [file.name for file in folder.glob("*.md") if file.name != "README.md" and file.name not in index] == []
+    assert [
+        file.name for file in folder.glob("*.md") if file.name != "README.md" and file.name not in index
+    ] == []

@@ -4,17 +4,24 @@ from __future__ import annotations
 
 from datetime import datetime
 
+from peewee import Select
+
 from sutura.core.bench import Done
-from sutura.store.database import each, reading
+from sutura.store.database import each, reading, written
 from sutura.store.tables import BenchStep
+
+
+@written
+def _steps(job_id: int) -> Select:
+    steps = BenchStep.select(
+        BenchStep.attempt, BenchStep.step, BenchStep.at, BenchStep.counted, BenchStep.reason
+    )
+    return steps.where(BenchStep.job == job_id).order_by(BenchStep.id)
 
 
 @reading
 def load_done(job_id: int) -> list[Done]:
-    steps = BenchStep.select(
-        BenchStep.attempt, BenchStep.step, BenchStep.at, BenchStep.counted, BenchStep.reason
-    )
-    return each(Done, steps.where(BenchStep.job == job_id).order_by(BenchStep.id))
+    return each(Done, _steps(job_id))
 
 
 def add_step(

@@ -6,7 +6,9 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime
 
-from sutura.store.database import each, insert, raw, reading, rows
+from peewee import Select
+
+from sutura.store.database import each, insert, raw, reading, rows, written
 from sutura.store.tables import Consent, ConsentText
 
 
@@ -89,7 +91,12 @@ def keep_consent(job_id: int, text: ConsentRow, at: datetime) -> None:
     ).on_conflict_ignore().execute()
 
 
+@written
+def _agreed(job_id: int) -> Select:
+    agreed = Consent.select(Consent.consent, Consent.said).where(Consent.job == job_id)
+    return agreed.order_by(Consent.id)
+
+
 @reading
 def load_consents(job_id: int) -> dict[str, str]:
-    agreed = Consent.select(Consent.consent, Consent.said).where(Consent.job == job_id)
-    return dict(rows(agreed.order_by(Consent.id)))
+    return dict(rows(_agreed(job_id)))

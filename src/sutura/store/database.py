@@ -10,6 +10,7 @@ import itertools
 import threading
 from collections.abc import Callable, Iterable, Iterator
 from contextlib import contextmanager
+from dataclasses import dataclass
 from functools import wraps
 from typing import Any, ParamSpec, TypeVar
 from urllib.parse import unquote, urlsplit
@@ -137,28 +138,96 @@ def writing(function: Callable[P, R]) -> Callable[P, R]:
     return write
 
 
-def first(make: Callable[..., T], query: peewee.Query) -> T | None:
+@dataclass(frozen=True, slots=True)
+class Ready:
+    """A statement with its values, to be sent as it is."""
+
+    sql: str
+    values: tuple[object, ...]
+    # what peewee calls the columns; None where it goes by the name that PostgreSQL gives
+    names: tuple[str | None, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class _Place:
+    """Where a value of a written statement goes."""
+
+    number: int
+
+
+def _name(column: Any) -> str | None:
+    if isinstance(column, peewee.Alias):
+        named: Any = column
+        return str(named._alias)
+    return str(column.name) if isinstance(column, peewee.Field) else None
+
+
+def written(build: Callable[..., peewee.Select]) -> Callable[..., Ready]:
+    """A query that peewee writes once, for reads behind every page: writing a long one takes longer than
+    PostgreSQL needs to answer it.
+
+    `build` is called with a place for each value, once for each set of values that are None, because peewee
+    says `is null` for those; then only values change. They go to PostgreSQL as they are: text, numbers as
+    `int` or `Decimal`, moments, lists by `fn.ANY`.
+    """
+    statements: dict[tuple[bool, ...], Ready] = {}
+
+    @wraps(build)
+    def ready(*values: object) -> Ready:
+        shape = tuple(value is None for value in values)
+        if shape not in statements:
+            places = [
+                None if value is None else peewee.Value(_Place(number), converter=False)
+                for number, value in enumerate(values)
+            ]
+            query = build(*places)
+            sql, parameters = query.sql()
+            names = tuple(_name(column) for column in query.selected_columns)
+            statements[shape] = Ready(sql, tuple(parameters), names)
+        statement = statements[shape]
+        return Ready(
+            statement.sql,
+            tuple(values[each.number] if isinstance(each, _Place) else each for each in statement.values),
+            statement.names,
+        )
+
+    return ready
+
+
+Query = peewee.Query | Ready
+
+
+def first(make: Callable[..., T], query: Query) -> T | None:
     """What a query gives first, made from its columns by name; None when it gives nothing."""
+    if isinstance(query, Ready):
+        return next(iter(each(make, query)), None)
     columns = next(iter(query.dicts()), None)
     return make(**columns) if columns else None
 
 
-def each(make: Callable[..., T], query: peewee.Query) -> list[T]:
+def each(make: Callable[..., T], query: Query) -> list[T]:
     """All that a query gives, each row made from its columns by name."""
+    if isinstance(query, Ready):
+        cursor = raw(query.sql, *query.values)
+        names = [name or column.name for name, column in zip(query.names, cursor.description, strict=True)]
+        return [make(**dict(zip(names, columns, strict=True))) for columns in cursor.fetchall()]
     return [make(**columns) for columns in query.dicts()]
 
 
-def rows(query: peewee.Query) -> list[Any]:
+def rows(query: Query) -> list[Any]:
     """All that a query gives, columns by place."""
+    if isinstance(query, Ready):
+        found: list[Any] = raw(query.sql, *query.values).fetchall()
+        return found
     return list(query.tuples().execute())
 
 
-def row(query: peewee.Query) -> Any:
+def row(query: Query) -> Any:
     """What a query gives first, columns by place; None when it gives nothing."""
-    return next(iter(query.tuples().execute()), None)
+    return next(iter(rows(query)), None)
 
 
-def column(query: peewee.Query) -> list[Any]:
+def column(query: Query) -> list[Any]:
     """The only column of a query, as a list."""
     return [value for (value,) in rows(query)]
 

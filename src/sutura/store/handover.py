@@ -6,8 +6,10 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime
 
+from peewee import Select
+
 from sutura.core.handover import Accessory
-from sutura.store.database import each, first, insert, reading
+from sutura.store.database import each, first, insert, reading, written
 from sutura.store.tables import Accessory as AccessoryTable
 from sutura.store.tables import Payment, Person
 
@@ -21,12 +23,17 @@ class Paid:
     who: str
 
 
-@reading
-def load_payment(job_id: int) -> Paid | None:
+@written
+def _paid(job_id: int) -> Select:
     paid = Payment.select(
         Payment.amount_minor, Payment.currency, Payment.method, Payment.at, Person.name.alias("who")
     )
-    return first(Paid, paid.join(Person).where(Payment.job == job_id))
+    return paid.join(Person).where(Payment.job == job_id)
+
+
+@reading
+def load_payment(job_id: int) -> Paid | None:
+    return first(Paid, _paid(job_id))
 
 
 def add_payment(
@@ -41,10 +48,15 @@ def add_accessories(job_id: int, names: Sequence[tuple[str, str]]) -> None:
     insert(AccessoryTable, [{"job": job_id, "name": name, "kept": kept} for name, kept in names])
 
 
+@written
+def _came_with(job_id: int) -> Select:
+    came = AccessoryTable.select(AccessoryTable.id, AccessoryTable.name, AccessoryTable.kept)
+    return came.where(AccessoryTable.job == job_id).order_by(AccessoryTable.id)
+
+
 @reading
 def load_accessories(job_id: int) -> list[Accessory]:
-    came = AccessoryTable.select(AccessoryTable.id, AccessoryTable.name, AccessoryTable.kept)
-    return each(Accessory, came.where(AccessoryTable.job == job_id).order_by(AccessoryTable.id))
+    return each(Accessory, _came_with(job_id))
 
 
 def save_returned(accessory_ids: Sequence[int], at: datetime) -> None:

@@ -5,10 +5,10 @@ from __future__ import annotations
 from collections.abc import Sequence
 from datetime import datetime
 
-from peewee import fn
+from peewee import Select, fn
 
 from sutura.core.values import FunctionResult, Outcome
-from sutura.store.database import insert, reading, rows
+from sutura.store.database import insert, reading, rows, written
 from sutura.store.tables import FunctionResult as ResultTable
 
 
@@ -49,16 +49,19 @@ def times_looked(job_id: int) -> int:
     return int(again.where(ResultTable.job == job_id, ResultTable.attempt == 0).scalar())
 
 
+@written
+def _results(job_id: int) -> Select:
+    said = ResultTable.select(
+        ResultTable.attempt, ResultTable.function, ResultTable.outcome, ResultTable.reason
+    )
+    return said.where(ResultTable.job == job_id).order_by(ResultTable.id)
+
+
 @reading
 def load_results(job_id: int) -> dict[int, dict[str, FunctionResult]]:
     """All function lists of a job by attempt; 0 is the baseline, the latest word of each function."""
     lists: dict[int, dict[str, FunctionResult]] = {}
-    said = ResultTable.select(
-        ResultTable.attempt, ResultTable.function, ResultTable.outcome, ResultTable.reason
-    )
-    for attempt, function, outcome, reason in rows(
-        said.where(ResultTable.job == job_id).order_by(ResultTable.id)
-    ):
+    for attempt, function, outcome, reason in rows(_results(job_id)):
         result = FunctionResult(function=function, outcome=Outcome(outcome), reason=reason)
         lists.setdefault(attempt, {})[function] = result
     return lists

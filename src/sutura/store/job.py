@@ -24,7 +24,7 @@ from sutura.core.job import (
     Stage,
     code_for,
 )
-from sutura.store.database import DATABASE, column, each, first, raw, reading
+from sutura.store.database import DATABASE, Ready, column, each, first, raw, reading, written
 from sutura.store.expressions import MODEL_NAME, or_empty
 from sutura.store.tables import CatalogueModel, Customer, Job, Person
 from sutura.store.tables import JobEvent as EventTable
@@ -98,8 +98,18 @@ def _record(stage: str, receiver_name: str, technician_name: str, **columns: Any
     )
 
 
-def _job(code: str, query: peewee.Select) -> JobRecord:
-    record = first(_record, query.where(Job.code == code))
+@written
+def _read(code: str) -> peewee.Select:
+    return _JOB.where(Job.code == code)
+
+
+@written
+def _locked(code: str) -> peewee.Select:
+    return _JOB.where(Job.code == code).for_update(of=Job)
+
+
+def _there(code: str, query: Ready) -> JobRecord:
+    record = first(_record, query)
     if record is None:
         raise NotFound("job", code)
     return record
@@ -107,12 +117,12 @@ def _job(code: str, query: peewee.Select) -> JobRecord:
 
 @reading
 def load_job(code: str) -> JobRecord:
-    return _job(code, _JOB)
+    return _there(code, _read(code))
 
 
 def lock_job(code: str) -> JobRecord:
     """The job, locked until the transaction ends."""
-    return _job(code, _JOB.for_update(of=Job))
+    return _there(code, _locked(code))
 
 
 def next_code() -> str:
@@ -194,15 +204,25 @@ _EVENT = EventTable.select(
 ).join(Person)
 
 
+@written
+def _events(job_id: int) -> peewee.Select:
+    return _EVENT.where(EventTable.job == job_id).order_by(EventTable.id)
+
+
 @reading
 def events_page(job_id: int) -> list[JobEvent]:
-    return each(_event, _EVENT.where(EventTable.job == job_id).order_by(EventTable.id))
+    return each(_event, _events(job_id))
+
+
+@written
+def _latest(job_id: int, kind: str) -> peewee.Select:
+    of_kind = _EVENT.where(EventTable.job == job_id, EventTable.kind == kind)
+    return of_kind.order_by(EventTable.id.desc()).limit(1)
 
 
 @reading
 def latest_event(job_id: int, kind: EventKind) -> JobEvent | None:
-    of_kind = _EVENT.where(EventTable.job == job_id, EventTable.kind == kind.value)
-    return first(_event, of_kind.order_by(EventTable.id.desc()).limit(1))
+    return first(_event, _latest(job_id, kind.value))
 
 
 @reading

@@ -6,10 +6,10 @@ from collections.abc import Mapping, Sequence
 from datetime import datetime
 from typing import Any
 
-from peewee import SQL
+from peewee import SQL, Select
 
 from sutura.core.matching.judging import Evidence, Learned
-from sutura.store.database import raw, reading, rows
+from sutura.store.database import raw, reading, rows, written
 from sutura.store.tables import FitEvidence, Job
 
 # the latest jobs of each outcome tell enough of a part; a model may have thousands
@@ -42,12 +42,17 @@ def evidence_of(model_id: str, part_ids: Sequence[int]) -> dict[int, tuple[Evide
     return lessons
 
 
+@written
+def _measured(model_id: str) -> Select:
+    # the literal is that of the index job_measured
+    measured = Job.select(Job.code, Job.measured).where(Job.model == model_id, SQL("measured <> '{}'"))
+    return measured.order_by(Job.id.desc()).limit(20)
+
+
 @reading
 def measured_on(model_id: str) -> list[tuple[str, Mapping[str, Any]]]:
     """What was measured on originals of a model, newest job first: code and values."""
-    # the literal is that of the index job_measured
-    measured = Job.select(Job.code, Job.measured).where(Job.model == model_id, SQL("measured <> '{}'"))
-    return rows(measured.order_by(Job.id.desc()).limit(20))
+    return rows(_measured(model_id))
 
 
 def add_evidence(

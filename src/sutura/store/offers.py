@@ -5,15 +5,16 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
+from decimal import Decimal
 from functools import reduce
 from operator import or_
 from typing import Any
 
-from peewee import Select
+from peewee import Select, fn
 
 from sutura.core.matching.offers import Measured, Offer
 from sutura.core.matching.picking import NEAR_MM, Picking, Span
-from sutura.store.database import each, first, reading, rows
+from sutura.store.database import Query, Ready, each, first, reading, rows, written
 from sutura.store.expressions import FREE, ON_THE_SHELF
 from sutura.store.stock import measured_from
 from sutura.store.tables import Offer as OfferTable
@@ -101,13 +102,18 @@ def _offer(
     )
 
 
-def _offers(query: Select) -> list[Offer]:
+def _offers(query: Query) -> list[Offer]:
     return [_offer(*columns) for columns in rows(query)]
+
+
+@written
+def _by_id(offer_id: int) -> Select:
+    return _OFFER.where(OfferTable.id == offer_id)
 
 
 @reading
 def load_offer(offer_id: int) -> Offer | None:
-    return next(iter(_offers(_OFFER.where(OfferTable.id == offer_id))), None)
+    return next(iter(_offers(_by_id(offer_id))), None)
 
 
 @reading
@@ -117,11 +123,16 @@ def load_offers(offer_ids: Sequence[int]) -> list[Offer]:
     return [by_id[offer_id] for offer_id in offer_ids if offer_id in by_id]
 
 
+@written
+def _of_kinds(kinds: list[str], most: int) -> Select:
+    of_kind = _OFFER.where(Part.kind == fn.ANY(kinds))
+    return of_kind.order_by(OfferTable.price_minor, OfferTable.id).limit(most)
+
+
 @reading
 def offers_of_kinds(kinds: Sequence[str], most: int = 400) -> list[Offer]:
     """The cheapest offers of parts of some kinds, such as adapter flexes and the members of kits."""
-    of_kind = _OFFER.where(Part.kind.in_(list(kinds)))
-    return _offers(of_kind.order_by(OfferTable.price_minor, OfferTable.id).limit(most))
+    return _offers(_of_kinds(list(kinds), most))
 
 
 # -- picked for a need ------------------------------------------------------------------------------
@@ -130,10 +141,6 @@ def offers_of_kinds(kinds: Sequence[str], most: int = 400) -> list[Offer]:
 # those of which something is not known, and those that only come near, to be refused with their reason.
 # Cheapest first; the page says when there are more. The shop's, no source.
 MAY_FIT, NOT_KNOWN, NEAR = 200, 40, 6
-
-
-def _within(field: Any, span: Span) -> Any:
-    return field.between(span.least, span.most)
 
 
 def _of_parts(kind: str, most: int, *conditions: Any, nearest: Sequence[Any] = ()) -> Select:
@@ -147,40 +154,50 @@ def _of_parts(kind: str, most: int, *conditions: Any, nearest: Sequence[Any] = (
     return offers.order_by(OfferTable.price_minor, OfferTable.id).limit(most)
 
 
-def _branches(need: Picking) -> list[Select]:
-    """One small query for each sort of offer, each by an index."""
-    if need.width is None:
-        return [_of_parts(need.kind, MAY_FIT)]
-    fits, by_width = _within(Part.width_mm, need.width), (Part.width_mm, Part.family)
-    pins = [] if need.pins is None else [Part.pins.is_null() | (Part.pins == need.pins)]
-    family = [] if need.family is None else [Part.family == need.family]
-    branches = [_of_parts(need.kind, MAY_FIT, fits, *family, *pins)]
+@written
+def _picked(
+    kind: str,
+    family: str | None,
+    pins: Decimal | None,
+    least: Decimal | None,
+    most: Decimal | None,
+    narrowest: Decimal | None,
+    widest: Decimal | None,
+) -> Select:
+    """One small query for each sort of offer, each by an index; all that is judged of what they give."""
+    if least is None:
+        return _OFFER.where(OfferTable.id.in_(_of_parts(kind, MAY_FIT)))
+    fits, by_width = Part.width_mm.between(least, most), (Part.width_mm, Part.family)
+    pinned = [] if pins is None else [Part.pins.is_null() | (Part.pins == pins)]
+    of_family = [] if family is None else [Part.family == family]
+    branches = [_of_parts(kind, MAY_FIT, fits, *of_family, *pinned)]
     no_width, no_family = Part.width_mm.is_null(), Part.family.is_null()
-    if need.family is None:
-        branches.append(_of_parts(need.kind, NOT_KNOWN, no_width, nearest=by_width))
+    if family is None:
+        branches.append(_of_parts(kind, NOT_KNOWN, no_width, nearest=by_width))
     else:
         branches += [
-            _of_parts(need.kind, NOT_KNOWN, fits, no_family, *pins),
-            _of_parts(need.kind, NOT_KNOWN, no_width, *family, nearest=by_width),
-            _of_parts(need.kind, NOT_KNOWN, no_width, no_family, nearest=by_width),
-            _of_parts(need.kind, NEAR, fits, Part.family != need.family, nearest=[Part.width_mm]),
+            _of_parts(kind, NOT_KNOWN, fits, no_family, *pinned),
+            _of_parts(kind, NOT_KNOWN, no_width, *of_family, nearest=by_width),
+            _of_parts(kind, NOT_KNOWN, no_width, no_family, nearest=by_width),
+            _of_parts(kind, NEAR, fits, Part.family != family, nearest=[Part.width_mm]),
         ]
-    if need.pins is not None:
-        other_pins = Part.pins != need.pins
-        branches.append(_of_parts(need.kind, NEAR, fits, *family, other_pins, nearest=[Part.width_mm]))
-    least, most = need.width.least, need.width.most
-    wider = (Part.width_mm > most) & (Part.width_mm < most + NEAR_MM)
-    narrower = (Part.width_mm < least) & (Part.width_mm > least - NEAR_MM)
-    return [
-        *branches,
-        _of_parts(need.kind, NEAR, wider, nearest=[Part.width_mm]),
-        _of_parts(need.kind, NEAR, narrower, nearest=[Part.width_mm.desc()]),
+    if pins is not None:
+        branches.append(_of_parts(kind, NEAR, fits, *of_family, Part.pins != pins, nearest=[Part.width_mm]))
+    wider = (Part.width_mm > most) & (Part.width_mm < widest)
+    narrower = (Part.width_mm < least) & (Part.width_mm > narrowest)
+    branches += [
+        _of_parts(kind, NEAR, wider, nearest=[Part.width_mm]),
+        _of_parts(kind, NEAR, narrower, nearest=[Part.width_mm.desc()]),
     ]
+    return _OFFER.where(OfferTable.id.in_(reduce(or_, branches)))
 
 
-def picked(need: Picking) -> Select:
+def picked(need: Picking) -> Ready:
     """The query for a need: the offers worth judging, however many there are, with all that is judged."""
-    return _OFFER.where(OfferTable.id.in_(reduce(or_, _branches(need))))
+    if need.width is None:
+        return _picked(need.kind, need.family, need.pins, None, None, None, None)
+    least, most = need.width.least, need.width.most
+    return _picked(need.kind, need.family, need.pins, least, most, least - NEAR_MM, most + NEAR_MM)
 
 
 @reading
@@ -188,14 +205,28 @@ def offers_for(need: Picking) -> list[Offer]:
     return _offers(picked(need))
 
 
+@written
+def _members(
+    glass: str,
+    panel: str,
+    least: Decimal,
+    most: Decimal,
+    active_least: Decimal,
+    active_most: Decimal,
+    count: int,
+) -> Select:
+    glasses = _of_parts(glass, count, Part.width_mm.between(least, most))
+    panels = _of_parts(panel, count, Part.active_mm.between(active_least, active_most))
+    return _OFFER.where(OfferTable.id.in_(glasses | panels))
+
+
 @reading
 def members_for(glass: str, panel: str, width: Span, active_width: Span, most: int) -> list[Offer]:
     """The cheapest offers of glasses of an outline and of panels of a picture: what a kit could be made
     of.
     """
-    glasses = _of_parts(glass, most, _within(Part.width_mm, width))
-    panels = _of_parts(panel, most, _within(Part.active_mm, active_width))
-    return _offers(_OFFER.where(OfferTable.id.in_(glasses | panels)))
+    members = _members(glass, panel, width.least, width.most, active_width.least, active_width.most, most)
+    return _offers(members)
 
 
 # -- prices -----------------------------------------------------------------------------------------

@@ -14,7 +14,7 @@ from peewee import JOIN, SQL, Case, Select, Value, fn
 from sutura.core.catalogue.model import State
 from sutura.core.catalogue.packs import Stored
 from sutura.core.maths.money import Money, amount_text
-from sutura.store.database import column, each, first, reading, row, rows
+from sutura.store.database import column, each, first, reading, row, rows, written
 from sutura.store.expressions import IS_OPEN, MODEL_NAME, ON_THE_SHELF, or_empty
 from sutura.store.tables import (
     CatalogueModel,
@@ -66,9 +66,14 @@ def pack_head(pack: str, kind: str) -> Mapping[str, Any]:
     return head or {}
 
 
+@written
+def _heads(kind: str) -> Select:
+    return Pack.select(Pack.head).where(Pack.kind == kind).order_by(Pack.id)
+
+
 @reading
 def heads(kind: str) -> list[Mapping[str, Any]]:
-    return column(Pack.select(Pack.head).where(Pack.kind == kind).order_by(Pack.id))
+    return column(_heads(kind))
 
 
 def save_pack(pack: str, kind: str, head: Mapping[str, Any], now: datetime | None) -> None:

@@ -8,10 +8,10 @@ from datetime import datetime
 from decimal import Decimal
 from typing import Any
 
-from peewee import JOIN, SQL, fn
+from peewee import JOIN, SQL, Select, fn
 
 from sutura.core.values import Person, Role
-from sutura.store.database import column, each, first, insert, reading, rows
+from sutura.store.database import column, each, first, insert, reading, rows, written
 from sutura.store.tables import CatalogueModel, LoginSession, Shop, SignInTry, Skill
 from sutura.store.tables import Person as PersonTable
 
@@ -77,10 +77,14 @@ _SESSION = (
 )
 
 
+@written
+def _session(token_hash: str, now: datetime) -> Select:
+    return _SESSION.where(LoginSession.token_hash == token_hash, LoginSession.expires_at > now)
+
+
 @reading
 def load_session(token_hash: str, now: datetime) -> SignedIn | None:
-    mine = (LoginSession.token_hash == token_hash) & (LoginSession.expires_at > now)
-    return first(_signed_in, _SESSION.where(mine))
+    return first(_signed_in, _session(token_hash, now))
 
 
 def add_session(

@@ -5,8 +5,10 @@ from __future__ import annotations
 from dataclasses import dataclass
 from datetime import datetime
 
+from peewee import Select
+
 from sutura.core.intake.arrival import Photo
-from sutura.store.database import each, reading
+from sutura.store.database import each, reading, written
 from sutura.store.tables import Photo as PhotoTable
 
 
@@ -63,9 +65,14 @@ def draft_photos(draft_id: str) -> list[PhotoLine]:
     return each(PhotoLine, _LINE.where(PhotoTable.draft_id == draft_id))
 
 
+@written
+def _of_job(job_id: int) -> Select:
+    return _LINE.where(PhotoTable.job == job_id)
+
+
 @reading
 def job_photos(job_id: int) -> list[PhotoLine]:
-    return each(PhotoLine, _LINE.where(PhotoTable.job == job_id))
+    return each(PhotoLine, _of_job(job_id))
 
 
 @reading

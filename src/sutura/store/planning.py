@@ -11,7 +11,7 @@ from peewee import JOIN, SQL, Case, Select, fn
 from sutura.core.job import Stage
 from sutura.core.planning import Skill, Waiting
 from sutura.core.values import Role
-from sutura.store.database import each, reading, row, rows
+from sutura.store.database import each, reading, row, rows, written
 from sutura.store.expressions import FREE, IS_OPEN, MODEL_NAME, or_empty
 from sutura.store.tables import CatalogueModel, Customer, Job, Offer, Part, Person
 from sutura.store.tables import Skill as SkillTable
@@ -112,15 +112,25 @@ _OPEN = (
 )
 
 
+@written
+def _all_open() -> Select:
+    return _OPEN.order_by(Job.promise_at).limit(2000)
+
+
+@written
+def _open_of(code: str) -> Select:
+    return _OPEN.where(Job.code == code)
+
+
 @reading
 def open_jobs_page() -> list[OpenJob]:
     """Every open job (a shop has hundreds at most)."""
-    return [_open_job(*columns) for columns in rows(_OPEN.order_by(Job.promise_at).limit(2000))]
+    return [_open_job(*columns) for columns in rows(_all_open())]
 
 
 @reading
 def load_open_job(code: str) -> OpenJob | None:
-    columns = row(_OPEN.where(Job.code == code))
+    columns = row(_open_of(code))
     return _open_job(*columns) if columns else None
 
 

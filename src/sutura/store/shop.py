@@ -6,8 +6,10 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
+from peewee import Select
+
 from sutura.core.quoting import Rates
-from sutura.store.database import first, reading
+from sutura.store.database import first, reading, written
 from sutura.store.tables import Shop
 
 
@@ -52,9 +54,14 @@ _SHOP = Shop.select(
 ).where(Shop.id == 1)
 
 
+@written
+def _the_shop() -> Select:
+    return _SHOP
+
+
 @reading
 def load_shop() -> ShopRecord | None:
-    return first(_shop, _SHOP)
+    return first(_shop, _the_shop())
 
 
 def lock_shop() -> ShopRecord | None:

@@ -7,12 +7,12 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 
-from peewee import JOIN, SQL, Expression, fn
+from peewee import JOIN, SQL, Expression, Select, fn
 
 from sutura.core.errors import NotFound
 from sutura.core.matching.offers import Measured, Value
 from sutura.core.stock import Level, MoveKind
-from sutura.store.database import column, each, first, reading, row, rows
+from sutura.store.database import column, each, first, reading, row, rows, written
 from sutura.store.expressions import ON_THE_SHELF, folded, like, or_empty
 from sutura.store.tables import Job, Offer, Part, Person, Reservation, StockMove
 
@@ -168,10 +168,15 @@ def load_held(job_id: int) -> Held | None:
     return first(Held, _HOLDINGS.where(Reservation.job == job_id).limit(1))
 
 
+@written
+def _held_by(job_id: int) -> Select:
+    return _HOLDINGS.where(Reservation.job == job_id)
+
+
 @reading
 def held_of(job_id: int) -> list[Held]:
     """Everything a job holds: one part, or those of a kit and its bridge."""
-    return each(Held, _HOLDINGS.where(Reservation.job == job_id))
+    return each(Held, _held_by(job_id))
 
 
 @reading
@@ -180,12 +185,17 @@ def holders_of(part_id: int) -> list[str]:
     return column(holders.order_by(Job.code))
 
 
+@written
+def _holders(part_ids: list[int]) -> Select:
+    holders = Reservation.select(Reservation.part, Job.code).join(Job)
+    return holders.where(Reservation.part == fn.ANY(part_ids), _HELD).order_by(Job.code)
+
+
 @reading
 def holders_by_part(part_ids: Sequence[int]) -> dict[int, tuple[str, ...]]:
     """The jobs that hold pieces of several parts, in one read."""
-    holders = Reservation.select(Reservation.part, Job.code).join(Job)
     by_part: dict[int, tuple[str, ...]] = {}
-    for part_id, code in rows(holders.where(Reservation.part.in_(list(part_ids)), _HELD).order_by(Job.code)):
+    for part_id, code in rows(_holders(list(part_ids))):
         by_part[part_id] = (*by_part.get(part_id, ()), code)
     return by_part
 

@@ -15,6 +15,7 @@ from dataclasses import dataclass, field
 from datetime import UTC, date, datetime, tzinfo
 from decimal import Decimal
 from enum import Enum
+from functools import cache
 from pathlib import Path
 from string import Formatter
 from typing import Any
@@ -138,8 +139,17 @@ def _catalogue(locale: str) -> gettext.NullTranslations:
 PLAIN = Speech(UTC)
 
 
+@cache
+def _pieces(template: str) -> tuple[tuple[str, str | None, str | None, str | None], ...]:
+    return tuple(Formatter().parse(template))
+
+
 class _Sayer(Formatter):
     """Fills a template: every value is said before it is put in."""
+
+    def parse(self, format_string: Any) -> Any:
+        """Each template is taken apart once."""
+        return _pieces(format_string)
 
     def __init__(self, speech: Speech) -> None:
         self.speech = speech
