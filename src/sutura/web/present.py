@@ -17,7 +17,7 @@ from zoneinfo import ZoneInfo
 
 from fastapi import Request
 from fastapi.responses import HTMLResponse
-from jinja2 import Environment, FileSystemLoader, StrictUndefined, pass_context
+from jinja2 import Environment, FileSystemLoader, StrictUndefined, Undefined, pass_context
 from jinja2.runtime import Context
 from markupsafe import Markup
 
@@ -100,9 +100,15 @@ def join(context: Context, things: Iterable[object], between: str = "", attribut
     return between.join(speech.say(thing) for thing in picked)
 
 
+# most of what is printed
+_AS_THEY_ARE = frozenset({str, Markup, int, Undefined, StrictUndefined})
+
+
 @pass_context
 def finalize(context: Context, value: object) -> object:
     """What a template prints: facts, kinds and amounts are said, everything else is as it is."""
+    if type(value) in _AS_THEY_ARE:
+        return value
     if isinstance(value, Fact | Refusal | Money | Enum) and not isinstance(value, Markup):
         return speech_of(context).say(value)
     return value

@@ -15,7 +15,7 @@ from dataclasses import dataclass, field
 from datetime import UTC, date, datetime, tzinfo
 from decimal import Decimal
 from enum import Enum
-from functools import cache
+from functools import cache, lru_cache
 from pathlib import Path
 from string import Formatter
 from typing import Any
@@ -43,7 +43,12 @@ class Speech:
 
     def text(self, template: str, /, **values: Any) -> str:
         """A template in this language, with values said."""
-        return _Sayer(self).vformat(self._translated(template), (), values)
+        said = []
+        for literal, name, form in _pieces(self._translated(template)):
+            said.append(literal)
+            if name is not None:
+                said.append(self._formed(_named(values, name), form))
+        return "".join(said)
 
     def say(self, thing: Any) -> str:
         """Anything that core returns, in words."""
@@ -60,11 +65,7 @@ class Speech:
 
     def money(self, amount: Money) -> str:
         """An amount with its currency, such as `1,149.90 TAL`."""
-        digits = digits_of(amount.currency)
-        pattern = "#,##0" + ("." + "0" * digits if digits else "")
-        value = Decimal(amount.minor).scaleb(-digits)
-        said = format_decimal(value, pattern, locale=self.locale).replace("-", "−")
-        return f"{said} {amount.currency}"
+        return _amount(amount, str(self.locale))
 
     def minutes(self, minutes: int) -> str:
         """Minutes as a shop says them.
@@ -98,6 +99,23 @@ class Speech:
 
     # -- inside ---------------------------------------------------------------------------
 
+    def _formed(self, value: Any, form: str) -> str:
+        """A value as its place in a template wants it."""
+        if not form:
+            return self.say(value)
+        if "|" in form:
+            number = len(value) if isinstance(value, list | tuple) else int(value)
+            forms = form.split("|")
+            return forms[min(self.plural(number), len(forms) - 1)].replace("#", str(number))
+        if form == "lower":
+            return self.say(value).lower()
+        if form == "capital":
+            said = self.say(value)
+            return said[:1].upper() + said[1:]
+        if isinstance(value, list | tuple):
+            return form.join(self.say(each) for each in value)
+        return format(value, form)
+
     def _value(self, thing: Any) -> str:
         if isinstance(thing, Enum):
             return self._translated(name_of(thing))
@@ -126,6 +144,27 @@ class Speech:
         return forms.index(tag) if tag in forms else len(forms)
 
 
+@cache
+def _pieces(template: str) -> tuple[tuple[str, str | None, str], ...]:
+    """A template taken apart, once: what stands as it is, the name of a value, how it is formed."""
+    return tuple((literal, name, form or "") for literal, name, form, _ in Formatter().parse(template))
+
+
+def _named(values: Mapping[str, Any], name: str) -> Any:
+    if name in values:
+        return values[name]
+    return Formatter().get_field(name, (), values)[0]
+
+
+@lru_cache(maxsize=4096)
+def _amount(amount: Money, locale: str) -> str:
+    digits = digits_of(amount.currency)
+    pattern = "#,##0" + ("." + "0" * digits if digits else "")
+    value = Decimal(amount.minor).scaleb(-digits)
+    said = format_decimal(value, pattern, locale=locale).replace("-", "−")
+    return f"{said} {amount.currency}"
+
+
 _CATALOGUES: dict[str, gettext.NullTranslations] = {}
 
 
@@ -137,43 +176,3 @@ def _catalogue(locale: str) -> gettext.NullTranslations:
 
 # for what no shop asks: the command line and core functions used alone
 PLAIN = Speech(UTC)
-
-
-@cache
-def _pieces(template: str) -> tuple[tuple[str, str | None, str | None, str | None], ...]:
-    return tuple(Formatter().parse(template))
-
-
-class _Sayer(Formatter):
-    """Fills a template: every value is said before it is put in."""
-
-    def parse(self, format_string: Any) -> Any:
-        """Each template is taken apart once."""
-        return _pieces(format_string)
-
-    def __init__(self, speech: Speech) -> None:
-        self.speech = speech
-
-    def get_value(
-        self,
-        key: int | str,
-        args: Any,  # noqa: ARG002 - the formatter asks so
-        kwargs: Mapping[str, Any],
-    ) -> Any:
-        return kwargs[str(key)]
-
-    def format_field(self, value: Any, spec: str) -> str:
-        if not spec:
-            return self.speech.say(value)
-        if "|" in spec:
-            number = len(value) if isinstance(value, list | tuple) else int(value)
-            forms = spec.split("|")
-            return forms[min(self.speech.plural(number), len(forms) - 1)].replace("#", str(number))
-        if spec == "lower":
-            return self.speech.say(value).lower()
-        if spec == "capital":
-            said = self.speech.say(value)
-            return said[:1].upper() + said[1:]
-        if isinstance(value, list | tuple):
-            return spec.join(self.speech.say(each) for each in value)
-        return format(value, spec)
