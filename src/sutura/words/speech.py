@@ -15,7 +15,7 @@ from dataclasses import dataclass, field
 from datetime import UTC, date, datetime, tzinfo
 from decimal import Decimal
 from enum import Enum
-from functools import cache, lru_cache
+from functools import cache, cached_property, lru_cache
 from pathlib import Path
 from string import Formatter
 from typing import Any
@@ -41,6 +41,10 @@ class Speech:
     locale: Locale = field(default_factory=lambda: Locale("en"))
     now: datetime | None = None
 
+    @cached_property
+    def language(self) -> str:
+        return str(self.locale)
+
     def text(self, template: str, /, **values: Any) -> str:
         """A template in this language, with values said."""
         said = []
@@ -65,7 +69,7 @@ class Speech:
 
     def money(self, amount: Money) -> str:
         """An amount with its currency, such as `1,149.90 TAL`."""
-        return _amount(amount, str(self.locale))
+        return _amount(amount, self.language)
 
     def minutes(self, minutes: int) -> str:
         """Minutes as a shop says them.
@@ -74,21 +78,14 @@ class Speech:
         >>> [Speech(UTC).minutes(n) for n in (45, 150, 3000)]
         ['45 min', '2 h 30 min', '2 days 2 h']
         """
-        if minutes < 60:
-            return self.text("{n} min", n=minutes)
-        hours, rest = divmod(minutes, 60)
-        if hours < 24:
-            return self.text("{hours} h {rest} min" if rest else "{hours} h", hours=hours, rest=rest)
-        days, hours = divmod(hours, 24)
-        said = self.text("{days} {days:day|days}", days=days)
-        return f"{said} {self.text('{hours} h', hours=hours)}" if hours else said
+        return _spelled(minutes, self.language)
 
     def moment(self, at: datetime) -> str:
         """A moment in the shop's zone: today's by the hour, others with their day."""
         local = at.astimezone(self.zone)
         if self.now and local.date() == self.now.astimezone(self.zone).date():
             return self.text("today {time}", time=f"{local:%H:%M}")
-        return format_datetime(local, "EEE dd.MM. HH:mm", locale=self.locale)
+        return _dated(local.replace(tzinfo=None), self.language)
 
     def full_moment(self, at: datetime) -> str:
         """A moment as papers have it: its whole date, and never “today”."""
@@ -106,7 +103,7 @@ class Speech:
         if "|" in form:
             number = len(value) if isinstance(value, list | tuple) else int(value)
             forms = form.split("|")
-            return forms[min(self.plural(number), len(forms) - 1)].replace("#", str(number))
+            return forms[min(_plural(number, self.language), len(forms) - 1)].replace("#", str(number))
         if form == "lower":
             return self.say(value).lower()
         if form == "capital":
@@ -132,16 +129,7 @@ class Speech:
         return f"{thing:g}" if isinstance(thing, float) else str(thing)
 
     def _translated(self, template: str) -> str:
-        return _catalogue(str(self.locale)).gettext(template)
-
-    def plural(self, number: int) -> int:
-        """Which of a template's forms a number takes in this language."""
-        forms = [
-            "one",
-            *(form for form in ("two", "few", "many", "other") if form in self.locale.plural_form.tags),
-        ]
-        tag = self.locale.plural_form(number)
-        return forms.index(tag) if tag in forms else len(forms)
+        return _catalogue(self.language).gettext(template)
 
 
 @cache
@@ -154,6 +142,36 @@ def _named(values: Mapping[str, Any], name: str) -> Any:
     if name in values:
         return values[name]
     return Formatter().get_field(name, (), values)[0]
+
+
+# what lists say hundreds of times over
+
+
+@lru_cache(maxsize=4096)
+def _spelled(minutes: int, language: str) -> str:
+    speech = Speech(UTC, Locale.parse(language))
+    if minutes < 60:
+        return speech.text("{n} min", n=minutes)
+    hours, rest = divmod(minutes, 60)
+    if hours < 24:
+        return speech.text("{hours} h {rest} min" if rest else "{hours} h", hours=hours, rest=rest)
+    days, hours = divmod(hours, 24)
+    said = speech.text("{days} {days:day|days}", days=days)
+    return f"{said} {speech.text('{hours} h', hours=hours)}" if hours else said
+
+
+@lru_cache(maxsize=4096)
+def _dated(local: datetime, language: str) -> str:
+    return format_datetime(local, "EEE dd.MM. HH:mm", locale=language)
+
+
+@lru_cache(maxsize=4096)
+def _plural(number: int, language: str) -> int:
+    """Which of a template's forms a number takes in a language."""
+    rule = Locale.parse(language).plural_form
+    forms = ["one", *(form for form in ("two", "few", "many", "other") if form in rule.tags)]
+    tag = rule(number)
+    return forms.index(tag) if tag in forms else len(forms)
 
 
 @lru_cache(maxsize=4096)
