@@ -47,7 +47,7 @@ MARKS = json.dumps(
     ]
     + [
         {
-            "kind": "missing glass",
+            "kind": "missing_glass",
             "points": [[6, 226], [18, 230], [14, 243], [5, 240]],
             "reach_mm": 0,
             "side": "front",

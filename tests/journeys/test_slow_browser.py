@@ -135,3 +135,26 @@ def test_the_device_is_shown_only_when_it_can_be_drawn_on(sit: Sit, floor: Shop)
     expect(page.locator("svg.drawing")).to_be_hidden()
     held[0].continue_()
     expect(page.locator("svg.drawing")).to_be_visible()
+
+
+def test_a_kind_that_is_not_known_any_more_does_not_stop_the_drawing(sit: Sit, floor: Shop) -> None:
+    """A window may remember what was drawn before an update."""
+    page = sit("Pell")
+    begin(page, "OR-16")
+    old = [
+        {
+            "kind": "missing glass",
+            "points": [[1, 1], [9, 1], [9, 9]],
+            "reach_mm": 0,
+            "side": "front",
+            "note": "",
+        }
+    ]
+    page.locator("input[name=marks]").evaluate("(field, marks) => { field.value = marks; }", json.dumps(old))
+    page.locator("form[data-keep]").evaluate("form => { form.dispatchEvent(new Event('change')); }")
+    page.wait_for_timeout(1500)
+    page.reload()
+    expect(page.locator("svg.drawing")).to_be_visible()
+    page.get_by_label("Impact", exact=True).check()
+    in_one_go(page, [(40.0, 40.0)], (52.0, 40.0))
+    assert [mark["kind"] for mark in drawn(page)] == ["missing glass", "impact"]

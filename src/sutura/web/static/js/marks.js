@@ -339,7 +339,10 @@ export const drawing = () => ({
     const { view, edgesView } = this.$refs.face.dataset;
     this.$refs.face.setAttribute("viewBox", this.isEdges ? edgesView : view);
     const all = this.marks.map((mark, index) => [mark, index]).concat(this.live ? [[this.live, -2]] : []);
-    const shown = all.filter(([mark]) => this.viewOf(mark.side || "front") === this.side);
+    // a window may remember a kind of an older release: it stays in the list, where it can be removed
+    const shown = all.filter(
+      ([mark]) => PIECES.has(mark.kind) && this.viewOf(mark.side || "front") === this.side,
+    );
     this.$refs.layer.replaceChildren(...shown.map(([mark, index]) => this.placed(mark, index)));
   },
   placed(mark, index) {
