@@ -20,6 +20,7 @@ from sutura.core.typed import (
     read_choice,
     read_day,
     read_decimal,
+    read_leading_whole,
     read_measure,
     read_moment,
     read_percent,
@@ -209,3 +210,10 @@ def test_every_problem_is_told_at_once_each_at_its_path() -> None:
         problems.refuse()
     assert list(refused.value.by_field) == ["rows[3].price", "rows[3].pins"]
     Problems().refuse()
+
+
+def test_the_whole_number_before_a_word_may_be_its_least_and_its_most() -> None:
+    assert [read_leading_whole(text, 9, least=2) for text in ("2 days", "9")] == [2, 9]
+    for beyond in ("1 day", "10 days", "days"):
+        with pytest.raises(Invalid):
+            read_leading_whole(beyond, 9, least=2)

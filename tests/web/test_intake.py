@@ -179,6 +179,8 @@ def test_a_signature_drawn_on_the_screen_stands_on_the_ticket_and_a_broken_one_i
 def test_a_ticket_is_there_for_every_paper(desks: Sit, floor: Shop, paper: str) -> None:
     page = desks("pell").get(f"/jobs/{floor.take_in()}/ticket?paper={paper}").text
     assert f"paper-{paper if paper != 'nonsense' else 'a4'}" in page
+    # it is read on other days
+    assert not re.search(r"Promised <strong>today|today \d\d:\d\d by", page)
 
 
 def test_a_photo_is_of_a_mark_and_says_so_on_the_job(desks: Sit) -> None:

@@ -89,6 +89,12 @@ def test_a_moment_is_said_in_the_shops_zone() -> None:
     assert shop.say(noon) == "today 12:00"
 
 
+def test_on_paper_no_moment_is_today() -> None:
+    """A ticket is read on other days."""
+    noon = datetime(2026, 7, 1, 10, tzinfo=UTC)
+    assert Speech(ZoneInfo("Etc/GMT-2"), now=noon, paper=True).say(noon) == "Wed 01.07.2026 12:00"
+
+
 @pytest.mark.parametrize(
     ("money", "says"),
     [

@@ -215,16 +215,19 @@ def render(
     room: str = "",
     status: int = 200,
     refusal: Refusal | None = None,
+    speech: Speech | None = None,
     **values: Any,
 ) -> HTMLResponse:
-    """A page for the person signed in. `refusal` is shown at the top, its problems at their fields."""
+    """A page for the person signed in. `refusal` is shown at the top, its problems at their fields; `speech`
+    is the shop's way on paper for what is printed.
+    """
     text = TEMPLATES.get_template(template).render(
         person=ask.person,
         may=person_may(ask.person),
         csrf=ask.csrf,
         now=ask.now,
         zone=ask.zone,
-        speech=ask.speech,
+        speech=speech or ask.speech,
         shop_name=ask.shop_name,
         room=room,
         refusal=refusal,

@@ -54,6 +54,11 @@ class Asking:
         return Speech(zone=self.zone, now=self.now)
 
     @property
+    def paper(self) -> Speech:
+        """How this shop says things on what is printed."""
+        return Speech(zone=self.zone, paper=True)
+
+    @property
     def settings(self) -> WebSettings:
         return settings_of(self.request)
 

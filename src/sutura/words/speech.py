@@ -35,11 +35,14 @@ CATALOGUES = Path(__file__).parent / "locale"
 
 @dataclass(frozen=True)
 class Speech:
-    """One way of saying things. `now` lets a moment of today be said by its hour; papers leave it out."""
+    """One way of saying things. `now` lets a moment of today be said by its hour; on `paper`, which is read
+    on other days, every moment has its whole date.
+    """
 
     zone: tzinfo
     locale: Locale = field(default_factory=lambda: Locale("en"))
     now: datetime | None = None
+    paper: bool = False
 
     @cached_property
     def language(self) -> str:
@@ -81,15 +84,13 @@ class Speech:
         return _spelled(minutes, self.language)
 
     def moment(self, at: datetime) -> str:
-        """A moment in the shop's zone: today's by the hour, others with their day."""
+        """A moment in the shop's zone: today's by the hour, others with their day, on paper with the year."""
         local = at.astimezone(self.zone)
+        if self.paper:
+            return format_datetime(local, "EEE dd.MM.yyyy HH:mm", locale=self.locale)
         if self.now and local.date() == self.now.astimezone(self.zone).date():
             return self.text("today {time}", time=f"{local:%H:%M}")
         return _dated(local.replace(tzinfo=None), self.language)
-
-    def full_moment(self, at: datetime) -> str:
-        """A moment as papers have it: its whole date, and never “today”."""
-        return format_datetime(at.astimezone(self.zone), "EEE dd.MM.yyyy HH:mm", locale=self.locale)
 
     def day(self, day: date) -> str:
         return format_date(day, "dd.MM.yyyy", locale=self.locale)

@@ -91,6 +91,7 @@ def receipt(ask: Ask, code: str) -> Response:
     return render(
         ask,
         "handover/receipt.html",
+        speech=ask.paper,
         page=page,
         job=job,
         price=price,
