@@ -18,7 +18,7 @@ from sutura.core.errors import Invalid
 from sutura.core.facts import Fact, Say, fact, sentences
 from sutura.core.intake.marks import KINDS, Mark, MarkKind, Shape, Side, reached_edges
 from sutura.core.maths import plane
-from sutura.core.maths.geometry import Box, Point, length, nearest_edge
+from sutura.core.maths.geometry import Box, Edge, Point, length, nearest_edge
 from sutura.core.maths.plane import Circle, Nearness, Region
 from sutura.core.values import COMMON, Rule
 
@@ -292,43 +292,22 @@ def _without_openings(glass: Region, face: Face) -> Region:
 
 def edge_length(edge: str, face: Face) -> float:
     """How long an edge of the outline is, in mm."""
-    return face.width_mm if edge in ("top", "bottom") else face.height_mm
+    return Edge(edge).length(face.outline)
 
 
 def edge_point(edge: str, along_mm: float, in_mm: float, face: Face) -> Point:
     """The point so far along an edge, from its left or top end, and so far in from it."""
-    if edge in ("top", "bottom"):
-        return Point(x=along_mm, y=in_mm if edge == "top" else face.height_mm - in_mm)
-    return Point(x=in_mm if edge == "left" else face.width_mm - in_mm, y=along_mm)
-
-
-def _along(edge: str, point: Point) -> float:
-    return point.x if edge in ("top", "bottom") else point.y
-
-
-def _inset(edge: str, box: Box, face: Face) -> float:
-    """How far a box lies in from an edge."""
-    far = Point(x=box.x + box.width, y=box.y + box.height)
-    return point_inset(edge, Point(x=box.x, y=box.y) if edge in ("top", "left") else far, face)
+    return Edge(edge).point(along_mm, in_mm, face.outline)
 
 
 def point_inset(edge: str, point: Point, face: Face) -> float:
     """How far a point lies in from an edge, in mm."""
-    return {
-        "top": point.y,
-        "left": point.x,
-        "bottom": face.height_mm - point.y,
-        "right": face.width_mm - point.x,
-    }[edge]
-
-
-def _span(edge: str, box: Box) -> tuple[float, float]:
-    return (box.x, box.x + box.width) if edge in ("top", "bottom") else (box.y, box.y + box.height)
+    return Edge(edge).inset(point, face.outline)
 
 
 def _band_mm(edge: str, face: Face) -> float:
     """How far in from an edge a cup still lifts it."""
-    return min(CUP_BAND_MM, 0.6 * (face.height_mm if edge in ("top", "bottom") else face.width_mm))
+    return min(CUP_BAND_MM, 0.6 * Edge(edge).reach(face.outline))
 
 
 def _read_edge(edge: str, face: Face, near: Nearness, tight: Region) -> EdgeReading:
@@ -348,14 +327,16 @@ def depth_limits(edge: str, face: Face) -> tuple[Stretch, ...]:
     base = face.edges[edge]
     limits: list[tuple[float, float, float, Say]] = [(0.0, edge_length(edge, face), base.depth_mm, base.why)]
     limits += [
-        (*_span(edge, k.box), k.depth_mm, f"{k.name}: {k.why}") for k in face.keep_outs if k.edge == edge
+        (*Edge(edge).span(k.box, face.outline), k.depth_mm, f"{k.name}: {k.why}")
+        for k in face.keep_outs
+        if k.edge == edge
     ]
     for spot in face.spots:
-        inset = _inset(edge, spot.box, face)
+        inset = Edge(edge).inset_of(spot.box, face.outline)
         if spot.what in ("sensor", "camera") and inset < base.depth_mm + 0.1:
             limits.append(
                 (
-                    *_span(edge, spot.box),
+                    *Edge(edge).span(spot.box, face.outline),
                     math.floor(max(inset - 0.1, 0) * 10) / 10,
                     fact("intake.behind", spot=spot.name),
                 )
@@ -405,7 +386,7 @@ def _start(
     best = min(allowed, key=cost)
     cup = cups[best.edge]
     if cup:
-        return Start.CUP, best.edge, cup, _entry(best, _along(best.edge, cup.at), face)
+        return Start.CUP, best.edge, cup, _entry(best, Edge(best.edge).along(cup.at, face.outline), face)
     gaps = _gaps(marks, face)
     for edge_name in sorted(allowed, key=cost):
         if edge_name.edge in gaps:
@@ -418,7 +399,8 @@ def _start(
     ]
     for edge_name in sorted(allowed, key=cost):
         reachable = [
-            (point_inset(edge_name.edge, chip, face), _along(edge_name.edge, chip)) for chip in chips
+            (point_inset(edge_name.edge, chip, face), Edge(edge_name.edge).along(chip, face.outline))
+            for chip in chips
         ]
         if reachable and min(reachable)[0] <= NEAR_EDGE_MM:
             return Start.CHIP, edge_name.edge, None, _entry(edge_name, min(reachable)[1], face)
@@ -439,7 +421,7 @@ def _gaps(marks: Sequence[Mark], face: Face) -> dict[str, float]:
         else:
             middle = Point(x=(ends[0].x + ends[1].x) / 2, y=(ends[0].y + ends[1].y) / 2)
             edge, away = nearest_edge(middle, face.outline)
-            along = [_along(edge, end) for end in ends]
+            along = [Edge(edge).along(end, face.outline) for end in ends]
             if away > NEAR_EDGE_MM:
                 continue
         span = abs(along[1] - along[0])
@@ -455,8 +437,8 @@ def _cup(edge: str, circle: Circle | None, cups_mm: Sequence[int]) -> Cup | None
         return None
     diameter = max(fitting)
     spare = circle.radius - diameter / 2 - CUP_MARGIN_MM
-    toward = {"top": (0, -1), "bottom": (0, 1), "left": (-1, 0), "right": (1, 0)}[edge]
-    at = Point(x=circle.x + toward[0] * spare, y=circle.y + toward[1] * spare)
+    across, down = Edge(edge).outward
+    at = Point(x=circle.x + across * spare, y=circle.y + down * spare)
     return Cup(diameter_mm=diameter, at=at, edge=edge)
 
 

@@ -15,7 +15,7 @@ from sutura.core.matching.comparing import Agreement, Window, read_windows
 from sutura.core.matching.judging import Finding
 from sutura.core.matching.offers import Need, Offer, Value
 from sutura.core.matching.wanted import need_from
-from sutura.core.maths.geometry import Box, Point
+from sutura.core.maths.geometry import Box, Edge, Point
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -89,9 +89,7 @@ def _layout(known: Mapping[str, Value | None], active: Box | None, assumed: tupl
         connector_place=place,
         assumed=assumed,
         connector=place_on(outline, place) if outline and place else None,
-        tabs=tuple(
-            edge for edge in ("top", "bottom", "left", "right") if "tab" in mounting and edge in mounting
-        ),
+        tabs=tuple(edge.value for edge in Edge if "tab" in mounting and edge in mounting),
     )
 
 
@@ -123,10 +121,8 @@ def place_on(outline: Box, place: str) -> Point | None:
     edges = [word for word in words if word in _ALONG]
     if not edges:
         return None
-    edge, along = edges[0], _ALONG.get(edges[1], 0.5) if len(edges) > 1 else 0.5
-    if edge in ("top", "bottom"):
-        return Point(x=outline.width * along, y=0.0 if edge == "top" else float(outline.height))
-    return Point(x=0.0 if edge == "left" else float(outline.width), y=outline.height * along)
+    edge, along = Edge(edges[0]), _ALONG.get(edges[1], 0.5) if len(edges) > 1 else 0.5
+    return edge.point(along * edge.length(outline), 0.0, outline)
 
 
 # What the drawing can show, of all that is judged.

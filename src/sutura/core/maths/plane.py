@@ -11,7 +11,7 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from sutura.core.maths.geometry import Box, Point
+from sutura.core.maths.geometry import Box, Edge, Point
 
 # A shapely geometry; the library ships no types.
 Region = Any
@@ -75,12 +75,7 @@ class Nearness:
         """
         import numpy as np
 
-        seen = {
-            "top": self.broken,
-            "bottom": self.broken[::-1],
-            "left": self.broken.T,
-            "right": self.broken[:, ::-1].T,
-        }[edge]
+        seen = _seen_from(edge, self.broken)
         first = np.where(seen.any(axis=0), seen.argmax(axis=0), most_mm)
         return [float(min(depth, most_mm)) for depth in first]
 
@@ -90,13 +85,7 @@ class Nearness:
 
     def of_edge(self, edge: str) -> float:
         """How much of an edge is near, 0 to 1."""
-        rim = {
-            "top": self.cells[0],
-            "bottom": self.cells[-1],
-            "left": self.cells[:, 0],
-            "right": self.cells[:, -1],
-        }
-        return float(rim[edge].mean())
+        return float(_seen_from(edge, self.cells)[0].mean())
 
     def touches(self, box: Box) -> bool:
         """Whether anything inside an upright rectangle is near."""
@@ -155,7 +144,7 @@ def steps(edge: str, depths: Sequence[float], size: Box) -> Region:
     """
     import shapely
 
-    along = size.width if edge in ("top", "bottom") else size.height
+    along = Edge(edge).length(size)
     profile = [(0.0, 0.0)]
     place = 0.0
     for depth, run in itertools.groupby(depths):
@@ -166,9 +155,14 @@ def steps(edge: str, depths: Sequence[float], size: Box) -> Region:
 
 
 def _at_edge(edge: str, along: float, deep: float, size: Box) -> tuple[float, float]:
-    if edge in ("top", "bottom"):
-        return along, deep if edge == "top" else size.height - deep
-    return deep if edge == "left" else size.width - deep, along
+    at = Edge(edge).point(along, deep, size)
+    return at.x, at.y
+
+
+def _seen_from(edge: str, cells: Any) -> Any:
+    """The cells with this edge as their first row, along it from its left or top end."""
+    across = cells if Edge(edge).lies else cells.T
+    return across if Edge(edge).is_first else across[::-1]
 
 
 def discs(spots: Iterable[tuple[Point, float]]) -> Region:

@@ -8,7 +8,7 @@ from markupsafe import Markup
 
 from sutura.core.catalogue.model import Face
 from sutura.core.intake.marks import EDGE_STRIP_MM, Mark, Side, side_box
-from sutura.core.maths.geometry import Box
+from sutura.core.maths.geometry import Box, Edge
 from sutura.web.drawings.marks import marks_body
 from sutura.words.speech import PLAIN, Speech
 
@@ -139,15 +139,11 @@ def _no_pick(face: Face, edge: str) -> Markup:
 
 def _along(face: Face, edge: str, css: str, title: str) -> Markup:
     """A line beside one edge of the outline."""
-    wide, high, gap = face.width_mm, face.height_mm, 2.2
-    lines = {
-        "top": (face.corner_mm, -gap, wide - face.corner_mm, -gap),
-        "bottom": (face.corner_mm, high + gap, wide - face.corner_mm, high + gap),
-        "left": (-gap, face.corner_mm, -gap, high - face.corner_mm),
-        "right": (wide + gap, face.corner_mm, wide + gap, high - face.corner_mm),
-    }
+    beside = Edge(edge)
+    ends = face.corner_mm, beside.length(face.outline) - face.corner_mm
+    a, b = (beside.point(end, -2.2, face.outline) for end in ends)
     return Markup('<line class="{}" x1="{}" y1="{}" x2="{}" y2="{}"><title>{}</title></line>').format(
-        css, *lines[edge], title
+        css, a.x, a.y, b.x, b.y, title
     )
 
 

@@ -8,7 +8,7 @@ from markupsafe import Markup
 
 from sutura.core.matching.comparing import Window
 from sutura.core.matching.layout import Layout
-from sutura.core.maths.geometry import Box, Point
+from sutura.core.maths.geometry import Box, Edge, Point
 
 MARGIN_MM = 10.0
 
@@ -97,18 +97,13 @@ def _connector(at: Point, outline: Box, css: str, title: str) -> Markup:
 
 
 def _tab(edge: str, outline: Box, css: str, name: str) -> Markup:
-    upright = edge in ("left", "right")
-    at = {
-        "top": (0.0, -3.0),
-        "bottom": (0.0, outline.height),
-        "left": (-3.0, 0.0),
-        "right": (outline.width, 0.0),
-    }[edge]
+    side = Edge(edge)
+    at = side.point(0, -3 if side.is_first else 0, outline)
     shares = (0.18, 0.72)
     boxes = [
-        Box(x=at[0], y=outline.height * share, width=3, height=outline.height * 0.1)
-        if upright
-        else Box(x=outline.width * share, y=at[1], width=outline.width * 0.1, height=3)
+        Box(x=at.x, y=outline.height * share, width=3, height=outline.height * 0.1)
+        if not side.lies
+        else Box(x=outline.width * share, y=at.y, width=outline.width * 0.1, height=3)
         for share in shares
     ]
     return Markup("").join(_rect(box, css, f"tab of the {name}, {edge}") for box in boxes)

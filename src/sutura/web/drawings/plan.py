@@ -8,7 +8,7 @@ from markupsafe import Markup
 
 from sutura.core.catalogue.model import Face
 from sutura.core.intake.damage import OpeningPlan, edge_length, edge_point
-from sutura.core.maths.geometry import Point
+from sutura.core.maths.geometry import Edge, Point
 from sutura.words.speech import Speech
 
 
@@ -68,7 +68,7 @@ def _limits(plan: OpeningPlan, face: Face, speech: Speech) -> Markup:
 
 def _entry(at: Point, edge: str, face: Face) -> Markup:
     """An arrow head that points inward where the pick goes in."""
-    along = at.x if edge in ("top", "bottom") else at.y
+    along = Edge(edge).along(at, face.outline)
     tip, left, right = (
         edge_point(edge, along + side, deep, face) for side, deep in ((0, 3.5), (-2.6, -2.2), (2.6, -2.2))
     )
