@@ -298,7 +298,7 @@ def _ask_catalogue(what: str, of: str, url: str) -> int:
         elif what == "write":
             print(catalogue.export_pack(of), end="")
         elif what == "list":
-            _print_json(store.models_page(store.Wanted(text=of), plain(of), 1)[0])
+            _print_json(store.models_page(store.ModelSearch(text=of), plain(of), 1)[0])
         else:
             _print_json(identify.identify(of) if what == "identify" else identify.find(of))
     except Refusal as refusal:

@@ -18,7 +18,7 @@ from stdnum import ean, gs1_128, imei, luhn
 from sutura.core.catalogue.model import Model, NumberKind, NumberPattern, State
 from sutura.core.errors import Invalid
 from sutura.core.identify.numbers import (
-    Known,
+    KnownModel,
     Numbered,
     collisions,
     identify,
@@ -335,7 +335,7 @@ def test_the_index_answers_as_comparing_with_every_number_would(
 ) -> None:
     index = index_numbers(
         Numbered(
-            model=Known(id=model, full_name=f"#{model}", device_class="phone", construction="x"),
+            model=KnownModel(id=model, full_name=f"#{model}", device_class="phone", construction="x"),
             pattern=NumberPattern(kind=kind, text=number),
         )
         for number, kind, model in patterns
@@ -347,7 +347,7 @@ def test_the_index_answers_as_comparing_with_every_number_would(
 
 
 def test_a_measured_device_is_found_again_as_likely_and_a_pack_that_lists_it_wins() -> None:
-    measured = Known(
+    measured = KnownModel(
         id="device-1", full_name="Nobody ZX", device_class="phone", construction="x", state=State.UNLISTED
     )
     pattern = NumberPattern(kind=NumberKind.EXACT, text="ZX-9000")
@@ -362,7 +362,7 @@ def test_a_measured_device_is_found_again_as_likely_and_a_pack_that_lists_it_win
 
 
 def test_a_retired_model_is_still_recognised_and_said_to_be_retired() -> None:
-    retired = Known(
+    retired = KnownModel(
         id="old", full_name="Maker Old", device_class="phone", construction="x", state=State.RETIRED
     )
     found = look_up(

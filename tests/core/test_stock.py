@@ -5,7 +5,7 @@ from __future__ import annotations
 import pytest
 
 from sutura.core.errors import AlreadyHeld, Invalid, OutOfStock
-from sutura.core.stock import Level, MoveKind, check_move, check_reserve, replay
+from sutura.core.stock import Level, MoveKind, check_reserve, check_stock_move, replay
 
 
 def test_free_is_on_hand_less_promised() -> None:
@@ -34,11 +34,11 @@ def test_a_job_holds_one_part_at_a_time() -> None:
 )
 def test_moves_that_make_no_sense_are_refused(quantity: int, kind: MoveKind) -> None:
     with pytest.raises(Invalid):
-        check_move(Level(part="x", on_hand=2, holders=("00-KV6",)), quantity, kind)
+        check_stock_move(Level(part="x", on_hand=2, holders=("00-KV6",)), quantity, kind)
 
 
 def test_pieces_not_promised_may_be_counted_away() -> None:
-    check_move(Level(part="x", on_hand=2, holders=("00-KV6",)), -1, MoveKind.COUNT)
+    check_stock_move(Level(part="x", on_hand=2, holders=("00-KV6",)), -1, MoveKind.COUNT)
 
 
 def test_a_ledger_that_ever_falls_below_nothing_is_refused() -> None:

@@ -14,7 +14,7 @@ from hypothesis import strategies as st
 from hypothesis.stateful import RuleBasedStateMachine, invariant, rule, run_state_machine_as_test
 
 from sutura.core.errors import Refusal
-from sutura.core.stock import Level, MoveKind, check_move, check_reserve, replay
+from sutura.core.stock import Level, MoveKind, check_reserve, check_stock_move, replay
 from sutura.services import stock
 from sutura.store import stock as store
 from sutura.store.database import DATABASE, raw
@@ -42,7 +42,7 @@ def test_core_never_lets_the_shelf_owe_anything(walk: list[tuple[str, int]]) -> 
             elif what == "release":
                 holders = holders[:-1]
             else:
-                check_move(level, quantity, MoveKind(what))
+                check_stock_move(level, quantity, MoveKind(what))
                 ledger.append(quantity)
         assert replay(ledger) >= len(holders) >= 0
 

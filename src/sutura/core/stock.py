@@ -65,7 +65,7 @@ def check_reserve(level: Level, code: str, held_already: str = "") -> None:
         raise OutOfStock(level.part, level.on_hand, level.holders)
 
 
-def check_move(level: Level, quantity: int, kind: MoveKind) -> None:
+def check_stock_move(level: Level, quantity: int, kind: MoveKind) -> None:
     """Refuse a stock move that makes no sense or would leave less than is promised."""
     if quantity == 0 or abs(quantity) > 10_000:
         raise Invalid("quantity", quantity, fact("stock.use-whole-number-from-1-10000"))

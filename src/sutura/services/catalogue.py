@@ -138,7 +138,7 @@ _CHOICES: dict[str, dict[str, list[str]]] = {}
 
 @reading
 def browse(
-    wanted: store.Wanted, plain: str, page: int
+    wanted: store.ModelSearch, plain: str, page: int
 ) -> tuple[list[store.ModelLine], int, dict[str, list[str]]]:
     """A page of the browse list, how many models there are in all, and what the list can be narrowed to."""
     revision = store.revision()

@@ -16,7 +16,7 @@ from sutura.core.identify.numbers import (
     Candidate,
     Collision,
     Identification,
-    Known,
+    KnownModel,
     Numbered,
     NumberIndex,
     index_numbers,
@@ -177,7 +177,7 @@ def _imei(scan: Scan) -> Found:
 
 
 @reading
-def imei_doubt(serial: str, model: Known) -> Say:
+def imei_doubt(serial: str, model: KnownModel) -> Say:
     """What is odd when an IMEI begins like another model's: a swapped board, or the wrong model. Empty when
     nothing is.
     """

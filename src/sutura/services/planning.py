@@ -33,7 +33,7 @@ class NextLine:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Promise:
+class RailPromise:
     """A promise as today's rail shows it."""
 
     code: str
@@ -47,7 +47,7 @@ class NextPage:
 
     first: NextLine | None
     lines: list[NextLine]
-    promises: list[Promise]
+    promises: list[RailPromise]
     total: int
     open_jobs: int
     late: int
@@ -83,7 +83,7 @@ def next_page(
         page=page,
         pages=pages,
         promises=[
-            Promise(code=job.code, at=job.promise_at, late=slack < 0)
+            RailPromise(code=job.code, at=job.promise_at, late=slack < 0)
             for slack, job in ranked
             if today[0] <= job.promise_at < today[1]
         ],

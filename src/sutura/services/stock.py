@@ -103,7 +103,7 @@ def _move(
     barcode: str, quantity: int, kind: MoveKind, cost: int | None, note: str, by: Person, now: datetime
 ) -> None:
     part = store.load_part(barcode)
-    rules.check_move(store.lock_level(part.id), quantity, kind)
+    rules.check_stock_move(store.lock_level(part.id), quantity, kind)
     store.adopt_part(part.id)
     store.add_stock_move(
         part=part.id,

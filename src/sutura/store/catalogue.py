@@ -10,7 +10,7 @@ from typing import Any
 from peewee import JOIN, SQL, Case, Value, fn
 
 from sutura.core.catalogue.model import NumberKind, NumberPattern, State
-from sutura.core.identify.numbers import Known, Numbered
+from sutura.core.identify.numbers import KnownModel, Numbered
 from sutura.core.job import Stage
 from sutura.store.database import connected, each, first, reading, row, rows
 from sutura.store.expressions import IS_OPEN, like, or_empty
@@ -52,7 +52,7 @@ class ModelLine:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Wanted:
+class ModelSearch:
     """What the browse list is narrowed to; empty = anything."""
 
     text: str = ""
@@ -116,13 +116,13 @@ def lock_catalogue() -> None:
 
 
 @reading
-def numbers() -> tuple[list[Numbered], list[Known], list[tuple[str, Known]]]:
+def numbers() -> tuple[list[Numbered], list[KnownModel], list[tuple[str, KnownModel]]]:
     """Every number pattern, every name and every IMEI beginning of the catalogue, narrow."""
     named = Model.select(
         Model.id, Model.maker, Model.name, Model.device_class, Model.construction, Model.state
     )
     models = {
-        model_id: Known(
+        model_id: KnownModel(
             id=model_id,
             full_name=f"{maker} {name}",
             device_class=device_class,
@@ -134,7 +134,7 @@ def numbers() -> tuple[list[Numbered], list[Known], list[tuple[str, Known]]]:
         )
     }
     patterns: list[Numbered] = []
-    tacs: list[tuple[str, Known]] = []
+    tacs: list[tuple[str, KnownModel]] = []
     printed = ModelNumber.select(ModelNumber.model, ModelNumber.kind, ModelNumber.text, ModelNumber.rest)
     for model_id, kind, text, rest in rows(printed.order_by(ModelNumber.model, ModelNumber.id)):
         if model_id not in models:
@@ -150,7 +150,7 @@ def numbers() -> tuple[list[Numbered], list[Known], list[tuple[str, Known]]]:
 # -- browsing -------------------------------------------------------------------------------
 
 
-def _narrowed(wanted: Wanted, plain: str) -> list[Any]:
+def _narrowed(wanted: ModelSearch, plain: str) -> list[Any]:
     """The conditions of the browse list."""
     conditions = [Model.state == (wanted.state or State.LISTED.value)]
     if text := wanted.text.strip():
@@ -181,7 +181,7 @@ _NUMBERS = fn.ARRAY(
 
 
 @reading
-def models_page(wanted: Wanted, plain: str, page: int) -> tuple[list[ModelLine], int]:
+def models_page(wanted: ModelSearch, plain: str, page: int) -> tuple[list[ModelLine], int]:
     """A page of the browse list and how many models there are in all. `plain` is the text as a label is
     read.
     """

@@ -24,7 +24,7 @@ MOST_SHOWN = 8
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Known:
+class KnownModel:
     """What has to be known of a model to recognise it and name it."""
 
     id: str
@@ -38,7 +38,7 @@ class Known:
 class Numbered:
     """One number pattern of one model."""
 
-    model: Known
+    model: KnownModel
     pattern: NumberPattern
 
 
@@ -55,8 +55,8 @@ class NumberIndex:
     exact: Mapping[str, Sequence[Numbered]]
     folded: Mapping[str, Sequence[Numbered]]
     near: Mapping[NumberKind, Mapping[int, Sequence[str]]]
-    names: Mapping[str, Sequence[Known]]
-    tacs: Mapping[str, Sequence[Known]] = field(default_factory=dict)
+    names: Mapping[str, Sequence[KnownModel]]
+    tacs: Mapping[str, Sequence[KnownModel]] = field(default_factory=dict)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -70,7 +70,7 @@ class Character:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Candidate:
-    model: Known
+    model: KnownModel
     characters: tuple[Character, ...]
     why: Say
 
@@ -88,9 +88,9 @@ class Identification:
 # -- the index ------------------------------------------------------------------------------
 
 
-def known(model: Model, state: State = State.LISTED) -> Known:
+def known(model: Model, state: State = State.LISTED) -> KnownModel:
     """The little of a model that identification needs."""
-    return Known(
+    return KnownModel(
         id=model.id,
         full_name=model.full_name,
         device_class=model.device_class,
@@ -105,7 +105,7 @@ def numbers_of(models: Iterable[Model]) -> list[Numbered]:
 
 
 def index_numbers(
-    numbers: Iterable[Numbered], names: Iterable[Known] = (), tacs: Iterable[tuple[str, Known]] = ()
+    numbers: Iterable[Numbered], names: Iterable[KnownModel] = (), tacs: Iterable[tuple[str, KnownModel]] = ()
 ) -> NumberIndex:
     """An index over number patterns, the names of models, and what IMEIs begin with."""
     exact: dict[str, list[Numbered]] = {}
@@ -117,10 +117,10 @@ def index_numbers(
         folded.setdefault(alike, []).append(number)
         if edits_allowed(text):
             lengths.setdefault(number.pattern.kind, {}).setdefault(len(text), set()).add(alike)
-    named: dict[str, list[Known]] = {}
+    named: dict[str, list[KnownModel]] = {}
     for model in sorted(names, key=lambda model: model.full_name):
         named.setdefault(plain(model.full_name), []).append(model)
-    begun: dict[str, list[Known]] = {}
+    begun: dict[str, list[KnownModel]] = {}
     for tac, model in tacs:
         begun.setdefault(tac, []).append(model)
     near = {kind: {size: sorted(texts) for size, texts in sizes.items()} for kind, sizes in lengths.items()}
@@ -347,7 +347,7 @@ def _near_candidate(read: str, numbered: Numbered) -> Candidate | None:
     )
 
 
-def _beware(read: str, sure: Known, index: NumberIndex) -> Fact | None:
+def _beware(read: str, sure: KnownModel, index: NumberIndex) -> Fact | None:
     """Other models whose number is one look-alike or one edit away: a sure reading says whom not to mix it up
     with.
     """

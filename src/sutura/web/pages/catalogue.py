@@ -40,7 +40,7 @@ def catalogue_list(
     state: str = "",
     page: int = 1,
 ) -> Response:
-    wanted = store.Wanted(
+    wanted = store.ModelSearch(
         text=q[:80],
         maker=maker,
         device_class=device_class,
