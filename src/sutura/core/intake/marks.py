@@ -17,6 +17,8 @@ from sutura.core.maths.geometry import Box, Point, length, nearest_edge
 MAX_MARKS = 200
 # a freehand line is simplified before it is sent; more points than this are no drawing by hand
 MAX_POINTS = 400
+# no spot reaches further from its middle
+MAX_REACH_MM = 60
 
 
 class MarkKind(StrEnum):
@@ -153,7 +155,7 @@ _LABELS: Mapping[Shape, Callable[[Mark], Fact]] = {
     Shape.PLACE: _place,
 }
 
-_POINTS: Mapping[Shape, tuple[int, int, str]] = {
+POINTS_OF: Mapping[Shape, tuple[int, int, str]] = {
     Shape.SPOT: (1, 1, "one point with its reach"),
     Shape.PLACE: (1, 1, "one point"),
     Shape.LINE: (2, MAX_POINTS, f"a line of 2 to {MAX_POINTS} points"),
@@ -172,7 +174,7 @@ def check_marks(marks: Sequence[Mark], face: Face) -> list[Invalid]:
 
 def _problems(place: str, mark: Mark, face: Face) -> list[Invalid]:
     facts = KINDS[mark.kind]
-    fewest, most, words = _POINTS[facts.shape]
+    fewest, most, words = POINTS_OF[facts.shape]
     problems = []
     if not fewest <= len(mark.points) <= most:
         problems.append(
@@ -192,7 +194,7 @@ def _problems(place: str, mark: Mark, face: Face) -> list[Invalid]:
         where = f"{mark.side.value} edge" if mark.side.is_edge else "face"
         accepts = fact("intake.stay-0-0-mm", where=where, width=room.width, height=room.height)
         problems.append(Invalid(place, fact("intake.mm-2", x=outside.x, y=outside.y), accepts))
-    if not 0 <= mark.reach_mm <= 60:
+    if not 0 <= mark.reach_mm <= MAX_REACH_MM:
         problems.append(Invalid(place, f"{mark.reach_mm:g} mm", fact("intake.spot-reaches-0-60-mm")))
     if not re.fullmatch(r"[a-z0-9]{0,12}", mark.id):
         problems.append(Invalid(place, mark.id[:20], fact("intake.draw-mark-again-name-could-not")))

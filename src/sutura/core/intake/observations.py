@@ -130,6 +130,8 @@ QUESTIONS: tuple[Question, ...] = (
         how="Lay it on glass: does it rock? Look along the edges.",
     ),
 )
+# those a person answers; the drawing and its tick say the others
+ASKED = tuple(question for question in QUESTIONS if question.id not in ("glass", "earlier"))
 QUESTION_BY_ID = {question.id: question for question in QUESTIONS}
 
 

@@ -226,11 +226,11 @@ def mounting(pair: Pair) -> Compared:
     return _differs(pair)
 
 
-def may_take_brackets(needed: Value | None, offered: Value | None, offer: Offer, around: Around) -> bool:  # noqa: ARG001 - one shape
+def may_take_brackets(needed: Value | None, offered: Value | None, offer: Offer, around: Around) -> bool:
     return str(offered).casefold() == "none"
 
 
-def always(needed: Value | None, offered: Value | None, offer: Offer, around: Around) -> bool:  # noqa: ARG001 - one shape
+def always(needed: Value | None, offered: Value | None, offer: Offer, around: Around) -> bool:
     return True
 
 
@@ -364,7 +364,7 @@ def leads(pair: Pair) -> Compared:
 # -- where one of the two is not known ------------------------------------------------------------------
 
 
-def not_known(needed: Value | None, offered: Value | None, around: Around) -> Compared:  # noqa: ARG001 - one shape
+def not_known(needed: Value | None, offered: Value | None, around: Around) -> Compared:
     """What nobody knows of the device, or what nobody said of the part, is unknown."""
     if needed is None:
         return Compared(

@@ -12,7 +12,7 @@ from collections.abc import Sequence
 
 from markupsafe import Markup
 
-from sutura.core.intake.marks import KINDS, Mark, MarkKind, Shape, Side
+from sutura.core.intake.marks import KINDS, MAX_REACH_MM, POINTS_OF, Mark, MarkKind, Shape, Side
 from sutura.core.maths.geometry import Point
 from sutura.words.speech import PLAIN, Speech
 
@@ -42,13 +42,17 @@ def least_mm(kind: MarkKind) -> float:
 
 
 def kinds_for_script() -> str:
-    """What the script of the drawing needs of each kind, as JSON: shape, sides, least reach, its piece."""
+    """What the script of the drawing needs of each kind, as JSON: shape, sides, fewest points, reach, its
+    piece.
+    """
     return json.dumps(
         {
             kind.value: {
                 "shape": facts.shape.value,
                 "sides": [side.value for side in facts.sides],
+                "fewest": POINTS_OF[facts.shape][0],
                 "least": least_mm(kind),
+                "most": MAX_REACH_MM,
                 "svg": _piece(kind, (Point(x=0, y=0),), 1, ""),
             }
             for kind, facts in KINDS.items()

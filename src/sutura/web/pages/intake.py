@@ -27,7 +27,7 @@ from sutura.core.intake.arrival import (
 from sutura.core.intake.damage import cups_text, plan_opening, read_damage
 from sutura.core.intake.diagnosis import diagnose
 from sutura.core.intake.marks import KINDS, check_marks
-from sutura.core.intake.observations import QUESTIONS, observed_from
+from sutura.core.intake.observations import ASKED, observed_from
 from sutura.core.job import Stage
 from sutura.core.people import Deed, demand
 from sutura.core.planning import ASSIGNABLE
@@ -143,7 +143,7 @@ def _page(
         panel=_panel(entered.text("edid"), model),
         odd=_odd(ask, entered, model),
         pad=PAD,
-        questions=QUESTIONS,
+        questions=ASKED,
         kinds=KINDS,
         shapes=kinds_for_script(),
         data_states=DATA_STATES,
@@ -562,7 +562,7 @@ def _again(
         page=page,
         job=page.job,
         entered=sent.entered() if sent else Entered.of(kept),
-        questions=QUESTIONS,
+        questions=ASKED,
         open_results=untested(page.model, page.results[0]),
         may_again=page.job.stage in ASSIGNABLE,
     )

@@ -4,7 +4,6 @@ import { newName, passed, rounded, simplified } from "./lines.js";
 
 const SVG = "http://www.w3.org/2000/svg";
 const MM_STEP = 1.2; // a freehand line keeps a point only this far from the last one
-const FEWEST = { spot: 1, place: 1, line: 2, area: 3 };
 const TOO_SMALL = {
   line: "That was a point, not a line: draw along it.",
   area: "That was too thin for an area: draw round it.",
@@ -167,7 +166,8 @@ export const drawing = () => ({
   follow([x, y], step) {
     const last = this.live.points[this.live.points.length - 1];
     const away = Math.hypot(x - last[0], y - last[1]);
-    if (this.shape() === "spot") this.live.reach_mm = rounded(Math.min(Math.max(away, 3), 60));
+    if (this.shape() === "spot")
+      this.live.reach_mm = rounded(Math.min(Math.max(away, 3), this.kinds[this.tool].most));
     else if (this.shape() !== "place" && away >= step) this.live.points.push([x, y]);
   },
   end(event) {
@@ -191,7 +191,7 @@ export const drawing = () => ({
     if (shape === "line" || shape === "area") mark.points = simplified(mark.points, 0.6);
     // an area closes by itself
     if (shape === "area" && String(mark.points[0]) === String(mark.points.at(-1))) mark.points.pop();
-    if (mark.points.length >= FEWEST[shape]) {
+    if (mark.points.length >= this.kinds[mark.kind].fewest) {
       this.add(mark);
       return;
     }
