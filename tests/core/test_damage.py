@@ -331,8 +331,10 @@ def test_turning_and_mirroring_the_face_carries_the_plan_along(marks: list[Mark]
     one, other = plan_opening(marks, CROOKED), plan_opening(moved, there)
     assert radius(one) == pytest.approx(radius(other), abs=0.15)
     assert one.share_near == pytest.approx(other.share_near, abs=0.01)
-    assert {edges[e.edge]: round(e.broken, 2) for e in one.edges} == pytest.approx(
-        {e.edge: round(e.broken, 2) for e in other.edges}, abs=0.02
+    # a crack that passes just at a cell's reach may take one square millimetre of an edge more or less
+    cell = 1.01 / min(CROOKED.width_mm, CROOKED.height_mm)
+    assert {edges[e.edge]: e.broken for e in one.edges} == pytest.approx(
+        {e.edge: e.broken for e in other.edges}, abs=cell
     )
     # a circle just as large as a cup needs, or two edges equally good, may fall either way by a hundredth of
     # a millimetre
