@@ -19,7 +19,18 @@ from sutura.core.matching.offers import Offer
 from sutura.core.matching.wanted import wanted_of
 from sutura.core.maths.geometry import Point
 from sutura.core.values import Person, Role
-from sutura.services import bench, catalogue, handover, intake, matching, people, planning, proof, stock
+from sutura.services import (
+    bench,
+    catalogue,
+    drafts,
+    handover,
+    intake,
+    matching,
+    people,
+    planning,
+    proof,
+    stock,
+)
 from sutura.services import shop as shop_service
 from sutura.store import handover as handover_store
 from sutura.store import job as job_store
@@ -193,7 +204,7 @@ class Shop:
         return replace(plain, **changes)
 
     def take_in(self, model_id: str = HERON, **changes: Any) -> str:
-        draft = intake.open_draft(self.counter, self.tick())
+        draft = drafts.open_draft(self.counter, self.tick())
         return intake.take_in(draft, self.arrival(model_id, **changes), self.counter, self.tick())
 
     def choose(self, code: str) -> None:

@@ -31,7 +31,7 @@ def pages(database: str) -> list[str]:
     """The address of every kind of page, with data, without, and refused."""
     from datetime import UTC, datetime
 
-    from sutura.services import catalogue, intake, matching, planning, pricelists
+    from sutura.services import catalogue, drafts, matching, planning, pricelists
 
     shop = Shop(now=datetime.now(UTC))
     for barcode in ("P-1001", "P-2001", "P-3001"):
@@ -53,15 +53,15 @@ def pages(database: str) -> list[str]:
     planning.assign(ready, shop.bram.id, shop.manager, shop.tick())
     back = shop.closed(PLAIN, accessories=[("Charger", "shelf 4")])
     shop.hand_back(back)
-    draft = intake.open_draft(shop.counter, shop.now, {"read_number": ["O044I7"]})
-    full = intake.open_draft(
+    draft = drafts.open_draft(shop.counter, shop.now, {"read_number": ["O044I7"]})
+    full = drafts.open_draft(
         shop.counter, shop.now, {"read_number": ["FH-2107"], "model_id": ["fennick-heron"]}
     )
     customer = shop.job(took_in).customer_id
     rows = b"SKU;Category;Net price\nA-1;panel;58,00\nA-2;panel;free\n"
     listed = pricelists.look_at_list("", "Hollow Yard", "june.csv", rows, shop.manager, shop.now)
     beside = "&".join(f"compare={offer.judged.offer.id}" for offer in matching.match_page(quoted).offers[:3])
-    measured = intake.open_draft(
+    measured = drafts.open_draft(
         shop.counter,
         shop.now,
         {

@@ -15,7 +15,7 @@ from builders import PLAIN, Shop, all_work, models
 from playwright.sync_api import Page, expect
 
 from sutura import worker
-from sutura.services import intake
+from sutura.services import drafts, intake
 from sutura.store.database import connection
 
 pytestmark = [pytest.mark.browser, pytest.mark.timeout(300)]
@@ -36,7 +36,7 @@ def job_of(floor: Shop, model_id: str) -> str:
         "marks": [],
     }
     with connection():
-        draft = intake.open_draft(floor.counter, datetime.now(UTC))
+        draft = drafts.open_draft(floor.counter, datetime.now(UTC))
         return intake.take_in(draft, replace(arrival, **changed), floor.counter, datetime.now(UTC))
 
 

@@ -21,7 +21,7 @@ from sutura.core.identify.reading import Verdict
 from sutura.core.matching.judging import Fit
 from sutura.core.matching.wanted import wanted_of
 from sutura.core.values import Role
-from sutura.services import catalogue, identify, intake, matching
+from sutura.services import catalogue, drafts, identify, intake, matching
 from sutura.store import catalogue as store
 from sutura.store import job as job_store
 from sutura.store.database import DATABASE
@@ -313,7 +313,7 @@ def unlisted(shop: Shop, **changes: Any) -> str:
         **changes,
     }
     arrival = replace(shop.arrival(), **given)
-    return intake.take_in(intake.open_draft(shop.counter, shop.tick()), arrival, shop.counter, shop.tick())
+    return intake.take_in(drafts.open_draft(shop.counter, shop.tick()), arrival, shop.counter, shop.tick())
 
 
 def test_a_device_in_no_pack_is_taken_in_by_its_measures_and_match_shows_what_is_unknown(shop: Shop) -> None:

@@ -21,7 +21,7 @@ from sutura.core.intake.marks import Mark, MarkKind, Side
 from sutura.core.job import JobRecord
 from sutura.core.maths.geometry import Point
 from sutura.core.values import Outcome
-from sutura.services import customers, handover, intake, planning
+from sutura.services import consents, customers, drafts, handover, intake, planning
 from sutura.services import shop as shop_service
 from sutura.services.marks import marks_of
 from sutura.store import consents as consents_store
@@ -39,7 +39,7 @@ def mark(kind: MarkKind, *points: tuple[float, float], **more: Any) -> Mark:
 def take_in(shop: Shop, model_id: str, **changes: Any) -> JobRecord:
     """Any model of the catalogue, everything working unless said otherwise."""
     plain = replace(shop.arrival(), model_id=model_id, functions=all_work(models()[model_id]), marks=[])
-    draft = intake.open_draft(shop.counter, shop.tick())
+    draft = drafts.open_draft(shop.counter, shop.tick())
     return shop.job(intake.take_in(draft, replace(plain, **changes), shop.counter, shop.tick()))
 
 
@@ -133,8 +133,8 @@ def test_a_mark_on_the_wrong_side_is_refused_with_its_place(shop: Shop) -> None:
 
 
 def test_photos_of_an_intake_become_those_of_its_job(shop: Shop) -> None:
-    draft = intake.open_draft(shop.counter, shop.tick())
-    intake.add_photo(draft, picture(), "the corner", "m1", shop.counter, shop.tick())
+    draft = drafts.open_draft(shop.counter, shop.tick())
+    drafts.add_photo(draft, picture(), "the corner", "m1", shop.counter, shop.tick())
     (photo,) = photos_store.draft_photos(draft)
     assert photo.mark == "m1"
     code = intake.take_in(draft, shop.arrival(), shop.counter, shop.tick())
@@ -144,14 +144,14 @@ def test_photos_of_an_intake_become_those_of_its_job(shop: Shop) -> None:
 
 
 def test_a_broken_photo_changes_nothing_and_too_many_are_refused(shop: Shop) -> None:
-    draft = intake.open_draft(shop.counter, shop.tick())
+    draft = drafts.open_draft(shop.counter, shop.tick())
     with pytest.raises(Invalid):
-        intake.add_photo(draft, b"not a photo", "", "", shop.counter, shop.tick())
+        drafts.add_photo(draft, b"not a photo", "", "", shop.counter, shop.tick())
     for _ in range(12):
-        intake.add_photo(draft, picture(), "", "", shop.counter, shop.tick())
+        drafts.add_photo(draft, picture(), "", "", shop.counter, shop.tick())
     with pytest.raises(Invalid, match="as many as an intake holds"):
-        intake.add_photo(draft, picture(), "", "", shop.counter, shop.tick())
-    intake.discard_draft(draft, shop.counter)
+        drafts.add_photo(draft, picture(), "", "", shop.counter, shop.tick())
+    drafts.discard_draft(draft, shop.counter)
     assert photos_store.draft_photos(draft) == []
 
 
@@ -160,16 +160,16 @@ def test_a_broken_photo_changes_nothing_and_too_many_are_refused(shop: Shop) -> 
 
 def test_a_job_keeps_the_words_that_were_agreed_to(shop: Shop) -> None:
     before = shop.take_in()
-    data = next(consent for consent in intake.consents() if consent.id == "data")
+    data = next(consent for consent in consents.consents() if consent.id == "data")
     new = "All data on it may be lost; I keep my own copy."
-    intake.save_consent(
+    consents.save_consent(
         "data", new, needed=True, active=True, version=data.version, by=shop.manager, now=shop.tick()
     )
     after = shop.take_in()
     texts = [consents_store.load_consents(shop.job(code).id)["data"] for code in (before, after)]
     assert texts == [data.text, new]
     with pytest.raises(StaleSave):
-        intake.save_consent(
+        consents.save_consent(
             "data",
             "Older words than these.",
             needed=True,
@@ -183,7 +183,7 @@ def test_a_job_keeps_the_words_that_were_agreed_to(shop: Shop) -> None:
 def test_a_new_text_that_is_needed_is_asked_of_the_next_intake_and_not_of_jobs_before(shop: Shop) -> None:
     shop.receive("P-1001")
     code = shop.take_in()
-    intake.save_consent(
+    consents.save_consent(
         "battery",
         "The battery may be replaced when it is swollen.",
         needed=True,
@@ -201,7 +201,7 @@ def test_a_new_text_that_is_needed_is_asked_of_the_next_intake_and_not_of_jobs_b
 
 def test_only_a_manager_changes_what_customers_agree_to_and_no_version_is_rewritten(shop: Shop) -> None:
     with pytest.raises(NotAllowed):
-        intake.save_consent(
+        consents.save_consent(
             "data",
             "Words of the counter.",
             needed=True,
@@ -211,7 +211,7 @@ def test_only_a_manager_changes_what_customers_agree_to_and_no_version_is_rewrit
             now=shop.tick(),
         )
     with pytest.raises(ManyInvalid):
-        intake.save_consent(
+        consents.save_consent(
             "Bad Name", "short", needed=True, active=True, version=0, by=shop.manager, now=shop.tick()
         )
     with pytest.raises(peewee.DatabaseError, match="append-only"), DATABASE.atomic():
@@ -411,20 +411,20 @@ def test_where_nobody_is_trained_a_promise_needs_its_reason(shop: Shop) -> None:
 
 
 def test_the_opening_plan_places_only_cups_the_shop_has(shop: Shop) -> None:
-    assert intake.cups_mm() == CUPS_MM
+    assert consents.cups_mm() == CUPS_MM
     version = shop_service.shop().version
-    intake.change_cups("25 mm, 18", version, shop.manager, shop.tick())
-    assert intake.cups_mm() == (18, 25)
-    plan = plan_opening([], models()[HERON].face, intake.cups_mm())
+    consents.change_cups("25 mm, 18", version, shop.manager, shop.tick())
+    assert consents.cups_mm() == (18, 25)
+    plan = plan_opening([], models()[HERON].face, consents.cups_mm())
     assert plan.cup
     assert plan.cup.diameter_mm == 25
     with pytest.raises(StaleSave):
-        intake.change_cups("30", version, shop.manager, shop.tick())
+        consents.change_cups("30", version, shop.manager, shop.tick())
     for wrong in ("", "big", "20 and 30", "5", "1,2,3,4,5,6,7,8,9"):
         with pytest.raises(Invalid):
-            intake.change_cups(wrong, version + 1, shop.manager, shop.tick())
+            consents.change_cups(wrong, version + 1, shop.manager, shop.tick())
     with pytest.raises(NotAllowed):
-        intake.change_cups("30", version + 1, shop.counter, shop.tick())
+        consents.change_cups("30", version + 1, shop.counter, shop.tick())
 
 
 def test_someone_who_was_here_before_is_suggested_while_typing(shop: Shop) -> None:

@@ -17,7 +17,7 @@ from sutura.core.errors import Invalid, ManyInvalid, MoveRefused, NotAllowed, Ou
 from sutura.core.job import Stage
 from sutura.core.matching.comparing import Agreement
 from sutura.core.matching.judging import Fit, Learned
-from sutura.services import catalogue, handover, intake, matching, planning, quoting, stock
+from sutura.services import catalogue, drafts, handover, intake, matching, planning, quoting, stock
 from sutura.services import shop as shop_service
 from sutura.services.matching import Matched
 from sutura.store import consents as consents_store
@@ -39,7 +39,7 @@ def take_in(shop: Shop, model_id: str, **changes: Any) -> str:
         marks=[],
         **changes,
     )
-    return intake.take_in(intake.open_draft(shop.counter, shop.tick()), arrival, shop.counter, shop.tick())
+    return intake.take_in(drafts.open_draft(shop.counter, shop.tick()), arrival, shop.counter, shop.tick())
 
 
 def found(code: str, printed: str) -> Matched:

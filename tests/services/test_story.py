@@ -24,7 +24,18 @@ from sutura.core.errors import (
 )
 from sutura.core.job import Stage
 from sutura.core.matching.judging import may_choose
-from sutura.services import bench, customers, handover, intake, matching, planning, proof, quoting, stock
+from sutura.services import (
+    bench,
+    customers,
+    drafts,
+    handover,
+    intake,
+    matching,
+    planning,
+    proof,
+    quoting,
+    stock,
+)
 from sutura.services import job as job_service
 from sutura.services import shop as shop_service
 from sutura.services.once import once
@@ -100,32 +111,32 @@ def test_every_problem_of_an_intake_is_said_at_once_and_nothing_is_saved(shop: S
 
 
 def test_a_doubled_intake_is_one_job(shop: Shop) -> None:
-    draft = intake.open_draft(shop.counter, shop.now)
+    draft = drafts.open_draft(shop.counter, shop.now)
     codes = {intake.take_in(draft, shop.arrival(), shop.counter, shop.tick()) for _ in range(2)}
     assert len(codes) == 1
     assert job_store.count_jobs() == 1
 
 
 def test_two_people_cannot_make_two_jobs_of_one_draft(shop: Shop) -> None:
-    draft = intake.open_draft(shop.counter, shop.now)
+    draft = drafts.open_draft(shop.counter, shop.now)
     intake.take_in(draft, shop.arrival(), shop.counter, shop.tick())
     with pytest.raises(NotFound):
         intake.take_in(draft, shop.arrival(), shop.manager, shop.tick())
 
 
 def test_a_draft_left_half_way_is_still_there_for_anyone(shop: Shop) -> None:
-    draft = intake.open_draft(shop.counter, shop.now)
-    intake.keep_draft(draft, {"name": ["Orla"], "marks": ["[]"]}, shop.bram, shop.tick())
+    draft = drafts.open_draft(shop.counter, shop.now)
+    drafts.keep_draft(draft, {"name": ["Orla"], "marks": ["[]"]}, shop.bram, shop.tick())
     found = drafts_store.load_draft(draft)
     assert found
     assert (found.who, found.fields["name"]) == ("Pell", ["Orla"])
 
 
 def test_a_draft_that_became_a_job_does_not_come_back_by_a_late_autosave(shop: Shop) -> None:
-    draft = intake.open_draft(shop.counter, shop.now)
+    draft = drafts.open_draft(shop.counter, shop.now)
     intake.take_in(draft, shop.arrival(), shop.counter, shop.tick())
     with pytest.raises(NotFound):
-        intake.keep_draft(draft, {}, shop.counter, shop.tick())
+        drafts.keep_draft(draft, {}, shop.counter, shop.tick())
     assert drafts_store.drafts_page() == []
 
 

@@ -11,7 +11,7 @@ from builders import PLAIN, Shop
 
 from sutura.core.errors import OutOfStock, Refusal
 from sutura.core.job import Stage
-from sutura.services import bench, intake, stock
+from sutura.services import bench, drafts, intake, stock
 from sutura.services.once import once
 from sutura.store import job as job_store
 from sutura.store import stock as stock_store
@@ -59,7 +59,7 @@ def test_the_last_part_goes_to_exactly_one(shop: Shop) -> None:
 
 
 def test_one_form_sent_many_times_at_once_is_one_job(shop: Shop) -> None:
-    draft = intake.open_draft(shop.counter, shop.now)
+    draft = drafts.open_draft(shop.counter, shop.now)
     before = job_store.count_jobs()
     codes = at_once([lambda: intake.take_in(draft, shop.arrival(), shop.counter, shop.now)] * 6)
     assert len(set(codes)) == 1

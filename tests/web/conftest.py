@@ -58,7 +58,7 @@ class Desk:
         return self.answer
 
     def hidden(self, name: str) -> str:
-        found = re.search(rf'name="{name}" value="([^"]*)"', self.page)
+        found = re.search(rf'name="_?{name}" value="([^"]*)"', self.page)
         return found[1] if found else ""
 
     def post(self, path: str, **fields: Any) -> Any:

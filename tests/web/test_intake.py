@@ -203,7 +203,7 @@ def test_someone_known_is_offered_instead_of_added_twice(desks: Sit) -> None:
     way = new_intake(pell)
     kept = pell.post(f"{way}/keep", name="A. Renn", phone="555-07 77").json()
     assert "the same phone number" in kept["same"]
-    number = re.search(r'name="pick_customer"\s+value="([0-9]+)"', kept["same"])
+    number = re.search(r'name="_pick_customer"\s+value="([0-9]+)"', kept["same"])
     assert number
     pell.get(way)
     pell.post(way, act="keep", pick_customer=number[1])

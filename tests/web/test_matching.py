@@ -158,7 +158,7 @@ def test_the_weights_are_shown_and_changed_in_the_book(desks: Sit) -> None:
     ines = desks("ines")
     page = ines.get("/book").text
     given = dict(re.findall(r'name="(weight\.[^"]*)" value="([^"]*)"', page))
-    version = re.search(r'action="/book/weights".*?name="version" value="(\d+)"', page, re.S)
+    version = re.search(r'action="/book/weights".*?name="_version" value="(\d+)"', page, re.S)
     assert version
     ines.post("/book/weights", version=version[1], **{**given, "weight.wait_day": "much"})
     assert ines.answer.status_code == 422

@@ -71,7 +71,7 @@ def test_a_device_goes_from_counter_to_receipt_by_forms_alone(desks: Sit, floor:
     assert "crack" in pell.page
 
     pell.get(f"/jobs/{code}/match")
-    offer = re.search(r'name="offer" value="(\d+)"', pell.page)
+    offer = re.search(r'name="_offer" value="(\d+)"', pell.page)
     assert offer
     pell.post(f"/jobs/{code}/match/choose", offer=offer[1])
     pell.get(f"/jobs/{code}/match")
@@ -210,7 +210,7 @@ def test_a_known_customer_is_found_and_chosen(desks: Sit, floor: Shop) -> None:
     floor.take_in(name="Sunniva Oake", phone="555 0777")
     pell = desks("pell")
     way = new_intake(pell)
-    number = re.search(r'name="pick_customer" value="(\d+)"', pell.client.get("/customers/find?q=sunn").text)
+    number = re.search(r'name="_pick_customer" value="(\d+)"', pell.client.get("/customers/find?q=sunn").text)
     assert number
     pell.post(way, act="keep", pick_customer=number[1])
     assert "Sunniva Oake" in pell.page

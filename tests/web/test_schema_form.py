@@ -15,9 +15,9 @@ from hypothesis import strategies as st
 
 from sutura.config import CATALOGUE, SCHEMAS
 from sutura.core.errors import ManyInvalid
+from sutura.core.typed import Entered
 from sutura.formats.pack import check_model, schema
 from sutura.web.schema_form import Field, Group, Part, Rows, change_rows, draw, read
-from sutura.web.session import Entered
 
 RULE = schema(SCHEMAS / "models.schema.json")["properties"]["models"]["items"]
 MODELS = {

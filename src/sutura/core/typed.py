@@ -10,8 +10,9 @@ with the others, so that a form tells everything that is wrong with it at once.
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
+from dataclasses import dataclass, field
 from datetime import date, datetime, tzinfo
 from decimal import Decimal
 from typing import TypeVar
@@ -44,7 +45,7 @@ class Problems:
     ['rows[2].price']
     """
 
-    def __init__(self, form: str = "This form") -> None:
+    def __init__(self, form: Say = "This form") -> None:
         self.form = form
         self._problems: list[Invalid] = []
 
@@ -87,6 +88,46 @@ class Problems:
             raise ManyInvalid(self._problems, self.form)
 
 
+@dataclass(frozen=True, slots=True)
+class Entered:
+    """What a person entered in the fields of a form, as it is kept and put back into a page; a field that was
+    not entered reads as empty.
+
+    >>> Entered.of({"look.picture": "dark", "name": "Ama"}).group("look")
+    {'picture': 'dark'}
+    """
+
+    fields: Mapping[str, Sequence[str]] = field(default_factory=dict)
+
+    @classmethod
+    def of(cls, values: Mapping[str, str]) -> Entered:
+        return cls({name: [value] for name, value in values.items()})
+
+    def text(self, name: str, otherwise: str = "") -> str:
+        entered = self.fields.get(name)
+        return entered[-1] if entered else otherwise
+
+    def texts(self, name: str) -> list[str]:
+        return list(self.fields.get(name, ()))
+
+    def group(self, prefix: str) -> dict[str, str]:
+        """The fields whose names begin with a prefix and a dot, without it."""
+        return {
+            name.removeprefix(f"{prefix}."): self.text(name)
+            for name in self.fields
+            if name.startswith(f"{prefix}.")
+        }
+
+    def has(self, name: str, value: str) -> bool:
+        return value in self.fields.get(name, ())
+
+    def answers(self) -> dict[str, tuple[str, str]]:
+        """A function list: outcome and reason by function."""
+        return {
+            name: (outcome, self.text(f"reason.{name}")) for name, outcome in self.group("function").items()
+        }
+
+
 # -- numbers ----------------------------------------------------------------------------------------
 
 
@@ -124,6 +165,11 @@ def reads_two_ways(text: str) -> bool:
     """
     plain = _GROUPING.sub("", text.strip())
     return bool(re.fullmatch(r"[1-9]\d{0,2}[.,]\d{3}", plain))
+
+
+def read_id(text: str) -> int:
+    """The number of a record as a page put it into a form; -1, which no record has, when it is none."""
+    return int(text) if text.isdecimal() and len(text) < 15 else -1
 
 
 def read_number(text: str, least: Decimal | int, most: Decimal | int, accepts: Say) -> Decimal:

@@ -30,7 +30,18 @@ from sutura.demo.shop import (
     TIMEZONE,
     DemoJob,
 )
-from sutura.services import bench, catalogue, handover, intake, matching, people, planning, proof, stock
+from sutura.services import (
+    bench,
+    catalogue,
+    drafts,
+    handover,
+    intake,
+    matching,
+    people,
+    planning,
+    proof,
+    stock,
+)
 from sutura.services import shop as shop_service
 from sutura.store import customers as customers_store
 from sutura.store import drafts as drafts_store
@@ -84,7 +95,7 @@ def fill(packs: Path, now: datetime) -> int:
                 chance=random.Random(SEED + index),
             ).run()
         if not drafts_store.drafts_page():
-            intake.open_draft(
+            drafts.open_draft(
                 staff["pell"],
                 now - timedelta(minutes=4),
                 {"read_number": ["FH21"], "name": ["Wim Aldous"], "phone": ["555 0140"]},
@@ -209,7 +220,7 @@ class _Story:
 
     def _take_in(self) -> None:
         by = self.staff["pell"]
-        draft = intake.open_draft(by, self.at)
+        draft = drafts.open_draft(by, self.at)
         promise_at = self.now + timedelta(minutes=self.job.promise)
         soonest = intake.promise(self.model, self.at)
         reason = (

@@ -24,7 +24,7 @@ from sutura.core.matching.judging import Judged, judge, may_choose
 from sutura.core.matching.numbers import Interchange
 from sutura.core.matching.wanted import Correction, corrections, wanted_of
 from sutura.core.people import Deed, demand
-from sutura.core.typed import read_amount
+from sutura.core.typed import Problems, read_amount
 from sutura.core.values import Person
 from sutura.formats import pack
 from sutura.services.known import known_about, offers_for
@@ -535,13 +535,14 @@ def _change_state(model_id: str, old: State, new: State, by: Person, now: dateti
 @reading
 def unlisted(measured: Measured, read_number: str, model_id: str = "unlisted") -> Model:
     """A model made of what was measured; refuses with everything that cannot be right."""
-    problems = check_measured(measured)
+    problems = Problems(fact("catalogue.what-was-measured"))
+    problems.extend(check_measured(measured))
     template = store.load_model(f"unlisted-{measured.device_class}")
     if template is None:
         accepts = fact("catalogue.choose-phone-tablet-laptop-watch-handheld")
-        problems.append(Invalid("device_class", measured.device_class, accepts))
-    if problems or template is None:
-        raise ManyInvalid(problems, fact("catalogue.what-was-measured"))
+        problems.add("device_class", measured.device_class, accepts)
+    problems.refuse()
+    assert template is not None, "refused above"
     made = unlisted_model(pack.model_from_json(template.data), measured, read_number, model_id)
     wrong = problems_of(made)
     if wrong:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import secrets
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import datetime
@@ -10,26 +9,21 @@ from datetime import datetime
 from sutura.core import planning as planning_rules
 from sutura.core.catalogue.model import Model
 from sutura.core.catalogue.unlisted import Measured
-from sutura.core.errors import Invalid, ManyInvalid, MoveRefused, NotFound, Refusal, StaleSave
+from sutura.core.errors import Invalid, ManyInvalid, MoveRefused, NotFound, Refusal
 from sutura.core.facts import fact, to_json
 from sutura.core.identify.numbers import Identification, known
 from sutura.core.identify.scan import check_imei
 from sutura.core.intake.arrival import (
     ARRIVAL_FIELDS,
-    MOST_PHOTOS,
     Channel,
-    Consent,
     check_again,
     check_arrival,
-    check_consent_text,
     check_consents,
     check_customer,
     check_functions,
     check_signature,
-    is_overtaken,
 )
 from sutura.core.intake.customers import plain_phone
-from sutura.core.intake.damage import CUPS_MM, cups_text, read_cups
 from sutura.core.intake.diagnosis import diagnose
 from sutura.core.intake.marks import Mark, check_marks
 from sutura.core.intake.observations import Status, check_observations, observed_from
@@ -40,13 +34,11 @@ from sutura.core.planning import expected_minutes, minutes_to_promise
 from sutura.core.typed import Problems
 from sutura.core.values import FunctionResult, Person
 from sutura.formats import edid
-from sutura.formats.photo import read_photo
-from sutura.services import catalogue, identify, matching, planning
+from sutura.services import catalogue, consents, identify, matching, planning
 from sutura.services.job import note
 from sutura.services.marks import marks_of
 from sutura.services.once import once
 from sutura.services.shop import shop
-from sutura.store import audit as audit_store
 from sutura.store import consents as consents_store
 from sutura.store import customers as customers_store
 from sutura.store import drafts as drafts_store
@@ -54,7 +46,6 @@ from sutura.store import handover as handover_store
 from sutura.store import intake as store
 from sutura.store import job as job_store
 from sutura.store import photos as photos_store
-from sutura.store import shop as shop_store
 from sutura.store.database import reading, writing
 
 # the model a draft names while its device is in no pack
@@ -99,55 +90,7 @@ class Arrival:
     problems: Sequence[Invalid] = field(default=())
 
 
-# -- drafts ---------------------------------------------------------------------------------
-
-
-@writing
-def open_draft(by: Person, now: datetime, fields: Mapping[str, Sequence[str]] | None = None) -> str:
-    demand(by, Deed.TAKE_IN)
-    draft_id = secrets.token_urlsafe(9)
-    drafts_store.save_draft(draft_id, by.id, fields or {}, now)
-    return draft_id
-
-
-@writing
-def keep_draft(draft_id: str, fields: Mapping[str, Sequence[str]], by: Person, now: datetime) -> None:
-    """Keep what was typed so far. A draft that became a job meanwhile stays a job; an overtaken sending
-    is let go.
-    """
-    demand(by, Deed.TAKE_IN)
-    before = drafts_store.load_draft(draft_id) if drafts_store.lock_draft(draft_id) else None
-    if before is None:
-        raise NotFound(fact("intake.intake-left-half-way"), draft_id)
-    if not is_overtaken(before.fields, fields):
-        drafts_store.save_draft(draft_id, by.id, fields, now)
-
-
-@writing
-def discard_draft(draft_id: str, by: Person) -> None:
-    demand(by, Deed.TAKE_IN)
-    photos_store.remove_photos(draft_id)
-    drafts_store.remove_draft(draft_id)
-
-
-@writing
-def add_photo(draft_id: str, file: bytes, says: str, mark: str, by: Person, now: datetime) -> None:
-    """Add a photo to an intake: drawn anew, upright and without what was hidden in its file.
-
-    `mark` is the id of the mark it shows; empty = of the whole device.
-    """
-    demand(by, Deed.TAKE_IN)
-    if not drafts_store.lock_draft(draft_id):
-        raise NotFound(fact("intake.intake-left-half-way"), draft_id)
-    if photos_store.count_photos(draft_id) >= MOST_PHOTOS:
-        raise Invalid("photo", f"{MOST_PHOTOS} photos", fact("intake.many-intake-holds-take-one-away"))
-    photos_store.add_photo(draft_id, says.strip()[:120], mark[:12], read_photo(file), by.id, now)
-
-
-@writing
-def remove_photo(draft_id: str, photo_id: int, by: Person) -> None:
-    demand(by, Deed.TAKE_IN)
-    photos_store.remove_photo(draft_id, photo_id)
+# -- the promise --------------------------------------------------------------------------
 
 
 @reading
@@ -248,7 +191,7 @@ def _checked(arrival: Arrival, now: datetime) -> _Ready:
     problems.extend(check_signature(arrival.signature))
     problems.extend(check_observations(arrival.look))
     problems.extend(check_arrival(arrival.channel, arrival.how))
-    problems.extend(check_consents(arrival.consents, consents()))
+    problems.extend(check_consents(arrival.consents, consents.consents()))
     problems.extend(_edid_problems(arrival.edid))
     problems.refuse()
     if model is None or promise_at is None:
@@ -425,76 +368,3 @@ def look_again(
         "look_after": seen,
     }
     note(job, EventKind.LOOKED_AGAIN, facts, replace(job.arrival, look=seen), by=by, now=now)
-
-
-# -- what customers agree to, and the Counter's tools -----------------------------------------
-
-
-@reading
-def cups_mm() -> tuple[int, ...]:
-    """The suction cups this shop has, by diameter."""
-    shop = shop_store.load_shop()
-    return shop.cups_mm if shop else CUPS_MM
-
-
-@writing
-def change_cups(typed: str, version: int, by: Person, now: datetime) -> None:
-    """The shop's own suction cups: the opening plan places only these."""
-    demand(by, Deed.SET_UP_COUNTER)
-    before = shop_store.lock_shop()
-    if before is None:
-        raise NotFound("shop", "cups")
-    cups = read_cups(typed)
-    if before.version != version:
-        raise StaleSave(
-            "The cups", "another manager", None, {"cups": typed}, {"cups": cups_text(before.cups_mm)}
-        )
-    shop_store.save_shop(cups_mm=list(cups))
-    audit_store.add_audit(by.id, now, "cups changed", {"before": list(before.cups_mm), "after": list(cups)})
-
-
-@reading
-def consents() -> list[Consent]:
-    """The texts in use, in their newest versions."""
-    return [
-        Consent(
-            id=consent_text.consent,
-            text=consent_text.text,
-            needed=consent_text.needed,
-            version=consent_text.version,
-        )
-        for consent_text in consents_store.consent_texts()
-    ]
-
-
-@writing
-def save_consent(
-    name: str, text: str, *, needed: bool, active: bool, version: int, by: Person, now: datetime
-) -> None:
-    """A new text, or a new version of one: what was agreed to before stays word for word with its jobs."""
-    demand(by, Deed.SET_UP_COUNTER)
-    problems = check_consent_text(name, text)
-    if problems:
-        raise ManyInvalid(problems, "This text")
-    consents_store.lock_consents()
-    before = next(
-        (
-            consent_text
-            for consent_text in consents_store.consent_texts(every=True)
-            if consent_text.consent == name
-        ),
-        None,
-    )
-    if (before.version if before else 0) != version:
-        yours = {"text": text, "needed": str(needed), "active": str(active)}
-        theirs = (
-            {"text": before.text, "needed": str(before.needed), "active": str(before.active)}
-            if before
-            else {}
-        )
-        raise StaleSave("This text", "", None, yours, {**dict.fromkeys(yours, "nothing"), **theirs})
-    row = consents_store.ConsentRow(
-        consent=name, version=version + 1, text=text.strip(), needed=needed, active=active
-    )
-    if before is None or (before.text, before.needed, before.active) != (row.text, needed, active):
-        consents_store.add_consent_text(row, by.id, now)

@@ -21,8 +21,10 @@ from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 from sutura.web import errors
 from sutura.web.pages import (
+    again,
     bench,
     catalogue,
+    consents,
     customers,
     handover,
     health,
@@ -62,6 +64,8 @@ PAGES = (
     identify,
     planning,
     intake,
+    again,
+    consents,
     customers,
     job,
     matching,

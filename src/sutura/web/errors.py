@@ -14,16 +14,7 @@ from starlette.exceptions import HTTPException
 
 from sutura.core.errors import AlreadyHeld, MoveRefused, NotAllowed, NotFound, OutOfStock, Refusal, StaleSave
 from sutura.web.present import render_plain
-from sutura.web.session import (
-    MAX_FORM_FIELDS,
-    NOT_KEPT,
-    Asking,
-    ForgedForm,
-    Sent,
-    SignInNeeded,
-    once,
-    settings_of,
-)
+from sutura.web.session import MAX_FORM_FIELDS, ForgedForm, Sent, SignInNeeded, settings_of
 from sutura.words.speech import PLAIN
 
 LOG = structlog.get_logger("sutura")
@@ -42,52 +33,12 @@ def status_of(refusal: Refusal) -> int:
     return next((status for kind, status in _STATUS if isinstance(refusal, kind)), 422)
 
 
-def deed(
-    ask: Asking,
-    form: Sent,
-    act: Callable[[], object],
-    *,
-    then: str,
-    again: Callable[[Refusal, int], Response],
-) -> Response:
-    """Do a deed once and go on to `then`; a refusal shows the page again, with everything still entered.
-
-    What the person may not do, and what does not exist, has a page of its own.
-    """
-    try:
-        return RedirectResponse(once(ask, form, act, then), status_code=303)
-    except (NotAllowed, NotFound):
-        raise
-    except Refusal as refusal:
-        return again(refusal, status_of(refusal))
-
-
-# numbers and marks that the page itself put into the form: no person typed them
-_OURS = NOT_KEPT | {
-    "page",
-    "seq",
-    "version",
-    "act",
-    "tool",
-    "model_id",
-    "customer_id",
-    "step",
-    "offer",
-    "then",
-    "promise",
-}
-
-
 async def _entered(request: Request) -> list[tuple[str, str]]:
     """What a refused form held, so that nothing typed is lost, each under a name a person can read."""
     if request.method != "POST":
         return []
-    form = await request.form(max_fields=MAX_FORM_FIELDS)
-    return [
-        (name.replace(".", ": ").replace("_", " "), text)
-        for name, text in form.multi_items()
-        if name not in _OURS and isinstance(text, str) and text
-    ]
+    form = Sent(form=await request.form(max_fields=MAX_FORM_FIELDS))
+    return [(name.replace(".", ": ").replace("_", " "), text) for name, text in form.typed]
 
 
 def install(app: FastAPI) -> None:

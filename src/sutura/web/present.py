@@ -31,7 +31,7 @@ from sutura.core.people import Deed, may
 from sutura.core.planning import Next
 from sutura.core.values import Outcome, Person
 from sutura.web.drawings.seam import draw_seam
-from sutura.web.session import Asking, form_key
+from sutura.web.session import ANEW, Asking, Shown, form_key
 from sutura.words.history import tell
 from sutura.words.speech import PLAIN, Speech
 
@@ -213,14 +213,14 @@ def render(
     template: str,
     *,
     room: str = "",
-    status: int = 200,
-    refusal: Refusal | None = None,
+    shown: Shown = ANEW,
     speech: Speech | None = None,
     **values: Any,
 ) -> HTMLResponse:
-    """A page for the person signed in. `refusal` is shown at the top, its problems at their fields; `speech`
-    is the shop's way on paper for what is printed.
+    """A page for the person signed in. What is refused in `shown` stands at the top, its problems at their
+    fields, and what was entered in them; `speech` is the shop's way on paper for what is printed.
     """
+    values = {"entered": shown.entered, **values}
     text = TEMPLATES.get_template(template).render(
         person=ask.person,
         may=person_may(ask.person),
@@ -230,13 +230,13 @@ def render(
         speech=speech or ask.speech,
         shop_name=ask.shop_name,
         room=room,
-        refusal=refusal,
-        problems=by_field(refusal, ask.speech),
+        refusal=shown.refusal,
+        problems=by_field(shown.refusal, ask.speech),
         seen_rooms=[(n, u) for n, u, deed in ROOMS if deed is None or may(ask.person, deed)],
         path=ask.request.url.path,
         **values,
     )
-    return HTMLResponse(text, status_code=status)
+    return HTMLResponse(text, status_code=shown.status)
 
 
 def piece(ask: Asking, template: str, **values: Any) -> str:

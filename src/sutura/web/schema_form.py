@@ -12,7 +12,7 @@ from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from typing import Any
 
-from sutura.web.session import Entered
+from sutura.core.typed import Entered
 
 # written into a field of a need: it matters, and nobody knows it yet
 NOT_KNOWN = "?"

@@ -6,8 +6,8 @@ from __future__ import annotations
 
 import hmac
 import secrets
-from collections.abc import AsyncIterator, Callable, Mapping, Sequence
-from dataclasses import dataclass, field
+from collections.abc import AsyncIterator, Mapping
+from dataclasses import dataclass
 from datetime import datetime
 from typing import Annotated
 from zoneinfo import ZoneInfo
@@ -15,8 +15,9 @@ from zoneinfo import ZoneInfo
 from fastapi import Depends, Request
 from starlette.datastructures import FormData, UploadFile
 
+from sutura.core.errors import Refusal
+from sutura.core.typed import Entered, read_id
 from sutura.core.values import Person
-from sutura.services import once as once_service
 from sutura.services import people
 from sutura.web.settings import WebSettings
 from sutura.words.speech import Speech
@@ -89,57 +90,33 @@ def asking(request: Request) -> Asking:
 Ask = Annotated[Asking, Depends(asking)]
 
 
-@dataclass(frozen=True, slots=True)
-class Entered:
-    """What a person entered, to put back into a page; fields that were not entered read as empty."""
-
-    fields: Mapping[str, Sequence[str]] = field(default_factory=dict)
-
-    @classmethod
-    def of(cls, values: Mapping[str, str]) -> Entered:
-        return cls({name: [value] for name, value in values.items()})
-
-    def text(self, name: str, otherwise: str = "") -> str:
-        found = self.fields.get(name)
-        return found[-1] if found else otherwise
-
-    def group(self, prefix: str) -> dict[str, str]:
-        """The fields whose names begin with a prefix and a dot, without it."""
-        return {
-            name.removeprefix(f"{prefix}."): self.text(name)
-            for name in self.fields
-            if name.startswith(f"{prefix}.")
-        }
-
-    def has(self, name: str, value: str) -> bool:
-        return value in self.fields.get(name, ())
-
-
+# begins the names of the fields that a page puts into a form by itself: no person typed them
+OURS = "_"
 # never put back into a page, never kept with a draft
 NOT_KEPT = frozenset({"csrf", "form_key", "password"})
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Sent:
-    """A form that was sent by the person signed in, with its one-time key."""
+    """A form that was sent by the person signed in, with its one-time key.
+
+    A field whose name begins with OURS was put in by the page; everywhere else it goes without that mark.
+    """
 
     form: FormData
 
     def text(self, name: str) -> str:
-        found = self.form.get(name, "")
-        return found[:MAX_TEXT].replace("\x00", "") if isinstance(found, str) else ""
+        return next(reversed(self.texts(name)), "")
 
     def texts(self, name: str) -> list[str]:
-        return [
-            text[:MAX_TEXT].replace("\x00", "") for text in self.form.getlist(name) if isinstance(text, str)
-        ]
+        sent = self.form.getlist(name) or self.form.getlist(f"{OURS}{name}")
+        return [text[:MAX_TEXT].replace("\x00", "") for text in sent if isinstance(text, str)]
 
     def number(self, name: str) -> int:
-        text = self.text(name)
-        return int(text) if text.isdecimal() and len(text) < 15 else -1
+        return read_id(self.text(name))
 
     def numbers(self, name: str) -> list[int]:
-        return [int(text) for text in self.texts(name) if text.isdecimal() and len(text) < 15]
+        return [read_id(text) for text in self.texts(name)]
 
     def file(self, name: str, most: int = MAX_TEXT) -> bytes:
         """The bytes of a dropped file, empty when there is none; at most a little more than any that is
@@ -152,19 +129,45 @@ class Sent:
         upload = self.form.get(name)
         return (upload.filename or "") if isinstance(upload, UploadFile) else ""
 
-    def answers(self) -> dict[str, tuple[str, str]]:
-        """A function list as sent: outcome and reason by function."""
-        names = [name.removeprefix("function.") for name in self.form if name.startswith("function.")]
-        return {name: (self.text(f"function.{name}"), self.text(f"reason.{name}")) for name in names}
-
-    def group(self, prefix: str) -> dict[str, str]:
-        """The fields whose names begin with a prefix and a dot, without it."""
-        names = [name for name in self.form if name.startswith(f"{prefix}.")]
-        return {name.removeprefix(f"{prefix}."): self.text(name) for name in names}
-
+    @property
     def entered(self) -> Entered:
-        """What the person entered, to put back into a refused form."""
-        return Entered({name: self.texts(name) for name in self.form if name not in NOT_KEPT})
+        """What the person entered, to read, and to put back into a refused form."""
+        names = dict.fromkeys(name.removeprefix(OURS) for name in self.form)
+        return Entered({name: self.texts(name) for name in names if name not in NOT_KEPT})
+
+    @property
+    def typed(self) -> list[tuple[str, str]]:
+        """What a person typed or chose, field by field, without what the page put in."""
+        return [
+            (name, text)
+            for name, text in self.form.multi_items()
+            if isinstance(text, str) and text and name not in NOT_KEPT and not name.startswith(OURS)
+        ]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Shown:
+    """How a page is shown: as things are, or again after a refusal, with everything that was entered."""
+
+    refusal: Refusal | None = None
+    status: int = 200
+    sent: Sent | None = None
+
+    @property
+    def entered(self) -> Entered:
+        return self.sent.entered if self.sent else Entered()
+
+    def over(self, kept: Mapping[str, str]) -> Entered:
+        """What is kept, or what was entered over it. A form that holds none of the kept fields leaves
+        them.
+        """
+        entered = self.entered.fields
+        if entered.keys() & kept.keys():
+            return Entered(entered)
+        return Entered({**Entered.of(kept).fields, **entered})
+
+
+ANEW = Shown()
 
 
 async def sent_form(request: Request, ask: Ask) -> AsyncIterator[Sent]:
@@ -188,16 +191,6 @@ async def sent_before_sign_in(request: Request) -> Sent:
 
 
 SignInForm = Annotated[Sent, Depends(sent_before_sign_in)]
-
-
-def once(ask: Asking, form: Sent, act: Callable[[], object], then: str) -> str:
-    """Do a deed once for this form; the address to go to. A form sent twice gets the first answer."""
-
-    def go() -> str:
-        act()
-        return then
-
-    return once_service.once(form.text("form_key"), ask.person, ask.now, go)
 
 
 def form_key() -> str:

@@ -10,6 +10,7 @@ from sutura.core.catalogue.model import EdgeLimit, Face, Model, NumberKind, Numb
 from sutura.core.errors import Invalid
 from sutura.core.facts import fact
 from sutura.core.maths.geometry import Box
+from sutura.core.typed import Problems, read_measure, read_whole
 
 MM_PER_INCH = 25.4
 
@@ -44,6 +45,54 @@ class Measured:
     resolution: str | None = None
 
 
+# classes with a template that a measured device is made from
+DEVICE_CLASSES = ("phone", "tablet", "laptop", "watch", "handheld", "player", "two-in-one")
+# what the counter is asked to measure or read off: field, what it is, how
+MEASURES = (
+    ("maker", "Maker, as the device says", ""),
+    ("name", "Name or number, as the device says", ""),
+    ("width_mm", "Front glass across, mm", "edge to edge, with a ruler"),
+    ("height_mm", "Front glass down, mm", ""),
+    ("diagonal_in", "Picture from corner to corner, inches", "the lit part only"),
+    ("resolution", "Resolution", "such as 1080×2400; empty when not known"),
+    ("connector_pins", "Connector pins", "empty when not known"),
+    ("connector_place", "Where the connector sits", "such as bottom right; empty when not known"),
+)
+_MOST_TEXT = 80
+
+
+def read_measured(typed: Mapping[str, str]) -> Measured:
+    """What was measured, from its fields as typed; every one that cannot be read is refused at once.
+
+    >>> read_measured({"width_mm": "7,1 cm", "height_mm": "150", "diagonal_in": "6.1"}).width_mm
+    71.0
+    """
+    problems = Problems(fact("catalogue.what-was-measured"))
+
+    def measure(name: str, unit: str) -> float:
+        return problems.read(name, typed.get(name, ""), lambda text: read_measure(text, unit)) or 0.0
+
+    def words(name: str) -> str:
+        return typed.get(name, "").strip()[:_MOST_TEXT]
+
+    pins = typed.get("connector_pins", "").strip()
+    measured = Measured(
+        maker=words("maker"),
+        name=words("name"),
+        device_class=words("device_class"),
+        width_mm=measure("width_mm", "mm"),
+        height_mm=measure("height_mm", "mm"),
+        diagonal_in=measure("diagonal_in", "in"),
+        connector_pins=problems.read("connector_pins", pins, lambda text: read_whole(text, 999))
+        if pins
+        else None,
+        connector_place=words("connector_place") or None,
+        resolution=words("resolution") or None,
+    )
+    problems.refuse()
+    return measured
+
+
 # kept with the model as its text, like what a pack says of an edge
 NOBODY_OPENED = "nobody has opened one here: where its cables run is not known"
 
@@ -57,26 +106,20 @@ def check_measured(measured: Measured) -> list[Invalid]:
     >>> [problem.field for problem in check_measured(too_big)]
     ['diagonal_in']
     """
-    problems = []
+    problems = Problems(fact("catalogue.what-was-measured"))
     for field in ("maker", "name"):
-        if not 0 < len(getattr(measured, field).strip()) <= 80:
-            problems.append(
-                Invalid(field, getattr(measured, field), fact("catalogue.write-what-device-says-up-80"))
-            )
+        if not 0 < len(getattr(measured, field).strip()) <= _MOST_TEXT:
+            problems.add(field, getattr(measured, field), fact("catalogue.write-what-device-says-up-80"))
     for field in ("width_mm", "height_mm"):
         if not 10 <= getattr(measured, field) <= 1000:
-            problems.append(
-                Invalid(field, getattr(measured, field), fact("catalogue.measure-between-10-1000-mm"))
-            )
+            problems.add(field, getattr(measured, field), fact("catalogue.measure-between-10-1000-mm"))
     longest = math.hypot(measured.width_mm, measured.height_mm) / MM_PER_INCH
     if not 0.4 <= measured.diagonal_in < longest:
         accepts = fact("catalogue.picture-inside-outline-under-inches-from", longest=longest)
-        problems.append(Invalid("diagonal_in", measured.diagonal_in, accepts))
+        problems.add("diagonal_in", measured.diagonal_in, accepts)
     if measured.connector_pins is not None and not 1 <= measured.connector_pins <= 200:
-        problems.append(
-            Invalid("connector_pins", measured.connector_pins, fact("catalogue.count-between-1-200-pins"))
-        )
-    return problems
+        problems.add("connector_pins", measured.connector_pins, fact("catalogue.count-between-1-200-pins"))
+    return list(problems)
 
 
 def active_area(width_mm: float, height_mm: float, diagonal_in: float) -> Box:

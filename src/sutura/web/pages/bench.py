@@ -7,16 +7,15 @@ from fastapi.responses import Response
 from markupsafe import Markup
 
 from sutura.core.bench import is_on_the_way_in
-from sutura.core.errors import Refusal
 from sutura.core.intake.damage import plan_opening
 from sutura.core.job import Stage
-from sutura.services import bench, intake, planning
+from sutura.services import bench, consents, planning
 from sutura.services.marks import marks_of
+from sutura.web.deeds import deed
 from sutura.web.drawings.face import draw_face
 from sutura.web.drawings.plan import draw_plan
-from sutura.web.errors import deed
 from sutura.web.present import render
-from sutura.web.session import Ask, Asking, Entered, Form, Sent
+from sutura.web.session import ANEW, Ask, Asking, Form, Shown
 
 router = APIRouter()
 _ROOM = (Stage.PART_IN_HAND, Stage.OPENED, Stage.PROVED)
@@ -33,25 +32,21 @@ def bench_list(ask: Ask) -> Response:
 
 @router.get("/jobs/{code}/bench")
 def bench_page(ask: Ask, code: str) -> Response:
-    return _page(ask, code, None)
+    return _page(ask, code)
 
 
-def _page(
-    ask: Asking, code: str, sent: Sent | None, refusal: Refusal | None = None, status: int = 200
-) -> Response:
+def _page(ask: Asking, code: str, shown: Shown = ANEW) -> Response:
     page = bench.bench_page(code)
     marks = marks_of(page.job)
     on_the_way_in = is_on_the_way_in(page.job.stage, page.progress)
-    plan = plan_opening(marks, page.model.face, intake.cups_mm()) if on_the_way_in else None
+    plan = plan_opening(marks, page.model.face, consents.cups_mm()) if on_the_way_in else None
     return render(
         ask,
         "bench/bench.html",
         room="Bench",
-        status=status,
-        refusal=refusal,
+        shown=shown,
         page=page,
         job=page.job,
-        entered=sent.entered() if sent else Entered(),
         working=page.job.stage in (Stage.OPENED, Stage.PROVED),
         done_ids={entry.step: entry for entry in page.done if entry.attempt == page.job.bench.attempt},
         face=draw_face(
@@ -66,24 +61,12 @@ def _page(
 
 
 @router.post("/jobs/{code}/bench/open")
-def open_job(ask: Ask, code: str, form: Form) -> Response:
-    return deed(
-        ask,
-        form,
-        lambda: bench.open_job(code, ask.person, ask.now),
-        then=f"/jobs/{code}/bench",
-        again=lambda refusal, status: _page(ask, code, form, refusal, status),
-    )
+@deed(then="/jobs/{code}/bench", again=_page)
+def open_job(ask: Ask, code: str) -> None:
+    bench.open_job(code, ask.person, ask.now)
 
 
 @router.post("/jobs/{code}/bench/step")
-def do_step(ask: Ask, code: str, form: Form) -> Response:
-    return deed(
-        ask,
-        form,
-        lambda: bench.do_step(
-            code, form.text("step"), form.text("counted"), form.text("reason"), ask.person, ask.now
-        ),
-        then=f"/jobs/{code}/bench",
-        again=lambda refusal, status: _page(ask, code, form, refusal, status),
-    )
+@deed(then="/jobs/{code}/bench", again=_page)
+def do_step(ask: Ask, code: str, form: Form) -> None:
+    bench.do_step(code, form.text("step"), form.text("counted"), form.text("reason"), ask.person, ask.now)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from urllib.parse import urlencode
 
 from fastapi import APIRouter
@@ -10,20 +11,19 @@ from fastapi.responses import RedirectResponse, Response
 from sutura.config import SCHEMAS
 from sutura.core import rules
 from sutura.core.catalogue.cautions import CAUTIONS, CAUTIONS_SOURCE
-from sutura.core.errors import ManyInvalid, Refusal
+from sutura.core.errors import ManyInvalid, Refusal, StaleSave
 from sutura.core.identify.reading import plain
 from sutura.core.matching.attributes import need_lines
 from sutura.formats.pack import schema
 from sutura.services import catalogue, known
 from sutura.services import identify as identify_service
-from sutura.services.once import once
 from sutura.store import catalogue as store
 from sutura.store import packs as packs_store
 from sutura.web import schema_form
+from sutura.web.deeds import deed
 from sutura.web.drawings.face import draw_face
-from sutura.web.errors import deed, status_of
 from sutura.web.present import render
-from sutura.web.session import Ask, Asking, Form
+from sutura.web.session import ANEW, Ask, Asking, Form, Shown
 
 router = APIRouter()
 _MODEL_RULE = schema(SCHEMAS / "models.schema.json")["properties"]["models"]["items"]
@@ -102,15 +102,8 @@ def packs_page(ask: Ask) -> Response:
     return _packs(ask)
 
 
-def _packs(ask: Asking, refusal: Refusal | None = None, status: int = 200) -> Response:
-    return render(
-        ask,
-        "catalogue/packs.html",
-        room="Catalogue",
-        packs=packs_store.packs_page(),
-        refusal=refusal,
-        status=status,
-    )
+def _packs(ask: Asking, shown: Shown = ANEW) -> Response:
+    return render(ask, "catalogue/packs.html", room="Catalogue", packs=packs_store.packs_page(), shown=shown)
 
 
 @router.get("/catalogue/packs/{pack_id}.json")
@@ -132,17 +125,10 @@ def published_schema(ask: Ask, name: str) -> Response:  # noqa: ARG001 - only so
 
 
 @router.post("/catalogue/packs/look")
-def look_at_pack(ask: Ask, form: Form) -> Response:
-    def keep() -> str:
-        file = form.file("file", catalogue.MOST_CHARACTERS + 1)
-        preview = catalogue.look_at_pack(form.file_name("file"), file, ask.person, ask.now)
-        return f"/catalogue/packs/look/{preview}"
-
-    try:
-        address = once(form.text("form_key"), ask.person, ask.now, keep)
-    except Refusal as refusal:
-        return _packs(ask, refusal, status_of(refusal))
-    return RedirectResponse(address, status_code=303)
+@deed(then="/catalogue/packs/look/{done}", again=_packs)
+def look_at_pack(ask: Ask, form: Form) -> str:
+    file = form.file("file", catalogue.MOST_CHARACTERS + 1)
+    return catalogue.look_at_pack(form.file_name("file"), file, ask.person, ask.now)
 
 
 @router.get("/catalogue/packs/look/{look_id}")
@@ -150,23 +136,18 @@ def look_page(ask: Ask, look_id: str) -> Response:
     return _look(ask, look_id)
 
 
-def _look(ask: Asking, look_id: str, refusal: Refusal | None = None, status: int = 200) -> Response:
+def _look(ask: Asking, look_id: str, shown: Shown = ANEW) -> Response:
     look = catalogue.look(look_id, ask.person)
-    return render(ask, "catalogue/look.html", room="Catalogue", look=look, refusal=refusal, status=status)
+    return render(ask, "catalogue/look.html", room="Catalogue", look=look, shown=shown)
 
 
 @router.post("/catalogue/packs/look/{look_id}")
-def read_pack(ask: Ask, look_id: str, form: Form) -> Response:
+@deed(then="/catalogue/packs", again=_look)
+def read_pack(ask: Ask, look_id: str, form: Form) -> None:
     if form.text("act") == "forget":
         catalogue.forget_look(look_id, ask.person)
-        return RedirectResponse("/catalogue/packs", status_code=303)
-    return deed(
-        ask,
-        form,
-        lambda: catalogue.read_look(look_id, form.text("mark"), ask.person, ask.now),
-        then="/catalogue/packs",
-        again=lambda refusal, status: _look(ask, look_id, refusal, status),
-    )
+    else:
+        catalogue.read_look(look_id, form.text("mark"), ask.person, ask.now)
 
 
 # -- one model ------------------------------------------------------------------------------
@@ -174,12 +155,17 @@ def read_pack(ask: Ask, look_id: str, form: Form) -> Response:
 
 @router.get("/catalogue/{model_id}")
 def model_page(ask: Ask, model_id: str) -> Response:
+    return _model(ask, model_id)
+
+
+def _model(ask: Asking, model_id: str, shown: Shown = ANEW) -> Response:
     page = catalogue.model_page(model_id)
     title = f"Face of the {page.model.full_name}, to scale"
     return render(
         ask,
         "catalogue/model.html",
         room="Catalogue",
+        shown=shown,
         need_lines=need_lines(page.model.need),
         page=page,
         model=page.model,
@@ -190,41 +176,33 @@ def model_page(ask: Ask, model_id: str) -> Response:
 
 
 @router.post("/catalogue/{model_id}/state")
-def change_state(ask: Ask, model_id: str, form: Form) -> Response:
+@deed(then="/catalogue/{model_id}", again=_model)
+def change_state(ask: Ask, model_id: str, form: Form) -> None:
     change = catalogue.bring_back if form.text("act") == "bring-back" else catalogue.retire
-    return deed(
-        ask,
-        form,
-        lambda: change(model_id, ask.person, ask.now),
-        then=f"/catalogue/{model_id}",
-        again=lambda _refusal, _status: model_page(ask, model_id),
-    )
+    change(model_id, ask.person, ask.now)
 
 
 @router.get("/catalogue/{model_id}/edit")
 def edit_page(ask: Ask, model_id: str) -> Response:
+    return _edit(ask, model_id)
+
+
+def _edit(ask: Asking, model_id: str, shown: Shown = ANEW) -> Response:
+    """The editor with the model as it is kept, or with what was entered and a row more or less."""
     row = catalogue.row(model_id)
-    return _edit(ask, model_id, dict(row.data), row.version)
-
-
-def _edit(
-    ask: Asking,
-    model_id: str,
-    raw: dict[str, object],
-    version: int,
-    refusal: Refusal | None = None,
-    status: int = 200,
-    look_at: str = "",
-) -> Response:
-    form = schema_form.draw(raw, _MODEL_RULE)
+    raw, version, look_at = dict(row.data), row.version, ""
+    if shown.sent:
+        raw = schema_form.read(shown.entered, _MODEL_RULE)
+        look_at = schema_form.change_rows(raw, shown.sent.text("act"))
+        # who was told that another saved first, saves over the newest
+        version = version if isinstance(shown.refusal, StaleSave) else shown.sent.number("version")
     return render(
         ask,
         "catalogue/edit.html",
         room="Catalogue",
-        status=status,
-        refusal=_at_fields(refusal),
+        shown=replace(shown, refusal=_at_fields(shown.refusal)),
         model_id=model_id,
-        form=form,
+        form=schema_form.draw(raw, _MODEL_RULE),
         version=version,
         look_at=look_at,
         open_jobs=store.jobs_of_model(model_id)[1],
@@ -245,22 +223,14 @@ def _preview(raw: dict[str, object]) -> object:
     return draw_face(face, (), "The face as entered, to scale") if face else ""
 
 
+@deed(then="/catalogue/{model_id}", again=_edit)
+def _save_model(ask: Ask, model_id: str, form: Form) -> None:
+    raw = schema_form.read(form.entered, _MODEL_RULE)
+    catalogue.save_model(model_id, raw, form.number("version"), ask.person, ask.now)
+
+
 @router.post("/catalogue/{model_id}/edit")
 def edit(ask: Ask, model_id: str, form: Form) -> Response:
-    raw: dict[str, object] = schema_form.read(form.entered(), _MODEL_RULE)
-    act, version = form.text("act"), form.number("version")
-    if act != "save":
-        look_at = schema_form.change_rows(raw, act)
-        return _edit(ask, model_id, raw, version, look_at=look_at)
-
-    def again(refusal: Refusal, status: int) -> Response:
-        newest = catalogue.row(model_id).version if status == 409 else version
-        return _edit(ask, model_id, raw, newest, refusal, status)
-
-    return deed(
-        ask,
-        form,
-        lambda: catalogue.save_model(model_id, raw, version, ask.person, ask.now),
-        then=f"/catalogue/{model_id}",
-        again=again,
-    )
+    if form.text("act") == "save":
+        return _save_model(ask=ask, model_id=model_id, form=form)
+    return _edit(ask, model_id, Shown(sent=form))

@@ -5,13 +5,13 @@ from __future__ import annotations
 from fastapi import APIRouter
 from fastapi.responses import JSONResponse, Response
 
-from sutura.core.errors import NotFound, Refusal
+from sutura.core.errors import NotFound
 from sutura.core.intake.customers import ERASED
 from sutura.services import customers as service
 from sutura.store import customers as customers_store
-from sutura.web.errors import deed
+from sutura.web.deeds import deed
 from sutura.web.present import render
-from sutura.web.session import Ask, Asking, Entered, Form, Sent
+from sutura.web.session import ANEW, Ask, Asking, Form, Shown
 
 router = APIRouter()
 
@@ -24,12 +24,10 @@ def find_customers(ask: Ask, q: str = "") -> Response:
 
 @router.get("/customers/{customer_id}")
 def customer_page(ask: Ask, customer_id: int) -> Response:
-    return _customer(ask, customer_id, None)
+    return _customer(ask, customer_id)
 
 
-def _customer(
-    ask: Asking, customer_id: int, sent: Sent | None, refusal: Refusal | None = None, status: int = 200
-) -> Response:
+def _customer(ask: Asking, customer_id: int, shown: Shown = ANEW) -> Response:
     record = customers_store.load_customer(customer_id)
     if record is None:
         raise NotFound("customer", customer_id)
@@ -38,10 +36,9 @@ def _customer(
         ask,
         "intake/customer.html",
         room="Counter",
-        status=status,
-        refusal=refusal,
+        shown=shown,
         found=record,
-        entered=sent.entered() if sent else Entered.of(kept),
+        entered=shown.over(kept),
         jobs=customers_store.customer_jobs(customer_id),
         same=service.perhaps_same(record),
         erased=record.name == ERASED,
@@ -49,34 +46,24 @@ def _customer(
 
 
 @router.post("/customers/{customer_id}")
-def save_customer(ask: Ask, customer_id: int, form: Form) -> Response:
-    return deed(
-        ask,
-        form,
-        lambda: service.save_customer(
-            customer_id,
-            name=form.text("name"),
-            phone=form.text("phone"),
-            email=form.text("email"),
-            note=form.text("note"),
-            version=form.number("version"),
-            by=ask.person,
-            now=ask.now,
-        ),
-        then=f"/customers/{customer_id}",
-        again=lambda refusal, status: _customer(ask, customer_id, form, refusal, status),
+@deed(then="/customers/{customer_id}", again=_customer)
+def save_customer(ask: Ask, customer_id: int, form: Form) -> None:
+    service.save_customer(
+        customer_id,
+        name=form.text("name"),
+        phone=form.text("phone"),
+        email=form.text("email"),
+        note=form.text("note"),
+        version=form.number("version"),
+        by=ask.person,
+        now=ask.now,
     )
 
 
 @router.post("/customers/{customer_id}/merge")
-def merge(ask: Ask, customer_id: int, form: Form) -> Response:
-    return deed(
-        ask,
-        form,
-        lambda: service.merge_customers(customer_id, form.number("other"), ask.person, ask.now),
-        then=f"/customers/{customer_id}",
-        again=lambda refusal, status: _customer(ask, customer_id, None, refusal, status),
-    )
+@deed(then="/customers/{customer_id}", again=_customer)
+def merge(ask: Ask, customer_id: int, form: Form) -> None:
+    service.merge_customers(customer_id, form.number("other"), ask.person, ask.now)
 
 
 @router.get("/customers/{customer_id}/export.json")
@@ -88,11 +75,6 @@ def export_customer(ask: Ask, customer_id: int) -> Response:
 
 
 @router.post("/customers/{customer_id}/erase")
-def erase(ask: Ask, customer_id: int, form: Form) -> Response:
-    return deed(
-        ask,
-        form,
-        lambda: service.erase_customer(customer_id, form.text("typed_name"), ask.person, ask.now),
-        then="/counter",
-        again=lambda refusal, status: _customer(ask, customer_id, None, refusal, status),
-    )
+@deed(then="/counter", again=_customer)
+def erase(ask: Ask, customer_id: int, form: Form) -> None:
+    service.erase_customer(customer_id, form.text("typed_name"), ask.person, ask.now)

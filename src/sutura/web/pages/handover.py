@@ -5,38 +5,34 @@ from __future__ import annotations
 from fastapi import APIRouter
 from fastapi.responses import Response
 
-from sutura.core.errors import NotFound, Refusal
+from sutura.core.errors import NotFound
 from sutura.core.handover import Method, not_promised
 from sutura.core.job import Stage
 from sutura.core.maths.money import Money, included_tax
 from sutura.services import handover
 from sutura.services import job as job_service
 from sutura.services import shop as shop_service
-from sutura.web.errors import deed
+from sutura.web.deeds import deed
 from sutura.web.present import render
-from sutura.web.session import Ask, Asking, Entered, Form, Sent
+from sutura.web.session import ANEW, Ask, Asking, Form, Shown
 
 router = APIRouter()
 
 
 @router.get("/jobs/{code}/handover")
 def handover_page(ask: Ask, code: str) -> Response:
-    return _page(ask, code, None)
+    return _page(ask, code)
 
 
-def _page(
-    ask: Asking, code: str, sent: Sent | None, refusal: Refusal | None = None, status: int = 200
-) -> Response:
+def _page(ask: Asking, code: str, shown: Shown = ANEW) -> Response:
     page = job_service.job_page(code, ask.now)
     return render(
         ask,
         "handover/handover.html",
         room="Counter",
-        status=status,
-        refusal=refusal,
+        shown=shown,
         page=page,
         job=page.job,
-        entered=sent.entered() if sent else Entered(),
         methods=[method.value for method in Method],
         ready=page.job.stage is Stage.CLOSED,
         declined=page.job.stage is Stage.DECLINED,
@@ -44,39 +40,29 @@ def _page(
 
 
 @router.post("/jobs/{code}/handover")
-def hand_back(ask: Ask, code: str, form: Form) -> Response:
-    return deed(
-        ask,
-        form,
-        lambda: handover.hand_back(
-            code,
-            returned=form.numbers("returned"),
-            explanation=form.text("explanation"),
-            amount=form.text("amount"),
-            method=form.text("method"),
-            today=ask.now.astimezone(ask.zone).date(),
-            by=ask.person,
-            now=ask.now,
-        ),
-        then=f"/jobs/{code}/receipt",
-        again=lambda refusal, status: _page(ask, code, form, refusal, status),
+@deed(then="/jobs/{code}/receipt", again=_page)
+def hand_back(ask: Ask, code: str, form: Form) -> None:
+    handover.hand_back(
+        code,
+        returned=form.numbers("returned"),
+        explanation=form.text("explanation"),
+        amount=form.text("amount"),
+        method=form.text("method"),
+        today=ask.now.astimezone(ask.zone).date(),
+        by=ask.person,
+        now=ask.now,
     )
 
 
 @router.post("/jobs/{code}/return")
-def return_unrepaired(ask: Ask, code: str, form: Form) -> Response:
-    return deed(
-        ask,
-        form,
-        lambda: handover.return_unrepaired(
-            code,
-            returned=form.numbers("returned"),
-            explanation=form.text("explanation"),
-            by=ask.person,
-            now=ask.now,
-        ),
-        then=f"/jobs/{code}",
-        again=lambda refusal, status: _page(ask, code, form, refusal, status),
+@deed(then="/jobs/{code}", again=_page)
+def return_unrepaired(ask: Ask, code: str, form: Form) -> None:
+    handover.return_unrepaired(
+        code,
+        returned=form.numbers("returned"),
+        explanation=form.text("explanation"),
+        by=ask.person,
+        now=ask.now,
     )
 
 

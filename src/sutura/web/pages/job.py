@@ -5,7 +5,6 @@ from __future__ import annotations
 from fastapi import APIRouter
 from fastapi.responses import Response
 
-from sutura.core.errors import Refusal
 from sutura.core.intake.arrival import DATA_STATES, untested
 from sutura.core.intake.damage import read_damage
 from sutura.core.intake.diagnosis import diagnose
@@ -17,12 +16,12 @@ from sutura.services import handover, quoting, stock
 from sutura.services import job as service
 from sutura.services.marks import marks_of, signature_of
 from sutura.store import photos as photos_store
+from sutura.web.deeds import deed
 from sutura.web.drawings.code import draw_qr
 from sutura.web.drawings.face import draw_back, draw_edges, draw_face
 from sutura.web.drawings.signature import draw_signature
-from sutura.web.errors import deed
 from sutura.web.present import render
-from sutura.web.session import Ask, Asking, Entered, Form, Sent
+from sutura.web.session import ANEW, Ask, Asking, Form, Shown
 from sutura.words.summary import summarise
 
 router = APIRouter()
@@ -32,19 +31,16 @@ PAPERS = {"a4": "A4", "letter": "Letter", "roll": "80 mm roll", "label": "Tray l
 
 @router.get("/jobs/{code}")
 def job_page(ask: Ask, code: str) -> Response:
-    return _page(ask, code, None)
+    return _page(ask, code)
 
 
-def _page(
-    ask: Asking, code: str, sent: Sent | None, refusal: Refusal | None = None, status: int = 200
-) -> Response:
+def _page(ask: Asking, code: str, shown: Shown = ANEW) -> Response:
     page = service.job_page(code, ask.now)
     job, marks = page.job, marks_of(page.job)
     return render(
         ask,
         "job/job.html",
-        status=status,
-        refusal=refusal,
+        shown=shown,
         page=page,
         job=job,
         face=draw_face(
@@ -56,7 +52,6 @@ def _page(
         found=diagnose(job.arrival.look),
         photos=photos_store.job_photos(job.id),
         marks={mark.id: mark.label for mark in marks if mark.id},
-        entered=sent.entered() if sent else Entered(),
         margin=quoting.job_margin(job, ask.person) if may(ask.person, Deed.SEE_COST) else None,
         declinable=job.stage in starts_of(Move.DECLINE) and may(ask.person, Deed.QUOTE),
         priceable=price_may_change(job.stage, job.chosen.price_minor) and may(ask.person, Deed.SET_PRICE),
@@ -96,35 +91,20 @@ def ticket(ask: Ask, code: str, paper: str = "a4") -> Response:
 
 
 @router.post("/jobs/{code}/decline")
-def decline(ask: Ask, code: str, form: Form) -> Response:
-    return deed(
-        ask,
-        form,
-        lambda: handover.decline(code, form.text("reason"), ask.person, ask.now),
-        then=f"/jobs/{code}",
-        again=lambda refusal, status: _page(ask, code, form, refusal, status),
-    )
+@deed(then="/jobs/{code}", again=_page)
+def decline(ask: Ask, code: str, form: Form) -> None:
+    handover.decline(code, form.text("reason"), ask.person, ask.now)
 
 
 @router.post("/jobs/{code}/price")
-def change_price(ask: Ask, code: str, form: Form) -> Response:
-    return deed(
-        ask,
-        form,
-        lambda: quoting.change_job_price(
-            code, form.text("price"), form.text("price_reason"), form.number("version"), ask.person, ask.now
-        ),
-        then=f"/jobs/{code}",
-        again=lambda refusal, status: _page(ask, code, form, refusal, status),
+@deed(then="/jobs/{code}", again=_page)
+def change_price(ask: Ask, code: str, form: Form) -> None:
+    quoting.change_job_price(
+        code, form.text("price"), form.text("price_reason"), form.number("version"), ask.person, ask.now
     )
 
 
 @router.post("/jobs/{code}/give-back")
-def give_back(ask: Ask, code: str, form: Form) -> Response:
-    return deed(
-        ask,
-        form,
-        lambda: stock.give_back_part(code, ask.person, ask.now),
-        then=f"/jobs/{code}",
-        again=lambda refusal, status: _page(ask, code, form, refusal, status),
-    )
+@deed(then="/jobs/{code}", again=_page)
+def give_back(ask: Ask, code: str) -> None:
+    stock.give_back_part(code, ask.person, ask.now)

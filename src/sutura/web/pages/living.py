@@ -15,7 +15,7 @@ from sutura.core.values import FunctionResult, Outcome
 from sutura.services.identify import identify
 from sutura.web.drawings.face import draw_face
 from sutura.web.present import render
-from sutura.web.session import Ask, Entered
+from sutura.web.session import Ask, Shown
 
 router = APIRouter()
 
@@ -41,7 +41,7 @@ def living(ask: Ask) -> Response:
     return render(
         ask,
         "living/living.html",
-        refusal=refusal,
+        shown=Shown(refusal=refusal),
         stale=stale,
         seams=[
             ("on its way", seam(Stage.PART_IN_HAND)),
@@ -59,6 +59,5 @@ def living(ask: Ask) -> Response:
                 function="sample-touch", outcome=Outcome.NOT_TESTABLE, reason="battery flat"
             )
         },
-        entered=Entered(),
         found=identify("O044I7"),
     )

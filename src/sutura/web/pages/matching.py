@@ -12,7 +12,6 @@ from fastapi.responses import Response
 from markupsafe import Markup
 
 from sutura.core.catalogue.model import Model
-from sutura.core.errors import Refusal
 from sutura.core.facts import Say
 from sutura.core.job import Move, Stage, starts_of
 from sutura.core.matching.attributes import MEASURABLE, need_lines
@@ -26,10 +25,10 @@ from sutura.core.matching.wanted import breakable
 from sutura.services import identify as identify_service
 from sutura.services import matching, planning, stock
 from sutura.services.matching import Matched, Matching, consent_text
+from sutura.web.deeds import deed
 from sutura.web.drawings.overlay import draw_overlay, overlay_view
-from sutura.web.errors import deed
 from sutura.web.present import render
-from sutura.web.session import Ask, Asking, Entered, Form, Sent
+from sutura.web.session import ANEW, Ask, Asking, Form, Shown
 
 router = APIRouter()
 _ROOM = (Stage.IDENTIFIED, Stage.QUOTED)
@@ -62,7 +61,6 @@ def match_model(ask: Ask, model_id: str, kind: str = "", over: str = "") -> Resp
         job=None,
         here=f"/match/model/{model.id}",
         **_shown(ask, model, matching_here, kind, over),
-        entered=Entered(),
     )
 
 
@@ -101,11 +99,11 @@ def _shown(ask: Asking, model: Model, matching_here: Matching, kind: str, over: 
     compare = ask.request.query_params.getlist("compare")[:MOST_SIDE_BY_SIDE]
     ask_all = ask.request.query_params.get("all") == "yes"
     chosen = named.get(over) or next(iter(matching_here.offers), None)
-    shown = matching_here.shown(every=ask_all)
+    listed = matching_here.shown(every=ask_all)
     return {
         "matching": matching_here,
-        "shown": shown,
-        "hidden": len(matching_here.offers) - len(shown) - len(matching_here.folded),
+        "listed": listed,
+        "hidden": len(matching_here.offers) - len(listed) - len(matching_here.folded),
         "overlay_first": over in named,
         "kind": kind,
         "kinds_to_show": [model.need["kind"], *(route.need["kind"] for route in model.routes)],
@@ -169,105 +167,66 @@ def match_page(ask: Ask, code: str, kind: str = "", over: str = "") -> Response:
     return _page(ask, code, kind=kind, over=over)
 
 
-def _page(
-    ask: Asking,
-    code: str,
-    refusal: Refusal | None = None,
-    status: int = 200,
-    sent: Sent | None = None,
-    kind: str = "",
-    over: str = "",
-) -> Response:
-    page = matching.match_page(code, ask.now, kind or (sent.text("kind") if sent else ""))
+def _page(ask: Asking, code: str, shown: Shown = ANEW, kind: str = "", over: str = "") -> Response:
+    page = matching.match_page(code, ask.now, kind or shown.entered.text("kind"))
     kept = {f"measured.{name}": str(value) for name, value in page.job.original.measured.items()}
     return render(
         ask,
         "matching/match.html",
         room="Match",
-        status=status,
-        refusal=refusal,
+        shown=shown,
         page=page,
         job=page.job,
         model=page.model,
         here=f"/jobs/{code}/match",
         choosable=page.job.stage in starts_of(Move.QUOTE, Move.REQUOTE),
-        entered=sent.entered() if sent else Entered.of(kept),
+        entered=shown.over(kept),
         items=breakable(page.matching.wanted),
         **_shown(ask, page.model, page.matching, kind, over),
     )
 
 
 @router.post("/jobs/{code}/match/choose")
-def choose(ask: Ask, code: str, form: Form) -> Response:
+@deed(then="/jobs/{code}/match", again=_page)
+def choose(ask: Ask, code: str, form: Form) -> None:
     members = [int(piece) for piece in form.text("members").split("+") if piece.isdecimal()]
-    return deed(
-        ask,
-        form,
-        lambda: matching.choose_offer(
-            code,
-            0 if members else form.number("offer"),
-            ask.person,
-            ask.now,
-            members=members,
-            agreed=form.text("agreed") == "yes",
-        ),
-        then=f"/jobs/{code}/match",
-        again=lambda refusal, status: _page(ask, code, refusal, status, sent=form),
+    matching.choose_offer(
+        code,
+        0 if members else form.number("offer"),
+        ask.person,
+        ask.now,
+        members=members,
+        agreed=form.text("agreed") == "yes",
     )
 
 
 @router.post("/jobs/{code}/match/take")
-def take(ask: Ask, code: str, form: Form) -> Response:
-    return deed(
-        ask,
-        form,
-        lambda: stock.take_part(code, ask.person, ask.now),
-        then=f"/jobs/{code}",
-        again=lambda refusal, status: _page(ask, code, refusal, status),
-    )
+@deed(then="/jobs/{code}", again=_page)
+def take(ask: Ask, code: str) -> None:
+    stock.take_part(code, ask.person, ask.now)
 
 
 @router.post("/jobs/{code}/match/panel")
-def read_panel(ask: Ask, code: str, form: Form) -> Response:
-    return deed(
-        ask,
-        form,
-        lambda: matching.read_panel(code, form.text("edid"), form.file("edid_file"), ask.person, ask.now),
-        then=f"/jobs/{code}/match#panel",
-        again=lambda refusal, status: _page(ask, code, refusal, status, sent=form),
-    )
+@deed(then="/jobs/{code}/match#panel", again=_page)
+def read_panel(ask: Ask, code: str, form: Form) -> None:
+    matching.read_panel(code, form.text("edid"), form.file("edid_file"), ask.person, ask.now)
 
 
 @router.post("/jobs/{code}/match/original")
-def compare_original(ask: Ask, code: str, form: Form) -> Response:
-    return deed(
-        ask,
-        form,
-        lambda: matching.compare_original(
-            code, form.group("measured"), form.texts("destroyed"), ask.person, ask.now
-        ),
-        then=f"/jobs/{code}/match#original",
-        again=lambda refusal, status: _page(ask, code, refusal, status, sent=form),
+@deed(then="/jobs/{code}/match#original", again=_page)
+def compare_original(ask: Ask, code: str, form: Form) -> None:
+    matching.compare_original(
+        code, form.entered.group("measured"), form.texts("destroyed"), ask.person, ask.now
     )
 
 
 @router.post("/jobs/{code}/match/measure")
-def measure_part(ask: Ask, code: str, form: Form) -> Response:
-    return deed(
-        ask,
-        form,
-        lambda: matching.measure_part(form.number("offer"), form.group("part"), ask.person, ask.now),
-        then=f"/jobs/{code}/match",
-        again=lambda refusal, status: _page(ask, code, refusal, status, sent=form),
-    )
+@deed(then="/jobs/{code}/match", again=_page)
+def measure_part(ask: Ask, form: Form) -> None:
+    matching.measure_part(form.number("offer"), form.entered.group("part"), ask.person, ask.now)
 
 
 @router.post("/jobs/{code}/match/report")
-def report_part(ask: Ask, code: str, form: Form) -> Response:
-    return deed(
-        ask,
-        form,
-        lambda: matching.report_part(code, form.text("outcome"), form.text("part_says"), ask.person, ask.now),
-        then=f"/jobs/{code}/match",
-        again=lambda refusal, status: _page(ask, code, refusal, status, sent=form),
-    )
+@deed(then="/jobs/{code}/match", again=_page)
+def report_part(ask: Ask, code: str, form: Form) -> None:
+    matching.report_part(code, form.text("outcome"), form.text("part_says"), ask.person, ask.now)

@@ -12,9 +12,9 @@ from sutura.core.people import Deed, demand
 from sutura.core.values import Role
 from sutura.services import people
 from sutura.store import people as store
-from sutura.web.errors import deed
+from sutura.web.deeds import deed
 from sutura.web.present import render, render_plain
-from sutura.web.session import COOKIE, PRE_COOKIE, Ask, Asking, Entered, Form, Sent, SignInForm, settings_of
+from sutura.web.session import ANEW, COOKIE, PRE_COOKIE, Ask, Asking, Form, Shown, SignInForm, settings_of
 
 router = APIRouter()
 SESSION_SECONDS = int(people.SESSION_LENGTH.total_seconds())
@@ -100,93 +100,68 @@ def sign_out(request: Request, form: Form) -> Response:  # noqa: ARG001 - the fo
 # -- the list -------------------------------------------------------------------------------
 
 
-def _list(ask: Asking, entered: Entered, refusal: Refusal | None = None, status: int = 200) -> Response:
+def _list(ask: Asking, shown: Shown = ANEW) -> Response:
     return render(
-        ask,
-        "people/list.html",
-        status=status,
-        refusal=refusal,
-        people=store.people_page(),
-        entered=entered,
-        roles=[role.value for role in Role],
+        ask, "people/list.html", shown=shown, people=store.people_page(), roles=[role.value for role in Role]
     )
 
 
 @router.get("/people")
 def people_list(ask: Ask) -> Response:
     demand(ask.person, Deed.CHANGE_PEOPLE)
-    return _list(ask, Entered())
+    return _list(ask)
 
 
 @router.post("/people")
-def add_person(ask: Ask, form: Form) -> Response:
-    return deed(
-        ask,
-        form,
-        lambda: people.add_person(
-            name=form.text("name"),
-            login=form.text("login"),
-            role=form.text("role"),
-            password=form.text("password"),
-            by=ask.person,
-            now=ask.now,
-        ),
-        then="/people",
-        again=lambda refusal, status: _list(ask, form.entered(), refusal, status),
+@deed(then="/people", again=_list)
+def add_person(ask: Ask, form: Form) -> None:
+    people.add_person(
+        name=form.text("name"),
+        login=form.text("login"),
+        role=form.text("role"),
+        password=form.text("password"),
+        by=ask.person,
+        now=ask.now,
     )
 
 
 @router.get("/people/{person_id}")
 def person_page(ask: Ask, person_id: int) -> Response:
     demand(ask.person, Deed.CHANGE_PEOPLE)
-    return _person(ask, person_id, None)
+    return _person(ask, person_id)
 
 
-def _person(
-    ask: Asking, person_id: int, sent: Sent | None, refusal: Refusal | None = None, status: int = 200
-) -> Response:
+def _person(ask: Asking, person_id: int, shown: Shown = ANEW) -> Response:
     record = store.load_person(person_id)
     if record is None:
         raise NotFound("person", person_id)
-    entered = (
-        sent.entered()
-        if sent
-        else Entered.of(
-            {"name": record.name, "role": record.role, "active": "yes" if record.active else ""}
-            | {f"factor.{family}": str(factor) for family, factor in record.skills.items()}
-        )
-    )
+    kept = {"name": record.name, "role": record.role, "active": "yes" if record.active else ""}
+    factors = {f"factor.{family}": str(factor) for family, factor in record.skills.items()}
     return render(
         ask,
         "people/person.html",
-        status=status,
-        refusal=refusal,
+        shown=shown,
         found=record,
-        entered=entered,
+        entered=shown.over(kept | factors),
         families=store.families(),
         roles=[role.value for role in Role],
     )
 
 
 @router.post("/people/{person_id}")
-def save_person(ask: Ask, person_id: int, form: Form) -> Response:
+@deed(then="/people", again=_person)
+def save_person(ask: Ask, person_id: int, form: Form) -> None:
     factors = {
         name.removeprefix("factor."): form.text(name) for name in form.form if name.startswith("factor.")
     }
-    return deed(
-        ask,
-        form,
-        lambda: people.save_person(
-            person_id,
-            name=form.text("name"),
-            role=form.text("role"),
-            active=form.text("active") == "yes",
-            password=form.text("password"),
-            factors=factors,
-            version=form.number("version"),
-            by=ask.person,
-            now=ask.now,
-        ),
-        then="/people",
-        again=lambda refusal, status: _person(ask, person_id, form, refusal, status),
+    people.save_person(
+        person_id,
+        name=form.text("name"),
+        role=form.text("role"),
+        active=form.text("active") == "yes",
+        password=form.text("password"),
+        factors=factors,
+        version=form.number("version"),
+        by=ask.person,
+        now=ask.now,
     )

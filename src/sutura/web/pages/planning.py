@@ -7,14 +7,13 @@ from datetime import timedelta
 from fastapi import APIRouter
 from fastapi.responses import Response
 
-from sutura.core.errors import Refusal
 from sutura.core.people import Deed, demand
 from sutura.services import planning
 from sutura.store import job as job_store
+from sutura.web.deeds import deed
 from sutura.web.drawings.rail import RailStop, draw_rail
-from sutura.web.errors import deed
 from sutura.web.present import render
-from sutura.web.session import Ask, Asking, Form
+from sutura.web.session import ANEW, Ask, Asking, Form, Shown
 
 router = APIRouter()
 
@@ -23,7 +22,7 @@ router = APIRouter()
 def next_page(ask: Ask, mine: str = "", page: int = 1) -> Response:
     now = ask.now.astimezone(ask.zone)
     begins = now.replace(hour=0, minute=0, second=0, microsecond=0)
-    shown = planning.next_page(
+    coming = planning.next_page(
         ask.now,
         today=(begins, begins + timedelta(days=1)),
         only_for=ask.person.id if mine else None,
@@ -31,10 +30,10 @@ def next_page(ask: Ask, mine: str = "", page: int = 1) -> Response:
     )
     stops = [
         RailStop(code=promise.code, at=promise.at.astimezone(ask.zone), late=promise.late)
-        for promise in shown.promises
+        for promise in coming.promises
     ]
     return render(
-        ask, "planning/next.html", room="Next", mine=bool(mine), shown=shown, rail=draw_rail(now, stops)
+        ask, "planning/next.html", room="Next", mine=bool(mine), coming=coming, rail=draw_rail(now, stops)
     )
 
 
@@ -48,15 +47,14 @@ def assign_page(ask: Ask, code: str) -> Response:
     return _assign(ask, code)
 
 
-def _assign(ask: Asking, code: str, refusal: Refusal | None = None, status: int = 200) -> Response:
+def _assign(ask: Asking, code: str, shown: Shown = ANEW) -> Response:
     demand(ask.person, Deed.ASSIGN)
     model, candidates = planning.candidates_for(code)
     return render(
         ask,
         "planning/assign.html",
         room="Plan",
-        status=status,
-        refusal=refusal,
+        shown=shown,
         job=job_store.load_job(code),
         model=model,
         candidates=candidates,
@@ -64,11 +62,6 @@ def _assign(ask: Asking, code: str, refusal: Refusal | None = None, status: int 
 
 
 @router.post("/jobs/{code}/assign")
-def assign(ask: Ask, code: str, form: Form) -> Response:
-    return deed(
-        ask,
-        form,
-        lambda: planning.assign(code, form.number("technician"), ask.person, ask.now),
-        then=f"/jobs/{code}",
-        again=lambda refusal, status: _assign(ask, code, refusal, status),
-    )
+@deed(then="/jobs/{code}", again=_assign)
+def assign(ask: Ask, code: str, form: Form) -> None:
+    planning.assign(code, form.number("technician"), ask.person, ask.now)

@@ -7,19 +7,17 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from fastapi import APIRouter
-from fastapi.responses import JSONResponse, RedirectResponse, Response, StreamingResponse
+from fastapi.responses import JSONResponse, Response, StreamingResponse
 
-from sutura.core.errors import NotAllowed, Refusal
 from sutura.core.matching.listing import SAME_FOR_ALL
 from sutura.core.people import Deed, demand
 from sutura.formats.pricelist import MOST_BYTES, write_price_file
 from sutura.services import pricelists as service
-from sutura.services.once import once
 from sutura.store import pricelists as store
 from sutura.store import suppliers as suppliers_store
-from sutura.web.errors import deed, status_of
+from sutura.web.deeds import deed
 from sutura.web.present import render
-from sutura.web.session import Ask, Asking, Entered, Form, Sent
+from sutura.web.session import ANEW, Ask, Asking, Form, Sent, Shown
 
 router = APIRouter()
 SHOWN_BAD = 50
@@ -36,63 +34,45 @@ STATE_WORDS = {
 
 @router.get("/shelf/lists")
 def lists(ask: Ask) -> Response:
-    return _lists(ask, None)
+    return _lists(ask)
 
 
-def _lists(ask: Asking, sent: Sent | None, refusal: Refusal | None = None, status: int = 200) -> Response:
+def _lists(ask: Asking, shown: Shown = ANEW) -> Response:
     demand(ask.person, Deed.SET_PRICE)
     return render(
         ask,
         "pricelists/lists.html",
         room="Shelf",
-        status=status,
-        refusal=refusal,
+        shown=shown,
         suppliers=suppliers_store.suppliers_page(),
         lists=store.lists_page(),
-        entered=sent.entered() if sent else Entered(),
         states=STATE_WORDS,
     )
 
 
 @router.post("/shelf/lists")
-def send_list(ask: Ask, form: Form) -> Response:
-    def look() -> str:
-        file = form.file("file", MOST_BYTES + 1)
-        number = service.look_at_list(
-            form.text("supplier"),
-            form.text("new_supplier"),
-            form.file_name("file"),
-            file,
-            ask.person,
-            ask.now,
-        )
-        return str(number)
-
-    try:
-        number = once(form.text("form_key"), ask.person, ask.now, look)
-    except NotAllowed:
-        raise
-    except Refusal as refusal:
-        return _lists(ask, form, refusal, status_of(refusal))
-    return RedirectResponse(f"/shelf/lists/{number}", status_code=303)
+@deed(then="/shelf/lists/{done}", again=_lists)
+def send_list(ask: Ask, form: Form) -> int:
+    file = form.file("file", MOST_BYTES + 1)
+    return service.look_at_list(
+        form.text("supplier"), form.text("new_supplier"), form.file_name("file"), file, ask.person, ask.now
+    )
 
 
 @router.get("/shelf/lists/{list_id}")
 def price_list(ask: Ask, list_id: int) -> Response:
-    return _page(ask, list_id, None)
+    return _page(ask, list_id)
 
 
-def _page(
-    ask: Asking, list_id: int, sent: Sent | None, refusal: Refusal | None = None, status: int = 200
-) -> Response:
+def _page(ask: Asking, list_id: int, shown: Shown = ANEW) -> Response:
     page = service.list_page(list_id, ask.person)
-    mapping = _mapping(sent) if sent else dict(page.found.mapping)
+    mapping = _mapping(shown.sent) if shown.sent else {}
+    mapping = mapping or dict(page.found.mapping)
     return render(
         ask,
         "pricelists/list.html",
         room="Shelf",
-        status=status,
-        refusal=refusal,
+        shown=shown,
         page=page,
         found=page.found,
         mapping=mapping,
@@ -113,34 +93,26 @@ def progress(ask: Ask, list_id: int) -> Response:
 def _mapping(form: Sent) -> dict[str, str]:
     """Which column is what, as chosen; what was written as the same for every row counts before a column."""
     columns = {
-        name: heading for name, heading in form.group("map").items() if not heading.startswith(SAME_FOR_ALL)
+        name: heading
+        for name, heading in form.entered.group("map").items()
+        if not heading.startswith(SAME_FOR_ALL)
     }
     return columns | {
-        name: SAME_FOR_ALL + text.strip() for name, text in form.group("same").items() if text.strip()
+        name: SAME_FOR_ALL + text.strip() for name, text in form.entered.group("same").items() if text.strip()
     }
 
 
 @router.post("/shelf/lists/{list_id}/columns")
-def map_columns(ask: Ask, list_id: int, form: Form) -> Response:
+@deed(then="/shelf/lists/{list_id}", again=_page)
+def map_columns(ask: Ask, list_id: int, form: Form) -> None:
     chosen = _mapping(form)
-    return deed(
-        ask,
-        form,
-        lambda: service.map_columns(list_id, chosen, ask.person),
-        then=f"/shelf/lists/{list_id}",
-        again=lambda refusal, status: _page(ask, list_id, form, refusal, status),
-    )
+    service.map_columns(list_id, chosen, ask.person)
 
 
 @router.post("/shelf/lists/{list_id}/read")
-def read_list(ask: Ask, list_id: int, form: Form) -> Response:
-    return deed(
-        ask,
-        form,
-        lambda: service.read_good_rows(list_id, ask.person),
-        then=f"/shelf/lists/{list_id}",
-        again=lambda refusal, status: _page(ask, list_id, None, refusal, status),
-    )
+@deed(then="/shelf/lists/{list_id}", again=_page)
+def read_list(ask: Ask, list_id: int) -> None:
+    service.read_good_rows(list_id, ask.person)
 
 
 @router.get("/shelf/lists/{list_id}/bad.csv")

@@ -5,13 +5,12 @@ from __future__ import annotations
 from fastapi import APIRouter
 from fastapi.responses import Response
 
-from sutura.core.errors import Refusal
 from sutura.core.matching.attributes import MEASURABLE
 from sutura.services import matching, stock
 from sutura.store import stock as store
-from sutura.web.errors import deed
+from sutura.web.deeds import deed
 from sutura.web.present import render
-from sutura.web.session import Ask, Asking, Entered, Form, Sent
+from sutura.web.session import ANEW, Ask, Asking, Form, Shown
 
 router = APIRouter()
 
@@ -26,63 +25,39 @@ def shelf(ask: Ask) -> Response:
 
 @router.get("/shelf/{barcode}")
 def part_page(ask: Ask, barcode: str) -> Response:
-    return _page(ask, barcode, None)
+    return _page(ask, barcode)
 
 
-def _page(
-    ask: Asking, barcode: str, sent: Sent | None, refusal: Refusal | None = None, status: int = 200
-) -> Response:
+def _page(ask: Asking, barcode: str, shown: Shown = ANEW) -> Response:
     part = store.load_part(barcode)
     return render(
         ask,
         "stock/part.html",
         room="Shelf",
-        status=status,
-        refusal=refusal,
+        shown=shown,
         part=part,
         ledger=store.ledger_page(part.id),
         holders=store.holders_of(part.id),
-        entered=sent.entered() if sent else Entered(),
         known=matching.known_of_part(barcode),
         measurable=MEASURABLE,
     )
 
 
 @router.post("/shelf/{barcode}/measure")
-def measure(ask: Ask, barcode: str, form: Form) -> Response:
-    return deed(
-        ask,
-        form,
-        lambda: matching.measure_on_the_shelf(barcode, form.group("measured"), ask.person, ask.now),
-        then=f"/shelf/{barcode}#known",
-        again=lambda refusal, status: _page(ask, barcode, form, refusal, status),
-    )
+@deed(then="/shelf/{barcode}#known", again=_page)
+def measure(ask: Ask, barcode: str, form: Form) -> None:
+    matching.measure_on_the_shelf(barcode, form.entered.group("measured"), ask.person, ask.now)
 
 
 @router.post("/shelf/{barcode}/receive")
-def receive(ask: Ask, barcode: str, form: Form) -> Response:
-    return deed(
-        ask,
-        form,
-        lambda: stock.receive(
-            barcode,
-            form.text("quantity"),
-            form.text("unit_cost"),
-            form.text("receipt_note"),
-            ask.person,
-            ask.now,
-        ),
-        then=f"/shelf/{barcode}",
-        again=lambda refusal, status: _page(ask, barcode, form, refusal, status),
+@deed(then="/shelf/{barcode}", again=_page)
+def receive(ask: Ask, barcode: str, form: Form) -> None:
+    stock.receive(
+        barcode, form.text("quantity"), form.text("unit_cost"), form.text("receipt_note"), ask.person, ask.now
     )
 
 
 @router.post("/shelf/{barcode}/count")
-def count(ask: Ask, barcode: str, form: Form) -> Response:
-    return deed(
-        ask,
-        form,
-        lambda: stock.correct_count(barcode, form.text("counted"), form.text("note"), ask.person, ask.now),
-        then=f"/shelf/{barcode}",
-        again=lambda refusal, status: _page(ask, barcode, form, refusal, status),
-    )
+@deed(then="/shelf/{barcode}", again=_page)
+def count(ask: Ask, barcode: str, form: Form) -> None:
+    stock.correct_count(barcode, form.text("counted"), form.text("note"), ask.person, ask.now)

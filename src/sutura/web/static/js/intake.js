@@ -55,7 +55,7 @@ export const intake = () => ({
   },
   number() {
     // each sending is numbered, so that one overtaken on the way cannot undo a later one
-    this.$root.elements.seq.value = String(Number(this.$root.elements.seq.value) + 1);
+    this.$root.elements._seq.value = String(Number(this.$root.elements._seq.value) + 1);
   },
   // Until the server has it, the window remembers what was typed: through a reload, through a lost connection.
   fields() {

@@ -1,0 +1,85 @@
+"""How the Counter is set up: what customers agree to, and its suction cups."""
+
+from __future__ import annotations
+
+from datetime import datetime
+
+from sutura.core.errors import ManyInvalid, NotFound, StaleSave
+from sutura.core.intake.arrival import Consent, check_consent_text
+from sutura.core.intake.damage import CUPS_MM, cups_text, read_cups
+from sutura.core.people import Deed, demand
+from sutura.core.values import Person
+from sutura.store import audit as audit_store
+from sutura.store import consents as consents_store
+from sutura.store import shop as shop_store
+from sutura.store.database import reading, writing
+
+
+@reading
+def cups_mm() -> tuple[int, ...]:
+    """The suction cups this shop has, by diameter."""
+    shop = shop_store.load_shop()
+    return shop.cups_mm if shop else CUPS_MM
+
+
+@writing
+def change_cups(typed: str, version: int, by: Person, now: datetime) -> None:
+    """The shop's own suction cups: the opening plan places only these."""
+    demand(by, Deed.SET_UP_COUNTER)
+    before = shop_store.lock_shop()
+    if before is None:
+        raise NotFound("shop", "cups")
+    cups = read_cups(typed)
+    if before.version != version:
+        raise StaleSave(
+            "The cups", "another manager", None, {"cups": typed}, {"cups": cups_text(before.cups_mm)}
+        )
+    shop_store.save_shop(cups_mm=list(cups))
+    audit_store.add_audit(by.id, now, "cups changed", {"before": list(before.cups_mm), "after": list(cups)})
+
+
+@reading
+def consents() -> list[Consent]:
+    """The texts in use, in their newest versions."""
+    return [
+        Consent(
+            id=consent_text.consent,
+            text=consent_text.text,
+            needed=consent_text.needed,
+            version=consent_text.version,
+        )
+        for consent_text in consents_store.consent_texts()
+    ]
+
+
+@writing
+def save_consent(
+    name: str, text: str, *, needed: bool, active: bool, version: int, by: Person, now: datetime
+) -> None:
+    """A new text, or a new version of one: what was agreed to before stays word for word with its jobs."""
+    demand(by, Deed.SET_UP_COUNTER)
+    problems = check_consent_text(name, text)
+    if problems:
+        raise ManyInvalid(problems, "This text")
+    consents_store.lock_consents()
+    before = next(
+        (
+            consent_text
+            for consent_text in consents_store.consent_texts(every=True)
+            if consent_text.consent == name
+        ),
+        None,
+    )
+    if (before.version if before else 0) != version:
+        yours = {"text": text, "needed": str(needed), "active": str(active)}
+        theirs = (
+            {"text": before.text, "needed": str(before.needed), "active": str(before.active)}
+            if before
+            else {}
+        )
+        raise StaleSave("This text", "", None, yours, {**dict.fromkeys(yours, "nothing"), **theirs})
+    row = consents_store.ConsentRow(
+        consent=name, version=version + 1, text=text.strip(), needed=needed, active=active
+    )
+    if before is None or (before.text, before.needed, before.active) != (row.text, needed, active):
+        consents_store.add_consent_text(row, by.id, now)

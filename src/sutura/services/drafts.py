@@ -1,0 +1,316 @@
+"""An intake left half-way: kept while it is typed, read into what it says so far, and into an arrival."""
+
+from __future__ import annotations
+
+import secrets
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from datetime import datetime, tzinfo
+
+from sutura.core.catalogue.model import Model
+from sutura.core.catalogue.unlisted import read_measured
+from sutura.core.errors import Invalid, ManyInvalid, NotFound, Refusal
+from sutura.core.facts import Fact, Say, fact
+from sutura.core.identify.numbers import Identification, known
+from sutura.core.intake.arrival import MOST_PHOTOS, Consent, check_functions, is_overtaken
+from sutura.core.intake.damage import OpeningPlan, plan_opening, read_damage
+from sutura.core.intake.diagnosis import Diagnosis, diagnose
+from sutura.core.intake.marks import Mark, check_marks
+from sutura.core.intake.observations import observed_from
+from sutura.core.intake.promise import Promise
+from sutura.core.people import Deed, demand
+from sutura.core.typed import Entered, Problems, read_id, read_moment
+from sutura.core.values import FunctionResult, Person
+from sutura.formats.photo import read_photo
+from sutura.services import catalogue, consents, customers, identify, intake, matching
+from sutura.services.intake import UNLISTED, Arrival
+from sutura.services.marks import read_marks, read_strokes
+from sutura.services.matching import PanelShown
+from sutura.store import customers as customers_store
+from sutura.store import drafts as store
+from sutura.store import photos as photos_store
+from sutura.store.database import reading, writing
+
+# fields that serve one sending only: a photo has its own place
+_ONCE_ONLY = ("photo", "photo_says", "photo_mark")
+
+
+@writing
+def open_draft(by: Person, now: datetime, fields: Mapping[str, Sequence[str]] | None = None) -> str:
+    demand(by, Deed.TAKE_IN)
+    draft_id = secrets.token_urlsafe(9)
+    store.save_draft(draft_id, by.id, fields or {}, now)
+    return draft_id
+
+
+@writing
+def keep_draft(draft_id: str, fields: Mapping[str, Sequence[str]], by: Person, now: datetime) -> None:
+    """Keep what was typed so far. A draft that became a job meanwhile stays a job; an overtaken sending
+    is let go.
+    """
+    demand(by, Deed.TAKE_IN)
+    before = store.load_draft(draft_id) if store.lock_draft(draft_id) else None
+    if before is None:
+        raise NotFound(fact("intake.intake-left-half-way"), draft_id)
+    if not is_overtaken(before.fields, fields):
+        store.save_draft(draft_id, by.id, fields, now)
+
+
+def keep_sent(draft_id: str, sent: Entered, by: Person, now: datetime) -> Entered:
+    """Keep a form as it was sent, with what a button on it chose; what is kept.
+
+    While no device is known the page shows only its head; the rest of the draft then stays as it was.
+    """
+    before = {} if sent.text("model_id") else dict(draft(draft_id).fields)
+    fields = {**before, **{name: list(texts) for name, texts in sent.fields.items()}}
+    chosen, picked = fields.pop("choose", None), fields.pop("pick_customer", None)
+    act = fields.pop("act", [""])[-1]
+    for once_only in _ONCE_ONLY:
+        fields.pop(once_only, None)
+    if chosen or act == "other-device":
+        fields["model_id"] = chosen or [""]
+    if picked or act == "other-customer":
+        fields["customer_id"] = picked or [""]
+    keep_draft(draft_id, fields, by, now)
+    return Entered(fields)
+
+
+def take_measures(draft_id: str, sent: Entered, by: Person, now: datetime) -> None:
+    """Go on with what was measured of a device in no pack; refuses what cannot be right, and keeps it."""
+    kept = keep_sent(draft_id, sent, by, now)
+    _measured_model(kept)
+    keep_draft(draft_id, {**kept.fields, "model_id": [UNLISTED]}, by, now)
+
+
+@writing
+def discard_draft(draft_id: str, by: Person) -> None:
+    demand(by, Deed.TAKE_IN)
+    photos_store.remove_photos(draft_id)
+    store.remove_draft(draft_id)
+
+
+@writing
+def add_photo(draft_id: str, file: bytes, says: str, mark: str, by: Person, now: datetime) -> None:
+    """Add a photo to an intake: drawn anew, upright and without what was hidden in its file.
+
+    `mark` is the id of the mark it shows; empty = of the whole device.
+    """
+    demand(by, Deed.TAKE_IN)
+    if not store.lock_draft(draft_id):
+        raise NotFound(fact("intake.intake-left-half-way"), draft_id)
+    if photos_store.count_photos(draft_id) >= MOST_PHOTOS:
+        raise Invalid("photo", f"{MOST_PHOTOS} photos", fact("intake.many-intake-holds-take-one-away"))
+    photos_store.add_photo(draft_id, says.strip()[:120], mark[:12], read_photo(file), by.id, now)
+
+
+@writing
+def remove_photo(draft_id: str, photo_id: int, by: Person) -> None:
+    demand(by, Deed.TAKE_IN)
+    photos_store.remove_photo(draft_id, photo_id)
+
+
+# -- what it says ---------------------------------------------------------------------------
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class SoFar:
+    """What an intake says, from all that is typed of it yet.
+
+    Without a device there is no plan and no diagnosis; a drawing that cannot be read has no plan.
+    """
+
+    model: Model | None
+    marks: Sequence[Mark]
+    # the damage as drawn, or what is wrong with the drawing
+    damage: Say = ""
+    plan: OpeningPlan | None = None
+    diagnosis: Diagnosis | None = None
+    opened_before: bool = False
+    results: Mapping[str, FunctionResult]
+    # what the panel says of itself; a wrong EDID says what is wrong with it
+    panel: PanelShown | None = None
+    panel_says: Say | Fact = ""
+    # what is odd about the serial number
+    odd: Say = ""
+    # customers who may be the one being typed, each with the reason
+    same: Sequence[tuple[customers_store.CustomerRecord, Say]] = ()
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class IntakePage:
+    """One intake as its page shows it."""
+
+    draft_id: str
+    entered: Entered
+    so_far: SoFar
+    unlisted: bool
+    # what the number on the device may be, while no device is chosen
+    identification: Identification | None
+    customer: customers_store.CustomerRecord | None
+    consents: Sequence[Consent]
+    soonest: Promise | None
+    photos: Sequence[photos_store.PhotoLine]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class DraftLine:
+    """An intake left half-way, in the list: whose draft it is, what was typed, the model's name if known."""
+
+    id: str
+    who: str
+    saved_at: datetime
+    entered: Entered
+    model: str
+
+
+def draft(draft_id: str) -> store.Draft:
+    kept = store.load_draft(draft_id)
+    if kept is None:
+        raise NotFound(fact("intake.intake-left-half-way"), draft_id)
+    return kept
+
+
+@reading
+def draft_lines() -> list[DraftLine]:
+    drafts = [(kept, Entered(kept.fields)) for kept in store.drafts_page()]
+    models = catalogue.models([entered.text("model_id") for _, entered in drafts])
+    names = {model.id: model.full_name for model in models.values()}
+    return [
+        DraftLine(
+            id=kept.id, who=kept.who, saved_at=kept.saved_at, entered=entered, model=_name(entered, names)
+        )
+        for kept, entered in drafts
+    ]
+
+
+def _name(entered: Entered, names: Mapping[str, str]) -> str:
+    if entered.text("model_id") == UNLISTED:
+        return f"{entered.text('measured.maker')} {entered.text('measured.name')}, unlisted"
+    return names.get(entered.text("model_id"), "")
+
+
+@reading
+def intake_page(draft_id: str, now: datetime, entered: Entered | None = None) -> IntakePage:
+    """The intake as it is kept, or as it was just entered."""
+    entered = Entered(draft(draft_id).fields) if entered is None else entered
+    said = so_far(entered)
+    number, customer_id = entered.text("read_number"), read_id(entered.text("customer_id"))
+    return IntakePage(
+        draft_id=draft_id,
+        entered=entered,
+        so_far=said,
+        unlisted=entered.text("model_id") == UNLISTED,
+        identification=identify.identify(number) if number and said.model is None else None,
+        customer=customers_store.load_customer(customer_id) if customer_id > 0 else None,
+        consents=consents.consents(),
+        soonest=intake.promise(said.model, now) if said.model else None,
+        photos=photos_store.draft_photos(draft_id),
+    )
+
+
+@reading
+def so_far(entered: Entered) -> SoFar:
+    """What is entered, judged as far as it goes."""
+    model = _known_model(entered)
+    marks, problems = read_marks(entered.text("marks"))
+    customer = read_id(entered.text("customer_id"))
+    same = [] if customer > 0 else customers.perhaps_typed(*map(entered.text, ("name", "phone", "email")))
+    if model is None:
+        damage = problems[0].said if problems else ""
+        return SoFar(model=None, marks=marks, damage=damage, results={}, same=same)
+    drawn = not problems and not check_marks(marks, model.face)
+    opened = entered.text("opened_before") == "yes"
+    seen = observed_from(
+        entered.group("look"), marks=marks, opened_before=opened, functions=entered.group("function")
+    )
+    panel, panel_says = _panel(entered.text("edid"), model)
+    return SoFar(
+        model=model,
+        marks=marks,
+        damage=problems[0].said if problems else read_damage(marks, model.face).says,
+        plan=plan_opening(marks, model.face, consents.cups_mm()) if drawn else None,
+        diagnosis=diagnose(seen),
+        opened_before=opened,
+        results={result.function: result for result in check_functions(model, entered.answers())[0]},
+        panel=panel,
+        panel_says=panel_says,
+        odd=identify.imei_doubt(entered.text("serial"), known(model)),
+        same=same,
+    )
+
+
+def _known_model(entered: Entered) -> Model | None:
+    """The draft's model: one of the catalogue, or one made of what was measured."""
+    model_id = entered.text("model_id")
+    try:
+        if model_id == UNLISTED:
+            return _measured_model(entered)
+        return catalogue.find_model(model_id) if model_id else None
+    except (NotFound, ManyInvalid):
+        return None
+
+
+def _measured_model(entered: Entered) -> Model:
+    problems = Problems(fact("catalogue.what-was-measured"))
+    with problems.under("measured"):
+        measured = read_measured(entered.group("measured"))
+        return catalogue.unlisted(measured, entered.text("read_number"))
+    problems.refuse()
+    raise RuntimeError("what was refused is raised above")
+
+
+def _panel(typed: str, model: Model) -> tuple[PanelShown | None, Say]:
+    """What a pasted EDID says, and that in a sentence; a wrong one is refused when it is sent."""
+    if not typed.strip():
+        return None, ""
+    try:
+        panel = matching.show_panel(model, typed)
+    except Refusal as refusal:
+        return None, refusal.said
+    return panel, panel.judged.says
+
+
+def read_arrival(entered: Entered, zone: tzinfo) -> Arrival:
+    """Everything an intake says, as typed; what cannot be read is among its problems."""
+    problems = Problems()
+    marks, unreadable = read_marks(entered.text("marks"))
+    problems.extend(unreadable)
+    strokes, unreadable = read_strokes(entered.text("signature"))
+    problems.extend(unreadable)
+    soonest = entered.text("promise") != "at"
+    promised = entered.text("promise_at")
+    promise_at = (
+        None if soonest else problems.read("promise_at", promised, lambda text: read_moment(text, zone))
+    )
+    measured = None
+    if entered.text("model_id") == UNLISTED:
+        with problems.under("measured"):
+            measured = read_measured(entered.group("measured"))
+    came = [(name, entered.text(f"kept.{name}")) for name in entered.texts("accessory")]
+    other = entered.text("accessory_other").strip()[:80]
+    customer = entered.text("customer_id")
+    return Arrival(
+        customer_id=read_id(customer) if customer else None,
+        name=entered.text("name"),
+        phone=entered.text("phone"),
+        email=entered.text("email"),
+        model_id=entered.text("model_id"),
+        read_number=entered.text("read_number")[:80],
+        serial=entered.text("serial"),
+        channel=entered.text("channel"),
+        complaint=entered.text("complaint"),
+        opened_before=entered.text("opened_before") == "yes",
+        marks=marks,
+        functions=entered.answers(),
+        accessories=[*came, (other, entered.text("kept.other"))] if other else came,
+        consents=entered.texts("consent"),
+        promise_at=promise_at,
+        promise_reason=entered.text("promise_reason")[:300],
+        soonest=soonest,
+        problems=list(problems),
+        measured=measured,
+        edid=entered.text("edid"),
+        look=entered.group("look"),
+        how=entered.group("arrival"),
+        signature=strokes,
+    )

@@ -1,0 +1,61 @@
+"""What a page does with a form: the deed once, then the next page, or the same page shown again."""
+
+from __future__ import annotations
+
+import inspect
+from collections.abc import Callable
+from functools import wraps
+
+from fastapi.responses import RedirectResponse, Response
+
+from sutura.core.errors import NotAllowed, NotFound, Refusal
+from sutura.services.once import once
+from sutura.web.errors import status_of
+from sutura.web.session import Asking, Form, Sent, Shown
+
+Handler = Callable[..., Response]
+
+
+def deed(*, then: str, again: Handler) -> Callable[[Callable[..., object]], Handler]:
+    """A handler that does one thing a person asked for with a form, once however often it is sent.
+
+    It goes on to the address `then`, in which `{code}` is the argument of that name and `{done}` what the
+    deed returned. A refusal shows `again`, with what was refused and everything still entered. What the
+    person may not do, and what does not exist, has a page of its own. Deed and `again` each take those parts
+    of the address that they need, and the deed the form where it reads it.
+    """
+
+    def decorate(act: Callable[..., object]) -> Handler:
+        taken, shown_with = _parameters(act), _parameters(again)
+        both = {**shown_with, **taken}
+        both.pop("shown", None)
+        both["form"] = inspect.Parameter("form", inspect.Parameter.KEYWORD_ONLY, annotation=Form)
+
+        @wraps(act)
+        def handle(*, ask: Asking, form: Sent, **of: object) -> Response:
+            given = {"ask": ask, "form": form, **of}
+
+            def go() -> str:
+                done = act(**{name: given[name] for name in taken})
+                return then.format(**of, done=done)
+
+            try:
+                address = once(form.text("form_key"), ask.person, ask.now, go)
+            except (NotAllowed, NotFound):
+                raise
+            except Refusal as refusal:
+                shown = Shown(refusal=refusal, status=status_of(refusal), sent=form)
+                return again(**{name: given[name] for name in shown_with if name in given}, shown=shown)
+            return RedirectResponse(address, status_code=303)
+
+        # FastAPI reads here what a handler takes
+        handle.__signature__ = inspect.Signature(  # type: ignore[attr-defined]
+            [part.replace(kind=inspect.Parameter.KEYWORD_ONLY) for part in both.values()]
+        )
+        return handle
+
+    return decorate
+
+
+def _parameters(of: Callable[..., object]) -> dict[str, inspect.Parameter]:
+    return dict(inspect.signature(of, eval_str=True).parameters)

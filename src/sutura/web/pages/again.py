@@ -1,0 +1,45 @@
+"""What could not be tested on arrival, tried again."""
+
+from __future__ import annotations
+
+from fastapi import APIRouter
+from fastapi.responses import Response
+
+from sutura.core.intake.arrival import untested
+from sutura.core.intake.observations import ASKED
+from sutura.core.planning import ASSIGNABLE
+from sutura.services import intake as service
+from sutura.services import job as job_service
+from sutura.web.deeds import deed
+from sutura.web.present import render
+from sutura.web.session import ANEW, Ask, Asking, Form, Shown
+
+router = APIRouter()
+
+
+@router.get("/jobs/{code}/again")
+def again_page(ask: Ask, code: str) -> Response:
+    return _again(ask, code)
+
+
+def _again(ask: Asking, code: str, shown: Shown = ANEW) -> Response:
+    page = job_service.job_page(code, ask.now)
+    kept = {f"look.{name}": answer for name, answer in page.job.arrival.look.items()}
+    return render(
+        ask,
+        "intake/again.html",
+        room="Counter",
+        shown=shown,
+        page=page,
+        job=page.job,
+        entered=shown.over(kept),
+        questions=ASKED,
+        open_results=untested(page.model, page.results[0]),
+        may_again=page.job.stage in ASSIGNABLE,
+    )
+
+
+@router.post("/jobs/{code}/again")
+@deed(then="/jobs/{code}", again=_again)
+def look_again(ask: Ask, code: str, form: Form) -> None:
+    service.look_again(code, form.entered.group("look"), form.entered.answers(), ask.person, ask.now)

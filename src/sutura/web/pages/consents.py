@@ -1,0 +1,56 @@
+"""How the Counter is set up: what customers agree to, its suction cups."""
+
+from __future__ import annotations
+
+from fastapi import APIRouter
+from fastapi.responses import Response
+
+from sutura.core.intake.damage import cups_text
+from sutura.core.people import Deed, demand
+from sutura.services import consents as service
+from sutura.services import shop as shop_service
+from sutura.store import consents as store
+from sutura.web.deeds import deed
+from sutura.web.present import render
+from sutura.web.session import ANEW, Ask, Asking, Form, Shown
+
+router = APIRouter()
+
+
+@router.get("/consents")
+def consents_page(ask: Ask) -> Response:
+    return _consents(ask)
+
+
+def _consents(ask: Asking, shown: Shown = ANEW) -> Response:
+    demand(ask.person, Deed.SET_UP_COUNTER)
+    shop = shop_service.shop()
+    return render(
+        ask,
+        "intake/consents.html",
+        room="Counter",
+        shown=shown,
+        texts=store.consent_texts(every=True),
+        shop=shop,
+        cups=cups_text(shop.cups_mm),
+    )
+
+
+@router.post("/consents")
+@deed(then="/consents", again=_consents)
+def save_consent(ask: Ask, form: Form) -> None:
+    service.save_consent(
+        form.text("consent").strip(),
+        form.text("text"),
+        needed=form.text("needed") == "yes",
+        active=form.text("active") == "yes",
+        version=form.number("version"),
+        by=ask.person,
+        now=ask.now,
+    )
+
+
+@router.post("/consents/cups")
+@deed(then="/consents#cups", again=_consents)
+def change_cups(ask: Ask, form: Form) -> None:
+    service.change_cups(form.text("cups"), form.number("version"), ask.person, ask.now)
