@@ -17,7 +17,9 @@ from sutura.formats.edid import read_edid_text
 from sutura.words.speech import PLAIN
 
 # helpers of core that are no capability and take nothing that JSON could say
-NOT_CALLED = frozenset({"errors", "facts", "rules", "values", "maths.plane", "typed.read_moment"})
+NOT_CALLED = frozenset(
+    {"errors", "facts", "rules", "values", "maths.plane", "typed.read_moment", "typed.refuse"}
+)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

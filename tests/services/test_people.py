@@ -7,11 +7,12 @@ from datetime import timedelta
 import pytest
 from builders import NOW, PASSWORD, Shop
 
-from sutura.core.errors import Invalid, NotAllowed, SignInRefused, StaleSave
+from sutura.core.errors import Invalid, ManyInvalid, NotAllowed, SignInRefused, StaleSave
 from sutura.core.values import Role
 from sutura.services import people
 from sutura.store import people as store
 from sutura.store.database import raw
+from sutura.words.speech import PLAIN
 
 
 def wrong(login: str, times: int, address: str = "10.0.0.9", start: int = 0) -> None:
@@ -122,8 +123,11 @@ def test_a_stale_form_shows_both_versions(shop: Shop) -> None:
 
 @pytest.mark.parametrize("factor", ["0", "x", "9", "-1", "NaN"])
 def test_a_factor_is_a_sensible_multiple(shop: Shop, factor: str) -> None:
-    with pytest.raises(Invalid, match=r"0\.3 to 5"):
+    with pytest.raises(ManyInvalid) as refused:
         changed(shop, "lio", factors={"book-opening phones": factor})
+    [problem] = refused.value.problems
+    assert problem.field == "factor.book-opening phones"
+    assert "0.3 to 5" in PLAIN.say(problem)
 
 
 def test_an_empty_factor_takes_the_training_away(shop: Shop) -> None:

@@ -12,12 +12,16 @@ from sutura.core.catalogue.model import Model, Phase, Step
 from sutura.core.errors import Invalid, StepBlocked
 from sutura.core.facts import fact
 from sutura.core.job import EventKind, Stage
+from sutura.core.typed import read_whole
 from sutura.core.values import COMMON, Rule
 
 # A longer pause between two steps means the bench was left; only this much of it counts as work.
 PAUSE_CAP_MINUTES = 30
 # the kinds of events that are recorded at the bench: its opening, its steps, its tests
 AT_THE_BENCH = (EventKind.OPENED, EventKind.STEP, EventKind.PROVED, EventKind.PROOF_FAILED, EventKind.CLOSED)
+
+# more screws than a sheet counts out at one step; the shop's, no source
+MOST_SCREWS = 999
 
 RULES = (
     Rule(
@@ -133,14 +137,14 @@ def check_step(now: Progress, step_id: str, counted_text: str, reason: str) -> i
         raise Invalid("step", step_id, fact("bench.test-every-function-step-done-when"))
     if now.expected is None:
         return None
-    text = counted_text.strip()
-    if not text.isdecimal() or int(text) > 999:
-        raise Invalid(
-            "counted", counted_text, fact("bench.count-screws-write-number-sheet-says", expected=now.expected)
-        )
-    if int(text) != now.expected and not reason.strip():
-        raise StepBlocked(now.step.text, now.expected, int(text))
-    return int(text)
+    accepts = fact("bench.count-screws-write-number-sheet-says", expected=now.expected)
+    try:
+        counted = read_whole(counted_text, MOST_SCREWS, accepts=accepts)
+    except Invalid as wrong:
+        raise wrong.under("counted") from None
+    if counted != now.expected and not reason.strip():
+        raise StepBlocked(now.step.text, now.expected, counted)
+    return counted
 
 
 def _steps_by_id(model: Model) -> Mapping[str, Step]:

@@ -4,10 +4,12 @@ from __future__ import annotations
 
 import re
 from datetime import datetime, timedelta
+from decimal import Decimal
 from enum import StrEnum
 
-from sutura.core.errors import Invalid, ManyInvalid, NotAllowed
+from sutura.core.errors import Invalid, NotAllowed
 from sutura.core.facts import fact
+from sutura.core.typed import refuse
 from sutura.core.values import COMMON, Person, Role, Rule
 
 
@@ -71,6 +73,8 @@ RULES = (
 TRIES, WINDOW = 5, timedelta(minutes=15)
 _LOGIN = re.compile(r"[a-z][a-z0-9.-]{1,31}")
 MIN_PASSWORD = 10
+# times the sheet's minutes that one person may take for a family, both included; the shop's, no source
+FACTORS = (Decimal("0.3"), Decimal(5))
 
 
 def may(person: Person, deed: Deed) -> bool:
@@ -110,5 +114,4 @@ def check_person(*, name: str, login: str, role: str, password: str | None) -> N
                 fact("people.use-least-characters", min_password=MIN_PASSWORD),
             )
         )
-    if problems:
-        raise ManyInvalid(problems)
+    refuse(problems)

@@ -84,8 +84,13 @@ class Problems:
 
     def refuse(self) -> None:
         """Raise them all at once, when there are any."""
-        if self._problems:
-            raise ManyInvalid(self._problems, self.form)
+        refuse(self._problems, self.form)
+
+
+def refuse(problems: Sequence[Invalid], what: Say = "This form") -> None:
+    """Refuse a form or a file with every problem it has; nothing when it has none."""
+    if problems:
+        raise ManyInvalid(problems, what)
 
 
 @dataclass(frozen=True, slots=True)

@@ -45,6 +45,7 @@ from sutura.core.errors import Invalid, ManyInvalid
 from sutura.core.identify.scan import LabelPattern
 from sutura.core.matching.numbers import Interchange, tangles
 from sutura.core.maths.geometry import Box, Point
+from sutura.core.typed import refuse
 
 FORMAT = 2
 # A value that fits on one line of this many characters stands on one; measured by eye, no source.
@@ -118,8 +119,7 @@ def read_models(text: str, schema_folder: Path, name: str) -> list[tuple[Model, 
         for index, (model, _) in enumerate(models)
         for problem in [*problems_of(model), *_numbers_missing(model, pack["pack"])]
     ]
-    if problems:
-        raise ManyInvalid(problems, name)
+    refuse(problems, name)
     return models
 
 
@@ -161,8 +161,7 @@ def read_parts(text: str, schema_folder: Path, name: str) -> PartsPack:
     problems += [
         Invalid("interchange", tangle, "put it right: it cannot be so") for tangle in tangles(interchange)
     ]
-    if problems:
-        raise ManyInvalid(problems, name)
+    refuse(problems, name)
     return PartsPack(
         id=pack["pack"],
         suppliers=suppliers,
@@ -212,8 +211,7 @@ def _checked(text: str, schema_file: Path, name: str) -> dict[str, Any]:
         for error in sorted(errors, key=lambda e: [str(p) for p in e.absolute_path])
         for problem in _problems(error)
     ]
-    if problems:
-        raise ManyInvalid(problems, name)
+    refuse(problems, name)
     checked: dict[str, Any] = data
     return checked
 

@@ -24,7 +24,7 @@ from sutura.core.matching.judging import Judged, judge, may_choose
 from sutura.core.matching.numbers import Interchange
 from sutura.core.matching.wanted import Correction, corrections, wanted_of
 from sutura.core.people import Deed, demand
-from sutura.core.typed import Problems, read_amount
+from sutura.core.typed import Problems, read_amount, refuse
 from sutura.core.values import Person
 from sutura.formats import pack
 from sutura.services.known import known_about, offers_for
@@ -63,8 +63,7 @@ def _read_files(folder: Path) -> list[tuple[str, pack.ModelsPack | pack.PartsPac
         Invalid("id", i, fact("catalogue.give-each-model-id-own"))
         for i in sorted({i for i in ids if ids.count(i) > 1})
     ]
-    if problems:
-        raise ManyInvalid(problems, "The catalogue")
+    refuse(problems, "The catalogue")
     return packs
 
 
@@ -79,8 +78,7 @@ def load_packs(folder: Path) -> dict[str, int]:
     counts = dict.fromkeys(Change, 0)
     for _, read in _read_files(folder):
         plan, problems = _plan(read)
-        if problems:
-            raise ManyInvalid(problems, fact("catalogue.pack", pack=plan.pack))
+        refuse(problems, fact("catalogue.pack", pack=plan.pack))
         _apply(read, plan, None, keep_ours=True)
         if isinstance(read, pack.ModelsPack):
             for planned in plan.planned:
@@ -300,8 +298,7 @@ def read_text(text: str, name: str, now: datetime) -> ImportPlan:
     store.lock_catalogue()
     read = pack.read_pack(text, SCHEMAS, name)
     plan, problems = _plan(read)
-    if problems:
-        raise ManyInvalid(problems, name)
+    refuse(problems, name)
     _apply(read, plan, now, keep_ours=False)
     return plan
 
@@ -545,8 +542,7 @@ def unlisted(measured: Measured, read_number: str, model_id: str = "unlisted") -
     assert template is not None, "refused above"
     made = unlisted_model(pack.model_from_json(template.data), measured, read_number, model_id)
     wrong = problems_of(made)
-    if wrong:
-        raise ManyInvalid(wrong, fact("catalogue.what-was-measured"))
+    refuse(wrong, fact("catalogue.what-was-measured"))
     return made
 
 

@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from datetime import datetime
 
-from sutura.core.errors import ManyInvalid, NotFound, StaleSave
+from sutura.core.errors import NotFound, StaleSave
 from sutura.core.intake.arrival import Consent, check_consent_text
 from sutura.core.intake.damage import CUPS_MM, cups_text, read_cups
 from sutura.core.people import Deed, demand
+from sutura.core.typed import refuse
 from sutura.core.values import Person
 from sutura.store import audit as audit_store
 from sutura.store import consents as consents_store
@@ -59,8 +60,7 @@ def save_consent(
     """A new text, or a new version of one: what was agreed to before stays word for word with its jobs."""
     demand(by, Deed.SET_UP_COUNTER)
     problems = check_consent_text(name, text)
-    if problems:
-        raise ManyInvalid(problems, "This text")
+    refuse(problems, "This text")
     consents_store.lock_consents()
     before = next(
         (

@@ -4,12 +4,13 @@ from __future__ import annotations
 
 from datetime import datetime
 
-from sutura.core.errors import Invalid, ManyInvalid, NotFound, StaleSave
+from sutura.core.errors import Invalid, NotFound, StaleSave
 from sutura.core.facts import Say, fact
 from sutura.core.intake.arrival import check_customer
 from sutura.core.intake.customers import ERASED, SAME_DIGITS, Contact, may_be_same, plain_phone
 from sutura.core.job import OPEN_STAGES, EventKind, JobRecord, Stage
 from sutura.core.people import Deed, demand
+from sutura.core.typed import refuse
 from sutura.core.values import Person
 from sutura.store import consents as consents_store
 from sutura.store import customers as customers_store
@@ -156,9 +157,7 @@ def save_customer(
     before = customers_store.lock_customer(customer_id)
     if before is None:
         raise NotFound("customer", customer_id)
-    problems = check_customer(name, phone, email)
-    if problems:
-        raise ManyInvalid(problems)
+    refuse(check_customer(name, phone, email))
     yours = {"name": name, "phone": phone, "email": email, "note": note}
     if before.version != version:
         theirs = {"name": before.name, "phone": before.phone, "email": before.email, "note": before.note}

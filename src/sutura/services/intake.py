@@ -31,7 +31,7 @@ from sutura.core.intake.promise import Promise, check_promise, earliest_promise
 from sutura.core.job import EventKind, Stage
 from sutura.core.people import Deed, demand
 from sutura.core.planning import expected_minutes, minutes_to_promise
-from sutura.core.typed import Problems
+from sutura.core.typed import Problems, refuse
 from sutura.core.values import FunctionResult, Person
 from sutura.formats import edid
 from sutura.services import catalogue, consents, identify, matching, planning
@@ -346,8 +346,7 @@ def look_again(
     baseline = store.load_results(job.id)[0]
     results, problems = check_again(model, baseline, functions)
     problems += check_observations(look)
-    if problems:
-        raise ManyInvalid(problems, fact("intake.what-was-tried-again"))
+    refuse(problems, fact("intake.what-was-tried-again"))
     store.add_results(job.id, 0, results, by.id, now, again=store.times_looked(job.id) + 1)
     seen = observed_from(
         {**job.arrival.look, **{name: answer for name, answer in look.items() if answer}},

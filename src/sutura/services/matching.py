@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 from datetime import datetime
 
 from sutura.core.catalogue.model import Model
-from sutura.core.errors import Invalid, ManyInvalid, MoveRefused, NotFound
+from sutura.core.errors import Invalid, MoveRefused, NotFound
 from sutura.core.facts import Say, fact, to_json
 from sutura.core.identify.panel import Panel, PanelSize, size_of
 from sutura.core.intake.promise import PartSeen
@@ -32,6 +32,7 @@ from sutura.core.maths.money import Money
 from sutura.core.people import Deed, demand
 from sutura.core.planning import expected_minutes
 from sutura.core.quoting import Quote, Rates, quote
+from sutura.core.typed import Problems, read_choice
 from sutura.core.values import Person
 from sutura.formats import edid
 from sutura.services import catalogue
@@ -478,13 +479,15 @@ def report_part(code: str, outcome: str, says: str, by: Person, now: datetime) -
     """Write down that the chosen part did not fit, or was defective: later verdicts name it."""
     demand(by, Deed.RESERVE)
     job = job_store.lock_job(code)
-    problems = []
-    if outcome not in REPORTS:
-        problems.append(Invalid("outcome", outcome, fact("matching.choose-did-not-fit-was-defective")))
+    problems = Problems("The report")
+    problems.read(
+        "outcome",
+        outcome,
+        lambda text: read_choice(text, tuple(REPORTS), fact("matching.choose-did-not-fit-was-defective")),
+    )
     if len(says.strip()) < 5:
-        problems.append(Invalid("part_says", says, fact("matching.write-what-was-wrong-such-connector")))
-    if problems:
-        raise ManyInvalid(problems, "The report")
+        problems.add("part_says", says, fact("matching.write-what-was-wrong-such-connector"))
+    problems.refuse()
     offer = offers_store.load_offer(job.chosen.offer_id) if job.chosen.offer_id else None
     if offer is None or job.stage in (Stage.HANDED_BACK, Stage.RETURNED):
         raise MoveRefused(

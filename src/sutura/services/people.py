@@ -14,6 +14,7 @@ from argon2.exceptions import InvalidHashError, VerifyMismatchError
 from sutura.core import people as rules
 from sutura.core.errors import Invalid, NotFound, SignInRefused, StaleSave
 from sutura.core.facts import fact
+from sutura.core.typed import Problems, read_number
 from sutura.core.values import Person, Role
 from sutura.store import audit as audit_store
 from sutura.store import people as store
@@ -122,8 +123,11 @@ def save_person(
     before = store.lock_person(person_id)
     if before is None:
         raise NotFound("person", person_id)
-    rules.check_person(name=name, login=before.login, role=role, password=password or None)
-    skills = _read_factors(factors)
+    problems = Problems()
+    with problems.under(""):
+        rules.check_person(name=name, login=before.login, role=role, password=password or None)
+    skills = _read_factors(factors, problems)
+    problems.refuse()
     if before.version != version:
         raise StaleSave(
             "This person",
@@ -158,17 +162,14 @@ def save_person(
     )
 
 
-def _read_factors(factors: Mapping[str, str]) -> dict[str, Decimal]:
+def _read_factors(factors: Mapping[str, str], problems: Problems) -> dict[str, Decimal]:
+    least, most = rules.FACTORS
+    accepts = fact("people.write-how-many-times-sheets-minutes", least=float(least), most=int(most))
     read = {}
     for family, text in factors.items():
-        tidy = text.strip().replace(",", ".")
-        if not tidy:
-            continue
-        try:
-            factor = Decimal(tidy)
-        except ArithmeticError:
-            factor = Decimal(0)
-        if not factor.is_finite() or not Decimal("0.3") <= factor <= 5:
-            raise Invalid(f"factor.{family}", text, fact("people.write-how-many-times-sheets-minutes"))
-        read[family] = factor
+        if text.strip():
+            factor = problems.read(
+                f"factor.{family}", text, lambda text: read_number(text, least, most, accepts)
+            )
+            read[family] = factor or least
     return read

@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 
-from sutura.core.errors import Invalid, ManyInvalid, NotFound
+from sutura.core.errors import Invalid, NotFound
 from sutura.core.facts import fact, to_json
 from sutura.core.matching.listing import (
     COLUMNS,
@@ -23,6 +23,7 @@ from sutura.core.matching.listing import (
 from sutura.core.matching.offers import Value
 from sutura.core.maths.money import amount_text
 from sutura.core.people import Deed, demand
+from sutura.core.typed import refuse
 from sutura.core.values import Person
 from sutura.formats.pricelist import MOST_ROWS, PriceFile, read_price_file, write_price_file
 from sutura.services.shop import shop
@@ -83,8 +84,7 @@ def map_columns(list_id: int, mapping: Mapping[str, str], by: Person) -> None:
     read = read_price_file(store.load_file(list_id))
     chosen = {column.name: mapping[column.name] for column in COLUMNS if mapping.get(column.name, "").strip()}
     problems = check_mapping(chosen, read.header)
-    if problems:
-        raise ManyInvalid(problems, "The columns")
+    refuse(problems, "The columns")
     store.save_list(list_id, mapping=chosen)
     suppliers_store.save_mapping(price_list.supplier_id, chosen)
     _check(list_id, price_list.rows_total)

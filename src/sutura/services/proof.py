@@ -8,11 +8,11 @@ from datetime import datetime
 
 from sutura.core import proof as rules
 from sutura.core.bench import steps_of
-from sutura.core.errors import ManyInvalid
 from sutura.core.intake.arrival import check_functions
 from sutura.core.job import EventKind, Move, check_move
 from sutura.core.people import Deed, demand
 from sutura.core.proof import ProofReading
+from sutura.core.typed import refuse
 from sutura.core.values import Person
 from sutura.services import catalogue
 from sutura.services.job import gather_facts, move
@@ -33,8 +33,7 @@ def record_proof(
     # out of turn is refused before the list is looked at
     check_move(replace(facts, proof_complete=True, proof_passed=True), Move.PASS_PROOF)
     results, problems = check_functions(model, answers)
-    if problems:
-        raise ManyInvalid(problems, "The proof")
+    refuse(problems, "The proof")
     intake_store.add_results(job.id, job.bench.attempt, results, by.id, now)
     baseline = intake_store.load_results(job.id)[0]
     reading = rules.compare(model.functions, baseline, {r.function: r for r in results})

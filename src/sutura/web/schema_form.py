@@ -12,7 +12,7 @@ from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from typing import Any
 
-from sutura.core.typed import Entered
+from sutura.core.typed import Entered, read_decimal
 
 # written into a field of a need: it matters, and nobody knows it yet
 NOT_KNOWN = "?"
@@ -166,12 +166,12 @@ def _value(text: str, rule: Mapping[str, Any]) -> Any:
 
 
 def _number(text: str) -> Any:
-    tidy = text.replace(",", ".")
     if not text:
         return _ABSENT
-    if re.fullmatch(r"-?[0-9]{1,9}", tidy):
-        return int(tidy)
-    return float(tidy) if re.fullmatch(r"-?[0-9]{1,9}\.[0-9]{1,17}", tidy) else text
+    number = read_decimal(text)
+    if number is None:
+        return text
+    return float(number) if number.as_tuple().exponent else int(number)
 
 
 # -- rows added, taken out, moved -----------------------------------------------------------

@@ -527,7 +527,7 @@ SENTENCES: Mapping[str, str] = {
     "people.use-2-32-small-letters-digits": "use 2–32 small letters, digits, dots or hyphens, a letter first",
     "people.use-least-characters": "use at least {min_password} characters",
     "people.write-how-many-times-sheets-minutes": (
-        "write how many times the sheet's minutes this person takes: 0.3 to 5, or nothing"
+        "write how many times the sheet's minutes this person takes: {least} to {most}, or nothing"
     ),
     "people.write-name-most-80-characters": "write a name of at most 80 characters",
     # -- planning

@@ -20,6 +20,7 @@ from sutura.core.intake.marks import KINDS, Mark, MarkKind, Shape, Side, reached
 from sutura.core.maths import plane
 from sutura.core.maths.geometry import Box, Edge, Point, length, nearest_edge
 from sutura.core.maths.plane import Circle, Nearness, Region
+from sutura.core.typed import read_whole
 from sutura.core.values import COMMON, Rule
 
 NEAR_EDGE_MM = 5.0
@@ -253,10 +254,13 @@ def read_cups(typed: str) -> tuple[int, ...]:
     >>> read_cups("40, 20 mm 30")
     (20, 30, 40)
     """
-    words = typed.replace(",", " ").replace(";", " ").replace("mm", " ").split()
-    cups = {int(word) for word in words if re.fullmatch(r"[0-9]{1,3}", word)}
-    if not cups or len(words) != sum(bool(re.fullmatch(r"[0-9]{1,3}", word)) for word in words):
-        raise Invalid("cups", typed, fact("intake.write-diameters-whole-mm-such-20"))
+    accepts = fact("intake.write-diameters-whole-mm-such-20")
+    try:
+        cups = {read_whole(word, 999) for word in re.split(r"[\s,;]+", typed.replace("mm", " ")) if word}
+    except Invalid:
+        raise Invalid("cups", typed, accepts) from None
+    if not cups:
+        raise Invalid("cups", typed, accepts)
     if len(cups) > 8 or min(cups) < 10 or max(cups) > 120:
         raise Invalid("cups", typed, fact("intake.write-one-eight-cups-10-120"))
     return tuple(sorted(cups))
