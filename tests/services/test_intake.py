@@ -257,14 +257,19 @@ def test_two_records_of_one_person_become_one_and_no_job_is_lost(shop: Shop) -> 
 
 def test_an_erased_customer_leaves_the_figures_and_nothing_else(shop: Shop) -> None:
     shop.receive("P-1001")
-    code = shop.closed(serial="SN-77-X", complaint="dropped by Orla at home")
+    came = [("SIM tray", "tray 3")]
+    code = shop.closed(serial="SN-77-X", complaint="dropped by Orla at home", accessories=came)
     customer = shop.job(code).customer_id
     with pytest.raises(Invalid, match="hand these devices back first"):
         customers.erase_customer(customer, "Orla Venn", shop.manager, shop.tick())
     shop.hand_back(code)
     exported = customers.export_customer(customer, shop.manager)
     assert exported["customer"] == {"name": "Orla Venn", "phone": "555 0101", "email": "", "note": ""}
-    assert exported["jobs"][0]["code"] == code  # type: ignore[index]
+    jobs: Any = exported["jobs"]
+    [job_exported] = jobs
+    assert (job_exported["code"], job_exported["accessories"]) == (code, ["SIM tray"])
+    assert len(job_exported["agreed"]) == len(consents.consents())
+    assert job_exported["photos"] == 0
     with pytest.raises(Invalid, match="type the name as it stands"):
         customers.erase_customer(customer, "orla", shop.manager, shop.tick())
     customers.erase_customer(customer, "Orla Venn", shop.manager, shop.tick())

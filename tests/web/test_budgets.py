@@ -8,9 +8,10 @@ from contextlib import contextmanager
 from typing import Any
 
 import pytest
-from builders import PLAIN, Shop
+from builders import HERON, PLAIN, Shop
 
 from sutura.core.job import Stage
+from sutura.services import customers, drafts
 
 Sit = Callable[[str], Any]
 # one of them is the session of the person who asks
@@ -38,6 +39,10 @@ BUDGETS = {
     "/jobs/{code}/handover": 10,
     "/identify?q=QD44": 2,
     "/customers/find?q=orla": 2,
+    "/customers/{customer}": 4,
+    "/customers/{customer}/export.json": 6,
+    "/counter/{draft}": 13,
+    "/scan?q=HF-70-R9": 6,
 }
 
 
@@ -65,6 +70,14 @@ def counted() -> Iterator[_Counter]:
 
 
 @pytest.fixture(scope="module")
+def draft(database: str) -> str:
+    """An intake left half-way with everything on it that its page looks up."""
+    shop = Shop()
+    typed = {"model_id": [HERON], "name": ["Orla Venn"], "phone": ["555 0101"], "read_number": ["QD-441"]}
+    return drafts.open_draft(shop.counter, shop.now, typed)
+
+
+@pytest.fixture(scope="module")
 def code(database: str) -> str:
     """A job on the bench among a handful of others in every stage."""
     shop = Shop()
@@ -78,13 +91,37 @@ def code(database: str) -> str:
 
 
 @pytest.mark.parametrize("path", list(BUDGETS))
-def test_a_page_stays_within_its_queries(desks: Sit, code: str, path: str) -> None:
+def test_a_page_stays_within_its_queries(desks: Sit, code: str, draft: str, path: str) -> None:
     ines = desks("ines")
-    address = path.replace("{code}", code)
+    customer = Shop().job(code).customer_id
+    address = path.format(code=code, draft=draft, customer=customer)
     ines.get(address)  # the models it needs are read once and kept
     with counted() as queries:
         assert ines.get(address).status_code == 200
     assert 0 < queries.count <= BUDGETS[path], f"{queries.count} queries"
+
+
+def test_a_pause_in_typing_stays_within_its_queries(desks: Sit, draft: str) -> None:
+    pell = desks("pell")
+    page = pell.get(f"/counter/{draft}")
+    fields = {"csrf": pell.hidden("csrf"), "model_id": HERON, "name": "Orla Venn", "phone": "555 0101"}
+    pell.client.post(f"/counter/{draft}/keep", data=fields)
+    with counted() as queries:
+        assert pell.client.post(f"/counter/{draft}/keep", data=fields).status_code == page.status_code
+    assert 0 < queries.count <= 8, f"{queries.count} queries"
+
+
+def test_what_is_handed_out_of_a_customer_asks_no_more_for_more_jobs(desks: Sit, code: str) -> None:
+    ines, shop = desks("ines"), Shop()
+    customer = shop.job(code).customer_id
+    before = len(ines.get(f"/customers/{customer}/export.json").json()["jobs"])
+    for _ in range(3):
+        more = shop.take_in(PLAIN)
+        customers.merge_customers(customer, shop.job(more).customer_id, shop.manager, shop.tick())
+    with counted() as queries:
+        exported = ines.get(f"/customers/{customer}/export.json").json()
+    assert len(exported["jobs"]) == before + 3
+    assert queries.count <= BUDGETS["/customers/{customer}/export.json"]
 
 
 def test_lists_ask_no_more_for_more_jobs(desks: Sit, code: str) -> None:

@@ -8,7 +8,7 @@ from sutura.core.errors import Invalid, NotFound, StaleSave
 from sutura.core.facts import Say, fact
 from sutura.core.intake.arrival import check_customer
 from sutura.core.intake.customers import ERASED, SAME_DIGITS, Contact, may_be_same, plain_phone
-from sutura.core.job import OPEN_STAGES, EventKind, JobRecord, Stage
+from sutura.core.job import EventKind, JobRecord, Stage
 from sutura.core.people import Deed, demand
 from sutura.core.typed import refuse
 from sutura.core.values import Person
@@ -85,7 +85,10 @@ def export_customer(customer_id: int, by: Person) -> dict[str, object]:
     customer = customers_store.load_customer(customer_id)
     if customer is None:
         raise NotFound("customer", customer_id)
-    jobs = [job_store.load_job(code) for code in customers_store.customer_codes(customer_id)]
+    jobs = job_store.jobs_of(customer_id)
+    numbers = [job.id for job in jobs]
+    came, agreed = handover_store.accessories_of(numbers), consents_store.consents_of(numbers)
+    photos = photos_store.photos_of(numbers)
     return {
         "customer": {
             "name": customer.name,
@@ -93,7 +96,15 @@ def export_customer(customer_id: int, by: Person) -> dict[str, object]:
             "email": customer.email,
             "note": customer.note,
         },
-        "jobs": [_exported(job) for job in jobs],
+        "jobs": [
+            _exported(job)
+            | {
+                "accessories": came.get(job.id, []),
+                "agreed": agreed.get(job.id, []),
+                "photos": len(photos.get(job.id, [])),
+            }
+            for job in jobs
+        ],
     }
 
 
@@ -112,9 +123,6 @@ def _exported(job: JobRecord) -> dict[str, object]:
         "arrival": dict(job.arrival.how),
         "price_minor": job.chosen.price_minor,
         "currency": job.currency,
-        "accessories": [accessory.name for accessory in handover_store.load_accessories(job.id)],
-        "agreed": list(consents_store.load_consents(job.id).values()),
-        "photos": len(photos_store.job_photos(job.id)),
     }
 
 
@@ -127,9 +135,7 @@ def erase_customer(customer_id: int, typed_name: str, by: Person, now: datetime)
         raise NotFound("customer", customer_id)
     if typed_name.strip() != customer.name:
         raise Invalid("typed_name", typed_name, fact("customers.type-name-stands", customer=customer.name))
-    still_open = [
-        job.code for job in customers_store.customer_jobs(customer_id) if Stage(job.stage) in OPEN_STAGES
-    ]
+    still_open = customers_store.open_codes(customer_id)
     if still_open:
         raise Invalid("typed_name", ", ".join(still_open), fact("customers.hand-these-devices-back-first"))
     customers_store.erase_jobs(customer_id)

@@ -7,6 +7,7 @@ The catalogue's numbers are kept in this process, and read again when its revisi
 from __future__ import annotations
 
 import threading
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 from sutura.core.errors import Invalid
@@ -197,9 +198,10 @@ def _number(scan: Scan) -> Found:
     links = _parts_printed(scan.value)
     if links and identification.verdict is Verdict.UNKNOWN:
         return Found(says=fact("identify.printed-part", scan=scan.value), links=links, notes=scan.notes)
-    label = read_label(scan.value, _label_patterns())
+    patterns = _label_patterns()
+    label = read_label(scan.value, patterns)
     if label and not links and identification.verdict in (Verdict.UNKNOWN, Verdict.LIKELY):
-        return _panel_label(label, scan)
+        return _panel_label(label, patterns, scan)
     return Found(says=identification.says, identification=identification, links=links, notes=scan.notes)
 
 
@@ -215,14 +217,14 @@ def _label_patterns() -> list[LabelPattern]:
     return [LabelPattern(**label) for head in packs_store.heads("parts") for label in head.get("labels", ())]
 
 
-def _panel_label(label: PanelLabel, scan: Scan) -> Found:
+def _panel_label(label: PanelLabel, patterns: Sequence[LabelPattern], scan: Scan) -> Found:
     """A label of a known maker whose exact number no part has: other revisions of the same base are named,
     not promised.
     """
     others = [
         (barcode, name, printed)
         for barcode, name, printed in stock_store.find_by_printed(label.base, begins=True)
-        if (read := read_label(printed, _label_patterns())) and read.base == label.base
+        if (read := read_label(printed, patterns)) and read.base == label.base
     ]
     revision = (
         fact("identify.revision", revision=label.revision)

@@ -8,7 +8,7 @@ from datetime import datetime
 
 from peewee import Select
 
-from sutura.store.database import each, insert, raw, reading, rows, written
+from sutura.store.database import each, grouped, insert, raw, reading, rows, written
 from sutura.store.tables import Consent, ConsentText
 
 
@@ -95,6 +95,13 @@ def keep_consent(job_id: int, text: ConsentRow, at: datetime) -> None:
 def _agreed(job_id: int) -> Select:
     agreed = Consent.select(Consent.consent, Consent.said).where(Consent.job == job_id)
     return agreed.order_by(Consent.id)
+
+
+@reading
+def consents_of(job_ids: Sequence[int]) -> dict[int, list[str]]:
+    """What was agreed to for each of some jobs, word for word, by the job's number."""
+    agreed = Consent.select(Consent.job, Consent.said).order_by(Consent.id)
+    return grouped(agreed.where(Consent.job.in_(list(job_ids))))
 
 
 @reading

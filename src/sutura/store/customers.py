@@ -10,7 +10,7 @@ from peewee import JOIN, SQL, fn
 
 from sutura.core.intake.customers import Contact
 from sutura.store.database import column, each, first, reading, rows
-from sutura.store.expressions import MODEL_NAME, like, or_empty
+from sutura.store.expressions import IS_OPEN, MODEL_NAME, like, or_empty
 from sutura.store.tables import CatalogueModel, Customer, Job, Person, Photo
 
 
@@ -100,8 +100,10 @@ def customer_jobs(customer_id: int) -> list[CustomersJob]:
 
 
 @reading
-def customer_codes(customer_id: int) -> list[str]:
-    return column(Job.select(Job.code).where(Job.customer == customer_id).order_by(Job.id))
+def open_codes(customer_id: int) -> list[str]:
+    """The codes of a customer's jobs that are not handed back or returned yet."""
+    theirs = Job.select(Job.code).where(Job.customer == customer_id, IS_OPEN)
+    return column(theirs.order_by(Job.id))
 
 
 def move_jobs(old: int, new: int) -> list[tuple[int, str]]:

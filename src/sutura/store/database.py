@@ -232,6 +232,14 @@ def column(query: Query) -> list[Any]:
     return [value for (value,) in rows(query)]
 
 
+def grouped(query: Query) -> dict[int, list[Any]]:
+    """The second column of a query's rows, by the first."""
+    values: dict[int, list[Any]] = {}
+    for key, value in rows(query):
+        values.setdefault(key, []).append(value)
+    return values
+
+
 def raw(statement: str, *parameters: object) -> Any:
     """A statement that peewee cannot say, or that was measured to be too slow in it; where it is used, the
     reason stands beside it. The cursor.

@@ -9,7 +9,7 @@ from datetime import datetime
 from peewee import Select
 
 from sutura.core.handover import Accessory
-from sutura.store.database import each, first, insert, reading, written
+from sutura.store.database import each, first, grouped, insert, reading, written
 from sutura.store.tables import Accessory as AccessoryTable
 from sutura.store.tables import Payment, Person
 
@@ -57,6 +57,13 @@ def _came_with(job_id: int) -> Select:
 @reading
 def load_accessories(job_id: int) -> list[Accessory]:
     return each(Accessory, _came_with(job_id))
+
+
+@reading
+def accessories_of(job_ids: Sequence[int]) -> dict[int, list[str]]:
+    """What came with each of some jobs, by the job's number."""
+    came = AccessoryTable.select(AccessoryTable.job, AccessoryTable.name).order_by(AccessoryTable.id)
+    return grouped(came.where(AccessoryTable.job.in_(list(job_ids))))
 
 
 def save_returned(accessory_ids: Sequence[int], at: datetime) -> None:

@@ -120,6 +120,11 @@ def load_job(code: str) -> JobRecord:
     return _there(code, _read(code))
 
 
+@reading
+def jobs_of(customer_id: int) -> list[JobRecord]:
+    return each(_record, _JOB.where(Job.customer == customer_id).order_by(Job.id))
+
+
 def lock_job(code: str) -> JobRecord:
     """The job, locked until the transaction ends."""
     return _there(code, _locked(code))

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime
 
 from peewee import Select
 
 from sutura.core.intake.arrival import Photo
-from sutura.store.database import each, reading, written
+from sutura.store.database import each, grouped, reading, written
 from sutura.store.tables import Photo as PhotoTable
 
 
@@ -73,6 +74,13 @@ def _of_job(job_id: int) -> Select:
 @reading
 def job_photos(job_id: int) -> list[PhotoLine]:
     return each(PhotoLine, _of_job(job_id))
+
+
+@reading
+def photos_of(job_ids: Sequence[int]) -> dict[int, list[int]]:
+    """The numbers of the photos of each of some jobs, by the job's number."""
+    photos = PhotoTable.select(PhotoTable.job, PhotoTable.id).order_by(PhotoTable.id)
+    return grouped(photos.where(PhotoTable.job.in_(list(job_ids))))
 
 
 @reading
