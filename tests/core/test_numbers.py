@@ -136,3 +136,48 @@ def test_a_ring_is_named_exactly_when_something_reaches_itself(edges: list[tuple
         a in {x for to in [b for frm, b in edges if frm == a] for x in reach(edges, to)} for a in range(7)
     )
     assert bool(tangles(known)) is goes_round
+
+
+CONDITIONED = st.lists(
+    st.tuples(st.integers(0, 4), st.integers(0, 4), st.sampled_from(["", "a", "b", "c"])), max_size=9
+)
+
+
+def fewest(edges: list[tuple[int, int, str]], at: int, goal: int, under: frozenset[str]) -> int | None:
+    """The fewest different conditions of any way without a number twice, by walking them all."""
+    if at == goal:
+        return len(under)
+    left = [edge for edge in edges if at not in (edge[1],)]
+    ways = [
+        fewest([edge for edge in left if edge[0] != at], to, goal, under | ({condition} - {""}))
+        for frm, to, condition in left
+        if frm == at
+    ]
+    return min((way for way in ways if way is not None), default=None)
+
+
+@given(CONDITIONED)
+def test_no_other_chain_has_fewer_conditions(edges: list[tuple[int, int, str]]) -> None:
+    known = Numbers.of([Interchange(number=f"N{a}", of=f"N{b}", condition=c) for a, b, c in edges])
+    for a in range(5):
+        for b in range(5):
+            chain = known.chain(f"N{a}", f"N{b}")
+            assert (len(chain.conditions) if chain else None) == fewest(edges, a, b, frozenset())
+
+
+def test_a_condition_asked_twice_counts_once() -> None:
+    """Reached under either one of two, the way on asks one of them again."""
+    known = Numbers.of(
+        [
+            Interchange(number="N-4", of="N-2", condition="new cable"),
+            Interchange(number="N-4", of="N-3", condition="board C"),
+            *newer("N-3", "N-2"),
+            Interchange(number="N-2", of="N-1", condition="board C"),
+        ]
+    )
+    assert known.stands("N-4", "N-1").conditions == ("board C",)
+
+
+def test_every_ring_of_several_is_broken_by_what_is_named() -> None:
+    rings = tangles([*newer("A", "B", "C", "A"), *newer("C", "D", "C"), *newer("X", "Y", "X")])
+    assert len(rings) == 3

@@ -6,11 +6,13 @@ directed graph.
 
 from __future__ import annotations
 
+import itertools
 import re
-from collections import deque
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from enum import StrEnum
+from graphlib import CycleError, TopologicalSorter
+from heapq import heappop, heappush
 
 from sutura.core.facts import Fact, fact
 from sutura.core.identify.scan import LabelPattern, read_label
@@ -99,23 +101,25 @@ class Numbers:
         shortest; None = none.
         """
         start, goal = plain_number(number), plain_number(of)
-        waiting: deque[tuple[int, tuple[str, ...], tuple[str, ...]]] = deque([(0, (start,), ())])
-        best: dict[str, int] = {}
+        order = itertools.count()
+        waiting: list[tuple[int, int, int, tuple[str, ...], tuple[str, ...]]] = [(0, 1, 0, (start,), ())]
+        # under which conditions a number was reached: only fewer of the same may still lead to less
+        reached: dict[str, list[frozenset[str]]] = {}
         while waiting:
-            waiting = deque(sorted(waiting, key=lambda one: (one[0], len(one[1]))))
-            _, path, conditions = waiting.popleft()
+            *_, path, conditions = heappop(waiting)
             if path[-1] == goal:
                 return Stands(
                     standing=Standing.REPLACES,
                     chain=tuple(self.shown.get(number, number) for number in path),
                     conditions=conditions,
                 )
-            if path[-1] in best:
+            under = frozenset(conditions)
+            if any(before <= under for before in reached.get(path[-1], ())):
                 continue
-            best[path[-1]] = len(conditions)
+            reached.setdefault(path[-1], []).append(under)
             for after, condition in self.may_replace.get(path[-1], ()):
                 more = (*conditions, condition) if condition and condition not in conditions else conditions
-                waiting.append((len(more), (*path, after), more))
+                heappush(waiting, (len(more), len(path) + 1, next(order), (*path, after), more))
         return None
 
     def stands(self, offered: str, needed: str) -> Stands:
@@ -224,19 +228,18 @@ def tangles(known: Sequence[Interchange]) -> list[Fact]:
 
 
 def _rings(ways: Mapping[str, set[str]]) -> list[list[str]]:
-    """Rings of a directed graph, one for each edge that closes one."""
+    """Rings of a directed graph: one, then those that are left without its last step, until there is none."""
+    before: dict[str, list[str]] = {}
+    for newer in sorted(ways):
+        for older in sorted(ways[newer]):
+            before.setdefault(older, []).append(newer)
     rings = []
-    for start in sorted(ways):
-        waiting: deque[list[str]] = deque([[start]])
-        visited = set()
-        while waiting:
-            path = waiting.popleft()
-            for after in sorted(ways.get(path[-1], ())):
-                if after == start:
-                    rings.append(path)
-                    waiting.clear()
-                    break
-                if after not in visited:
-                    visited.add(after)
-                    waiting.append([*path, after])
-    return rings
+    while True:
+        try:
+            TopologicalSorter(before).prepare()
+        except CycleError as ring:
+            *numbers, _ = ring.args[1]
+            rings.append(numbers)
+            before[numbers[0]].remove(numbers[-1])
+        else:
+            return rings
