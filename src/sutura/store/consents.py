@@ -40,10 +40,15 @@ def consent_texts(*, every: bool = False) -> list[ConsentRow]:
     return [text for text in texts if every or text.active]
 
 
+@written
+def _newest_at(at: datetime) -> Select:
+    return _NEWEST.where(ConsentText.at <= at)
+
+
 @reading
 def needed_consents(at: datetime) -> list[str]:
     """What had to be agreed to at a moment: texts that change later ask nothing of a job taken in before."""
-    then = each(ConsentRow, _NEWEST.where(ConsentText.at <= at))
+    then = each(ConsentRow, _newest_at(at))
     return [text.consent for text in then if text.needed and text.active]
 
 

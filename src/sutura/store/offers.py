@@ -116,10 +116,15 @@ def load_offer(offer_id: int) -> Offer | None:
     return next(iter(_offers(_by_id(offer_id))), None)
 
 
+@written
+def _by_ids(offer_ids: list[int]) -> Select:
+    return _OFFER.where(OfferTable.id == fn.ANY(offer_ids))
+
+
 @reading
 def load_offers(offer_ids: Sequence[int]) -> list[Offer]:
     """Several offers, in the order they are asked for."""
-    by_id = {offer.id: offer for offer in _offers(_OFFER.where(OfferTable.id.in_(list(offer_ids))))}
+    by_id = {offer.id: offer for offer in _offers(_by_ids(list(offer_ids)))}
     return [by_id[offer_id] for offer_id in offer_ids if offer_id in by_id]
 
 

@@ -12,7 +12,7 @@ from peewee import JOIN, SQL, Expression, Select, fn
 from sutura.core.errors import NotFound
 from sutura.core.matching.offers import Measured, Value
 from sutura.core.stock import Level, MoveKind
-from sutura.store.database import column, each, first, reading, row, rows, written
+from sutura.store.database import each, first, reading, row, rows, written
 from sutura.store.expressions import ON_THE_SHELF, folded, like, or_empty
 from sutura.store.tables import Job, Offer, Part, Person, Reservation, StockMove
 
@@ -162,15 +162,15 @@ _HOLDINGS = (
 )
 
 
-@reading
-def load_held(job_id: int) -> Held | None:
-    """What a job holds: its part, or the first of its several."""
-    return first(Held, _HOLDINGS.where(Reservation.job == job_id).limit(1))
-
-
 @written
 def _held_by(job_id: int) -> Select:
     return _HOLDINGS.where(Reservation.job == job_id)
+
+
+@reading
+def load_held(job_id: int) -> Held | None:
+    """What a job holds: its part, or the first of its several."""
+    return first(Held, _held_by(job_id))
 
 
 @reading
@@ -181,8 +181,7 @@ def held_of(job_id: int) -> list[Held]:
 
 @reading
 def holders_of(part_id: int) -> list[str]:
-    holders = Reservation.select(Job.code).join(Job).where(Reservation.part == part_id, _HELD)
-    return column(holders.order_by(Job.code))
+    return [code for _, code in rows(_holders([part_id]))]
 
 
 @written
@@ -200,9 +199,14 @@ def holders_by_part(part_ids: Sequence[int]) -> dict[int, tuple[str, ...]]:
     return by_part
 
 
+@written
+def _level(part_id: int) -> Select:
+    return Part.select(Part.name, Part.on_hand).where(Part.id == part_id).for_update()
+
+
 def lock_level(part_id: int) -> Level:
     """A part's stock, locked until the transaction ends."""
-    level = row(Part.select(Part.name, Part.on_hand).where(Part.id == part_id).for_update())
+    level = row(_level(part_id))
     if level is None:
         raise NotFound("part", part_id)
     name, on_hand = level

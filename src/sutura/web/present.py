@@ -100,6 +100,8 @@ def join(context: Context, things: Iterable[object], between: str = "", attribut
     return between.join(speech.say(thing) for thing in picked)
 
 
+# by kind, whether core means it to be said
+_IS_SAID: dict[type, bool] = {}
 # most of what is printed
 _AS_THEY_ARE = frozenset({str, Markup, int, Undefined, StrictUndefined})
 
@@ -107,11 +109,12 @@ _AS_THEY_ARE = frozenset({str, Markup, int, Undefined, StrictUndefined})
 @pass_context
 def finalize(context: Context, value: object) -> object:
     """What a template prints: facts, kinds and amounts are said, everything else is as it is."""
-    if type(value) in _AS_THEY_ARE:
+    kind = type(value)
+    if kind in _AS_THEY_ARE:
         return value
-    if isinstance(value, Fact | Refusal | Money | Enum) and not isinstance(value, Markup):
-        return speech_of(context).say(value)
-    return value
+    if kind not in _IS_SAID:
+        _IS_SAID[kind] = issubclass(kind, Fact | Refusal | Money | Enum)
+    return speech_of(context).say(value) if _IS_SAID[kind] else value
 
 
 def speech_of(context: Context) -> Speech:

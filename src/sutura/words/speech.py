@@ -10,7 +10,7 @@ are the keys of a gettext catalogue `sutura`, so that another language needs no 
 from __future__ import annotations
 
 import gettext
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from datetime import UTC, date, datetime, tzinfo
 from decimal import Decimal
@@ -59,10 +59,13 @@ class Speech:
 
     def say(self, thing: Any) -> str:
         """Anything that core returns, in words."""
-        if isinstance(thing, str) and not isinstance(thing, Enum):
+        # most of all: a page asks this hundreds of times
+        if type(thing) is str:
             return self._translated(thing) if thing else ""
-        if isinstance(thing, Fact):
+        if type(thing) is Fact:
             return self.text(SENTENCES[thing.id], **dict(thing.values))
+        if isinstance(thing, str) and not isinstance(thing, Enum):
+            return self._translated(str(thing)) if thing else ""
         if isinstance(thing, Refusal):
             return self.say(thing.said)
         if isinstance(thing, dict):
@@ -129,8 +132,9 @@ class Speech:
             return ", ".join(self.say(each) for each in thing)
         return f"{thing:g}" if isinstance(thing, float) else str(thing)
 
-    def _translated(self, template: str) -> str:
-        return _catalogue(self.language).gettext(template)
+    @cached_property
+    def _translated(self) -> Callable[[str], str]:
+        return _catalogue(self.language).gettext
 
 
 @cache

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from functools import lru_cache
 
 from markupsafe import Markup
 
@@ -27,8 +28,15 @@ def draw_overlay(need: Layout, offer: Layout, differ: Mapping[str, bool], *, bac
     `differ` names the attributes that do not agree: True = they refuse, False = they are bridged or to be
     agreed to. Seen from the back everything is mirrored.
     """
+    return _drawn(need, offer, tuple(differ.items()), back=back)
+
+
+@lru_cache(maxsize=512)
+def _drawn(need: Layout, offer: Layout, differ: tuple[tuple[str, bool], ...], *, back: bool) -> Markup:
     mirror = _mirror(need, offer) if back else Markup("")
-    return Markup("<g{}>{}{}</g>").format(mirror, _layer(need, "need", {}), _layer(offer, "offer", differ))
+    return Markup("<g{}>{}{}</g>").format(
+        mirror, _layer(need, "need", {}), _layer(offer, "offer", dict(differ))
+    )
 
 
 def _mirror(need: Layout, offer: Layout) -> Markup:
