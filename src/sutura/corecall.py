@@ -13,6 +13,7 @@ from pydantic import BaseModel, ConfigDict, TypeAdapter, ValidationError, create
 
 import sutura.core
 from sutura.core.errors import Invalid, ManyInvalid, Refusal
+from sutura.core.facts import Fact
 from sutura.formats.edid import read_edid_text
 from sutura.words.speech import PLAIN
 
@@ -44,7 +45,7 @@ def _shown(value: Any) -> Any:
     if isinstance(value, Invalid):
         return Problem(
             field=value.field,
-            refused=str(value.refused),
+            refused=PLAIN.say(value.refused) if isinstance(value.refused, Fact) else str(value.refused),
             accepts=PLAIN.say(value.accepts),
             says=PLAIN.say(value),
         )

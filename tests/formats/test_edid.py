@@ -26,8 +26,10 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from sutura.core.errors import Invalid
+from sutura.core.facts import fact
 from sutura.core.identify.panel import Panel, size_of
 from sutura.formats.edid import read_edid, read_edid_text
+from sutura.words.speech import PLAIN
 
 
 def decoded(data: bytes) -> str:
@@ -155,16 +157,18 @@ def test_a_wrong_sum_is_read_with_a_warning_that_names_block_found_and_expected(
     right = data[255]
     data[255] ^= 0x40
     panel = read_edid(bytes(data))
-    assert panel.warnings == (
-        f"block 1: the checksum is 0x{data[255]:02x} and must be 0x{right:02x}; a byte was misread",
+    assert panel.warnings == (fact("edid.checksum", block=1, check=data[255], expected=right),)
+    assert PLAIN.say(panel.warnings[0]) == (
+        f"block 1: the checksum is 0x{data[255]:02x} and must be 0x{right:02x}; a byte was misread"
     )
     assert panel.resolution == "1920×1080"
 
 
 def test_missing_and_surplus_blocks_are_said() -> None:
     whole = Made(extensions=(cta(),)).bytes()
-    assert "brings 0; the rest is missing" in read_edid(whole[:128]).warnings[0]
-    assert "3 bytes after its last block are ignored" in read_edid(whole + b"\0\0\0").warnings[0]
+    missing, surplus = read_edid(whole[:128]), read_edid(whole + b"\0\0\0")
+    assert missing.warnings == (fact("edid.blocks-missing", announced=1, brought=0),)
+    assert surplus.warnings == (fact("edid.bytes-after", count=3),)
 
 
 @pytest.mark.parametrize(

@@ -12,6 +12,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass, field
 
 from sutura.core.errors import Invalid
+from sutura.core.facts import Say, fact
 from sutura.core.identify.panel import Panel, Timing
 
 BLOCK = 128
@@ -20,7 +21,7 @@ _HEADER = bytes.fromhex("00ffffffffffff00")
 _DEPTHS = {1: 6, 2: 8, 3: 10, 4: 12, 5: 14, 6: 16}
 _INTERFACES = {1: "DVI", 2: "HDMI-a", 3: "HDMI-b", 4: "MDDI", 5: "DisplayPort"}
 _CTA, _DISPLAYID = 0x02, 0x70
-ACCEPTS = "drop an EDID file of 128 to 32768 bytes, or paste its bytes as hexadecimal digits"
+ACCEPTS = fact("edid.accepts", least=BLOCK, most=BLOCK * MOST_BLOCKS)
 
 
 def read_edid_text(text: str) -> Panel:
@@ -36,11 +37,9 @@ def hex_of(text: str) -> str:
     tidy = re.sub(r"[\s,;:]+", "", tidy)
     wrong = re.search(r"[^0-9a-fA-F]", tidy)
     if wrong:
-        raise Invalid("edid", wrong[0], f"only 0–9 and a–f stand in bytes; {ACCEPTS}")
+        raise Invalid("edid", wrong[0], fact("edid.only-digits", accepts=ACCEPTS))
     if len(tidy) % 2:
-        raise Invalid(
-            "edid", f"{len(tidy)} digits", f"two digits make a byte, so their number is even; {ACCEPTS}"
-        )
+        raise Invalid("edid", fact("edid.digits", count=len(tidy)), fact("edid.even", accepts=ACCEPTS))
     return tidy
 
 
@@ -93,10 +92,10 @@ def read_edid(data: bytes) -> Panel:
 
 @dataclass
 class _Notes:
-    said: list[str] = field(default_factory=list)
+    said: list[Say] = field(default_factory=list)
 
-    def say(self, text: str) -> None:
-        self.said.append(text)
+    def say(self, what: Say) -> None:
+        self.said.append(what)
 
 
 @dataclass
@@ -121,29 +120,29 @@ class _Extra:
 def _check_shape(data: bytes) -> None:
     if len(data) < BLOCK:
         raise Invalid(
-            "edid", f"{len(data)} bytes", f"it is cut off: the first block alone has {BLOCK} bytes; {ACCEPTS}"
+            "edid", fact("edid.bytes", count=len(data)), fact("edid.cut-off", block=BLOCK, accepts=ACCEPTS)
         )
     if len(data) > BLOCK * MOST_BLOCKS:
-        raise Invalid("edid", f"{len(data)} bytes", f"it is too long; {ACCEPTS}")
+        raise Invalid("edid", fact("edid.bytes", count=len(data)), fact("edid.too-long", accepts=ACCEPTS))
     if data[:8] != _HEADER:
-        raise Invalid("edid", data[:8].hex(" "), f"an EDID begins with {_HEADER.hex(' ')}; {ACCEPTS}")
+        raise Invalid(
+            "edid", data[:8].hex(" "), fact("edid.begins-with", header=_HEADER.hex(" "), accepts=ACCEPTS)
+        )
     if data[18] != 1:
-        raise Invalid("edid", f"version {data[18]}.{data[19]}", "versions 1.0 to 1.4 are read")
+        raise Invalid("edid", fact("edid.version", major=data[18], minor=data[19]), fact("edid.versions"))
 
 
 def _check_sum(number: int, block: bytes, notes: _Notes) -> None:
     check, expected = block[127], -sum(block[:127]) % 256
     if check != expected:
-        notes.say(
-            f"block {number}: the checksum is 0x{check:02x} and must be 0x{expected:02x}; a byte was misread"
-        )
+        notes.say(fact("edid.checksum", block=number, check=check, expected=expected))
 
 
 def _check_length(length: int, extensions: int, blocks: int, notes: _Notes) -> None:
     if blocks < extensions + 1:
-        notes.say(f"it announces {extensions} extension blocks and brings {blocks - 1}; the rest is missing")
+        notes.say(fact("edid.blocks-missing", announced=extensions, brought=blocks - 1))
     elif length > (extensions + 1) * BLOCK:
-        notes.say(f"{length - (extensions + 1) * BLOCK} bytes after its last block are ignored")
+        notes.say(fact("edid.bytes-after", count=length - (extensions + 1) * BLOCK))
 
 
 def _maker(base: bytes) -> str:
@@ -239,7 +238,7 @@ def _read_displayid(number: int, section: bytes, extra: _Extra, notes: _Notes) -
     version, length = section[0] >> 4, section[1]
     body = section[4 : 4 + length]
     if len(body) < length:
-        notes.say(f"block {number}: its DisplayID section is longer than the block")
+        notes.say(fact("edid.section-longer", block=number))
     at = 0
     while at + 3 <= len(body):
         tag, revision, size = body[at], body[at + 1], body[at + 2]
@@ -247,7 +246,7 @@ def _read_displayid(number: int, section: bytes, extra: _Extra, notes: _Notes) -
         if (tag, revision, size) == (0, 0, 0):
             break
         if len(payload) < size:
-            notes.say(f"block {number}: a DisplayID data block is cut off")
+            notes.say(fact("edid.block-cut-off", block=number))
             break
         if tag == (0x20 if version >= 2 else 0x00) and size >= 12:
             name = payload[12 : 12 + payload[11]].decode("ascii", "replace")

@@ -42,6 +42,7 @@ from sutura.core.catalogue.model import (
 )
 from sutura.core.catalogue.problems import problems_of
 from sutura.core.errors import Invalid, ManyInvalid
+from sutura.core.facts import Fact, fact
 from sutura.core.identify.scan import LabelPattern
 from sutura.core.matching.numbers import Interchange, tangles
 from sutura.core.maths.geometry import Box, Point
@@ -126,7 +127,7 @@ def read_models(text: str, schema_folder: Path, name: str) -> list[tuple[Model, 
 def _numbers_missing(model: Model, pack: str) -> list[Invalid]:
     if model.numbers or pack == TEMPLATES:
         return []
-    return [Invalid("numbers", "", "give at least one model number, so that it can be found")]
+    return [Invalid("numbers", "", fact("pack.number-missing"))]
 
 
 def check_model(raw: Mapping[str, Any], schema_folder: Path, pack: str) -> Model:
@@ -139,7 +140,7 @@ def check_model(raw: Mapping[str, Any], schema_folder: Path, pack: str) -> Model
             Invalid(p.field.removeprefix("models[0]").removeprefix("."), p.refused, p.accepts)
             for p in wrong.problems
         ]
-        raise ManyInvalid(inside, "The model") from wrong
+        raise ManyInvalid(inside, fact("pack.the-model")) from wrong
 
 
 def read_parts(text: str, schema_folder: Path, name: str) -> PartsPack:
@@ -148,19 +149,21 @@ def read_parts(text: str, schema_folder: Path, name: str) -> PartsPack:
     suppliers = {raw["id"]: raw for raw in pack["suppliers"]}
     interchange = tuple(Interchange(**raw) for raw in pack.get("interchange", ()))
     problems = [
-        Invalid(f"parts[{i}].offers[{j}].supplier", offer["supplier"], f"name one of: {', '.join(suppliers)}")
+        Invalid(
+            f"parts[{i}].offers[{j}].supplier",
+            offer["supplier"],
+            fact("pack.name-one-of", names=tuple(suppliers)),
+        )
         for i, part in enumerate(pack["parts"])
         for j, offer in enumerate(part["offers"])
         if offer["supplier"] not in suppliers
     ]
     problems += [
-        Invalid(f"parts[{i}].gtin", part["gtin"], "copy it again: its check digit does not agree")
+        Invalid(f"parts[{i}].gtin", part["gtin"], fact("pack.check-digit"))
         for i, part in enumerate(pack["parts"])
         if "gtin" in part and not ean.is_valid(part["gtin"])
     ]
-    problems += [
-        Invalid("interchange", tangle, "put it right: it cannot be so") for tangle in tangles(interchange)
-    ]
+    problems += [Invalid("interchange", tangle, fact("pack.cannot-be-so")) for tangle in tangles(interchange)]
     refuse(problems, name)
     return PartsPack(
         id=pack["pack"],
@@ -183,9 +186,9 @@ def _parsed(text: str, name: str) -> Any:
         return json.loads(text, parse_constant=_no_number, object_pairs_hook=_once_each)
     except json.JSONDecodeError as broken:
         place = f"line {broken.lineno}, column {broken.colno}"
-        raise ManyInvalid([Invalid(place, broken.msg, "write valid JSON")], name) from broken
+        raise ManyInvalid([Invalid(place, broken.msg, fact("pack.valid-json"))], name) from broken
     except (ValueError, RecursionError) as broken:
-        accepts = "write valid JSON, not nested deeper than a pack is"
+        accepts = fact("pack.nested")
         raise ManyInvalid([Invalid("the file", str(broken)[:60], accepts)], name) from broken
 
 
@@ -216,21 +219,30 @@ def _checked(text: str, schema_file: Path, name: str) -> dict[str, Any]:
     return checked
 
 
-_PATTERN_WORDS = {
-    "^[a-z0-9][a-z0-9-]{0,60}$": "use small letters, digits and hyphens, up to 61",
-    "^[0-9]{8}$": "write eight digits",
-    "^P-[0-9]{4,8}$": "write P- and four to eight digits",
-    "^[0-9]{8}$|^[0-9]{12,14}$": "write 8, 12, 13 or 14 digits",
-    "^[0-9]{1,7}\\.[0-9]{2}$": "write an amount with two decimals, such as 60.00",
+_PATTERNS = {
+    "^[a-z0-9][a-z0-9-]{0,60}$": "pack.id",
+    "^[0-9]{8}$": "pack.eight-digits",
+    "^P-[0-9]{4,8}$": "pack.barcode",
+    "^[0-9]{8}$|^[0-9]{12,14}$": "pack.gtin",
+    "^[0-9]{1,7}\\.[0-9]{2}$": "pack.amount",
 }
-_TYPE_WORDS = {
-    "number": "write a number",
-    "integer": "write a whole number",
-    "string": "write text",
-    "boolean": "write true or false",
-    "array": "write a list",
-    "object": "write a group of names and values",
-    "null": "null",
+_TYPES = {
+    "number": "pack.number",
+    "integer": "pack.integer",
+    "string": "pack.string",
+    "boolean": "pack.boolean",
+    "array": "pack.array",
+    "object": "pack.object",
+    "null": "pack.null",
+}
+_BOUNDS = {
+    "minimum": "pack.minimum",
+    "maximum": "pack.maximum",
+    "exclusiveMinimum": "pack.exclusiveMinimum",
+    "minLength": "pack.minLength",
+    "maxLength": "pack.maxLength",
+    "minItems": "pack.minItems",
+    "minProperties": "pack.minProperties",
 }
 
 
@@ -240,14 +252,14 @@ def _problems(error: Any) -> Iterator[Invalid]:
     if error.validator == "required":
         # jsonschema names one missing property in each error
         yield from (
-            Invalid(_place([*path, name]), "", "it must be there")
+            Invalid(_place([*path, name]), "", fact("pack.must-be-there"))
             for name in rule
             if name not in value and f"{name!r} is a required" in error.message
         )
     elif error.validator == "additionalProperties" and error.schema.get("properties"):
         known = error.schema["properties"]
         yield from (
-            Invalid(_place([*path, name]), name, "take it out: a pack has no such name here")
+            Invalid(_place([*path, name]), name, fact("pack.no-such-name"))
             for name in value
             if name not in known
         )
@@ -255,28 +267,19 @@ def _problems(error: Any) -> Iterator[Invalid]:
         yield Invalid(_place(path), _short(value), _accepts(error.validator, rule))
 
 
-def _accepts(validator: str, rule: Any) -> str:
+def _accepts(validator: str, rule: Any) -> Fact:
     if validator == "type":
         kinds = rule if isinstance(rule, list) else [rule]
-        return " or ".join(_TYPE_WORDS.get(str(kind), str(kind)) for kind in kinds)
+        return fact("pack.any-of", kinds=tuple(Fact(_TYPES[str(kind)]) for kind in kinds))
     if validator == "enum":
-        return f"use one of: {', '.join(map(str, rule))}"
+        return fact("pack.use-one-of", values=tuple(map(str, rule)))
     if validator == "const":
-        return f"this Sutura reads {rule}"
+        return fact("pack.reads", format=str(rule))
     if validator == "pattern":
-        return _PATTERN_WORDS.get(rule, f"it must look like {rule}")
+        return Fact(_PATTERNS[rule]) if rule in _PATTERNS else fact("pack.pattern", pattern=rule)
     if (validator, rule) == ("minLength", 1):
-        return "write something"
-    words = {
-        "minimum": "at least {}",
-        "maximum": "at most {}",
-        "exclusiveMinimum": "more than {}",
-        "minLength": "at least {} characters",
-        "maxLength": "at most {} characters",
-        "minItems": "give at least {}",
-        "minProperties": "give at least {}",
-    }
-    return words.get(validator, "it does not follow the published schema ({})").format(rule)
+        return fact("pack.write-something")
+    return Fact(_BOUNDS.get(validator, "pack.schema"), (("rule", str(rule)),))
 
 
 def _place(path: list[str | int]) -> str:

@@ -10,6 +10,7 @@ import warnings
 from typing import TYPE_CHECKING
 
 from sutura.core.errors import Invalid
+from sutura.core.facts import fact
 from sutura.core.intake.arrival import Photo
 
 if TYPE_CHECKING:
@@ -20,7 +21,7 @@ LONGEST_PX, THUMB_PX = 2000, 320
 MOST_BYTES = 7_000_000
 # A picture that unpacks to more than this is no photograph of a device but a trap.
 MOST_PIXELS = 60_000_000
-ACCEPTS = "send a photo as JPEG, PNG or WebP, up to 7 MB"
+ACCEPTS = fact("photo.accepts", most=MOST_BYTES // 1_000_000)
 
 
 def read_photo(data: bytes) -> Photo:
@@ -30,22 +31,26 @@ def read_photo(data: bytes) -> Photo:
     if not data:
         raise Invalid("photo", "", ACCEPTS)
     if len(data) > MOST_BYTES:
-        raise Invalid("photo", f"{len(data) / 1e6:.1f} MB", f"it is too large: {ACCEPTS}")
-    too_much = f"it unpacks to too much: {ACCEPTS}"
+        raise Invalid(
+            "photo", fact("photo.megabytes", size=len(data) / 1e6), fact("photo.too-large", accepts=ACCEPTS)
+        )
+    too_much = fact("photo.unpacks", accepts=ACCEPTS)
     try:
         with warnings.catch_warnings():
             # our own limit is stricter than the library's warning
             warnings.simplefilter("ignore", Image.DecompressionBombWarning)
             with Image.open(io.BytesIO(data), formats=("JPEG", "PNG", "WEBP")) as found:
                 if found.width * found.height > MOST_PIXELS:
-                    raise Invalid("photo", f"{found.width}×{found.height} pixels", too_much)
+                    raise Invalid(
+                        "photo", fact("photo.pixels", width=found.width, height=found.height), too_much
+                    )
                 upright = ImageOps.exif_transpose(found).convert("RGB")
     except Image.DecompressionBombError as wrong:
-        raise Invalid("photo", "a picture", too_much) from wrong
+        raise Invalid("photo", fact("photo.picture"), too_much) from wrong
     except UnidentifiedImageError as wrong:
-        raise Invalid("photo", data[:8].hex(" "), f"this is no photo: {ACCEPTS}") from wrong
+        raise Invalid("photo", data[:8].hex(" "), fact("photo.none", accepts=ACCEPTS)) from wrong
     except (OSError, ValueError, SyntaxError) as wrong:
-        raise Invalid("photo", str(wrong)[:60], f"the file is broken: {ACCEPTS}") from wrong
+        raise Invalid("photo", str(wrong)[:60], fact("photo.broken", accepts=ACCEPTS)) from wrong
     upright.thumbnail((LONGEST_PX, LONGEST_PX))
     small = upright.copy()
     small.thumbnail((THUMB_PX, THUMB_PX))

@@ -8,6 +8,7 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
 from sutura.core.errors import Invalid
+from sutura.core.facts import fact
 from sutura.core.matching.listing import guarded
 
 # the most a list may have, so that nobody waits for a file that is no price list
@@ -33,17 +34,19 @@ class PriceFile:
                 if any(cell.strip() for cell in row):
                     yield reader.line_num, row
         except csv.Error as broken:
-            raise Invalid("file", f"line {reader.line_num}", f"put this line right: {broken}") from broken
+            raise Invalid(
+                "file",
+                fact("list.line", number=reader.line_num),
+                fact("list.put-line-right", broken=str(broken)),
+            ) from broken
 
 
 def read_price_file(file: bytes) -> PriceFile:
     """A CSV file with one heading row; refuses what is none, saying what was found."""
     if not file.strip():
-        raise Invalid("file", "", "choose a price list (CSV) with a heading row")
+        raise Invalid("file", "", fact("list.choose"))
     if len(file) > MOST_BYTES:
-        raise Invalid(
-            "file", f"{len(file):,} bytes", f"split it: at most {MOST_BYTES:,} bytes are read at once"
-        )
+        raise Invalid("file", fact("list.bytes", count=len(file)), fact("list.split", most=MOST_BYTES))
     text, encoding = _decoded(file)
     first = text.lstrip("\r\n").split("\n", 1)[0]
     delimiter = max(_DELIMITERS, key=lambda sign: (first.count(sign), -_DELIMITERS.index(sign)))
@@ -54,24 +57,20 @@ def read_price_file(file: bytes) -> PriceFile:
             for cell in next(csv.reader(io.StringIO(text.lstrip("\r\n"), newline=""), delimiter=delimiter))
         )
     except (csv.Error, StopIteration) as broken:
-        raise Invalid("file", first[:60], "choose a CSV file: its first row could not be read") from broken
+        raise Invalid("file", first[:60], fact("list.first-row")) from broken
     named = [cell for cell in header if cell]
     if len(named) < 2 or len(header) > MOST_COLUMNS:
-        raise Invalid(
-            "file",
-            first[:60],
-            f"choose a CSV file whose first row names 2 to {MOST_COLUMNS} columns, parted by ; , | or tabs",
-        )
+        raise Invalid("file", first[:60], fact("list.columns", most=MOST_COLUMNS))
     if len(set(named)) < len(named):
         twice = next(cell for cell in named if named.count(cell) > 1)
-        raise Invalid("file", twice, "give each column a heading of its own")
+        raise Invalid("file", twice, fact("list.heading-twice"))
     return PriceFile(encoding=encoding, delimiter=delimiter, header=header, text=text.lstrip("\r\n"))
 
 
 def _decoded(file: bytes) -> tuple[str, str]:
     """The text and its encoding: UTF-8 and marked UTF-16 first, else what its letters say."""
     if b"\x00" in file[:400] and not file.startswith((b"\xff\xfe", b"\xfe\xff")):
-        raise Invalid("file", "zero bytes", "choose a CSV file: this one is not text")
+        raise Invalid("file", fact("list.zero-bytes"), fact("list.no-text"))
     for encoding in ("utf-8-sig", *(("utf-16",) if file.startswith((b"\xff\xfe", b"\xfe\xff")) else ())):
         try:
             return file.decode(encoding), encoding.removesuffix("-sig")

@@ -51,7 +51,7 @@ class Panel:
     part_number: str
     fine_width_mm: float | None
     fine_height_mm: float | None
-    warnings: tuple[str, ...]
+    warnings: tuple[Say, ...]
 
     @property
     def preferred(self) -> Timing | None:

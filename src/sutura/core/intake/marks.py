@@ -155,11 +155,18 @@ _LABELS: Mapping[Shape, Callable[[Mark], Fact]] = {
     Shape.PLACE: _place,
 }
 
-POINTS_OF: Mapping[Shape, tuple[int, int, str]] = {
-    Shape.SPOT: (1, 1, "one point with its reach"),
-    Shape.PLACE: (1, 1, "one point"),
-    Shape.LINE: (2, MAX_POINTS, f"a line of 2 to {MAX_POINTS} points"),
-    Shape.AREA: (3, MAX_POINTS, f"an area of 3 to {MAX_POINTS} points"),
+# how many points a mark of each shape has, the fewest and the most
+POINTS_OF: Mapping[Shape, tuple[int, int]] = {
+    Shape.SPOT: (1, 1),
+    Shape.PLACE: (1, 1),
+    Shape.LINE: (2, MAX_POINTS),
+    Shape.AREA: (3, MAX_POINTS),
+}
+_DRAWN_AS = {
+    Shape.SPOT: "intake.points-spot",
+    Shape.PLACE: "intake.points-place",
+    Shape.LINE: "intake.points-line",
+    Shape.AREA: "intake.points-area",
 }
 
 
@@ -174,12 +181,12 @@ def check_marks(marks: Sequence[Mark], face: Face) -> list[Invalid]:
 
 def _problems(place: str, mark: Mark, face: Face) -> list[Invalid]:
     facts = KINDS[mark.kind]
-    fewest, most, words = POINTS_OF[facts.shape]
+    fewest, most = POINTS_OF[facts.shape]
     problems = []
     if not fewest <= len(mark.points) <= most:
-        problems.append(
-            Invalid(place, f"{len(mark.points)} points", fact("intake.draw", kind=mark.kind, words=words))
-        )
+        drawn_as = Fact(_DRAWN_AS[facts.shape], (("fewest", fewest), ("most", most)))
+        drawn = fact("intake.points", count=len(mark.points))
+        problems.append(Invalid(place, drawn, fact("intake.draw", kind=mark.kind, words=drawn_as)))
     if mark.side not in facts.sides:
         problems.append(
             Invalid(
@@ -195,7 +202,13 @@ def _problems(place: str, mark: Mark, face: Face) -> list[Invalid]:
         accepts = fact("intake.stay-0-0-mm", where=where, width=room.width, height=room.height)
         problems.append(Invalid(place, fact("intake.mm-2", x=outside.x, y=outside.y), accepts))
     if not 0 <= mark.reach_mm <= MAX_REACH_MM:
-        problems.append(Invalid(place, f"{mark.reach_mm:g} mm", fact("intake.spot-reaches-0-60-mm")))
+        problems.append(
+            Invalid(
+                place,
+                fact("intake.length-mm", length=mark.reach_mm),
+                fact("intake.spot-reaches", most=MAX_REACH_MM),
+            )
+        )
     if not re.fullmatch(r"[a-z0-9]{0,12}", mark.id):
         problems.append(Invalid(place, mark.id[:20], fact("intake.draw-mark-again-name-could-not")))
     if len(mark.note) > 120:
