@@ -2,85 +2,32 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Iterator
 from datetime import UTC, datetime
-from typing import Any
 
 import pytest
 from builders import Shop
+from fastapi import FastAPI
 from starlette.testclient import TestClient
+from web.desk import Desk, Sit
 
 from sutura import wiring
-from sutura.services import people
-from sutura.store import people as people_store
-from sutura.store.database import connection
 from sutura.web.app import make_app
-from sutura.web.session import COOKIE
-
-
-class Answer:
-    """An answer as a reader sees it: white space in a page is one space, however its template is wrapped."""
-
-    def __init__(self, response: Any) -> None:
-        self.response = response
-        html = response.headers.get("content-type", "").startswith("text/html")
-        self.text = re.sub(r"\s+", " ", response.text) if html else response.text
-
-    def __getattr__(self, name: str) -> Any:
-        return getattr(self.response, name)
-
-
-class Desk:
-    """One person's browser without its script: reads pages, sends their forms.
-
-    The session is opened beside the sign-in page, whose password check is slow on purpose; test_security
-    signs in.
-    """
-
-    def __init__(self, client: TestClient, login: str) -> None:
-        self.client, self.page = client, ""
-        self.answer: Any = None
-        with connection():
-            found = people_store.load_person_by_login(login)
-        assert found
-        client.cookies.set(COOKIE, people.open_session(found.id, datetime.now(UTC)))
-
-    def get(self, path: str) -> Any:
-        self.answer = self.client.get(path)
-        return self.read()
-
-    def read(self) -> Any:
-        self.answer = Answer(self.answer)
-        self.page = self.answer.text
-        unsaid = self.page.partition("⟦")[1:]
-        assert not unsaid[0], f"a fact is shown that nobody said: ⟦{unsaid[1][:200]}"
-        return self.answer
-
-    def hidden(self, name: str) -> str:
-        found = re.search(rf'name="_?{name}" value="([^"]*)"', self.page)
-        return found[1] if found else ""
-
-    def post(self, path: str, **fields: Any) -> Any:
-        """Send a form with the tokens of the page last read."""
-        data = {"csrf": self.hidden("csrf"), "form_key": self.hidden("form_key"), **fields}
-        self.answer = self.client.post(path, data=data)
-        return self.read()
 
 
 @pytest.fixture(scope="module")
-def app(database: str) -> Any:
+def app(database: str) -> FastAPI:
     return make_app(wiring.web_settings(demo=False))
 
 
 @pytest.fixture
-def client(app: Any) -> Iterator[TestClient]:
+def client(app: FastAPI) -> Iterator[TestClient]:
     with TestClient(app, base_url="http://testserver") as client:
         yield client
 
 
 @pytest.fixture
-def desks(app: Any) -> Iterator[Any]:
+def desks(app: FastAPI) -> Iterator[Sit]:
     """Opens a browser of its own for each person."""
     opened: list[TestClient] = []
 

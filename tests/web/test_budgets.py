@@ -3,17 +3,16 @@
 from __future__ import annotations
 
 import logging
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 from contextlib import contextmanager
-from typing import Any
 
 import pytest
 from builders import HERON, PLAIN, Shop
+from web.desk import Sit
 
 from sutura.core.job import Stage
 from sutura.services import customers, drafts
 
-Sit = Callable[[str], Any]
 # one of them is the session of the person who asks
 BUDGETS = {
     "/": 2,

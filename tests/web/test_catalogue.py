@@ -4,13 +4,12 @@ from __future__ import annotations
 
 import json
 import re
-from collections.abc import Callable
 from typing import Any
 
 import pytest
 from builders import PLAIN, Shop, templates
 from formats.edid_builder import Made
-from web.test_pages import code_of, intake_fields, new_intake
+from web.desk import Desk, Sit, code_of, intake_fields, new_intake
 from web.test_schema_form import MODELS, fields
 
 from sutura.config import CATALOGUE, SCHEMAS
@@ -19,19 +18,17 @@ from sutura.formats.pack import schema
 from sutura.services import catalogue, matching
 from sutura.web.schema_form import draw
 
-Sit = Callable[[str], Any]
 RULE = schema(SCHEMAS / "models.schema.json")["properties"]["models"]["items"]
 QUILLON = json.loads((CATALOGUE / "models" / "quillon.json").read_text("utf-8"))
 
 
-def upload(desk: Any, pack: Any) -> str:
+def upload(desk: Desk, pack: Any) -> str:
     """Send a pack file as the browser does; the address of the look."""
     desk.get("/catalogue/packs")
     data = {"csrf": desk.hidden("csrf"), "form_key": desk.hidden("form_key")}
     content = pack if isinstance(pack, bytes) else json.dumps(pack).encode()
-    desk.answer = desk.client.post("/catalogue/packs/look", data=data, files={"file": ("q.json", content)})
-    desk.read()
-    return str(desk.answer.url.path)
+    answer = desk.client.post("/catalogue/packs/look", data=data, files={"file": ("q.json", content)})
+    return str(desk.read(answer).url.path)
 
 
 @pytest.mark.parametrize(
@@ -128,7 +125,7 @@ def test_the_counter_sees_no_way_to_change_the_catalogue_and_is_refused_when_it_
     assert "Look at it" not in pell.get("/catalogue/packs").text
 
 
-def edit_form(desk: Any, model_id: str, **changes: str) -> dict[str, Any]:
+def edit_form(desk: Desk, model_id: str, **changes: str) -> dict[str, Any]:
     desk.get(f"/catalogue/{model_id}/edit")
     form = dict(fields(draw(dict(catalogue.row(model_id).data), RULE)))
     return {**form, "version": desk.hidden("version"), "act": "save", **changes}

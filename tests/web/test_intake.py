@@ -6,17 +6,15 @@ from __future__ import annotations
 
 import json
 import re
-from collections.abc import Callable
-from typing import Any
 
 import pytest
 from builders import HERON, Shop
 from formats.test_photo import bomb, picture
-from web.test_pages import code_of, intake_fields, new_intake
+from starlette.testclient import TestClient
+from web.desk import Answer, Desk, Sit, code_of, intake_fields, new_intake
 
 from sutura.store import photos as photos_store
 
-Sit = Callable[[str], Any]
 SHATTERED = json.dumps(
     [{"kind": "crack", "points": [[x, 100], [x + 6, 146]], "reach_mm": 0} for x in range(0, 64, 4)]
     + [{"kind": "missing_screw", "points": [[20, 140]], "side": "back", "note": "gone on arrival"}]
@@ -50,7 +48,7 @@ def test_a_drawing_that_cannot_be_read_says_so_and_keeps_the_rest(desks: Sit) ->
     assert "put its marks right first" in kept["opening"]
 
 
-def send_photo(desk: Any, way: str, content: bytes, **more: str) -> Any:
+def send_photo(desk: Desk, way: str, content: bytes, **more: str) -> Answer:
     data = {
         "csrf": desk.hidden("csrf"),
         "form_key": desk.hidden("form_key"),
@@ -58,9 +56,7 @@ def send_photo(desk: Any, way: str, content: bytes, **more: str) -> Any:
         "read_number": "FH-2107",
         **more,
     }
-    desk.answer = desk.client.post(f"{way}/photo", data=data, files={"photo": ("a.jpg", content)})
-    desk.read()
-    return desk.answer
+    return desk.read(desk.client.post(f"{way}/photo", data=data, files={"photo": ("a.jpg", content)}))
 
 
 def test_a_photo_is_added_seen_and_taken_away_and_nothing_typed_is_lost(desks: Sit) -> None:
@@ -91,7 +87,7 @@ def test_a_wrong_photo_is_refused_in_place_and_nothing_else_is_lost(desks: Sit, 
     assert "dropped on gravel" in pell.page
 
 
-def test_photos_are_for_those_who_are_signed_in(desks: Sit, client: Any) -> None:
+def test_photos_are_for_those_who_are_signed_in(desks: Sit, client: TestClient) -> None:
     assert client.get("/photos/1", follow_redirects=False).status_code == 303
 
 

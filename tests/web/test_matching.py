@@ -3,22 +3,19 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable
-from typing import Any
 
 import pytest
 from builders import HERON, PLAIN, Shop, models
-from web.test_pages import code_of, intake_fields, new_intake
+from web.desk import Answer, Desk, Sit, code_of, intake_fields, new_intake
 
 from sutura.core.matching.judging import Fit
 from sutura.services import matching
 from sutura.services.matching import Matched
 
-Sit = Callable[[str], Any]
 LIST = "SKU;Category;Printed number;Net price;Pins\nA-1;panel;XP-1;58,00;40\nA-2;panel;XP-2;free;30\n"
 
 
-def take_in(desk: Any, model_id: str = HERON, number: str = "FH-2107") -> str:
+def take_in(desk: Desk, model_id: str = HERON, number: str = "FH-2107") -> str:
     fields = {key: value for key, value in intake_fields(model_id).items() if not key.startswith("function.")}
     answers = {f"function.{function.id}": "works" for function in models()[model_id].functions}
     desk.post(
@@ -171,11 +168,10 @@ def test_the_weights_are_shown_and_changed_in_the_book(desks: Sit) -> None:
 # -- price lists ----------------------------------------------------------------------------------------
 
 
-def send(desk: Any, content: bytes, **fields: str) -> Any:
+def send(desk: Desk, content: bytes, **fields: str) -> Answer:
     desk.get("/shelf/lists")
     data = {"csrf": desk.hidden("csrf"), "form_key": desk.hidden("form_key"), **fields}
-    desk.answer = desk.client.post("/shelf/lists", data=data, files={"file": ("june.csv", content)})
-    return desk.read()
+    return desk.read(desk.client.post("/shelf/lists", data=data, files={"file": ("june.csv", content)}))
 
 
 def test_a_list_is_sent_looked_at_and_its_bad_rows_written(desks: Sit) -> None:

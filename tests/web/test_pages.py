@@ -4,19 +4,17 @@ from __future__ import annotations
 
 import json
 import re
-from collections.abc import Callable
-from typing import Any
 
 import pytest
 from builders import HERON, PLAIN, Shop, all_work, models
 from formats.edid_builder import Made, displayid, product_block
+from web.desk import Sit, code_of, intake_fields, new_intake
 
 from sutura.core.job import Stage
 from sutura.store import customers as customers_store
 from sutura.store import drafts as drafts_store
 from sutura.store import job as job_store
 
-Sit = Callable[[str], Any]
 ROOMS = (
     "/",
     "/counter",
@@ -30,34 +28,6 @@ ROOMS = (
     "/living",
     "/people",
 )
-
-
-def intake_fields(model_id: str = HERON, **changes: Any) -> dict[str, Any]:
-    answers = {f"function.{name}": outcome for name, (outcome, _) in all_work(models()[model_id]).items()}
-    plain: dict[str, Any] = {
-        "act": "take-in",
-        "model_id": model_id,
-        "read_number": "FH-2107",
-        "name": "Orla Venn",
-        "phone": "555 0101",
-        "email": "",
-        "channel": "waiting",
-        "consent": ["data", "splash", "parts"],
-        "promise": "soonest",
-        "accessory": ["SIM card"],
-        "kept.SIM card": "tray 1",
-        "marks": json.dumps([{"kind": "crack", "points": [[1, 2], [30, 40]], "reach_mm": 0}]),
-    }
-    return {**plain, **answers, **changes}
-
-
-def new_intake(desk: Any) -> str:
-    desk.get("/counter")
-    return str(desk.post("/counter/new", read_number="").url.path)
-
-
-def code_of(desk: Any) -> str:
-    return str(desk.answer.url.path).split("/")[2]
 
 
 def test_a_device_goes_from_counter_to_receipt_by_forms_alone(desks: Sit, floor: Shop) -> None:

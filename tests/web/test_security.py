@@ -4,20 +4,19 @@ from __future__ import annotations
 
 import io
 import json
-from collections.abc import Callable
 from typing import Any
 
 import pytest
 from builders import PASSWORD, Shop
+from fastapi import FastAPI
 from starlette.testclient import TestClient
+from web.desk import Sit
 
 from sutura import wiring
 from sutura.cluster import Cluster
 from sutura.store import database as store
 from sutura.web.app import make_app
 from sutura.web.pages.people import safe_way
-
-Sit = Callable[[str], Any]
 
 
 def test_every_answer_carries_the_security_headers(client: TestClient) -> None:
@@ -50,11 +49,11 @@ def test_nobody_reads_without_signing_in(client: TestClient, path: str) -> None:
     assert answer.headers["location"].startswith("/sign-in?then=")
 
 
-def test_every_write_without_the_sessions_token_is_refused(desks: Sit) -> None:
+def test_every_write_without_the_sessions_token_is_refused(desks: Sit, app: FastAPI) -> None:
     ines = desks("ines")
     paths = {
         route.path
-        for route in _routes(ines.client.app)
+        for route in _routes(app)
         if "POST" in (route.methods or ()) and not route.path.startswith("/sign-in")
     }
     assert len(paths) > 15
@@ -69,7 +68,7 @@ def test_every_write_without_the_sessions_token_is_refused(desks: Sit) -> None:
             assert "another session" in answer.text
 
 
-def _routes(app: Any) -> list[Any]:
+def _routes(app: FastAPI) -> list[Any]:
     return [route for route in _walk(app.routes) if hasattr(route, "methods")]
 
 
@@ -231,3 +230,19 @@ def test_a_forged_request_id_is_replaced(client: TestClient) -> None:
 
 def test_a_body_larger_than_any_form_is_refused_unread(client: TestClient) -> None:
     assert client.post("/sign-in", content=b"x" * 8_000_001).status_code == 413
+
+
+def test_a_forged_form_shows_back_what_was_entered_and_nothing_the_page_put_in(desks: Sit) -> None:
+    ines = desks("ines")
+    sent = {
+        "csrf": "made-up",
+        "form_key": "k" * 16,
+        "_version": "70717",
+        "name": "Orla Venn",
+        "password": "sesame-9",
+    }
+    answer = ines.read(ines.client.post("/customers/1", data=sent))
+    assert "What you had entered" in answer.text
+    assert "Orla Venn" in answer.text
+    for ours in ("70717", "k" * 16, "sesame-9"):
+        assert ours not in answer.text

@@ -25,7 +25,7 @@ from sutura.core.maths.money import amount_text
 from sutura.core.people import Deed, demand
 from sutura.core.typed import refuse
 from sutura.core.values import Person
-from sutura.formats.pricelist import MOST_ROWS, PriceFile, read_price_file, write_price_file
+from sutura.formats.pricelists import MOST_ROWS, PriceFile, read_price_file, write_price_file
 from sutura.services.shop import shop
 from sutura.store import pricelists as store
 from sutura.store import suppliers as suppliers_store

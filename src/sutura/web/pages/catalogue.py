@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from typing import Annotated
 from urllib.parse import urlencode
 
-from fastapi import APIRouter
+from fastapi import APIRouter, Query
 from fastapi.responses import RedirectResponse, Response
+from pydantic import BaseModel
 
 from sutura.config import SCHEMAS
 from sutura.core import rules
@@ -29,47 +31,42 @@ router = APIRouter()
 _MODEL_RULE = schema(SCHEMAS / "models.schema.json")["properties"]["models"]["items"]
 
 
+class Asked(BaseModel):
+    """What is asked of the list of models, as it stands in its address."""
+
+    q: str = ""
+    maker: str = ""
+    device_class: str = ""
+    construction: str = ""
+    family: str = ""
+    state: str = ""
+    page: int = 1
+
+    @property
+    def search(self) -> store.ModelSearch:
+        chosen = self.model_dump(exclude={"q", "page"})
+        return store.ModelSearch(text=self.q[:80], **chosen)
+
+    def link(self, page: int) -> str:
+        """The address of another page of the same list."""
+        return "/catalogue?" + urlencode({**self.model_dump(exclude_defaults=True), "page": page})
+
+
 @router.get("/catalogue")
-def catalogue_list(
-    ask: Ask,
-    q: str = "",
-    maker: str = "",
-    device_class: str = "",
-    construction: str = "",
-    family: str = "",
-    state: str = "",
-    page: int = 1,
-) -> Response:
-    wanted = store.ModelSearch(
-        text=q[:80],
-        maker=maker,
-        device_class=device_class,
-        construction=construction,
-        family=family,
-        state=state,
-    )
-    page = min(max(page, 1), 10_000)
-    models, count, choices = catalogue.browse(wanted, plain(q[:80]), page)
-    asked = {
-        "q": q,
-        "maker": maker,
-        "device_class": device_class,
-        "construction": construction,
-        "family": family,
-        "state": state,
-    }
-    asked = {name: value for name, value in asked.items() if value}
+def catalogue_list(ask: Ask, asked: Annotated[Asked, Query()]) -> Response:
+    page = min(max(asked.page, 1), 10_000)
+    models, count, choices = catalogue.browse(asked.search, plain(asked.q[:80]), page)
     return render(
         ask,
         "catalogue/list.html",
         room="Catalogue",
         models=models,
         count=count,
-        wanted=wanted,
+        wanted=asked.search,
         page=page,
         pages=-(-count // store.PAGE),
         choices=choices,
-        link=lambda number: "/catalogue?" + urlencode({**asked, "page": number}),
+        link=asked.link,
     )
 
 

@@ -11,7 +11,7 @@ from fastapi.responses import JSONResponse, Response, StreamingResponse
 
 from sutura.core.matching.listing import SAME_FOR_ALL
 from sutura.core.people import Deed, demand
-from sutura.formats.pricelist import MOST_BYTES, write_price_file
+from sutura.formats.pricelists import MOST_BYTES, write_price_file
 from sutura.services import pricelists as service
 from sutura.store import pricelists as store
 from sutura.store import suppliers as suppliers_store

@@ -23,7 +23,7 @@ from sutura.core.matching.listing import (
     guess_mapping,
     unguarded,
 )
-from sutura.formats.pricelist import read_price_file, write_price_file
+from sutura.formats.pricelists import read_price_file, write_price_file
 
 TEXT = "Artikel;Größe;Preis\nÄ-1;15,6;58,00\nÖ-2;14,0;49,90\nÜ-3;13,3;104,00\nGehäuse für Geräte;11;38,00\n"
 
