@@ -13,14 +13,15 @@ from sutura.core.bench import (
     Progress,
     cautions_at,
     check_step,
+    device_state,
     is_on_the_way_in,
     progress,
     steps_of,
     worked_minutes,
 )
-from sutura.core.catalogue.model import Phase
+from sutura.core.catalogue.model import Model, Phase
 from sutura.core.errors import Invalid, StepBlocked
-from sutura.core.job import Stage
+from sutura.core.job import Round, Stage
 
 MODEL = models()[HERON]
 
@@ -28,7 +29,7 @@ MODEL = models()[HERON]
 def done_until(step_id: str, attempt: int = 1, **counts: int) -> list[Done]:
     """Records of every step before one, with every count as the sheet says unless given."""
     records: list[Done] = []
-    for step in steps_of(MODEL, attempt):
+    for step in steps_of(MODEL, Round.WHOLE if attempt == 1 else Round.REWORK):
         if step.id == step_id:
             break
         if step.phase is Phase.PROOF:
@@ -102,15 +103,16 @@ def test_a_screw_left_over_with_its_reason_agrees() -> None:
 
 def test_battery_is_first_off_and_last_on_in_every_round() -> None:
     for model in models().values():
-        for attempt in (1, 2):
-            plugs = [step.plug for step in steps_of(model, attempt) if step.plug]
+        for work in (Round.WHOLE, Round.REWORK, Round.REOPENED, Round.NEW_PART):
+            whole = [Done(attempt=1, step=step.id, at=NOW) for step in model.steps]
+            plugs = [step.plug for step in steps_of(model, work, whole) if step.plug]
             off, on = [p for p in plugs if not p.on], [p for p in plugs if p.on]
             assert off[0].battery
             assert on[-1].battery
 
 
 def test_rework_reseats_the_connectors_tests_and_closes_again() -> None:
-    steps = steps_of(MODEL, 2)
+    steps = steps_of(MODEL, Round.REWORK)
     assert steps[0].id == "battery-off"
     assert [step.phase for step in steps].count(Phase.PROOF) == 1
     assert steps[-1].id == "last-look"
@@ -151,3 +153,88 @@ def test_the_opening_plan_is_of_use_until_the_front_is_off() -> None:
     swapping = replace(fresh, step=next(step for step in MODEL.steps if step.phase is Phase.SWAP))
     assert not is_on_the_way_in(Stage.OPENED, swapping)
     assert not is_on_the_way_in(Stage.CLOSED, replace(fresh, step=None))
+
+
+# -- ways out: whatever was done, every round ends with a whole device ---------------------------------
+
+
+def lies_open(model: Model, done: list[Done]) -> set[str]:
+    """A judge of its own: what a hand would find open, walking what was done from the last to the first."""
+    steps = {step.id: step for step in model.steps}
+    found: set[str] = set()
+    seen: set[str] = set()
+    closed = False
+    for entry in reversed(done):
+        step = steps[entry.step]
+        name = step.screws or (step.plug.name if step.plug else "")
+        if name:
+            if name not in seen and not (step.screws_in or (step.plug and step.plug.on)):
+                found.add(name)
+            seen.add(name)
+        elif step.phase is Phase.CLOSE:
+            closed = True
+        elif step.phase in (Phase.PREPARE, Phase.OPEN) and not closed:
+            found.add(step.id)
+    return found
+
+
+def carried_out(model: Model, work: Round, done: list[Done]) -> list[Done]:
+    """What is recorded after every step of a round is done, with the counts it expects."""
+    attempt = max((entry.attempt for entry in done), default=0) + 1
+    records = list(done)
+    while step := progress(model, attempt, records, proved=True, work=work).step:
+        count = progress(model, attempt, records, proved=True, work=work).expected
+        records.append(Done(attempt=attempt, step=step.id, at=NOW, counted=count))
+    return records
+
+
+EVERY_MODEL = sorted(models().values(), key=lambda model: model.id)
+
+
+@pytest.mark.parametrize("work", [Round.CLOSING_UP, Round.NEW_PART, Round.REOPENED])
+@pytest.mark.parametrize("model", EVERY_MODEL, ids=[model.id for model in EVERY_MODEL])
+def test_wherever_the_bench_stands_every_round_ends_with_a_whole_device(model: Model, work: Round) -> None:
+    whole = carried_out(model, Round.WHOLE, [])
+    assert not lies_open(model, whole)
+    for length in range(len(whole) + 1):
+        so_far = whole[:length]
+        assert device_state(model, so_far).is_open == bool(lies_open(model, so_far))
+        after = carried_out(model, work, so_far)
+        assert not lies_open(model, after), (length, work)
+        assert progress(model, 9, after, proved=True).counts_agree
+
+
+@pytest.mark.parametrize("model", EVERY_MODEL, ids=[model.id for model in EVERY_MODEL])
+def test_no_round_takes_out_what_is_out_or_unplugs_what_is_off(model: Model) -> None:
+    whole = carried_out(model, Round.WHOLE, [])
+    for work in (Round.CLOSING_UP, Round.NEW_PART, Round.REOPENED):
+        for length in range(len(whole) + 1):
+            state = device_state(model, whole[:length])
+            for step in steps_of(model, work, whole[:length]):
+                if step.phase in (Phase.PREPARE, Phase.OPEN) and step.id not in model.rework:
+                    assert not (step.screws and step.screws in state.out)
+                    assert not (step.plug and step.plug.name in state.off)
+
+
+def test_a_repair_given_up_before_it_was_cut_open_needs_no_seal() -> None:
+    begun = done_until("warm")
+    assert [step.id for step in steps_of(MODEL, Round.CLOSING_UP, begun)] == ["bottom-in", "last-look"]
+    assert steps_of(MODEL, Round.CLOSING_UP, []) == ()
+
+
+def test_a_fault_after_sealing_opens_by_the_sheet_and_before_it_only_what_was_screwed_on() -> None:
+    closed = done_until("none of them")
+    again = [step.id for step in steps_of(MODEL, Round.REOPENED, closed)]
+    assert again[:5] == ["cards-out", "power-off", "bottom-out", "warm", "cup"]
+    one_shield_on = done_until("battery-shield-in")
+    again = [step.id for step in steps_of(MODEL, Round.REOPENED, one_shield_on)]
+    assert again[0] == "battery-off"
+    assert "warm" not in again
+    assert "connector-shield-out" in again
+
+
+def test_another_part_does_the_swap_again() -> None:
+    at_proof = done_until("proof")
+    again = [step.id for step in steps_of(MODEL, Round.NEW_PART, at_proof)]
+    assert again[:6] == ["battery-off", "display-off", "touch-off", "sensor-off", "earpiece-out", "clean"]
+    assert "warm" not in again

@@ -11,14 +11,24 @@ from sutura.core.catalogue.cautions import CAUTIONS
 from sutura.core.catalogue.model import Model, Phase, Step
 from sutura.core.errors import Invalid, StepBlocked
 from sutura.core.facts import fact
-from sutura.core.job import EventKind, Stage
+from sutura.core.job import EventKind, Round, Stage
 from sutura.core.typed import read_whole
 from sutura.core.values import COMMON, Rule
 
 # A longer pause between two steps means the bench was left; only this much of it counts as work.
 PAUSE_CAP_MINUTES = 30
 # the kinds of events that are recorded at the bench: its opening, its steps, its tests
-AT_THE_BENCH = (EventKind.OPENED, EventKind.STEP, EventKind.PROVED, EventKind.PROOF_FAILED, EventKind.CLOSED)
+AT_THE_BENCH = (
+    EventKind.OPENED,
+    EventKind.STEP,
+    EventKind.PROVED,
+    EventKind.PROOF_FAILED,
+    EventKind.PART_CHANGED,
+    EventKind.REOPENED,
+    EventKind.GIVEN_UP,
+    EventKind.CLOSED,
+    EventKind.CLOSED_UNREPAIRED,
+)
 
 # more screws than a sheet counts out at one step; the shop's, no source
 MOST_SCREWS = 999
@@ -47,6 +57,33 @@ RULES = (
             "minutes."
         ),
         source="the shop's rule, no source",
+    ),
+    Rule(
+        id="bench.other-part",
+        capability="bench",
+        says=(
+            "A part that fails on the bench is taken back as what it is: whole ones to the shelf, defective "
+            "and broken ones off it. The price stands until another offer is chosen."
+        ),
+        source=COMMON,
+    ),
+    Rule(
+        id="bench.reopened",
+        capability="bench",
+        says=(
+            "A fault that shows after the test opens the device again: what was closed is opened by the "
+            "sheet, and every function is tested once more."
+        ),
+        source=COMMON,
+    ),
+    Rule(
+        id="bench.unrepaired",
+        capability="bench",
+        says=(
+            "A repair that is given up ends with a whole device: what is off is put on, what is out is put "
+            "in and counted, then it is returned."
+        ),
+        source=COMMON,
     ),
     Rule(
         id="bench.rework",
@@ -84,20 +121,128 @@ class Progress:
     out: int
     back: int
     counts_agree: bool
+    is_open: bool
 
 
-def steps_of(model: Model, attempt: int) -> tuple[Step, ...]:
-    """The steps of a round: the whole sheet, or after a failed test the rework, the proof and the closing."""
-    if attempt == 1:
+@dataclass(frozen=True, slots=True, kw_only=True)
+class DeviceState:
+    """How the device lies there, by what is recorded: screw groups that are out, plugs that are off, and
+    steps that prepare or open it and hold until it is closed (warming, folding open).
+    """
+
+    out: frozenset[str]
+    off: frozenset[str]
+    opened: frozenset[str]
+
+    @property
+    def is_open(self) -> bool:
+        return bool(self.out or self.off or self.opened)
+
+
+def device_state(model: Model, done: Sequence[Done]) -> DeviceState:
+    """What is out, off and open after everything recorded; closing undoes the opening.
+
+    The look at the end is the last step of a sheet: after it the device is whole.
+    """
+    by_id = _steps_by_id(model)
+    out: set[str] = set()
+    off: set[str] = set()
+    opened: set[str] = set()
+    for step in (by_id[entry.step] for entry in done if entry.step in by_id):
+        if step.screws:
+            (out.discard if step.screws_in else out.add)(step.screws)
+        elif step.plug:
+            (off.discard if step.plug.on else off.add)(step.plug.name)
+        elif step.phase in (Phase.PREPARE, Phase.OPEN):
+            opened.add(step.id)
+        elif step.phase is Phase.CLOSE:
+            opened.clear()
+    return DeviceState(out=frozenset(out), off=frozenset(off), opened=frozenset(opened))
+
+
+def steps_of(model: Model, work: Round, before: Sequence[Done] = ()) -> tuple[Step, ...]:
+    """The steps of a round; `before` is what was recorded in the rounds before it.
+
+    - whole: the sheet;
+    - rework after a failed test: the connectors reseated, the proof, the closing;
+    - reopened: what was closed again is opened, then as after a failed test;
+    - new part: what is not open yet is opened, the swap is done again, the proof, the closing;
+    - closing up unrepaired: what is off is put on, what is out is put in, and the device is closed.
+    """
+    if work is Round.WHOLE:
         return model.steps
-    chosen = [step for step in model.steps if step.id in model.rework and step.phase is not Phase.CLOSE]
-    chosen.sort(key=lambda step: model.rework.index(step.id))
-    return (*chosen, *(step for step in model.steps if step.phase in (Phase.PROOF, Phase.CLOSE)))
+    state = device_state(model, before)
+    if work is Round.CLOSING_UP:
+        return _closing_up(model, state)
+    proof_and_close = [step for step in model.steps if step.phase in (Phase.PROOF, Phase.CLOSE)]
+    way_in = [
+        step
+        for step in model.steps
+        if step.phase in (Phase.PREPARE, Phase.OPEN) and not _is_so(step, state) and work is not Round.REWORK
+    ]
+    if work is Round.NEW_PART:
+        inside = [
+            step
+            for step in model.steps
+            if step.phase is Phase.SWAP
+            and not (step.screws and not step.screws_in and step.screws in state.out)
+        ]
+    else:
+        inside = _reseated(model, state, way_in)
+    return tuple(dict.fromkeys((*way_in, *inside, *proof_and_close)))
 
 
-def progress(model: Model, attempt: int, done: Sequence[Done], *, proved: bool) -> Progress:
+def _reseated(model: Model, state: DeviceState, way_in: Sequence[Step]) -> list[Step]:
+    """The connectors off in the order of the rework, then everything on and in again in that of the sheet."""
+    named = [step for step in model.steps if step.id in model.rework and step.phase is not Phase.CLOSE]
+    off = sorted(
+        (step for step in named if step.plug and not step.plug.on),
+        key=lambda step: model.rework.index(step.id),
+    )
+    taken = state.out | {step.screws for step in way_in if step.screws}
+    unplugged = state.off | {step.plug.name for step in (*way_in, *off) if step.plug}
+    back = [
+        step
+        for step in model.steps
+        if step not in off
+        and step.phase is Phase.SWAP
+        and (
+            step in named
+            or (step.screws_in and step.screws in taken)
+            or (step.plug and step.plug.on and step.plug.name in unplugged)
+        )
+    ]
+    return [*off, *back]
+
+
+def _is_so(step: Step, state: DeviceState) -> bool:
+    """Whether the device is already as a step of the way in leaves it."""
+    if step.screws:
+        return step.screws in state.out
+    return step.plug.name in state.off if step.plug else step.id in state.opened
+
+
+def _closing_up(model: Model, state: DeviceState) -> tuple[Step, ...]:
+    closing = [
+        step for step in model.steps if step.phase is Phase.CLOSE and not step.screws and not step.plug
+    ]
+    cut_open = any(step.id in state.opened and step.phase is Phase.OPEN for step in model.steps)
+    # what was never cut open needs no seal: only the look at the end
+    wanted = closing if cut_open else closing[-1:] if state.is_open else []
+    return tuple(
+        step
+        for step in model.steps
+        if step in wanted
+        or (step.screws_in and step.screws in state.out)
+        or (step.plug and step.plug.on and step.plug.name in state.off)
+    )
+
+
+def progress(
+    model: Model, attempt: int, done: Sequence[Done], *, proved: bool, work: Round = Round.WHOLE
+) -> Progress:
     """Where the bench stands, from what is recorded. The proof step is done when the proof has passed."""
-    steps = steps_of(model, attempt)
+    steps = steps_of(model, work, [entry for entry in done if entry.attempt < attempt])
     finished = {entry.step for entry in done if entry.attempt == attempt}
     if proved:
         finished |= {step.id for step in steps if step.phase is Phase.PROOF}
@@ -113,6 +258,7 @@ def progress(model: Model, attempt: int, done: Sequence[Done], *, proved: bool) 
         out=sum(out.values()),
         back=sum(back.values()),
         counts_agree=_agree(model, done),
+        is_open=device_state(model, done).is_open,
     )
 
 
@@ -157,16 +303,21 @@ def _counted(model: Model, done: Sequence[Done]) -> tuple[dict[str, int], dict[s
     out: dict[str, int] = {}
     back: dict[str, int] = {}
     for entry in done:
-        step = by_id[entry.step]
-        if step.screws and entry.counted is not None:
-            (back if step.screws_in else out)[step.screws] = entry.counted
+        step = by_id.get(entry.step)
+        if step is None or not step.screws or entry.counted is None:
+            continue
+        (back if step.screws_in else out)[step.screws] = entry.counted
+        if not step.screws_in:
+            # taken out once more: what went in before is out again
+            back.pop(step.screws, None)
     return out, back
 
 
 def _agree(model: Model, done: Sequence[Done]) -> bool:
     out, back = _counted(model, done)
     by_id = _steps_by_id(model)
-    explained = {by_id[entry.step].screws for entry in done if entry.reason and by_id[entry.step].screws_in}
+    steps = [by_id[entry.step] for entry in done if entry.reason and entry.step in by_id]
+    explained = {step.screws for step in steps if step.screws_in}
     return all(out.get(g.id) == back.get(g.id) or g.id in explained for g in model.screws)
 
 
@@ -199,4 +350,6 @@ def is_on_the_way_in(stage: Stage, progress: Progress) -> bool:
     nobody needs it.
     """
     step = progress.step
-    return stage is Stage.PART_IN_HAND or (step is not None and step.phase in (Phase.PREPARE, Phase.OPEN))
+    return (stage is Stage.PART_IN_HAND and not progress.is_open) or (
+        step is not None and step.phase in (Phase.PREPARE, Phase.OPEN)
+    )

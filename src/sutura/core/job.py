@@ -51,6 +51,10 @@ class Move(StrEnum):
     OPEN = "open"
     PASS_PROOF = "pass_proof"
     FAIL_PROOF = "fail_proof"
+    CHANGE_PART = "change_part"
+    REOPEN = "reopen"
+    GIVE_UP = "give_up"
+    CLOSE_UNREPAIRED = "close_unrepaired"
     CLOSE = "close"
     HAND_BACK = "hand_back"
     DECLINE = "decline"
@@ -74,6 +78,9 @@ class JobFacts:
     proof_complete: bool = False
     proof_passed: bool = False
     all_steps_done: bool = False
+    # the bench has begun and not yet ended: something is out, unplugged or cut open
+    device_open: bool = False
+    given_up: bool = False
     accessories_returned: bool = False
     paid: bool = False
     reason_given: bool = False
@@ -104,6 +111,9 @@ PASSED = _guard("passed", "a function failed its test", lambda f: f.proof_passed
 FAILED = _guard("failed", "no function failed its test", lambda f: not f.proof_passed)
 ALL_STEPS = _guard("all-steps", "bench steps are still open", lambda f: f.all_steps_done)
 COUNTS = _guard("counts", "screws out and in do not agree and no reason is given", lambda f: f.counts_agree)
+SHUT = _guard("shut", "the device is still open: close it up first", lambda f: not f.device_open)
+OPENED_UP = _guard("opened-up", "the device is not open", lambda f: f.device_open)
+GIVEN_UP = _guard("given-up", "nobody gave the repair up", lambda f: f.given_up)
 RETURNED = _guard("accessories", "accessories are not handed back", lambda f: f.accessories_returned)
 PAID = _guard("paid", "the price is not paid", lambda f: f.paid)
 REASON = _guard("reason", "no reason is written", lambda f: f.reason_given)
@@ -129,11 +139,23 @@ WAYS: tuple[Way, ...] = (
     Way(move=Move.OPEN, start=Stage.PART_IN_HAND, end=Stage.OPENED, guards=(HELD, TECHNICIAN)),
     Way(move=Move.PASS_PROOF, start=Stage.OPENED, end=Stage.PROVED, guards=(STEPS, TESTED, PASSED)),
     Way(move=Move.FAIL_PROOF, start=Stage.OPENED, end=Stage.OPENED, guards=(STEPS, TESTED, FAILED)),
+    Way(move=Move.CHANGE_PART, start=Stage.OPENED, end=Stage.QUOTED, guards=(HELD, REASON)),
+    Way(move=Move.REOPEN, start=Stage.PROVED, end=Stage.OPENED, guards=(REASON,)),
+    Way(move=Move.REOPEN, start=Stage.CLOSED, end=Stage.OPENED, guards=(REASON,)),
+    Way(move=Move.GIVE_UP, start=Stage.OPENED, end=Stage.OPENED, guards=(REASON,)),
+    Way(move=Move.GIVE_UP, start=Stage.QUOTED, end=Stage.OPENED, guards=(REASON, OPENED_UP)),
+    Way(move=Move.GIVE_UP, start=Stage.PART_IN_HAND, end=Stage.OPENED, guards=(REASON, OPENED_UP)),
+    Way(
+        move=Move.CLOSE_UNREPAIRED,
+        start=Stage.OPENED,
+        end=Stage.DECLINED,
+        guards=(GIVEN_UP, ALL_STEPS, COUNTS),
+    ),
     Way(move=Move.CLOSE, start=Stage.PROVED, end=Stage.CLOSED, guards=(ALL_STEPS, COUNTS)),
     Way(move=Move.HAND_BACK, start=Stage.CLOSED, end=Stage.HANDED_BACK, guards=(RETURNED, PAID)),
     Way(move=Move.DECLINE, start=Stage.IDENTIFIED, end=Stage.DECLINED, guards=(REASON,)),
-    Way(move=Move.DECLINE, start=Stage.QUOTED, end=Stage.DECLINED, guards=(REASON,)),
-    Way(move=Move.DECLINE, start=Stage.PART_IN_HAND, end=Stage.DECLINED, guards=(REASON,)),
+    Way(move=Move.DECLINE, start=Stage.QUOTED, end=Stage.DECLINED, guards=(REASON, SHUT)),
+    Way(move=Move.DECLINE, start=Stage.PART_IN_HAND, end=Stage.DECLINED, guards=(REASON, SHUT)),
     Way(move=Move.RETURN, start=Stage.DECLINED, end=Stage.RETURNED, guards=(RETURNED,)),
 )
 
@@ -218,14 +240,25 @@ class Chosen:
     extra_minutes: int
 
 
+class Round(StrEnum):
+    """What a round of bench work is for; the first is the whole sheet."""
+
+    WHOLE = "whole"
+    REWORK = "rework"
+    REOPENED = "reopened"
+    NEW_PART = "new_part"
+    CLOSING_UP = "closing_up"
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class BenchWork:
-    """Whose work it is, how long it is expected to take, and how far it is."""
+    """Whose work it is, how long it is expected to take, which round of it this is, and how far it is."""
 
     technician_id: int | None
     technician: str
     expected_minutes: int
     attempt: int
+    round: Round
     steps_done: int
     steps_total: int
 
@@ -287,6 +320,11 @@ class EventKind(StrEnum):
     STEP = "step"
     PROVED = "proved"
     PROOF_FAILED = "proof_failed"
+    PART_CHANGED = "part_changed"
+    REOPENED = "reopened"
+    GIVEN_UP = "given_up"
+    CLOSED_UNREPAIRED = "closed_unrepaired"
+    PROMISED = "promised"
     CLOSED = "closed"
     HANDED_BACK = "handed_back"
     DECLINED = "declined"

@@ -50,6 +50,16 @@ RULES = (
         source=COMMON,
     ),
     Rule(
+        id="plan.expected",
+        capability="planning",
+        says=(
+            "Expected = now + remaining work and cure, if it is worked on from now; not known "
+            "while a part is "
+            "missing. It is shown beside the promise and does not change it."
+        ),
+        source=COMMON,
+    ),
+    Rule(
         id="plan.slack",
         capability="planning",
         says="Slack = promise − now − expected remaining work and cure. The least slack comes first.",
@@ -204,6 +214,13 @@ def bench_minutes_left(job: Waiting) -> int:
 def remaining_minutes(job: Waiting) -> int:
     cure = job.cure_minutes if job.stage in _CURE_AHEAD else 0
     return COUNTER_MINUTES[job.stage] + bench_minutes_left(job) + cure
+
+
+def expected_at(job: Waiting, now: datetime) -> datetime | None:
+    """When it is done if work on it begins now; None while nobody knows because it is held up (rule
+    plan.expected).
+    """
+    return None if job.blocked else now + remaining_minutes(job) * _MINUTE
 
 
 def slack_minutes(job: Waiting, now: datetime) -> int:

@@ -12,11 +12,29 @@ from sutura.core.values import COMMON, Rule
 
 
 class MoveKind(StrEnum):
-    """Why stock moved. Receipts add, fitting takes away, a count correction does either."""
+    """Why stock moved. Receipts and taking out again add, fitting and losing take away, a count correction
+    does either.
+    """
 
     RECEIPT = "receipt"
     FITTED = "fitted"
+    TAKEN_OUT = "taken_out"
+    DEFECTIVE = "defective"
+    BROKEN = "broken"
     COUNT = "count"
+
+
+class PartFate(StrEnum):
+    """What a part is when it is taken back from a job."""
+
+    GOOD = "good"
+    DID_NOT_FIT = "did_not_fit"
+    DEFECTIVE = "defective"
+    BROKEN = "broken"
+
+
+# what leaves the shelf for good, and how the ledger calls it
+LOST = {PartFate.DEFECTIVE: MoveKind.DEFECTIVE, PartFate.BROKEN: MoveKind.BROKEN}
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime
 
@@ -11,12 +12,14 @@ from sutura.core.catalogue.model import Model, Route, Step
 from sutura.core.errors import MoveRefused
 from sutura.core.facts import fact
 from sutura.core.intake.damage import DamageReading, read_damage
-from sutura.core.job import EventKind, JobRecord, Move, Stage
+from sutura.core.job import BenchWork, EventKind, JobRecord, Move, Round, Stage, check_move, starts_of
 from sutura.core.matching.judging import Learned
 from sutura.core.people import Deed, demand
+from sutura.core.stock import LOST, MoveKind, PartFate
+from sutura.core.typed import Problems, read_choice, read_text
 from sutura.core.values import Person
 from sutura.services import catalogue
-from sutura.services.job import move, note, progress_of
+from sutura.services.job import gather_facts, move, note, progress_of
 from sutura.services.marks import marks_of
 from sutura.services.matching import learn
 from sutura.store import bench as store
@@ -36,6 +39,9 @@ class BenchPage:
     cautions: list[tuple[str, str, str]]
     following: Step | None
     route: Route
+    held: list[stock_store.Held]
+    # the ways out that are open now, for someone who works at the bench
+    ways_out: frozenset[Move]
 
 
 @reading
@@ -60,7 +66,18 @@ def bench_page(code: str) -> BenchPage:
         cautions=cautions,
         following=following,
         route=model.way(job.chosen.route),
+        held=stock_store.held_of(job.id),
+        ways_out=_ways_out(job, progress),
     )
+
+
+def _ways_out(job: JobRecord, progress: Progress) -> frozenset[Move]:
+    if job.bench.round is Round.CLOSING_UP:
+        return frozenset()
+    ways = {way for way in (Move.CHANGE_PART, Move.REOPEN) if job.stage in starts_of(way)}
+    if job.stage is Stage.OPENED or (progress.is_open and job.stage in starts_of(Move.GIVE_UP)):
+        ways.add(Move.GIVE_UP)
+    return frozenset(ways)
 
 
 @writing
@@ -104,6 +121,8 @@ def do_step(code: str, step_id: str, counted: str, reason: str, by: Person, now:
     note(job, EventKind.STEP, facts, done, by=by, now=now)
     if after.step is None and job.stage is Stage.PROVED:
         close(code, by, now)
+    elif after.step is None and job.bench.round is Round.CLOSING_UP:
+        _close_unrepaired(code, by, now)
 
 
 @writing
@@ -139,3 +158,158 @@ def close(code: str, by: Person, now: datetime) -> None:
         )
     for offer in offers:
         learn(job, offer, Learned.PROVED, "", by, now)
+
+
+# -- ways out: another part, back to the bench, closed up unrepaired -----------------------------------
+
+
+@writing
+def change_part(code: str, fates: Mapping[int, str], reason: str, by: Person, now: datetime) -> None:
+    """The part failed on the bench or is the wrong one: it is taken back as what it is, and another is chosen
+    (rule bench.other-part). `fates` says of each held part by its number what it is.
+    """
+    demand(by, Deed.WORK_BENCH)
+    job = job_store.lock_job(code)
+    _may(job, Move.CHANGE_PART)
+    held = stock_store.held_of(job.id)
+    taken = _read_fates(held, fates, reason)
+    facts = {"parts": _told(held, taken), "reason": reason.strip()}
+    work = _next_round(job, Round.NEW_PART)
+    holds = {"reason_given": True}
+    move(job, Move.CHANGE_PART, EventKind.PART_CHANGED, facts, work, by=by, now=now, holds=holds)
+    _take_back(job, held, taken, reason, by, now)
+
+
+@writing
+def reopen(code: str, reason: str, by: Person, now: datetime) -> None:
+    """A fault shows after the test, or after sealing: back to the bench (rule bench.reopened). What was
+    fitted is held again until it is fitted once more.
+    """
+    demand(by, Deed.WORK_BENCH)
+    job = job_store.lock_job(code)
+    _may(job, Move.REOPEN)
+    _reason(Problems("The way back to the bench"), reason).refuse()
+    for part_id in stock_store.fitted_to(job.id):
+        stock_store.lock_level(part_id)
+        _add_move(job, part_id, 1, MoveKind.TAKEN_OUT, "", by, now)
+        stock_store.add_reservation(part_id, job.id, by.id, now)
+    move(
+        job,
+        Move.REOPEN,
+        EventKind.REOPENED,
+        {"reason": reason.strip()},
+        _next_round(job, Round.REOPENED),
+        replace(job.closing, cost_minor=None, bench_minutes=0),
+        by=by,
+        now=now,
+        holds={"reason_given": True},
+    )
+
+
+@writing
+def give_up(code: str, fates: Mapping[int, str], reason: str, by: Person, now: datetime) -> None:
+    """It cannot be repaired, or shall not be: what is held is taken back, and the sheet leads back to a
+    closed device (rule bench.unrepaired). One that was not begun is declined at once.
+    """
+    demand(by, Deed.WORK_BENCH)
+    job = job_store.lock_job(code)
+    _may(job, Move.GIVE_UP)
+    held = stock_store.held_of(job.id)
+    taken = _read_fates(held, fates, reason)
+    facts = {"parts": _told(held, taken), "reason": reason.strip()}
+    work = _next_round(job, Round.CLOSING_UP)
+    holds = {"reason_given": True}
+    move(job, Move.GIVE_UP, EventKind.GIVEN_UP, facts, work, by=by, now=now, holds=holds)
+    _take_back(job, held, taken, reason, by, now)
+    if not work.steps_total:
+        _close_unrepaired(code, by, now)
+
+
+@writing
+def _close_unrepaired(code: str, by: Person, now: datetime) -> None:
+    job = job_store.lock_job(code)
+    minutes = rules.worked_minutes([*job_store.bench_times(job.id, rules.AT_THE_BENCH), now])
+    closing = replace(job.closing, bench_minutes=minutes)
+    told = {"minutes": minutes}
+    move(job, Move.CLOSE_UNREPAIRED, EventKind.CLOSED_UNREPAIRED, told, closing, by=by, now=now)
+
+
+def _may(job: JobRecord, wanted: Move) -> None:
+    """Refuse a move out of turn before its form is looked at."""
+    model = catalogue.model(job.model_id, job.model_version)
+    check_move(replace(gather_facts(job, model), reason_given=True), wanted)
+
+
+def _next_round(job: JobRecord, work: Round) -> BenchWork:
+    model = catalogue.model(job.model_id, job.model_version)
+    steps = rules.steps_of(model, work, store.load_done(job.id))
+    return replace(job.bench, attempt=job.bench.attempt + 1, round=work, steps_done=0, steps_total=len(steps))
+
+
+def _reason(problems: Problems, reason: str) -> Problems:
+    problems.read(
+        "why", reason, lambda text: read_text(text, 300, least=5, accepts=fact("bench.write-why"))
+    )
+    return problems
+
+
+def _read_fates(
+    held: Sequence[stock_store.Held], fates: Mapping[int, str], reason: str
+) -> dict[int, PartFate]:
+    problems = _reason(Problems("What became of the part"), reason)
+    choices = tuple(fate.value for fate in PartFate)
+    read = {
+        part.part_id: problems.read(
+            f"fate.{part.part_id}",
+            fates.get(part.part_id, ""),
+            lambda text: PartFate(read_choice(text, choices, fact("bench.choose-what-became-of-it"))),
+        )
+        for part in held
+    }
+    problems.refuse()
+    return {part_id: fate for part_id, fate in read.items() if fate}
+
+
+def _told(held: Sequence[stock_store.Held], taken: Mapping[int, PartFate]) -> list[dict[str, str]]:
+    return [{"part": part.part, "fate": taken[part.part_id].value} for part in held]
+
+
+_LEARNED = {PartFate.DID_NOT_FIT: Learned.DID_NOT_FIT, PartFate.DEFECTIVE: Learned.DEFECTIVE}
+
+
+def _take_back(
+    job: JobRecord,
+    held: Sequence[stock_store.Held],
+    taken: Mapping[int, PartFate],
+    reason: str,
+    by: Person,
+    now: datetime,
+) -> None:
+    """Release what a job holds; what is defective or broken leaves the shelf, and what it taught is kept."""
+    offers = {
+        offer.part_id: offer
+        for offer in offers_store.load_offers([job.chosen.offer_id or 0, *job.chosen.more_offers])
+    }
+    for part in sorted(held, key=lambda part: part.part_id):
+        fate = taken[part.part_id]
+        stock_store.lock_level(part.part_id)
+        stock_store.save_reservation(part.id, "released")
+        if fate in LOST:
+            _add_move(job, part.part_id, -1, LOST[fate], reason, by, now)
+        if fate in _LEARNED and part.part_id in offers:
+            learn(job, offers[part.part_id], _LEARNED[fate], reason.strip()[:300], by, now)
+
+
+def _add_move(
+    job: JobRecord, part_id: int, quantity: int, kind: MoveKind, note: str, by: Person, now: datetime
+) -> None:
+    stock_store.add_stock_move(
+        part=part_id,
+        quantity=quantity,
+        kind=kind.value,
+        job=job.id,
+        unit_cost_minor=stock_store.latest_cost(part_id),
+        note=note.strip()[:200],
+        person=by.id,
+        at=now,
+    )

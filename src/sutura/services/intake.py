@@ -28,7 +28,7 @@ from sutura.core.intake.diagnosis import diagnose
 from sutura.core.intake.marks import Mark, check_marks
 from sutura.core.intake.observations import Status, check_observations, observed_from
 from sutura.core.intake.promise import Promise, check_promise, earliest_promise
-from sutura.core.job import EventKind, Stage
+from sutura.core.job import EventKind, Round, Stage
 from sutura.core.people import Deed, demand
 from sutura.core.planning import expected_minutes, minutes_to_promise
 from sutura.core.typed import Problems, refuse
@@ -226,6 +226,7 @@ def _add_job(code: str, customer_id: int, arrival: Arrival, ready: _Ready, by: P
         extra_minutes=0,
         expected_minutes=expected_minutes(model.minutes, None),
         attempt=1,
+        round=Round.WHOLE.value,
         steps_done=0,
         steps_total=len(model.steps),
         bench_minutes=0,

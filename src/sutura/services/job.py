@@ -19,12 +19,13 @@ from sutura.core.job import (
     JobPart,
     JobRecord,
     Move,
+    Round,
     SeamStitch,
     Stage,
     check_move,
     seam,
 )
-from sutura.core.planning import Next, rank_next
+from sutura.core.planning import Next, expected_at, rank_next
 from sutura.core.values import FunctionResult, Person
 from sutura.services import catalogue
 from sutura.store import bench as bench_store
@@ -55,6 +56,8 @@ class JobPage:
     payment: handover_store.Paid | None
     progress: Progress
     proof: proof_rules.ProofReading | None
+    # when it is done if it is worked on from now; None = not known, or nothing is left
+    expected_at: datetime | None
 
 
 @reading
@@ -78,12 +81,15 @@ def job_page(code: str, now: datetime) -> JobPage:
         payment=handover_store.load_payment(job.id),
         progress=progress_of(job, model),
         proof=latest_proof(model, results),
+        expected_at=expected_at(waiting.waiting, now) if waiting else None,
     )
 
 
 def progress_of(job: JobRecord, model: Model, done: list[Done] | None = None) -> Progress:
     recorded = bench_store.load_done(job.id) if done is None else done
-    return bench_rules.progress(model, job.bench.attempt, recorded, proved=job.stage in PROVED)
+    return bench_rules.progress(
+        model, job.bench.attempt, recorded, proved=job.stage in PROVED, work=job.bench.round
+    )
 
 
 def latest_proof(
@@ -119,6 +125,8 @@ def gather_facts(job: JobRecord, model: Model) -> JobFacts:
         proof_complete=complete,
         proof_passed=complete and proof_rules.compare(model.functions, results[0], now_results).passed,
         all_steps_done=progress.step is None,
+        device_open=progress.is_open,
+        given_up=job.bench.round is Round.CLOSING_UP,
         paid=handover_store.load_payment(job.id) is not None,
     )
 

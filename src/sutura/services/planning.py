@@ -4,17 +4,18 @@ from __future__ import annotations
 
 from collections.abc import Container
 from dataclasses import dataclass, replace
-from datetime import datetime
+from datetime import datetime, tzinfo
 from decimal import Decimal
 
 from sutura.core import planning as rules
 from sutura.core.catalogue.model import Model
 from sutura.core.errors import Invalid, MoveRefused
 from sutura.core.facts import fact
-from sutura.core.intake.promise import Hands
+from sutura.core.intake.promise import Hands, check_new_promise
 from sutura.core.job import OPEN_STAGES, EventKind, SeamStitch, Stage, seam
 from sutura.core.people import Deed, demand
 from sutura.core.planning import Next, TechnicianChoice, Waiting, expected_minutes, minutes_to_promise
+from sutura.core.typed import Problems, read_moment
 from sutura.core.values import Person
 from sutura.services import catalogue
 from sutura.services.job import note
@@ -192,3 +193,21 @@ def assign(code: str, person_id: int, by: Person, now: datetime) -> None:
     facts = {"technician": skill.name, "minutes": minutes}
     work = replace(job.bench, technician_id=person_id, expected_minutes=minutes)
     note(job, EventKind.ASSIGNED, facts, work, by=by, now=now)
+
+
+@writing
+def change_promise(code: str, typed: str, reason: str, zone: tzinfo, by: Person, now: datetime) -> None:
+    """Promise another time; the old one stays in the history (rule intake.promise-changed)."""
+    demand(by, Deed.TAKE_IN)
+    job = job_store.lock_job(code)
+    if job.stage not in OPEN_STAGES:
+        raise MoveRefused(code, fact("job.be-promised"), [fact("job.it-is", stage=job.stage)])
+    problems = Problems("The promise")
+    promised = problems.read("promise_at", typed, lambda text: read_moment(text, zone))
+    problems.extend(check_new_promise(job.promise_at, promised, reason, now))
+    problems.refuse()
+    if promised is None:
+        raise RuntimeError("what cannot be read is refused above")
+    job_store.save_promise(job.id, promised, reason.strip()[:300])
+    facts = {"before": job.promise_at.isoformat(), "after": promised.isoformat(), "reason": reason.strip()}
+    note(job, EventKind.PROMISED, facts, by=by, now=now)

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import fields
 from datetime import datetime
+from enum import Enum
 from typing import Any
 
 import peewee
@@ -21,6 +22,7 @@ from sutura.core.job import (
     JobPart,
     JobRecord,
     Original,
+    Round,
     Stage,
     code_for,
 )
@@ -84,6 +86,8 @@ _STRIDE, _BODIES = 48_271, 32**4
 
 
 def _record(stage: str, receiver_name: str, technician_name: str, **columns: Any) -> JobRecord:
+    columns["round"] = Round(columns["round"])
+
     def part(kind: type[Any], **more: Any) -> Any:
         return kind(**{name: columns.pop(column) for name, column in _COLUMNS[kind].items()}, **more)
 
@@ -146,10 +150,22 @@ def add_job(**columns: Any) -> int:
 
 def save_job(job_id: int, *parts: JobPart, stage: Stage | None = None) -> None:
     """Save parts of a job, and its stage when it moved; the version goes up by one."""
-    columns = {column: getattr(part, name) for part in parts for name, column in _COLUMNS[type(part)].items()}
+    columns = {
+        column: _kept(getattr(part, name)) for part in parts for name, column in _COLUMNS[type(part)].items()
+    }
     if stage:
         columns["stage"] = stage.value
     Job.update(version=Job.version + 1, **columns).where(Job.id == job_id).execute()
+
+
+def _kept(value: Any) -> Any:
+    return value.value if isinstance(value, Enum) else value
+
+
+def save_promise(job_id: int, at: datetime, reason: str) -> None:
+    Job.update(promise_at=at, promise_reason=reason, version=Job.version + 1).where(
+        Job.id == job_id
+    ).execute()
 
 
 @reading

@@ -12,7 +12,7 @@ from peewee import JOIN, SQL, Expression, Select, fn
 from sutura.core.errors import NotFound
 from sutura.core.matching.offers import Measured, Value
 from sutura.core.stock import Level, MoveKind
-from sutura.store.database import each, first, reading, row, rows, written
+from sutura.store.database import column, each, first, reading, row, rows, written
 from sutura.store.expressions import ON_THE_SHELF, folded, like, or_empty
 from sutura.store.tables import Job, Offer, Part, Person, Reservation, StockMove
 
@@ -182,6 +182,17 @@ def held_of(job_id: int) -> list[Held]:
 @reading
 def holders_of(part_id: int) -> list[str]:
     return [code for _, code in rows(_holders([part_id]))]
+
+
+@reading
+def fitted_to(job_id: int) -> list[int]:
+    """The parts that are in a job's device by the ledger: fitted, and not taken out again."""
+    moves = StockMove.select(StockMove.part).where(
+        StockMove.job == job_id, StockMove.kind.in_([MoveKind.FITTED.value, MoveKind.TAKEN_OUT.value])
+    )
+    return column(
+        moves.group_by(StockMove.part).having(fn.SUM(StockMove.quantity) < 0).order_by(StockMove.part)
+    )
 
 
 @written

@@ -247,6 +247,7 @@ class Job(Table):
     extra_minutes = IntegerField()
     expected_minutes = IntegerField()
     attempt = IntegerField()
+    round = TextField()
     steps_done = IntegerField()
     steps_total = IntegerField()
     cost_minor = IntegerField(null=True)
@@ -469,7 +470,6 @@ SQL_INDEXES = frozenset(
         "job_technician_open",
         "reservation_one_per_job",
         "reservation_part_held",
-        "stock_move_fitted_once",
         "model_number_plain",
         "part_gtin",
         "part_of_the_shelf",

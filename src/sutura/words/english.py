@@ -8,6 +8,7 @@ from collections.abc import Mapping
 
 SENTENCES: Mapping[str, str] = {
     # -- bench
+    "bench.choose-what-became-of-it": "choose what it is now",
     "bench.count-screws-write-number-sheet-says": (
         "count the screws and write the number; the sheet says {expected}"
     ),
@@ -17,6 +18,7 @@ SENTENCES: Mapping[str, str] = {
         "test every function at this step; it is done when the proof passes"
     ),
     # -- catalogue
+    "bench.write-why": "write why, such as touch dead along the left edge",
     "catalogue.another-pack-has": "another pack has it: {pack}",
     "catalogue.before-sealed": "before it is sealed",
     "catalogue.byte": "byte {start} of {name}",
@@ -237,6 +239,7 @@ SENTENCES: Mapping[str, str] = {
     "intake.charge-first-then-look-again": "charge first, then look again",
     "intake.choose-customer-from-list-write-new": "choose a customer from the list or write a new one",
     "intake.choose-day-time-customer-was-promised": "choose the day and time the customer was promised",
+    "intake.choose-time-ahead": "choose a time that lies ahead",
     "intake.choose-waiting-drop-off-mail": "choose waiting, drop-off or mail",
     "intake.choose-what-agreed-about-data": "choose what is agreed about the data on it",
     "intake.cup-mm-centre-mm-from-edge": (
@@ -321,6 +324,7 @@ SENTENCES: Mapping[str, str] = {
     "intake.points-line": "a line of {fewest} to {most} points",
     "intake.points-place": "one point",
     "intake.points-spot": "one point with its reach",
+    "intake.promised-already": "choose another time: this one is promised already",
     "intake.reseat-connectors": "reseat the connectors",
     "intake.reseat-replace-flex": "reseat or replace the flex",
     "intake.same-email": "the same email",
@@ -360,9 +364,11 @@ SENTENCES: Mapping[str, str] = {
     "intake.write-where-sent-back": "write where it is sent back to",
     "intake.write-why-can-promised-all-same": "write why this can be promised all the same. {doubts: }",
     # -- job
+    "intake.write-why-promise-changes": "write why the promise changes, such as part late",
     "job.be-assigned": "be assigned",
     "job.be-looked-at-again": "be looked at again",
     "job.be-measured": "be measured for its part",
+    "job.be-promised": "be promised",
     "job.be-worked-on": "be worked on",
     "job.declined-customer": "declined by the customer",
     "job.have-its-part-reported": "have its part reported",

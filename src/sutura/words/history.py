@@ -6,7 +6,7 @@ What older versions kept as a sentence is shown as it stands.
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from datetime import date
+from datetime import date, datetime
 from typing import Any
 
 from sutura.core.facts import from_json
@@ -16,6 +16,7 @@ from sutura.core.intake.observations import Layer
 from sutura.core.job import EventKind, JobEvent
 from sutura.core.matching.judging import Learned
 from sutura.core.maths.money import Money
+from sutura.core.stock import PartFate
 from sutura.core.values import Outcome
 from sutura.words.speech import Speech
 
@@ -137,6 +138,25 @@ def _failed(facts: Facts, speech: Speech) -> list[str]:
     ]
 
 
+def _taken_back(facts: Facts, speech: Speech) -> list[str]:
+    return [
+        speech.text("{part}: {fate}.", part=taken["part"], fate=PartFate(taken["fate"]))
+        for taken in facts["parts"]
+    ]
+
+
+def _promised(facts: Facts, speech: Speech) -> list[str]:
+    before, after = (datetime.fromisoformat(facts[name]) for name in ("before", "after"))
+    return [
+        speech.text(
+            "Promised for {after} instead of {before}: {reason}.",
+            after=after,
+            before=before,
+            reason=facts["reason"].rstrip("."),
+        )
+    ]
+
+
 def _handed_back(facts: Facts, speech: Speech) -> list[str]:
     paid = Money(minor=facts["paid_minor"], currency=facts["currency"])
     until = date.fromisoformat(facts["warranty_end"])
@@ -173,6 +193,21 @@ _TELLING: Mapping[EventKind, Callable[[Facts, Speech], list[str]]] = {
     EventKind.STEP: _step,
     EventKind.PROVED: lambda _, speech: [speech.text("Every function that must work works.")],
     EventKind.PROOF_FAILED: _failed,
+    EventKind.PART_CHANGED: lambda facts, speech: [
+        *_taken_back(facts, speech),
+        speech.text("Another part is to be chosen: {reason}.", reason=facts["reason"].rstrip(".")),
+    ],
+    EventKind.REOPENED: lambda facts, speech: [
+        speech.text("Back to the bench: {reason}.", reason=facts["reason"].rstrip("."))
+    ],
+    EventKind.GIVEN_UP: lambda facts, speech: [
+        speech.text("Given up: {reason}.", reason=facts["reason"].rstrip(".")),
+        *_taken_back(facts, speech),
+    ],
+    EventKind.CLOSED_UNREPAIRED: lambda facts, speech: [
+        speech.text("Closed up unrepaired after {minutes} min of bench work.", **facts)
+    ],
+    EventKind.PROMISED: _promised,
     EventKind.CLOSED: lambda facts, speech: [
         speech.text("Closed up after {minutes} min of bench work.", **facts)
     ],

@@ -12,13 +12,13 @@ from sutura.core.intake.arrival import Channel
 from sutura.core.intake.damage import Loose
 from sutura.core.intake.marks import MarkKind
 from sutura.core.intake.observations import Layer
-from sutura.core.job import EventKind, Move, Stage
+from sutura.core.job import EventKind, Move, Round, Stage
 from sutura.core.matching.comparing import Agreement
 from sutura.core.matching.judging import Fit, Learned, Source
 from sutura.core.people import Deed
 from sutura.core.planning import Action
 from sutura.core.proof import ProofChange
-from sutura.core.stock import MoveKind
+from sutura.core.stock import MoveKind, PartFate
 from sutura.core.values import Outcome
 
 # by type: members of different enums may have the same value
@@ -43,6 +43,10 @@ NAMES: Mapping[type[Enum], Mapping[Enum, str]] = {
         Move.OPEN: "be opened",
         Move.PASS_PROOF: "count as proved",
         Move.FAIL_PROOF: "go back to the bench",
+        Move.CHANGE_PART: "get another part",
+        Move.REOPEN: "go back to the bench",
+        Move.GIVE_UP: "be given up",
+        Move.CLOSE_UNREPAIRED: "be closed up unrepaired",
         Move.CLOSE: "be closed",
         Move.HAND_BACK: "be handed back",
         Move.DECLINE: "be declined",
@@ -72,6 +76,11 @@ NAMES: Mapping[type[Enum], Mapping[Enum, str]] = {
         EventKind.PART_HELD: "part held",
         EventKind.PART_GIVEN_BACK: "part given back",
         EventKind.PROOF_FAILED: "proof failed",
+        EventKind.PART_CHANGED: "part taken back",
+        EventKind.REOPENED: "opened again",
+        EventKind.GIVEN_UP: "given up",
+        EventKind.CLOSED_UNREPAIRED: "closed up unrepaired",
+        EventKind.PROMISED: "promise changed",
         EventKind.HANDED_BACK: "handed back",
     },
     Action: {
@@ -85,6 +94,14 @@ NAMES: Mapping[type[Enum], Mapping[Enum, str]] = {
         Action.HAND_BACK: "Hand it back",
         Action.RETURN: "Return it unrepaired",
         Action.NOTHING: "Nothing: it is done",
+    },
+    # what a round of bench work is for
+    Round: {
+        Round.WHOLE: "the whole sheet",
+        Round.REWORK: "after a failed test",
+        Round.REOPENED: "opened again",
+        Round.NEW_PART: "another part",
+        Round.CLOSING_UP: "closing up unrepaired",
     },
     Channel: {Channel.WAITING: "waiting in the shop", Channel.DROP_OFF: "drop-off", Channel.MAIL: "by mail"},
     Outcome: {Outcome.NOT_TESTABLE: "not testable"},
@@ -135,7 +152,17 @@ NAMES: Mapping[type[Enum], Mapping[Enum, str]] = {
     },
     Change: {Change.BACK: "brought back", Change.SAME: "the same"},
     Verdict: {},
-    MoveKind: {},
+    MoveKind: {
+        MoveKind.TAKEN_OUT: "taken out again",
+        MoveKind.DEFECTIVE: "off the shelf: defective",
+        MoveKind.BROKEN: "off the shelf: broken",
+    },
+    PartFate: {
+        PartFate.GOOD: "whole, back to the shelf",
+        PartFate.DID_NOT_FIT: "does not fit, back to the shelf",
+        PartFate.DEFECTIVE: "defective, off the shelf",
+        PartFate.BROKEN: "broken here, off the shelf",
+    },
 }
 
 

@@ -14,6 +14,16 @@ from sutura.core.values import COMMON, Rule
 
 RULES = (
     Rule(
+        id="intake.promise-changed",
+        capability="intake",
+        says=(
+            "A promise is changed only with a reason; what was promised before stays in the "
+            "history, and what "
+            "is expected is shown beside it."
+        ),
+        source=COMMON,
+    ),
+    Rule(
         id="intake.promise",
         capability="intake",
         says=(
@@ -114,6 +124,26 @@ def _part_words(part: PartSeen) -> Fact:
 def _round_up(moment: datetime) -> datetime:
     over = timedelta(minutes=moment.minute % 5, seconds=moment.second, microseconds=moment.microsecond)
     return moment if not over else moment - over + timedelta(minutes=5)
+
+
+def check_new_promise(
+    before: datetime, promised: datetime | None, reason: str, now: datetime
+) -> list[Invalid]:
+    """What is wrong with promising another time later: it lies ahead, is another one, and has its reason
+    (rule intake.promise-changed).
+    """
+    problems = []
+    if promised is not None and promised <= now:
+        problems.append(
+            Invalid("promise_at", fact("said.moment", at=promised), fact("intake.choose-time-ahead"))
+        )
+    elif promised == before:
+        problems.append(
+            Invalid("promise_at", fact("said.moment", at=promised), fact("intake.promised-already"))
+        )
+    if len(reason.strip()) < 5:
+        problems.append(Invalid("promise_reason", reason, fact("intake.write-why-promise-changes")))
+    return problems
 
 
 def check_promise(promised: datetime | None, reason: str, earliest: Promise) -> list[Invalid]:

@@ -9,13 +9,15 @@ from markupsafe import Markup
 from sutura.core.bench import is_on_the_way_in
 from sutura.core.intake.damage import plan_opening
 from sutura.core.job import Stage
+from sutura.core.stock import PartFate
+from sutura.core.typed import read_id
 from sutura.services import bench, consents, planning
 from sutura.services.marks import marks_of
 from sutura.web.deeds import deed
 from sutura.web.drawings.face import draw_face
 from sutura.web.drawings.plan import draw_plan
 from sutura.web.present import render
-from sutura.web.session import ANEW, Ask, Asking, Form, Shown
+from sutura.web.session import ANEW, Ask, Asking, Form, Sent, Shown
 
 router = APIRouter()
 _ROOM = (Stage.PART_IN_HAND, Stage.OPENED, Stage.PROVED)
@@ -57,6 +59,7 @@ def _page(ask: Asking, code: str, shown: Shown = ANEW) -> Response:
             speech=ask.speech,
         ),
         plan=plan,
+        fates=list(PartFate),
     )
 
 
@@ -64,6 +67,29 @@ def _page(ask: Asking, code: str, shown: Shown = ANEW) -> Response:
 @deed(then="/jobs/{code}/bench", again=_page)
 def open_job(ask: Ask, code: str) -> None:
     bench.open_job(code, ask.person, ask.now)
+
+
+@router.post("/jobs/{code}/bench/other-part")
+@deed(then="/jobs/{code}/match", again=_page)
+def change_part(ask: Ask, code: str, form: Form) -> None:
+    bench.change_part(code, _fates(form), form.text("why"), ask.person, ask.now)
+
+
+@router.post("/jobs/{code}/bench/reopen")
+@deed(then="/jobs/{code}/bench", again=_page)
+def reopen(ask: Ask, code: str, form: Form) -> None:
+    bench.reopen(code, form.text("why"), ask.person, ask.now)
+
+
+@router.post("/jobs/{code}/bench/give-up")
+@deed(then="/jobs/{code}/bench", again=_page)
+def give_up(ask: Ask, code: str, form: Form) -> None:
+    bench.give_up(code, _fates(form), form.text("why"), ask.person, ask.now)
+
+
+def _fates(form: Sent) -> dict[int, str]:
+    """What became of each held part, by its number."""
+    return {read_id(part): fate for part, fate in form.entered.group("fate").items()}
 
 
 @router.post("/jobs/{code}/bench/step")

@@ -12,7 +12,7 @@ from sutura.core.job import Move, starts_of
 from sutura.core.people import Deed, may
 from sutura.core.planning import ASSIGNABLE
 from sutura.core.quoting import price_may_change
-from sutura.services import handover, quoting, stock
+from sutura.services import handover, planning, quoting, stock
 from sutura.services import job as service
 from sutura.services.marks import marks_of, signature_of
 from sutura.store import photos as photos_store
@@ -53,7 +53,10 @@ def _page(ask: Asking, code: str, shown: Shown = ANEW) -> Response:
         photos=photos_store.job_photos(job.id),
         marks={mark.id: mark.label for mark in marks if mark.id},
         margin=quoting.job_margin(job, ask.person) if may(ask.person, Deed.SEE_COST) else None,
-        declinable=job.stage in starts_of(Move.DECLINE) and may(ask.person, Deed.QUOTE),
+        promisable=page.next is not None and may(ask.person, Deed.TAKE_IN),
+        declinable=job.stage in starts_of(Move.DECLINE)
+        and not page.progress.is_open
+        and may(ask.person, Deed.QUOTE),
         priceable=price_may_change(job.stage, job.chosen.price_minor) and may(ask.person, Deed.SET_PRICE),
         again=job.stage in ASSIGNABLE and bool(untested(page.model, page.results[0])),
         returnable_part=job.stage in starts_of(Move.GIVE_BACK_PART),
@@ -94,6 +97,14 @@ def ticket(ask: Ask, code: str, paper: str = "a4") -> Response:
 @deed(then="/jobs/{code}", again=_page)
 def decline(ask: Ask, code: str, form: Form) -> None:
     handover.decline(code, form.text("reason"), ask.person, ask.now)
+
+
+@router.post("/jobs/{code}/promise")
+@deed(then="/jobs/{code}", again=_page)
+def change_promise(ask: Ask, code: str, form: Form) -> None:
+    planning.change_promise(
+        code, form.text("promise_at"), form.text("promise_reason"), ask.zone, ask.person, ask.now
+    )
 
 
 @router.post("/jobs/{code}/price")

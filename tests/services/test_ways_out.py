@@ -1,0 +1,305 @@
+"""Every job can go on or get out: another part, back to the bench, closed up unrepaired (common practice, no
+source). The shelf and the device are looked at after each way.
+"""
+
+from __future__ import annotations
+
+import random
+from collections.abc import Mapping
+
+import pytest
+from builders import HERON, PLAIN, Shop
+
+from sutura.core.bench import device_state
+from sutura.core.errors import Invalid, ManyInvalid, MoveRefused, NotAllowed, OutOfStock
+from sutura.core.job import OPEN_STAGES, EventKind, Round, Stage
+from sutura.core.matching.judging import may_choose
+from sutura.core.stock import PartFate
+from sutura.services import bench, catalogue, handover, matching, planning, stock
+from sutura.services.job import job_page
+from sutura.store import bench as bench_store
+from sutura.store import stock as stock_store
+from sutura.words.history import tell
+from sutura.words.speech import PLAIN as PLAINLY
+
+WHY = "touch dead along the left edge"
+
+
+def fates(code: str, fate: PartFate) -> dict[int, str]:
+    return {part.part_id: fate.value for part in bench.bench_page(code).held}
+
+
+def change_part(shop: Shop, code: str, fate: PartFate) -> None:
+    bench.change_part(code, fates(code, fate), WHY, shop.bram, shop.tick())
+
+
+def give_up(shop: Shop, code: str, fate: PartFate = PartFate.GOOD) -> None:
+    bench.give_up(code, fates(code, fate), WHY, shop.bram, shop.tick())
+
+
+def level(barcode: str = "P-1001") -> tuple[int, int]:
+    part = stock_store.load_part(barcode)
+    return part.on_hand, part.on_hand - part.free
+
+
+def finish(shop: Shop, code: str) -> None:
+    """From the bench to the customer, the short way."""
+    shop.steps_until_proof(code)
+    shop.test(code)
+    while shop.job(code).stage is Stage.PROVED:
+        shop.step(code)
+    shop.hand_back(code)
+
+
+@pytest.mark.parametrize(
+    ("fate", "left"),
+    [(PartFate.GOOD, 3), (PartFate.DID_NOT_FIT, 3), (PartFate.DEFECTIVE, 2), (PartFate.BROKEN, 2)],
+)
+def test_a_part_that_fails_on_the_bench_is_taken_back_as_what_it_is(
+    shop: Shop, fate: PartFate, left: int
+) -> None:
+    shop.receive("P-1001", 3)
+    code = shop.at_proof()
+    price = shop.job(code).chosen.price_minor
+    shop.test(code, {"touch": ("faulty", "dead along the left edge")})
+    change_part(shop, code, fate)
+    job = shop.job(code)
+    assert (job.stage, job.bench.round, job.chosen.price_minor) == (Stage.QUOTED, Round.NEW_PART, price)
+    assert level() == (left, 0)
+    # another one of the same, and home
+    if fate is PartFate.DID_NOT_FIT:
+        return  # Match refuses it now, which its own tests show
+    stock.take_part(code, shop.counter, shop.tick())
+    bench.open_job(code, shop.bram, shop.tick())
+    assert level() == (left, 1)
+    finish(shop, code)
+    assert level() == (left - 1, 0)
+    assert shop.job(code).stage is Stage.HANDED_BACK
+
+
+def test_what_a_failed_part_taught_is_known_on_the_next_job(shop: Shop) -> None:
+    shop.receive("P-1001", 2)
+    code = shop.at_proof()
+    change_part(shop, code, PartFate.DID_NOT_FIT)
+    judged = {one.judged.offer.id: one.judged for one in matching.match_page(code).matching.offers}
+    assert not may_choose(judged[shop.job(code).chosen.offer_id or 0].fit)
+
+
+def test_another_route_after_the_display_died_in_our_hands_is_quoted_again(shop: Shop) -> None:
+    shop.receive("P-1001", 2)
+    code = shop.at_proof()
+    change_part(shop, code, PartFate.BROKEN)
+    shop.choose(code)
+    kinds = [event.kind for event in job_page(code, shop.now).events]
+    assert kinds.count(EventKind.QUOTED) == 2
+    assert shop.job(code).stage is Stage.QUOTED
+
+
+def test_an_open_device_is_not_declined_but_closed_up(shop: Shop) -> None:
+    shop.receive("P-1001")
+    code = shop.at_proof()
+    change_part(shop, code, PartFate.DEFECTIVE)
+    with pytest.raises(MoveRefused, match="still open"):
+        handover.decline(code, "too dear", shop.counter, shop.tick())
+    give_up(shop, code)
+    assert shop.job(code).stage is Stage.OPENED
+    while shop.job(code).stage is Stage.OPENED:
+        shop.step(code)
+    job = shop.job(code)
+    assert job.stage is Stage.DECLINED
+    model = catalogue.model(job.model_id, job.model_version)
+    assert not device_state(model, bench_store.load_done(job.id)).is_open
+    handover.return_unrepaired(code, returned=[], explanation="", by=shop.counter, now=shop.tick())
+    assert shop.job(code).stage is Stage.RETURNED
+    assert level() == (0, 0)
+
+
+def test_giving_up_before_anything_was_done_returns_at_once(shop: Shop) -> None:
+    shop.receive("P-1001")
+    code = shop.opened()
+    give_up(shop, code)
+    assert shop.job(code).stage is Stage.DECLINED
+    assert level() == (1, 0)
+
+
+def test_a_fault_after_sealing_goes_back_to_the_bench_and_the_part_is_fitted_once(shop: Shop) -> None:
+    shop.receive("P-1001", 2)
+    code = shop.closed()
+    assert level() == (1, 0)
+    bench.reopen(code, WHY, shop.bram, shop.tick())
+    job = shop.job(code)
+    assert (job.stage, job.bench.round, job.closing.cost_minor) == (Stage.OPENED, Round.REOPENED, None)
+    assert level() == (2, 1)
+    finish(shop, code)
+    assert level() == (1, 0)
+    assert shop.job(code).closing.cost_minor == 6000
+    ledger = [line.kind for line in stock_store.ledger_page(stock_store.load_part("P-1001").id)]
+    assert ledger == ["fitted", "taken_out", "fitted", "receipt"]
+
+
+def test_a_proved_job_goes_back_before_it_is_sealed(shop: Shop) -> None:
+    shop.receive("P-1001")
+    code = shop.at_proof()
+    shop.test(code)
+    bench.reopen(code, WHY, shop.bram, shop.tick())
+    finish(shop, code)
+    assert shop.job(code).stage is Stage.HANDED_BACK
+
+
+def test_each_way_needs_its_reason_and_what_became_of_each_part(shop: Shop) -> None:
+    shop.receive("P-1001")
+    code = shop.opened()
+    with pytest.raises(ManyInvalid) as refused:
+        bench.change_part(code, {}, "bad", shop.bram, shop.tick())
+    part = bench.bench_page(code).held[0].part_id
+    assert {problem.field for problem in refused.value.problems} == {"why", f"fate.{part}"}
+    assert shop.job(code).stage is Stage.OPENED
+    assert level() == (1, 1)
+
+
+def test_only_the_bench_takes_these_ways_and_only_where_they_lead(shop: Shop) -> None:
+    shop.receive("P-1001")
+    code = shop.held()
+    for way in (bench.change_part, bench.give_up):
+        with pytest.raises(NotAllowed):
+            way(code, {}, WHY, shop.counter, shop.tick())
+        with pytest.raises(MoveRefused):
+            way(code, {}, WHY, shop.bram, shop.tick())
+    with pytest.raises(MoveRefused):
+        bench.reopen(code, WHY, shop.bram, shop.tick())
+
+
+def test_the_history_tells_every_way_in_words(shop: Shop) -> None:
+    shop.receive("P-1001", 2)
+    code = shop.at_proof()
+    change_part(shop, code, PartFate.BROKEN)
+    give_up(shop, code)
+    told = " ".join(tell(event, PLAINLY) for event in job_page(code, shop.now).events)
+    assert "broken here, off the shelf" in told
+    assert f"Given up: {WHY}." in told
+
+
+# -- the promise --------------------------------------------------------------------------------------
+
+
+def test_a_promise_is_changed_with_its_reason_and_the_old_one_stays_told(shop: Shop) -> None:
+    code = shop.take_in()
+    before = shop.job(code).promise_at
+    zone = shop.now.tzinfo
+    assert zone
+    with pytest.raises(ManyInvalid) as refused:
+        planning.change_promise(code, "2020-01-01T10:00", "", zone, shop.counter, shop.tick())
+    assert {problem.field for problem in refused.value.problems} == {"promise_at", "promise_reason"}
+    planning.change_promise(code, "2031-05-02T10:00", "part late", zone, shop.counter, shop.tick())
+    page = job_page(code, shop.now)
+    assert f"{page.job.promise_at:%Y-%m-%d %H:%M}" == "2031-05-02 10:00"
+    [event] = [event for event in page.events if event.kind is EventKind.PROMISED]
+    assert PLAINLY.moment(before) in tell(event, PLAINLY)
+    with pytest.raises(Invalid, match="day and a time"):
+        _only(planning.change_promise, code, "soon", "part late", zone, shop)
+
+
+def _only(change: object, code: str, typed: str, reason: str, zone: object, shop: Shop) -> None:
+    try:
+        planning.change_promise(code, typed, reason, zone, shop.counter, shop.tick())  # type: ignore[arg-type]
+    except ManyInvalid as refused:
+        raise refused.problems[0] from None
+
+
+def test_what_is_expected_is_shown_beside_the_promise_and_unknown_while_held_up(shop: Shop) -> None:
+    code = shop.quoted()
+    assert job_page(code, shop.now).expected_at is None
+    shop.receive("P-1001")
+    page = job_page(code, shop.now)
+    assert page.expected_at
+    assert page.next
+    assert (page.expected_at - shop.now).total_seconds() == page.next.remaining_minutes * 60
+
+
+# -- from wherever a walk ends, home ------------------------------------------------------------------
+
+
+def step_somewhere(shop: Shop, code: str, chance: random.Random) -> None:
+    """One deed that a busy shop might do here, wise or not; what is refused changes nothing."""
+    page = bench.bench_page(code)
+    deeds: Mapping[Stage, list[str]] = {
+        Stage.IDENTIFIED: ["choose"],
+        Stage.QUOTED: ["choose", "take", "take", "give_up"],
+        Stage.PART_IN_HAND: ["open", "open", "give_back", "give_up"],
+        Stage.OPENED: ["step"] * 12 + ["test", "fail", "change", "give_up"],
+        Stage.PROVED: ["step"] * 4 + ["reopen"],
+        Stage.CLOSED: ["reopen"],
+    }
+    deed = chance.choice(deeds.get(page.job.stage, ["nothing"]))
+    fate = chance.choice(list(PartFate))
+    try:
+        if deed == "choose":
+            shop.choose(code)
+        elif deed == "take":
+            stock.take_part(code, shop.counter, shop.tick())
+        elif deed == "give_back":
+            stock.give_back_part(code, shop.counter, shop.tick())
+        elif deed == "open":
+            bench.open_job(code, shop.bram, shop.tick())
+        elif deed == "step":
+            shop.step(code)
+        elif deed == "test":
+            shop.test(code)
+        elif deed == "fail":
+            shop.test(code, {"touch": ("faulty", "dead")})
+        elif deed == "change":
+            change_part(shop, code, fate)
+        elif deed == "give_up":
+            give_up(shop, code, fate)
+        elif deed == "reopen":
+            bench.reopen(code, WHY, shop.bram, shop.tick())
+    except (MoveRefused, Invalid, ManyInvalid, OutOfStock, AssertionError, StopIteration):
+        pass
+
+
+def go_home(shop: Shop, code: str) -> None:
+    """The plainest way to the customer from here."""
+    for _ in range(120):
+        page = bench.bench_page(code)
+        stage = page.job.stage
+        if stage is Stage.CLOSED:
+            shop.hand_back(code)
+        elif stage is Stage.DECLINED:
+            handover.return_unrepaired(code, returned=[], explanation="", by=shop.counter, now=shop.tick())
+        elif stage is Stage.PROVED:
+            shop.step(code)
+        elif stage is Stage.OPENED and page.progress.at_proof:
+            shop.test(code)
+        elif stage is Stage.OPENED:
+            shop.step(code)
+        elif page.progress.is_open:
+            give_up(shop, code)
+        elif stage in OPEN_STAGES:
+            handover.decline(code, "the walk ends here", shop.counter, shop.tick())
+        else:
+            return
+
+
+@pytest.mark.parametrize("seed", range(14))
+def test_from_wherever_a_walk_ends_the_device_goes_home_whole_and_nothing_stays_held(
+    shop: Shop, seed: int
+) -> None:
+    chance = random.Random(seed)
+    shop.receive("P-1001", 30)
+    shop.receive("P-2001", 30)
+    code = shop.take_in(chance.choice([HERON, PLAIN]))
+    planning.assign(code, shop.bram.id, shop.manager, shop.tick())
+    for _ in range(chance.randrange(1, 90)):
+        step_somewhere(shop, code, chance)
+    go_home(shop, code)
+    job = shop.job(code)
+    assert job.stage in (Stage.HANDED_BACK, Stage.RETURNED)
+    assert stock_store.held_of(job.id) == []
+    model = catalogue.model(job.model_id, job.model_version)
+    assert not device_state(model, bench_store.load_done(job.id)).is_open
+    fitted = len(stock_store.fitted_to(job.id))
+    assert bool(fitted) is (job.stage is Stage.HANDED_BACK)
+    for barcode in ("P-1001", "P-2001"):
+        part = stock_store.load_part(barcode)
+        assert part.on_hand == sum(line.quantity for line in stock_store.ledger_page(part.id))
+        assert part.on_hand == part.free
