@@ -381,7 +381,7 @@ def seam(stage: Stage, blocked: Say = "") -> tuple[SeamStitch, ...]:
     """
     done = _STITCHED[stage]
     if stage in (Stage.DECLINED, Stage.RETURNED):
-        blocked = fact("job.declined-customer")
+        blocked = fact("job.not-repaired")
     stitches = []
     for index, name in enumerate(SEAM):
         state = Stitch.DONE if index < done else Stitch.AHEAD

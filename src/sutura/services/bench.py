@@ -247,16 +247,14 @@ def _next_round(job: JobRecord, work: Round) -> BenchWork:
 
 
 def _reason(problems: Problems, reason: str) -> Problems:
-    problems.read(
-        "why", reason, lambda text: read_text(text, 300, least=5, accepts=fact("bench.write-why"))
-    )
+    problems.read("why", reason, lambda text: read_text(text, 300, least=5, accepts=fact("bench.write-why")))
     return problems
 
 
 def _read_fates(
     held: Sequence[stock_store.Held], fates: Mapping[int, str], reason: str
 ) -> dict[int, PartFate]:
-    problems = _reason(Problems("What became of the part"), reason)
+    problems = _reason(Problems("What is said of the part"), reason)
     choices = tuple(fate.value for fate in PartFate)
     read = {
         part.part_id: problems.read(

@@ -370,12 +370,12 @@ SENTENCES: Mapping[str, str] = {
     "job.be-measured": "be measured for its part",
     "job.be-promised": "be promised",
     "job.be-worked-on": "be worked on",
-    "job.declined-customer": "declined by the customer",
     "job.have-its-part-reported": "have its part reported",
     "job.it-is": "it is {stage}",
     "job.it-is-and-must-be": "it is {stage}, and must be {wanted: or }",
     "job.job-code-has-five-letters-digits": "a job code has five letters or digits, such as K7-4QX",
     "job.no-part-chosen": "no part is chosen for it",
+    "job.not-repaired": "it goes back unrepaired",
     "job.one-character-job-code-wrong-read": (
         "one character of this job code is wrong: read it again from the ticket"
     ),

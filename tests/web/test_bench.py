@@ -1,0 +1,62 @@
+"""The bench in the browser: ways out of a repair that does not go on."""
+
+from __future__ import annotations
+
+import re
+
+from builders import Shop
+from web.desk import Sit
+
+from sutura.core.job import Stage
+
+
+def test_a_failed_part_is_taken_back_and_the_device_closed_up_unrepaired(desks: Sit, floor: Shop) -> None:
+    floor.receive("P-1001")
+    code = floor.at_proof()
+    bram = desks("bram")
+    bram.get(f"/jobs/{code}/bench")
+    refused = bram.post(f"/jobs/{code}/bench/other-part", why="touch dead along the left edge")
+    assert refused.status_code == 422
+    assert "choose what it is now" in bram.page
+    assert 'value="touch dead along the left edge"' in bram.page
+    fate = re.search(r'name="(fate\.\d+)"', bram.page)
+    assert fate
+    bram.post(f"/jobs/{code}/bench/other-part", **{fate[1]: "broken"}, why="touch dead along the left edge")
+    assert bram.answer.url.path == f"/jobs/{code}/match"
+    bram.get(f"/jobs/{code}")
+    assert "Decline the repair" not in bram.page
+    bram.get(f"/jobs/{code}/bench")
+    assert "The device is open and waits for its part." in bram.page
+    bram.post(f"/jobs/{code}/bench/give-up", why="no other part to be had")
+    while floor.job(code).stage is Stage.OPENED:
+        bram.get(f"/jobs/{code}/bench")
+        said = re.search(r"the sheet says (\d+)", bram.page)
+        bram.post(f"/jobs/{code}/bench/step", step=bram.hidden("step"), counted=said[1] if said else "")
+    assert floor.job(code).stage is Stage.DECLINED
+    pell = desks("pell")
+    pell.get(f"/jobs/{code}/handover")
+    pell.post(f"/jobs/{code}/return", explanation="")
+    assert floor.job(code).stage is Stage.RETURNED
+
+
+def test_a_fault_after_sealing_goes_back_to_the_bench_from_the_closed_page(desks: Sit, floor: Shop) -> None:
+    floor.receive("P-1001")
+    code = floor.closed()
+    bram = desks("bram")
+    bram.get(f"/jobs/{code}/bench")
+    assert "A fault shows" in bram.page
+    bram.post(f"/jobs/{code}/bench/reopen", why="earpiece crackles")
+    assert "round 2: opened again" in bram.page
+    assert floor.job(code).stage is Stage.OPENED
+
+
+def test_a_promise_is_changed_from_the_job(desks: Sit, floor: Shop) -> None:
+    code = floor.take_in()
+    pell = desks("pell")
+    pell.get(f"/jobs/{code}")
+    refused = pell.post(f"/jobs/{code}/promise", promise_at="soon", promise_reason="part late")
+    assert refused.status_code == 422
+    assert "choose a day and a time" in pell.page
+    pell.post(f"/jobs/{code}/promise", promise_at="2039-05-02T10:00", promise_reason="part late")
+    assert "Promised for" in pell.page
+    assert "when it is done nobody knows yet" in pell.page or "if worked on now" in pell.page
