@@ -22,6 +22,7 @@ from sutura.core.intake.observations import (
     Status,
     check_observations,
     observed_from,
+    telling,
 )
 from sutura.core.maths.geometry import Point
 
@@ -160,8 +161,8 @@ def test_the_expected_gain_is_the_mutual_information(seen: dict[str, str], q: Qu
     if q.id in seen:
         return
     weights = weights_of(seen)
-    joint = {(c, a): w * max(likelihood(c, q.id, a), 1e-4) for c, w in weights.items() for a in q.answers}
-    chance = {a: sum(joint[c, a] for c in weights) for a in q.answers}
+    joint = {(c, a): w * max(likelihood(c, q.id, a), 1e-4) for c, w in weights.items() for a in telling(q.id)}
+    chance = {a: sum(joint[c, a] for c in weights) for a in telling(q.id)}
     total = sum(chance.values())
     information = sum(
         p / total * math.log2(p / total / (weights[c] * chance[a] / total))
@@ -175,7 +176,7 @@ def test_the_table_of_likelihoods_is_a_table_of_likelihoods() -> None:
     assert sum(_PRIORS.values()) == pytest.approx(1)
     for cause in _PRIORS:
         for question in QUESTIONS:
-            shares = [likelihood(cause, question.id, answer) for answer in question.answers]
+            shares = [likelihood(cause, question.id, answer) for answer in telling(question.id)]
             assert all(0 <= share <= 1 for share in shares)
             assert sum(shares) == pytest.approx(1)
 
@@ -240,3 +241,9 @@ def test_what_is_drawn_is_observed_unless_something_else_was_answered() -> None:
     assert diagnose(
         observed_from({}, marks=drawn, opened_before=False, functions={"image": "works"})
     ).contradictions
+
+
+def test_one_of_several_indicators_tripped_tells_what_all_do() -> None:
+    some, every = diagnose({"liquid": "some"}), diagnose({"liquid": "tripped"})
+    assert (some.warnings, some.causes) == (every.warnings, every.causes)
+    assert some.warnings

@@ -116,9 +116,11 @@ def test_only_what_could_not_be_tested_is_tried_again() -> None:
     assert [one.id for one in untested(model, baseline)] == ["touch"]
     (result,), problems = check_again(model, baseline, {"touch": ("faulty", "dead at the top")})
     assert (result.outcome, problems) == (Outcome.FAULTY, [])
-    for answer in ({"image": ("faulty", "black")}, {"touch": ("faulty", " ")}, {"touch": ("maybe", "")}, {}):
+    for answer in ({"image": ("faulty", "black")}, {"touch": ("faulty", " ")}, {"touch": ("maybe", "")}):
         results, problems = check_again(model, baseline, answer)
         assert (results, len(problems)) == ([], 1)
+    # what is only seen, such as indicators, needs no function tried
+    assert check_again(model, baseline, {}) == ([], [])
 
 
 # -- in the customer's words --------------------------------------------------------------------

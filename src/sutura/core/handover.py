@@ -8,7 +8,8 @@ from datetime import date, timedelta
 from enum import StrEnum
 
 from sutura.core.errors import AccessoriesMissing, Invalid
-from sutura.core.facts import Fact, fact
+from sutura.core.facts import Fact, Minutes, fact
+from sutura.core.intake.arrival import Channel
 from sutura.core.maths.money import Money
 from sutura.core.typed import read_amount, read_decimal
 from sutura.core.values import COMMON, Rule
@@ -37,6 +38,14 @@ RULES = (
         source=COMMON,
     ),
     Rule(
+        id="handover.way-back",
+        capability="handover",
+        says=(
+            "What came by mail goes back by a parcel with a number, or is collected; either is written down."
+        ),
+        source=COMMON,
+    ),
+    Rule(
         id="handover.paid",
         capability="handover",
         says="The payment equals the price still open.",
@@ -61,6 +70,12 @@ def check_accessories(accessories: Sequence[Accessory], returned: Sequence[int],
         raise AccessoriesMissing(missing)
 
 
+def check_way_back(channel: str, way_back: str) -> None:
+    """Refuse to close a job that came by mail without saying how it goes back (rule handover.way-back)."""
+    if channel == Channel.MAIL and not 3 <= len(way_back.strip()) <= 60:
+        raise Invalid("way_back", way_back, fact("handover.write-parcel-number-back"))
+
+
 def check_payment(owed: Money, typed: str, method: str) -> tuple[Money, Method]:
     """The payment to record; it must be the whole open amount, by a known method."""
     if method not in set(Method):
@@ -73,6 +88,25 @@ def check_payment(owed: Money, typed: str, method: str) -> tuple[Money, Method]:
 def warranty_end(handed_back: date, days: int) -> date:
     """The last day of the warranty."""
     return handed_back + timedelta(days=days)
+
+
+def done_by(route: str, parts: Sequence[tuple[str, str | None]]) -> Fact:
+    """What was done: the route, and each fitted part with its grade."""
+    fitted = tuple(
+        fact("handover.fitted", part=part, grade=grade or fact("handover.grade-unknown"))
+        for part, grade in parts
+    )
+    return fact("handover.done", route=route, fitted=fitted)
+
+
+def aftercare(*, sealed: bool, cure_minutes: int) -> list[Fact]:
+    """What the customer is told to avoid. Source: common practice."""
+    lines = [fact("handover.avoid-solvents")]
+    if sealed:
+        lines.insert(0, fact("handover.avoid-water"))
+    if cure_minutes:
+        lines.insert(0, fact("handover.avoid-pressure", cure=Minutes(cure_minutes)))
+    return lines
 
 
 def not_promised(*, sealed_device: bool) -> list[Fact]:

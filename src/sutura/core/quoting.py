@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from decimal import Decimal
 from functools import partial
 
+from sutura.core.facts import Fact, fact
 from sutura.core.job import OPEN_STAGES, Stage
 from sutura.core.maths.money import Money, amount_text, decimal_text, digits_of, half_up, included_tax
 from sutura.core.typed import Problems, read_amount, read_percent
@@ -163,3 +164,10 @@ def rate_texts(rates: Rates) -> dict[str, str]:
         name: decimal_text(kept[name], 2) if field.percent else amount_text(kept[name], rates.currency)
         for name, field in RATE_FIELDS.items()
     }
+
+
+def price_says(price_minor: int | None, currency: str) -> Fact:
+    """What a ticket says is agreed of the price: the price itself, or its condition."""
+    if price_minor is None:
+        return fact("quoting.price-open")
+    return fact("quoting.price-agreed", price=Money(minor=price_minor, currency=currency))

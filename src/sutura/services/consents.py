@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from datetime import datetime
 
+from sutura.core.catalogue.model import Model
 from sutura.core.errors import NotFound, StaleSave
-from sutura.core.intake.arrival import Consent, check_consent_text
+from sutura.core.intake.arrival import Applies, Consent, check_consent_text, is_asked
 from sutura.core.intake.damage import CUPS_MM, cups_text, read_cups
 from sutura.core.people import Deed, demand
-from sutura.core.typed import refuse
+from sutura.core.typed import Problems, read_choice
 from sutura.core.values import Person
 from sutura.store import audit as audit_store
 from sutura.store import consents as consents_store
@@ -40,27 +42,39 @@ def change_cups(typed: str, version: int, by: Person, now: datetime) -> None:
 
 
 @reading
-def consents() -> list[Consent]:
-    """The texts in use, in their newest versions."""
-    return [
+def consents(model: Model | None = None) -> list[Consent]:
+    """The texts in use, in their newest versions; for a model those that are asked for it."""
+    texts = [
         Consent(
             id=consent_text.consent,
             text=consent_text.text,
             needed=consent_text.needed,
             version=consent_text.version,
+            applies=Applies(consent_text.applies),
         )
         for consent_text in consents_store.consent_texts()
     ]
+    return [text for text in texts if model is None or is_asked(text.applies, model)]
 
 
 @writing
 def save_consent(
-    name: str, text: str, *, needed: bool, active: bool, version: int, by: Person, now: datetime
+    name: str,
+    text: str,
+    *,
+    needed: bool,
+    active: bool,
+    version: int,
+    by: Person,
+    now: datetime,
+    applies: str = Applies.ALWAYS,
 ) -> None:
     """A new text, or a new version of one: what was agreed to before stays word for word with its jobs."""
     demand(by, Deed.SET_UP_COUNTER)
-    problems = check_consent_text(name, text)
-    refuse(problems, "This text")
+    problems = Problems("This text")
+    problems.extend(check_consent_text(name, text))
+    problems.read("applies", applies, lambda choice: read_choice(choice, tuple(Applies)))
+    problems.refuse()
     consents_store.lock_consents()
     before = next(
         (
@@ -71,15 +85,16 @@ def save_consent(
         None,
     )
     if (before.version if before else 0) != version:
-        yours = {"text": text, "needed": str(needed), "active": str(active)}
-        theirs = (
-            {"text": before.text, "needed": str(before.needed), "active": str(before.active)}
-            if before
-            else {}
-        )
+        yours = {"text": text, "needed": str(needed), "active": str(active), "applies": applies}
+        theirs = {name: str(getattr(before, name)) for name in yours} if before else {}
         raise StaleSave("This text", "", None, yours, {**dict.fromkeys(yours, "nothing"), **theirs})
     row = consents_store.ConsentRow(
-        consent=name, version=version + 1, text=text.strip(), needed=needed, active=active
+        consent=name,
+        version=version + 1,
+        text=text.strip(),
+        needed=needed,
+        active=active,
+        applies=Applies(applies).value,
     )
-    if before is None or (before.text, before.needed, before.active) != (row.text, needed, active):
+    if before is None or replace(before, version=row.version) != row:
         consents_store.add_consent_text(row, by.id, now)

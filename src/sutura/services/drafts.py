@@ -16,11 +16,11 @@ from sutura.core.intake.arrival import MOST_PHOTOS, Consent, check_functions, is
 from sutura.core.intake.damage import OpeningPlan, plan_opening, read_damage
 from sutura.core.intake.diagnosis import Diagnosis, diagnose
 from sutura.core.intake.marks import Mark, check_marks
-from sutura.core.intake.observations import observed_from
+from sutura.core.intake.observations import FINER, observed_from
 from sutura.core.intake.promise import Promise
 from sutura.core.people import Deed, demand
 from sutura.core.typed import Entered, Problems, read_id, read_moment
-from sutura.core.values import FunctionResult, Person
+from sutura.core.values import FunctionResult, Outcome, Person
 from sutura.formats.photo import read_photo
 from sutura.services import catalogue, consents, customers, identify, intake, matching
 from sutura.services.intake import UNLISTED, Arrival
@@ -202,7 +202,7 @@ def intake_page(draft_id: str, now: datetime, entered: Entered | None = None) ->
         unlisted=entered.text("model_id") == UNLISTED,
         identification=identify.identify(number) if number and said.model is None else None,
         customer=customers_store.load_customer(customer_id) if customer_id > 0 else None,
-        consents=consents.consents(),
+        consents=consents.consents(said.model),
         soonest=intake.promise(said.model, now) if said.model else None,
         photos=photos_store.draft_photos(draft_id),
     )
@@ -228,15 +228,26 @@ def so_far(entered: Entered) -> SoFar:
         model=model,
         marks=marks,
         damage=problems[0].said if problems else read_damage(marks, model.face).says,
-        plan=plan_opening(marks, model.face, consents.cups_mm()) if drawn else None,
+        plan=plan_opening(marks, model.face, consents.cups_mm()) if drawn and model.front_is_cut else None,
         diagnosis=diagnose(seen),
         opened_before=opened,
-        results={result.function: result for result in check_functions(model, entered.answers())[0]},
+        results={result.function: result for result in check_functions(model, _answers(entered))[0]},
         panel=panel,
         panel_says=panel_says,
         odd=identify.imei_doubt(entered.text("serial"), known(model)),
         same=same,
     )
+
+
+def _answers(entered: Entered) -> dict[str, tuple[str, str]]:
+    """The function list; how image and touch are faulty is said by what is seen of them."""
+    answers = entered.answers()
+    for name in FINER:
+        outcome, reason = answers.get(name, ("", ""))
+        seen = FINER[name].answers.get(entered.text(f"look.{name}"), "")
+        if outcome == Outcome.FAULTY and not reason.strip():
+            answers[name] = (outcome, seen)
+    return answers
 
 
 def _known_model(entered: Entered) -> Model | None:
@@ -301,7 +312,7 @@ def read_arrival(entered: Entered, zone: tzinfo) -> Arrival:
         complaint=entered.text("complaint"),
         opened_before=entered.text("opened_before") == "yes",
         marks=marks,
-        functions=entered.answers(),
+        functions=_answers(entered),
         accessories=[*came, (other, entered.text("kept.other"))] if other else came,
         consents=entered.texts("consent"),
         promise_at=promise_at,

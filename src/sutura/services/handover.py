@@ -9,7 +9,7 @@ from datetime import date, datetime
 from sutura.core import handover as rules
 from sutura.core.errors import Invalid, NotFound
 from sutura.core.facts import fact
-from sutura.core.job import EventKind, Move
+from sutura.core.job import EventKind, JobRecord, Move
 from sutura.core.maths.money import Money
 from sutura.core.people import Deed, demand
 from sutura.core.values import Person
@@ -17,8 +17,9 @@ from sutura.services import catalogue
 from sutura.services.job import move
 from sutura.store import handover as store
 from sutura.store import job as job_store
+from sutura.store import offers as offers_store
 from sutura.store import stock as stock_store
-from sutura.store.database import writing
+from sutura.store.database import reading, writing
 
 
 @writing
@@ -32,6 +33,7 @@ def hand_back(
     today: date,
     by: Person,
     now: datetime,
+    way_back: str = "",
 ) -> None:
     """Give the device back: everything that came in, the whole price, the warranty from today."""
     demand(by, Deed.TAKE_IN)
@@ -39,6 +41,7 @@ def hand_back(
     model = catalogue.model(job.model_id, job.model_version)
     accessories = store.load_accessories(job.id)
     rules.check_accessories(accessories, returned, explanation)
+    rules.check_way_back(job.arrival.channel, way_back)
     if job.chosen.price_minor is None:
         raise NotFound(fact("handover.agreed-price-job"), code)
     owed = Money(minor=job.chosen.price_minor, currency=job.currency)
@@ -54,6 +57,7 @@ def hand_back(
         "method": method,
         "warranty_end": until.isoformat(),
         "explanation": explanation.strip(),
+        "way_back": way_back.strip(),
     }
     closing = replace(
         job.closing, finished_at=now, warranty_end=until, returned_note=explanation.strip()[:300]
@@ -90,14 +94,19 @@ def decline(code: str, reason: str, by: Person, now: datetime) -> None:
 
 @writing
 def return_unrepaired(
-    code: str, *, returned: Sequence[int], explanation: str, by: Person, now: datetime
+    code: str, *, returned: Sequence[int], explanation: str, by: Person, now: datetime, way_back: str = ""
 ) -> None:
     demand(by, Deed.TAKE_IN)
     job = job_store.lock_job(code)
     accessories = store.load_accessories(job.id)
     rules.check_accessories(accessories, returned, explanation)
+    rules.check_way_back(job.arrival.channel, way_back)
     store.save_returned([a.id for a in accessories if a.id in returned], now)
-    facts = {"returned": _names(accessories, returned), "explanation": explanation.strip()}
+    facts = {
+        "returned": _names(accessories, returned),
+        "explanation": explanation.strip(),
+        "way_back": way_back.strip(),
+    }
     closing = replace(job.closing, finished_at=now, returned_note=explanation.strip()[:300])
     move(
         job,
@@ -109,3 +118,10 @@ def return_unrepaired(
         now=now,
         holds={"accessories_returned": True},
     )
+
+
+@reading
+def fitted(job: JobRecord) -> list[tuple[str, str | None]]:
+    """The parts that a job was finished with, each with its grade."""
+    chosen = [job.chosen.offer_id or 0, *job.chosen.more_offers]
+    return [(offer.part, offer.grade or None) for offer in offers_store.load_offers(chosen)]

@@ -26,7 +26,7 @@ from sutura.core.identify.numbers import (
 )
 from sutura.core.identify.reading import Verdict, plain
 from sutura.core.identify.scan import LabelPattern, PanelLabel, Scan, Scanned, read_label, read_scan
-from sutura.services import catalogue
+from sutura.services import catalogue, customers
 from sutura.store import catalogue as store
 from sutura.store import job as job_store
 from sutura.store import packs as packs_store
@@ -125,7 +125,7 @@ def find(text: str) -> Found:
     try:
         scan = read_scan(text[:MOST_TYPED])
     except Invalid as wrong:
-        return Found(says=wrong.said)
+        return _customers(text) or Found(says=wrong.said)
     if scan.kind is Scanned.JOB:
         return Found(says=fact("identify.job", scan=scan.value), address=f"/jobs/{scan.value}")
     if scan.kind is Scanned.PART:
@@ -139,7 +139,27 @@ def find(text: str) -> Found:
         says = fact("identify.device-serial-number-was-here-times", scan=scan.value, count=len(jobs))
         links = tuple(Link(what="Job", says=code, address=f"/jobs/{code}") for code in jobs)
         return Found(says=says, links=links, notes=scan.notes)
-    return _imei(scan) if scan.kind is Scanned.IMEI else _number(scan)
+    found = _imei(scan) if scan.kind is Scanned.IMEI else _number(scan)
+    if found.links or found.address or (found.identification and found.identification.candidates):
+        return found
+    return _customers(text) or found
+
+
+def _customers(text: str) -> Found | None:
+    """Customers by name, phone or email; nobody is None."""
+    people = customers.find_customers(text) if len(text.strip()) > 2 else []
+    if len(people) == 1:
+        says = fact("identify.customer", name=people[0].name)
+        return Found(says=says, address=f"/customers/{people[0].id}")
+    links = tuple(
+        Link(
+            what="Customer",
+            says=f"{person.name}, {person.phone or person.email}",
+            address=f"/customers/{person.id}",
+        )
+        for person in people
+    )
+    return Found(says=fact("identify.customers", count=len(people)), links=links) if people else None
 
 
 def _article(scan: Scan) -> Found:

@@ -191,7 +191,7 @@ def _checked(arrival: Arrival, now: datetime) -> _Ready:
     problems.extend(check_signature(arrival.signature))
     problems.extend(check_observations(arrival.look))
     problems.extend(check_arrival(arrival.channel, arrival.how))
-    problems.extend(check_consents(arrival.consents, consents.consents()))
+    problems.extend(check_consents(arrival.consents, consents.consents(model)))
     problems.extend(_edid_problems(arrival.edid))
     problems.refuse()
     if model is None or promise_at is None:
@@ -347,6 +347,9 @@ def look_again(
     baseline = store.load_results(job.id)[0]
     results, problems = check_again(model, baseline, functions)
     problems += check_observations(look)
+    seen_anew = {name: answer for name, answer in look.items() if answer != job.arrival.look.get(name, "")}
+    if not results and not seen_anew and not problems:
+        problems.append(Invalid("function", "nothing", fact("intake.answer-least-one-thing-was-tried")))
     refuse(problems, fact("intake.what-was-tried-again"))
     store.add_results(job.id, 0, results, by.id, now, again=store.times_looked(job.id) + 1)
     seen = observed_from(

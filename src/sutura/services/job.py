@@ -12,6 +12,7 @@ from sutura.core import proof as proof_rules
 from sutura.core.bench import Done, Progress
 from sutura.core.catalogue.model import Model
 from sutura.core.handover import Accessory
+from sutura.core.intake.arrival import Applies, is_asked
 from sutura.core.job import (
     EventKind,
     JobEvent,
@@ -114,7 +115,9 @@ def gather_facts(job: JobRecord, model: Model) -> JobFacts:
         stage=job.stage,
         baseline_complete=len(results.get(0, {})) == len(model.functions),
         consents_complete=all(
-            name in consents for name in consents_store.needed_consents(job.arrival.received_at)
+            text.consent in consents
+            for text in consents_store.needed_consents(job.arrival.received_at)
+            if is_asked(Applies(text.applies), model)
         ),
         price_agreed=job.chosen.price_minor is not None,
         part_chosen=job.chosen.offer_id is not None,

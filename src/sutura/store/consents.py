@@ -21,12 +21,18 @@ class ConsentRow:
     text: str
     needed: bool
     active: bool
+    applies: str = "always"
 
 
 # the newest version of each text comes first
 _NEWEST = (
     ConsentText.select(
-        ConsentText.consent, ConsentText.version, ConsentText.text, ConsentText.needed, ConsentText.active
+        ConsentText.consent,
+        ConsentText.version,
+        ConsentText.text,
+        ConsentText.needed,
+        ConsentText.active,
+        ConsentText.applies,
     )
     .distinct(ConsentText.consent)
     .order_by(ConsentText.consent, ConsentText.version.desc())
@@ -46,10 +52,9 @@ def _newest_at(at: datetime) -> Select:
 
 
 @reading
-def needed_consents(at: datetime) -> list[str]:
+def needed_consents(at: datetime) -> list[ConsentRow]:
     """What had to be agreed to at a moment: texts that change later ask nothing of a job taken in before."""
-    then = each(ConsentRow, _newest_at(at))
-    return [text.consent for text in then if text.needed and text.active]
+    return [text for text in each(ConsentRow, _newest_at(at)) if text.needed and text.active]
 
 
 def lock_consents() -> None:
@@ -64,6 +69,7 @@ def add_consent_text(text: ConsentRow, person_id: int, at: datetime) -> None:
         text=text.text,
         needed=text.needed,
         active=text.active,
+        applies=text.applies,
         person=person_id,
         at=at,
     ).execute()

@@ -307,6 +307,7 @@ class ConsentText(Table):
     text = TextField()
     needed = BooleanField()
     active = BooleanField()
+    applies = TextField()
     person = ForeignKeyField(Person, null=True, index=False)
     at = DateTimeTZField()
 

@@ -104,6 +104,7 @@ SENTENCES: Mapping[str, str] = {
     ),
     "catalogue.ruler": "{what}, with a ruler",
     "catalogue.save-file-utf-8-text": "save the file as UTF-8 text",
+    "catalogue.sheet-forbids-edge": "write 0: step {step} of the sheet says “{limit}”",
     "catalogue.take-battery-off-before-any-other": "take the battery off before any other connector",
     "catalogue.take-out-one-step-put-back": (
         "take it out in one step and put it back in one; it is out {out}×, in {back}×"
@@ -141,7 +142,13 @@ SENTENCES: Mapping[str, str] = {
     "edid.version": "version {major}.{minor}",
     "edid.versions": "versions 1.0 to 1.4 are read",
     "handover.agreed-price-job": "agreed price of job",
+    "handover.avoid-pressure": "The glue hardens for {cure} more: no pressure on the edges, no heat, no bag.",
+    "handover.avoid-solvents": "Clean the screen with a soft cloth, without solvents.",
+    "handover.avoid-water": "Keep it away from water.",
     "handover.choose-one": "choose one of: {method}",
+    "handover.done": "{route:capital}: fitted {fitted}. Every function tested against its state on arrival.",
+    "handover.fitted": "{part} ({grade})",
+    "handover.grade-unknown": "grade not known",
     "handover.new-damage-liquid-bending-not-covered": "New damage, liquid and bending are not covered.",
     "handover.open-amount-take-all-have-manager": (
         "the open amount is {owed}; take all of it, or have a manager change the price"
@@ -149,6 +156,7 @@ SENTENCES: Mapping[str, str] = {
     "handover.splash-protection-not-promised-after-opening": (
         "Splash protection is not promised after opening."
     ),
+    "handover.write-parcel-number-back": "write the parcel number it goes back with, or that it is collected",
     "handover.write-why-repair-declined": "write why the repair is declined",
     # -- identify
     "identify.article-number": "Article number {scan}: {part}",
@@ -160,6 +168,8 @@ SENTENCES: Mapping[str, str] = {
         "{says} The catalogue does not know its first eight digits."
     ),
     "identify.check-these-label": "Check these on the label: {doubts}.",
+    "identify.customer": "Customer {name}.",
+    "identify.customers": "{count} customers.",
     "identify.decides": "“{number}” decides: {full_name}.",
     "identify.device-serial-number-was-here-times": (
         "The device with the serial number {scan} was here {count} times."
@@ -644,6 +654,10 @@ SENTENCES: Mapping[str, str] = {
     "proof.with-reason": "{said} ({reason})",
     # -- quoting
     "quoting.at": "{model} ({code}) at {per_bench_hour}",
+    "quoting.price-agreed": "{price}, tax included.",
+    "quoting.price-open": (
+        "No price is agreed yet. Nothing that costs is done before you have said yes to a price."
+    ),
     "quoting.write-why-price-changes": "write why the price changes",
     # -- refused
     "refused.accessories-missing": (

@@ -164,7 +164,13 @@ def _handed_back(facts: Facts, speech: Speech) -> list[str]:
         speech.text("Handed back with {things}.", things=_things(facts, speech)),
         speech.text("{paid} paid by {method}.", paid=paid, method=facts["method"]),
         speech.text("Warranty until {until}.", until=until),
+        _sent(facts, speech),
     ]
+
+
+def _sent(facts: Facts, speech: Speech) -> str:
+    way = facts.get("way_back", "")
+    return speech.text("Way back: {way}.", way=way) if way else ""
 
 
 def _things(facts: Facts, speech: Speech) -> list[str]:
@@ -214,6 +220,7 @@ _TELLING: Mapping[EventKind, Callable[[Facts, Speech], list[str]]] = {
     EventKind.HANDED_BACK: _handed_back,
     EventKind.DECLINED: lambda facts, speech: [speech.text("Declined: {reason}", **facts)],
     EventKind.RETURNED: lambda facts, speech: [
-        speech.text("Returned unrepaired with {things}.", things=_things(facts, speech))
+        speech.text("Returned unrepaired with {things}.", things=_things(facts, speech)),
+        _sent(facts, speech),
     ],
 }

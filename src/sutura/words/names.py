@@ -8,7 +8,7 @@ from enum import Enum
 from sutura.core.catalogue.kin import Kinship
 from sutura.core.catalogue.packs import Change
 from sutura.core.identify.reading import Verdict
-from sutura.core.intake.arrival import Channel
+from sutura.core.intake.arrival import Applies, Channel
 from sutura.core.intake.damage import Loose
 from sutura.core.intake.marks import MarkKind
 from sutura.core.intake.observations import Layer
@@ -102,6 +102,11 @@ NAMES: Mapping[type[Enum], Mapping[Enum, str]] = {
         Round.REOPENED: "opened again",
         Round.NEW_PART: "another part",
         Round.CLOSING_UP: "closing up unrepaired",
+    },
+    Applies: {
+        Applies.ALWAYS: "for every device",
+        Applies.SPLASH: "where a sealed device may have splash protection",
+        Applies.GLASS_ONLY: "where glass alone is a way to repair it",
     },
     Channel: {Channel.WAITING: "waiting in the shop", Channel.DROP_OFF: "drop-off", Channel.MAIL: "by mail"},
     Outcome: {Outcome.NOT_TESTABLE: "not testable"},

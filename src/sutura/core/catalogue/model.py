@@ -39,6 +39,10 @@ class Phase(StrEnum):
     CLOSE = "close"
 
 
+# tools that cut between glass and frame, or lift it
+CUTS = frozenset({"suction cup", "pick", "thin blade"})
+
+
 class NumberKind(StrEnum):
     EXACT = "exact"
     PREFIX = "prefix"
@@ -326,6 +330,17 @@ class Model:
     def way(self, kind: str) -> Route:
         """The way that needs this kind of part; its own where no other does."""
         return next((route for route in self.ways if route.kind == kind), self.ways[0])
+
+    @property
+    def front_is_cut(self) -> bool:
+        """Whether a cup lifts the front or a pick cuts round it, by its own sheet (rule intake.cut): not for
+        lids, clipped bezels and fronts that come out from behind.
+        """
+        return any(
+            CUTS.intersection(step.tools)
+            for step in self.steps
+            if step.phase in (Phase.OPEN, Phase.SWAP) and "back cover" not in step.text.casefold()
+        )
 
     @property
     def full_name(self) -> str:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections import Counter
 
 from sutura.core.catalogue.cautions import CAUTIONS
@@ -19,6 +20,7 @@ def problems_of(model: Model) -> list[Invalid]:
         *_plug_problems(model),
         *_order_problems(model),
         *_face_problems(model),
+        *_edge_problems(model),
         *_limit_problems(model),
         *_seal_problems(model),
     ]
@@ -168,6 +170,26 @@ def _inside(box: Box, outer: Box) -> bool:
 
 def _box_words(box: Box) -> str:
     return f"{box.x:g}, {box.y:g}, {box.width:g} × {box.height:g}"
+
+
+_NO_PICK = re.compile(r"\b(top|right|bottom|left) edge: no (?:pick|blade)\b")
+
+
+def _edge_problems(model: Model) -> list[Invalid]:
+    """Edges that a step forbids and the face does not: the opening plan would cut where the sheet must
+    not.
+    """
+    return [
+        Invalid(
+            f"face.edges.{edge}.depth_mm",
+            model.face.edges[edge].depth_mm,
+            fact("catalogue.sheet-forbids-edge", step=index + 1, limit=limit),
+        )
+        for index, step in enumerate(model.steps)
+        for limit in step.limits
+        for edge in _NO_PICK.findall(limit)
+        if model.face.edges[edge].depth_mm > 0
+    ]
 
 
 def _limit_problems(model: Model) -> list[Invalid]:

@@ -10,7 +10,16 @@ from enum import StrEnum
 from sutura.core.catalogue.model import Function, Model
 from sutura.core.errors import Invalid
 from sutura.core.facts import fact
+from sutura.core.typed import read_whole
 from sutura.core.values import COMMON, FunctionResult, Outcome, Rule
+
+
+class Applies(StrEnum):
+    """The devices that a consent is asked for."""
+
+    ALWAYS = "always"
+    SPLASH = "splash"
+    GLASS_ONLY = "glass_only"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -21,13 +30,44 @@ class Consent:
     text: str
     needed: bool
     version: int = 1
+    applies: Applies = Applies.ALWAYS
+
+
+# these come without any protection against splashes, sealed or not; common practice
+_NO_SPLASH = frozenset({"laptop", "two-in-one", "handheld"})
+# parts that leave the old panel in: laying on glass is where it may break
+_GLASS_KINDS = frozenset({"glass", "glass and touch"})
+
+
+def is_asked(applies: Applies, model: Model) -> bool:
+    """Whether a consent is asked for this model (rule intake.consent-applies)."""
+    if applies is Applies.SPLASH:
+        return model.seal != "" and model.device_class not in _NO_SPLASH
+    if applies is Applies.GLASS_ONLY:
+        return any(route.kind in _GLASS_KINDS for route in model.ways)
+    return True
 
 
 CONSENTS = (
     Consent(
         id="data", text="My data may be lost. I have backed up what I need, or I go without.", needed=True
     ),
-    Consent(id="splash", text="After opening, splash protection is no longer promised.", needed=True),
+    Consent(
+        id="splash",
+        text="After opening, splash protection is no longer promised.",
+        needed=True,
+        applies=Applies.SPLASH,
+    ),
+    Consent(
+        id="glass",
+        text=(
+            "If the glass alone is changed, the display may break in the work; then the whole "
+            "front is needed, at "
+            "its price."
+        ),
+        needed=True,
+        applies=Applies.GLASS_ONLY,
+    ),
     Consent(
         id="parts", text="A part that is not genuine may be used; some features may differ.", needed=True
     ),
@@ -46,6 +86,16 @@ class Channel(StrEnum):
 
 
 RULES = (
+    Rule(
+        id="intake.consent-applies",
+        capability="intake",
+        says=(
+            "What a customer agrees to follows the device: splash protection is asked where a "
+            "sealed device has "
+            "any, the risk to the display where glass alone is a way to repair it."
+        ),
+        source=COMMON,
+    ),
     Rule(
         id="intake.not-testable",
         capability="intake",
@@ -145,8 +195,6 @@ def check_again(
             results.append(
                 FunctionResult(function=function.id, outcome=Outcome(outcome), reason=reason.strip())
             )
-    if not results and not problems:
-        problems.append(Invalid("function", "nothing", fact("intake.answer-least-one-thing-was-tried")))
     return results, problems
 
 
@@ -169,7 +217,7 @@ DATA_STATES: Mapping[str, str] = {
 }
 PARCEL_STATES = ("whole", "dented", "torn", "wet", "opened")
 # what an intake says of how a device came, besides what is drawn and tested
-ARRIVAL_FIELDS = ("data", "parcel_number", "parcel_state", "return_address")
+ARRIVAL_FIELDS = ("data", "battery_level", "parcel_number", "parcel_state", "return_address")
 
 
 def check_arrival(channel: str, said: Mapping[str, str]) -> list[Invalid]:
@@ -195,6 +243,11 @@ def check_arrival(channel: str, said: Mapping[str, str]) -> list[Invalid]:
                     fact("intake.write-where-sent-back"),
                 )
             )
+    if level := said.get("battery_level", "").strip():
+        try:
+            read_whole(level.removesuffix("%"), 100)
+        except Invalid as wrong:
+            problems.append(Invalid("arrival.battery_level", level, wrong.accepts))
     problems += [
         Invalid(f"arrival.{name}", said[name][:60], fact("intake.write-most-300-characters"))
         for name in ARRIVAL_FIELDS

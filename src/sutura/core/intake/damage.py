@@ -38,6 +38,16 @@ HABIT = 0.3
 
 RULES = (
     Rule(
+        id="intake.cut",
+        capability="intake",
+        says=(
+            "There is an opening plan only where the sheet lifts the front with a cup or cuts "
+            "round it: none for "
+            "lids, clipped bezels and fronts that come out from behind."
+        ),
+        source=COMMON,
+    ),
+    Rule(
         id="intake.inside",
         capability="intake",
         says="A mark lies on the face, within its outline.",

@@ -170,7 +170,7 @@ PROOFS: tuple[Proof, ...] = (
     ),
     Proof(
         id="diagnosis.liquid",
-        when={"liquid": ("tripped",)},
+        when={"liquid": ("tripped", "some")},
         says="A liquid indicator is tripped.",
         layers={},
         suspects=(Layer.BOARD, Layer.CONNECTOR),

@@ -7,7 +7,7 @@ from __future__ import annotations
 import math
 from collections.abc import Mapping, Sequence
 
-from sutura.core.intake.observations import QUESTION_BY_ID, QUESTIONS
+from sutura.core.intake.observations import LIKE, QUESTIONS, telling
 
 # How often each cause is met among screen repairs, and how likely each answer is when it is the cause;
 # answers not given share what is left. Rounded guesses of common practice, no source.
@@ -135,7 +135,8 @@ _LIKELY: Mapping[str, Mapping[str, Mapping[str, float]]] = {
 
 def likelihood(cause: str, question: str, answer: str) -> float:
     """How likely an answer is when this is the cause; answers the table does not name share what is left."""
-    answers = QUESTION_BY_ID[question].answers
+    answer = LIKE.get(question, {}).get(answer, answer)
+    answers = telling(question)
     given = _LIKELY[cause].get(question, {})
     if answer in given:
         return given[answer]
@@ -172,7 +173,7 @@ def expected_bits(known: Mapping[str, str], question: str) -> float:
     weights = weights_of(known)
     before = entropy(list(weights.values()))
     after = 0.0
-    for answer in QUESTION_BY_ID[question].answers:
+    for answer in telling(question):
         chance = sum(weight * likelihood(cause, question, answer) for cause, weight in weights.items())
         if chance > 0:
             after += chance * entropy(list(weights_of({**known, question: answer}).values()))

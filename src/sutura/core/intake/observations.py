@@ -120,7 +120,7 @@ QUESTIONS: tuple[Question, ...] = (
     Question(
         id="liquid",
         asks="Liquid indicators",
-        answers={"white": "not tripped", "tripped": "tripped"},
+        answers={"white": "not tripped", "some": "one of several tripped", "tripped": "tripped"},
         how="Look at every indicator with a torch.",
     ),
     Question(
@@ -130,13 +130,26 @@ QUESTIONS: tuple[Question, ...] = (
         how="Lay it on glass: does it rock? Look along the edges.",
     ),
 )
-# those a person answers; the drawing and its tick say the others
-ASKED = tuple(question for question in QUESTIONS if question.id not in ("glass", "earlier"))
+# the drawing, the tick and the function list ask these
+IN_FORM = frozenset({"glass", "earlier", "image", "touch"})
+# those a person answers beside them
+ASKED = tuple(question for question in QUESTIONS if question.id not in IN_FORM)
+# what the function list asks in words of its own: how image and touch are, by the function's name
+FINER = {question.id: question for question in QUESTIONS if question.id in ("image", "touch")}
+# answers that tell of the causes what another does
+LIKE: Mapping[str, Mapping[str, str]] = {"liquid": {"some": "tripped"}}
 QUESTION_BY_ID = {question.id: question for question in QUESTIONS}
 
 
 # What the function list says beside the look: kept apart, so that the two can be held against each other.
 IN_LIST = {"image": "image_in_list", "touch": "touch_in_list"}
+
+
+def telling(question: str) -> list[str]:
+    """The answers of a question that tell something of their own about the causes."""
+    return [answer for answer in QUESTION_BY_ID[question].answers if answer not in LIKE.get(question, {})]
+
+
 # what a mark on the picture, the touch layer or the frame says when nothing was answered
 _DRAWN = {
     MarkKind.LINE: ("image", "lines"),

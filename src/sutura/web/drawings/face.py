@@ -32,15 +32,16 @@ def draw_face(
     title: str = "",
     over: Markup | str = "",
     *,
+    limits: bool = True,
     speech: Speech = PLAIN,
 ) -> Markup:
     """The face with its windows, keep-outs, opening edge, size and marks; a picture with a title for screen
     readers.
 
-    `over` is drawn over it, such as the opening plan.
+    `over` is drawn over it, such as the opening plan; without `limits` it shows nothing of how it is opened.
     """
     return Markup('<svg class="face" viewBox="{}" role="img"><title>{}</title>{}{}{}</svg>').format(
-        view_box(face), title, face_body(face), marks_body(marks, speech=speech), over
+        view_box(face), title, face_body(face, limits=limits), marks_body(marks, speech=speech), over
     )
 
 
@@ -106,14 +107,14 @@ def draw_edges(face: Face, marks: Sequence[Mark], speech: Speech) -> Markup:
     ).format(edges_view_box(face), title, edges_body(face), placed)
 
 
-def face_body(face: Face) -> Markup:
+def face_body(face: Face, *, limits: bool = True) -> Markup:
     """The parts of the drawing without the marks, to stand inside another svg."""
     pieces = [
         _rect(face.outline, "face-glass", face.corner_mm),
         _rect(face.glass, "face-pane", max(face.corner_mm - 1, 0)),
         _rect(face.active, "face-active", max(face.corner_mm - 4, 0)),
     ]
-    for keep in face.keep_outs:
+    for keep in face.keep_outs if limits else ():
         words = f"{keep.name}: at most {keep.depth_mm:g} mm" if keep.depth_mm else f"{keep.name}: no pick"
         pieces.append(
             Markup("<g><title>{} – {}</title>{}</g>").format(words, keep.why, _rect(keep.box, "face-keep"))
@@ -123,8 +124,9 @@ def face_body(face: Face) -> Markup:
         pieces.append(
             Markup("<g><title>{}</title>{}</g>").format(spot.name, _rect(spot.box, "face-spot", radius))
         )
-    pieces += [_no_pick(face, edge) for edge, limit in face.edges.items() if limit.depth_mm == 0]
-    pieces.append(_opening_edge(face))
+    if limits:
+        pieces += [_no_pick(face, edge) for edge, limit in face.edges.items() if limit.depth_mm == 0]
+        pieces.append(_opening_edge(face))
     pieces.append(_sizes(face))
     return Markup("").join(pieces)
 

@@ -6,7 +6,7 @@ from fastapi import APIRouter
 from fastapi.responses import Response
 
 from sutura.core.intake.arrival import untested
-from sutura.core.intake.observations import ASKED
+from sutura.core.intake.observations import ASKED, FINER
 from sutura.core.planning import ASSIGNABLE
 from sutura.services import intake as service
 from sutura.services import job as job_service
@@ -33,7 +33,7 @@ def _again(ask: Asking, code: str, shown: Shown = ANEW) -> Response:
         page=page,
         job=page.job,
         entered=shown.over(kept),
-        questions=ASKED,
+        questions=(*ASKED, *(FINER[name] for name in FINER)),
         open_results=untested(page.model, page.results[0]),
         may_again=page.job.stage in ASSIGNABLE,
     )

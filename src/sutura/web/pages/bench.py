@@ -41,7 +41,11 @@ def _page(ask: Asking, code: str, shown: Shown = ANEW) -> Response:
     page = bench.bench_page(code)
     marks = marks_of(page.job)
     on_the_way_in = is_on_the_way_in(page.job.stage, page.progress)
-    plan = plan_opening(marks, page.model.face, consents.cups_mm()) if on_the_way_in else None
+    plan = (
+        plan_opening(marks, page.model.face, consents.cups_mm())
+        if on_the_way_in and page.model.front_is_cut
+        else None
+    )
     return render(
         ask,
         "bench/bench.html",

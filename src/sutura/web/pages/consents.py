@@ -5,6 +5,7 @@ from __future__ import annotations
 from fastapi import APIRouter
 from fastapi.responses import Response
 
+from sutura.core.intake.arrival import Applies
 from sutura.core.intake.damage import cups_text
 from sutura.core.people import Deed, demand
 from sutura.services import consents as service
@@ -32,6 +33,7 @@ def _consents(ask: Asking, shown: Shown = ANEW) -> Response:
         shown=shown,
         texts=store.consent_texts(every=True),
         shop=shop,
+        applies=list(Applies),
         cups=cups_text(shop.cups_mm),
     )
 
@@ -44,6 +46,7 @@ def save_consent(ask: Ask, form: Form) -> None:
         form.text("text"),
         needed=form.text("needed") == "yes",
         active=form.text("active") == "yes",
+        applies=form.text("applies") or Applies.ALWAYS,
         version=form.number("version"),
         by=ask.person,
         now=ask.now,

@@ -6,9 +6,9 @@ from fastapi import APIRouter
 from fastapi.responses import Response
 
 from sutura.core.errors import NotFound
-from sutura.core.handover import Method, not_promised
+from sutura.core.handover import Method, aftercare, done_by, not_promised
 from sutura.core.job import Stage
-from sutura.core.maths.money import Money, included_tax
+from sutura.core.maths.money import Money, amount_text, included_tax
 from sutura.services import handover
 from sutura.services import job as job_service
 from sutura.services import shop as shop_service
@@ -33,6 +33,7 @@ def _page(ask: Asking, code: str, shown: Shown = ANEW) -> Response:
         shown=shown,
         page=page,
         job=page.job,
+        owed=amount_text(page.job.chosen.price_minor or 0, page.job.currency),
         methods=[method.value for method in Method],
         ready=page.job.stage is Stage.CLOSED,
         declined=page.job.stage is Stage.DECLINED,
@@ -46,6 +47,7 @@ def hand_back(ask: Ask, code: str, form: Form) -> None:
         code,
         returned=form.numbers("returned"),
         explanation=form.text("explanation"),
+        way_back=form.text("way_back"),
         amount=form.text("amount"),
         method=form.text("method"),
         today=ask.now.astimezone(ask.zone).date(),
@@ -61,6 +63,7 @@ def return_unrepaired(ask: Ask, code: str, form: Form) -> None:
         code,
         returned=form.numbers("returned"),
         explanation=form.text("explanation"),
+        way_back=form.text("way_back"),
         by=ask.person,
         now=ask.now,
     )
@@ -85,5 +88,7 @@ def receipt(ask: Ask, code: str) -> Response:
         net=price - tax,
         tax_percent=f"{job.chosen.tax_bps / 100:g}",
         shop=shop_service.shop(),
+        done=done_by(page.model.way(job.chosen.route).name, handover.fitted(job)),
+        avoid=aftercare(sealed=page.model.seal != "", cure_minutes=page.model.cure_minutes),
         not_promised=not_promised(sealed_device=page.model.seal != ""),
     )

@@ -15,7 +15,7 @@ from sutura.core.catalogue.unlisted import DEVICE_CLASSES, MEASURES
 from sutura.core.errors import NotFound, Refusal
 from sutura.core.intake.arrival import ACCESSORIES, DATA_STATES, PAD, PARCEL_STATES, Channel
 from sutura.core.intake.marks import KINDS
-from sutura.core.intake.observations import ASKED
+from sutura.core.intake.observations import ASKED, FINER
 from sutura.core.job import Stage
 from sutura.formats.photo import MOST_BYTES
 from sutura.services import customers, drafts, planning
@@ -88,6 +88,7 @@ def _page(ask: Asking, draft_id: str, shown: Shown = ANEW) -> Response:
         measures=MEASURES,
         pad=PAD,
         questions=ASKED,
+        finer=FINER,
         kinds=KINDS,
         shapes=kinds_for_script(),
         data_states=DATA_STATES,
@@ -134,7 +135,9 @@ def _reading(ask: Asking, said: SoFar) -> dict[str, Any]:
     )
     return {
         "plan": draw_plan(said.plan, said.model.face, ask.speech) if said.plan else Markup(""),
-        "opening": Markup(piece(ask, "intake/opening.html", plan=said.plan)),
+        "opening": Markup(piece(ask, "intake/opening.html", plan=said.plan))
+        if said.model.front_is_cut
+        else Markup(""),
         "reading": Markup(piece(ask, "intake/reading.html", found=said.diagnosis, plain=plain)),
     }
 

@@ -11,9 +11,10 @@ from sutura.core.intake.diagnosis import diagnose
 from sutura.core.job import Move, starts_of
 from sutura.core.people import Deed, may
 from sutura.core.planning import ASSIGNABLE
-from sutura.core.quoting import price_may_change
+from sutura.core.quoting import price_may_change, price_says
 from sutura.services import handover, planning, quoting, stock
 from sutura.services import job as service
+from sutura.services import shop as shop_service
 from sutura.services.marks import marks_of, signature_of
 from sutura.store import photos as photos_store
 from sutura.web.deeds import deed
@@ -78,7 +79,7 @@ def ticket(ask: Ask, code: str, paper: str = "a4") -> Response:
         job=page.job,
         code=draw_qr(page.job.code),
         back=draw_back(page.model.face, marks, ask.paper),
-        face=draw_face(page.model.face, marks, "Marks on arrival", speech=ask.paper),
+        face=draw_face(page.model.face, marks, "Marks on arrival", limits=False, speech=ask.paper),
         edges=draw_edges(page.model.face, marks, ask.paper),
         plain=summarise(
             marks,
@@ -89,6 +90,8 @@ def ticket(ask: Ask, code: str, paper: str = "a4") -> Response:
             speech=ask.paper,
         ),
         data_states=DATA_STATES,
+        shop=shop_service.shop(),
+        agreed=price_says(page.job.chosen.price_minor, page.job.currency),
         signature=draw_signature(signature_of(page.job)),
     )
 
