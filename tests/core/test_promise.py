@@ -11,7 +11,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from sutura.core.intake.arrival import check_again, check_functions, untested
-from sutura.core.intake.diagnosis import diagnose
+from sutura.core.intake.diagnosis import diagnose, ways_told
 from sutura.core.intake.marks import Mark, MarkKind, Side
 from sutura.core.intake.promise import Hands, PartSeen, check_promise, earliest_promise
 from sutura.core.job import Stage
@@ -138,12 +138,7 @@ def test_the_summary_says_what_is_seen_what_is_thought_and_what_is_not_known() -
     found = diagnose({"glass": "broken", "image": "fine", "touch": "part", "frame": "bent"})
     told = " ".join(
         summarise(
-            [impact(), crack((1, 1), (9, 9)), dent],
-            model.functions,
-            results,
-            found,
-            opened_before=True,
-            speech=PLAIN,
+            [impact(), crack((1, 1), (9, 9)), dent], model, results, found, opened_before=True, speech=PLAIN
         )
     )
     assert "the front glass is broken (1 place where it was hit, 1 crack); dent on the left edge" in told
@@ -156,7 +151,7 @@ def test_the_summary_says_what_is_seen_what_is_thought_and_what_is_not_known() -
 
 
 def test_the_summary_of_nothing_promises_nothing() -> None:
-    lines = summarise([], models()[HERON].functions, {}, diagnose({}), opened_before=False, speech=PLAIN)
+    lines = summarise([], models()[HERON], {}, diagnose({}), opened_before=False, speech=PLAIN)
     assert lines == (
         "We see no damage from outside.",
         "Nothing was tested yet.",
@@ -166,11 +161,38 @@ def test_the_summary_of_nothing_promises_nothing() -> None:
 
 def test_a_contradiction_is_told_and_a_flat_battery_is_charged_before_any_route() -> None:
     flat = summarise(
-        [], (), {}, diagnose({"battery": "flat", "image": "none"}), opened_before=False, speech=PLAIN
+        [],
+        models()[HERON],
+        {},
+        diagnose({"battery": "flat", "image": "none"}),
+        opened_before=False,
+        speech=PLAIN,
     )
     assert flat[-1] == "Charge it first, then test again."
     torn = diagnose({"image": "lines", "image_in_list": "works"})
     assert any(
         "do not go together" in line
-        for line in summarise([], (), {}, torn, opened_before=False, speech=PLAIN)
+        for line in summarise([], models()[HERON], {}, torn, opened_before=False, speech=PLAIN)
     )
+
+
+@pytest.mark.parametrize(
+    ("model_id", "seen", "told"),
+    [
+        (HERON, {"glass": "broken", "image": "fine", "touch": "fine"}, {"front assembly"}),
+        (
+            "fennick-kite",
+            {"glass": "broken", "image": "fine", "touch": "fine"},
+            {"front assembly", "glass only"},
+        ),
+        ("fennick-wren", {"image": "thread", "reseat": "same"}, {"whole front with frame"}),
+        ("ardale-plain-15", {"image": "thread", "reseat": "same"}, {"panel"}),
+        ("ardale-plain-15", {"image": "lines", "camera": "yes"}, {"no fault found"}),
+    ],
+)
+def test_only_ways_that_the_model_has_are_told(model_id: str, seen: dict[str, str], told: set[str]) -> None:
+    """Work samples W02, W08 and W13: no glass alone where the front is one piece."""
+    ways = ways_told(models()[model_id], diagnose(seen).routes)
+    assert {PLAIN.say(way) for way in ways} >= told
+    kinds = {way.name for way in models()[model_id].ways}
+    assert {PLAIN.say(way) for way in ways} <= kinds | told | {"reseat the connectors"}

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 
-from sutura.core.catalogue.model import Function
-from sutura.core.intake.diagnosis import Diagnosis
+from sutura.core.catalogue.model import Function, Model
+from sutura.core.intake.diagnosis import Diagnosis, ways_told
 from sutura.core.intake.marks import Mark, MarkKind, Side
 from sutura.core.intake.observations import Layer, Status
 from sutura.core.values import FunctionResult, Outcome
@@ -31,7 +31,7 @@ _LAYERS = {
 
 def summarise(
     marks: Sequence[Mark],
-    functions: Sequence[Function],
+    model: Model,
     results: Mapping[str, FunctionResult],
     diagnosis: Diagnosis,
     *,
@@ -42,7 +42,7 @@ def summarise(
 
     What is not known is said to be not known; nothing is promised here.
     """
-    said = [_damage(marks, speech), _tested(functions, results, speech)]
+    said = [_damage(marks, speech), _tested(model.functions, results, speech)]
     if opened_before:
         said.append(speech.text("It was opened before it came to us."))
     said.append(_thought(diagnosis, speech))
@@ -51,7 +51,7 @@ def summarise(
         said.append(speech.text("Two things we saw do not go together; we look again before we say more."))
     said += [speech.say(first) for first in diagnosis.first]
     if diagnosis.routes and not diagnosis.first:
-        routes = diagnosis.routes
+        routes = ways_told(model, diagnosis.routes)
         said.append(speech.text("Ways to repair it that we will look at: {routes:; }.", routes=routes))
     return tuple(filter(None, said))
 

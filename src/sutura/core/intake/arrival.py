@@ -87,6 +87,12 @@ class Channel(StrEnum):
 
 RULES = (
     Rule(
+        id="intake.ways-told",
+        capability="intake",
+        says="A customer is told only ways to repair it that this model has.",
+        source=COMMON,
+    ),
+    Rule(
         id="intake.consent-applies",
         capability="intake",
         says=(

@@ -8,9 +8,10 @@ and chooses the next question by the information it is expected to bring; it pro
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 
+from sutura.core.catalogue.model import Model
 from sutura.core.facts import Fact, Say, fact, sentences
 from sutura.core.intake.likelihoods import causes_by_share, entropy, expected_bits, weights_of
 from sutura.core.intake.observations import IN_LIST, QUESTION_BY_ID, QUESTIONS, Layer, Status
@@ -375,6 +376,27 @@ def _routes(layers: Sequence[LayerReading], known: Mapping[str, str]) -> tuple[F
     if bad(Layer.BOARD) and not bad(Layer.PANEL):
         routes.append(fact("intake.not-screen-board-battery-first"))
     return tuple(routes)
+
+
+# parts that leave the old panel in
+_GLASS = frozenset({"glass", "glass and touch"})
+_TOLD_BY_PARTS: Mapping[str, Callable[[str], bool]] = {
+    "intake.glass-only": lambda kind: kind in _GLASS,
+    "intake.whole-front": lambda kind: kind not in _GLASS,
+    "intake.panel-whole-front": lambda kind: kind not in _GLASS,
+    "intake.glass-touch-whole-front": lambda kind: kind != "glass",
+}
+
+
+def ways_told(model: Model, routes: Sequence[Fact]) -> tuple[Say, ...]:
+    """The routes in rough as this model has them: only ways that its catalogue page names (rule
+    intake.ways-told). What needs no part, such as reseating, is told as it is.
+    """
+    told: list[Say] = []
+    for route in routes:
+        brings = _TOLD_BY_PARTS.get(route.id)
+        told += [way.name for way in model.ways if brings(way.kind)] if brings else [route]
+    return tuple(dict.fromkeys(told))
 
 
 def _says(layers: Sequence[LayerReading], fired: Sequence[Proof]) -> Say:

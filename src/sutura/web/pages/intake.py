@@ -14,6 +14,7 @@ from sutura.core.catalogue.model import Model
 from sutura.core.catalogue.unlisted import DEVICE_CLASSES, MEASURES
 from sutura.core.errors import NotFound, Refusal
 from sutura.core.intake.arrival import ACCESSORIES, DATA_STATES, PAD, PARCEL_STATES, Channel
+from sutura.core.intake.diagnosis import ways_told
 from sutura.core.intake.marks import KINDS
 from sutura.core.intake.observations import ASKED, FINER
 from sutura.core.job import Stage
@@ -125,9 +126,10 @@ def _reading(ask: Asking, said: SoFar) -> dict[str, Any]:
     """
     if said.model is None or said.diagnosis is None:
         return dict.fromkeys(("plan", "opening", "reading"), Markup(""))
+    ways = ways_told(said.model, said.diagnosis.routes)
     plain = summarise(
         said.marks,
-        said.model.functions,
+        said.model,
         said.results,
         said.diagnosis,
         opened_before=said.opened_before,
@@ -138,7 +140,7 @@ def _reading(ask: Asking, said: SoFar) -> dict[str, Any]:
         "opening": Markup(piece(ask, "intake/opening.html", plan=said.plan))
         if said.model.front_is_cut
         else Markup(""),
-        "reading": Markup(piece(ask, "intake/reading.html", found=said.diagnosis, plain=plain)),
+        "reading": Markup(piece(ask, "intake/reading.html", found=said.diagnosis, plain=plain, ways=ways)),
     }
 
 

@@ -83,7 +83,7 @@ def ticket(ask: Ask, code: str, paper: str = "a4") -> Response:
         edges=draw_edges(page.model.face, marks, ask.paper),
         plain=summarise(
             marks,
-            page.model.functions,
+            page.model,
             page.results[0],
             diagnose(page.job.arrival.look),
             opened_before=page.job.arrival.opened_before,
