@@ -6,7 +6,7 @@ from dataclasses import replace
 from datetime import timedelta
 
 import pytest
-from builders import HERON, NOW, PLAIN, models
+from builders import HERON, NOW, PLAIN, crack, models
 
 from sutura.core.bench import (
     Done,
@@ -14,14 +14,18 @@ from sutura.core.bench import (
     cautions_at,
     check_step,
     device_state,
+    expected_count,
     is_on_the_way_in,
+    missing_on_arrival,
     progress,
     steps_of,
     worked_minutes,
 )
 from sutura.core.catalogue.model import Model, Phase
 from sutura.core.errors import Invalid, StepBlocked
+from sutura.core.intake.marks import Mark, MarkKind, Side
 from sutura.core.job import Round, Stage
+from sutura.core.maths.geometry import Point
 
 MODEL = models()[HERON]
 
@@ -238,3 +242,19 @@ def test_another_part_does_the_swap_again() -> None:
     again = [step.id for step in steps_of(MODEL, Round.NEW_PART, at_proof)]
     assert again[:6] == ["battery-off", "display-off", "touch-off", "sensor-off", "earpiece-out", "clean"]
     assert "warm" not in again
+
+
+def test_screws_that_were_missing_on_arrival_are_not_expected() -> None:
+    """Work sample W07: recorded at intake, and not blamed on the bench."""
+    pocket = models()["bramling-pocket"]
+    group = next(group for group in pocket.screws if group.side == "back" and group.at)
+    at = Point(x=group.at[0].x, y=group.at[0].y)
+    gone = Mark(kind=MarkKind.SCREW, points=(at,), reach_mm=0, side=Side.BACK)
+    missing = missing_on_arrival(pocket, [gone, crack((1, 1), (9, 9))])
+    assert missing == {group.id: 1}
+    step = next(step for step in pocket.steps if step.screws == group.id and not step.screws_in)
+    assert expected_count(pocket, [], step, missing) == group.count - 1
+    heron = Mark(kind=MarkKind.SCREW, points=(Point(x=27, y=5),), reach_mm=0, side=Side.BOTTOM)
+    assert missing_on_arrival(MODEL, [heron]) == {"bottom": 1}
+    assert missing_on_arrival(MODEL, [replace(heron, side=Side.TOP)]) == {}
+    assert missing_on_arrival(MODEL, [heron] * 5) == {"bottom": 2}

@@ -3,15 +3,18 @@
 from __future__ import annotations
 
 import itertools
+import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 
 from sutura.core.catalogue.cautions import CAUTIONS
-from sutura.core.catalogue.model import Model, Phase, Step
+from sutura.core.catalogue.model import Model, Phase, ScrewGroup, Step
 from sutura.core.errors import Invalid, StepBlocked
 from sutura.core.facts import fact
+from sutura.core.intake.marks import Mark, MarkKind, Side
 from sutura.core.job import EventKind, Round, Stage
+from sutura.core.maths.geometry import Box, Point, nearest_edge
 from sutura.core.typed import read_whole
 from sutura.core.values import COMMON, Rule
 
@@ -47,6 +50,12 @@ RULES = (
             "Screws out agree with the sheet, screws in agree with screws out; otherwise the next step "
             "is blocked until a reason is written."
         ),
+        source=COMMON,
+    ),
+    Rule(
+        id="bench.missing",
+        capability="bench",
+        says="A screw that was drawn as missing on arrival is not expected when its group comes out.",
         source=COMMON,
     ),
     Rule(
@@ -117,6 +126,8 @@ class Progress:
     done: int
     step: Step | None
     expected: int | None
+    # how many of the screws at this step were missing on arrival
+    missing: int
     at_proof: bool
     out: int
     back: int
@@ -239,7 +250,13 @@ def _closing_up(model: Model, state: DeviceState) -> tuple[Step, ...]:
 
 
 def progress(
-    model: Model, attempt: int, done: Sequence[Done], *, proved: bool, work: Round = Round.WHOLE
+    model: Model,
+    attempt: int,
+    done: Sequence[Done],
+    *,
+    proved: bool,
+    work: Round = Round.WHOLE,
+    missing: Mapping[str, int] | None = None,
 ) -> Progress:
     """Where the bench stands, from what is recorded. The proof step is done when the proof has passed."""
     steps = steps_of(model, work, [entry for entry in done if entry.attempt < attempt])
@@ -253,7 +270,8 @@ def progress(
         steps=steps,
         done=sum(s.id in finished for s in steps),
         step=step,
-        expected=expected_count(model, done, step) if step else None,
+        expected=expected_count(model, done, step, missing) if step else None,
+        missing=(missing or {}).get(step.screws, 0) if step else 0,
         at_proof=step is not None and step.phase is Phase.PROOF,
         out=sum(out.values()),
         back=sum(back.values()),
@@ -262,16 +280,56 @@ def progress(
     )
 
 
-def expected_count(model: Model, done: Sequence[Done], step: Step) -> int | None:
-    """Screws expected at a step: the sheet's number going out; coming in, as many as came out."""
+def missing_on_arrival(model: Model, marks: Sequence[Mark]) -> dict[str, int]:
+    """How many screws of each group were missing on arrival, by the marks drawn at their places (rule
+    bench.missing). A mark belongs to the nearest place of its side.
+    """
+    missing: dict[str, int] = {}
+    for mark in marks:
+        if mark.kind is not MarkKind.SCREW:
+            continue
+        away = [
+            (_away(mark, place, model.face.outline), group.id)
+            for group in model.screws
+            for place in group.at or (None,)
+            if _is_on(mark.side, group, model.face.outline)
+        ]
+        if away:
+            group_id = min(away)[1]
+            most = model.screw_group(group_id).count
+            missing[group_id] = min(missing.get(group_id, 0) + 1, most)
+    return missing
+
+
+def _is_on(side: Side, group: ScrewGroup, outline: Box) -> bool:
+    """Whether the screws of a group are on this side of the device."""
+    if group.side == "edge" and side.is_edge:
+        return not group.at or any(nearest_edge(place, outline)[0] == side.value for place in group.at)
+    return group.side == "back" and side is Side.BACK
+
+
+def _away(mark: Mark, place: Point | None, outline: Box) -> float:
+    if place is None:
+        return 0.0
+    at = mark.points[0]
+    if mark.side.is_edge:
+        along = place.x if mark.side in (Side.TOP, Side.BOTTOM) else place.y
+        return abs(along - at.x)
+    # the back is drawn as it is seen, screws by their places from the front
+    return min(math.dist((place.x, place.y), (x, at.y)) for x in (at.x, outline.width - at.x))
+
+
+def expected_count(
+    model: Model, done: Sequence[Done], step: Step, missing: Mapping[str, int] | None = None
+) -> int | None:
+    """Screws expected at a step: the sheet's number going out, without those that were missing on arrival;
+    coming in, as many as came out.
+    """
     if not step.screws:
         return None
     out, _ = _counted(model, done)
-    return (
-        out.get(step.screws, model.screw_group(step.screws).count)
-        if step.screws_in
-        else model.screw_group(step.screws).count
-    )
+    there = model.screw_group(step.screws).count - (missing or {}).get(step.screws, 0)
+    return out.get(step.screws, there) if step.screws_in else there
 
 
 def check_step(now: Progress, step_id: str, counted_text: str, reason: str) -> int | None:

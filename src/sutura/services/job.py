@@ -29,6 +29,7 @@ from sutura.core.job import (
 from sutura.core.planning import Next, expected_at, rank_next
 from sutura.core.values import FunctionResult, Person
 from sutura.services import catalogue
+from sutura.services.marks import marks_of
 from sutura.store import bench as bench_store
 from sutura.store import consents as consents_store
 from sutura.store import handover as handover_store
@@ -89,7 +90,12 @@ def job_page(code: str, now: datetime) -> JobPage:
 def progress_of(job: JobRecord, model: Model, done: list[Done] | None = None) -> Progress:
     recorded = bench_store.load_done(job.id) if done is None else done
     return bench_rules.progress(
-        model, job.bench.attempt, recorded, proved=job.stage in PROVED, work=job.bench.round
+        model,
+        job.bench.attempt,
+        recorded,
+        proved=job.stage in PROVED,
+        work=job.bench.round,
+        missing=bench_rules.missing_on_arrival(model, marks_of(job)),
     )
 
 
