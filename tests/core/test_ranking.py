@@ -7,7 +7,7 @@ from __future__ import annotations
 from dataclasses import replace
 
 import pytest
-from builders import HERON, SLATE, offer, said, wanted
+from builders import HERON, SLATE, offer, offers, said, wanted
 from core.test_matching import judged, known
 from hypothesis import given
 from hypothesis import strategies as st
@@ -15,12 +15,14 @@ from hypothesis import strategies as st
 from sutura.core.errors import ManyInvalid
 from sutura.core.matching.judging import Fit, Judged, may_choose
 from sutura.core.matching.kits import find_kits
+from sutura.core.matching.offers import GRADES
 from sutura.core.matching.ranking import (
     WEIGHT_WORDS,
     Weights,
     cost_lines,
     defect_rate,
     dominates,
+    one_a_piece,
     rank,
     read_weights,
     wait_days,
@@ -174,3 +176,42 @@ def test_parts_of_a_kit_from_one_supplier_are_one_order() -> None:
     (kit,) = find_kits(wanted("tarnbeck-fold-12-g4"), [glass, panel], known(flex))
     shipping = [line.minor for line in cost_lines(kit, PLAIN_WEIGHTS, 60, None) if line.what == "shipping"]
     assert shipping == [950]
+
+
+# -- what is listed at all ----------------------------------------------------------------------------
+
+
+def test_a_piece_on_the_shelf_is_one_line_whoever_offers_it() -> None:
+    here = offer("P-1001", free=1)
+    elsewhere = replace(here, id=900, supplier="Another", price_minor=here.price_minor - 100)
+    gone = [replace(one, free=0) for one in (here, elsewhere)]
+    assert [one.id for one in one_a_piece([here, elsewhere])] == [900]
+    assert one_a_piece(gone) == gone
+
+
+def test_a_longer_guarantee_or_a_return_keeps_an_offer_from_being_folded() -> None:
+    plain = judged(HERON, "P-1001", guarantee_days=30, returns="")
+    [better] = rank([plain], PLAIN_WEIGHTS)
+    dearer = judged(HERON, "P-1001", price_minor=7_000, guarantee_days=30, returns="")
+    [worse] = rank([dearer], PLAIN_WEIGHTS)
+    assert dominates(better, worse)
+    for longer in (
+        judged(HERON, "P-1001", price_minor=7_000, guarantee_days=90, returns=""),
+        judged(HERON, "P-1001", price_minor=7_000, guarantee_days=30, returns="14 days"),
+    ):
+        [kept] = rank([longer], PLAIN_WEIGHTS)
+        assert not dominates(better, kept)
+    # what nobody promised is no guarantee
+    [silent] = rank([judged(HERON, "P-1001", guarantee_days=None, returns="")], PLAIN_WEIGHTS)
+    assert dominates(better, silent)
+
+
+def test_a_kit_is_as_good_as_its_worst_member() -> None:
+    """Work sample W03."""
+    parts = list(offers().values())
+    [kit] = find_kits(wanted("tarnbeck-fold-12-g4"), parts, known(offer("P-3104")))
+    grades = [member.grade for member in kit.members]
+    assert kit.offer.grade == max(grades, key=GRADES.index)
+    unknown = [replace(part, grade="") if part.id == kit.members[0].id else part for part in parts]
+    [doubtful] = find_kits(wanted("tarnbeck-fold-12-g4"), unknown, known(offer("P-3104")))
+    assert doubtful.offer.grade == ""

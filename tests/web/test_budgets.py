@@ -40,7 +40,7 @@ BUDGETS = {
     "/customers/find?q=orla": 2,
     "/customers/{customer}": 4,
     "/customers/{customer}/export.json": 6,
-    "/counter/{draft}": 13,
+    "/counter/{draft}": 17,
     "/scan?q=HF-70-R9": 6,
 }
 

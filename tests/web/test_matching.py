@@ -8,6 +8,7 @@ import pytest
 from builders import HERON, PLAIN, Shop, models
 from web.desk import Answer, Desk, Sit, code_of, intake_fields, new_intake
 
+from sutura.core.job import Stage
 from sutura.core.matching.judging import Fit
 from sutura.services import matching
 from sutura.services.matching import Matched
@@ -251,3 +252,18 @@ def test_what_was_asked_before_stands_beside_the_price(desks: Sit, floor: Shop) 
 )
 def test_odd_addresses_of_match_are_answered(desks: Sit, path: str) -> None:
     assert desks("pell").get(path).status_code == 200
+
+
+def test_a_part_that_lies_free_is_chosen_and_held_in_one_press(desks: Sit, floor: Shop) -> None:
+    floor.receive("P-1001")
+    pell = desks("pell")
+    code = take_in(pell)
+    pell.get(f"/jobs/{code}/match")
+    assert "and hold it" in pell.page
+    assert "Heron L front" not in pell.page, "fronts of other models are listed only when asked for"
+    offer = pell.hidden("offer")
+    pell.post(f"/jobs/{code}/match/choose", offer=offer, hold="yes")
+    assert pell.answer.url.path == f"/jobs/{code}"
+    assert floor.job(code).stage is Stage.PART_IN_HAND
+    pell.get(f"/jobs/{code}/match")
+    assert "held for this job" in pell.page

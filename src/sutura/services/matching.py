@@ -19,7 +19,7 @@ from sutura.core.matching.judging import Fit, Judged, Learned, Wanted, judge, ma
 from sutura.core.matching.kits import find_kits
 from sutura.core.matching.offers import Offer
 from sutura.core.matching.panel import PanelJudged, judge_panel
-from sutura.core.matching.ranking import Ranked, Weights, parts_of, rank, wait_days, weights_from
+from sutura.core.matching.ranking import Ranked, Weights, one_a_piece, parts_of, rank, wait_days, weights_from
 from sutura.core.matching.wanted import (
     Confirmed,
     Correction,
@@ -61,6 +61,14 @@ class Matched:
         return self.ranked.judged
 
     @property
+    def of_another_model(self) -> bool:
+        """Whether it is refused because it is another model's part: listed only when asked for."""
+        return self.judged.fit is Fit.NOT and any(
+            finding.attribute == "part_family" and finding.agreement is Agreement.DIFFERS
+            for finding in self.judged.findings
+        )
+
+    @property
     def parts_minor(self) -> int:
         """What the parts cost us: the offer or the members of the kit, and what bridges or completes it."""
         return self.judged.offer.price_minor + sum(extra.price_minor for extra in self.judged.extras)
@@ -89,7 +97,9 @@ class Matching:
         for offer in self.offers:
             fit = offer.judged.fit
             counts[fit] += 1
-            if not offer.ranked.under and (every or may_choose(fit) or counts[fit] <= SHOWN_OF_THE_OTHERS):
+            if offer.ranked.under or (offer.of_another_model and not every):
+                continue
+            if every or may_choose(fit) or counts[fit] <= SHOWN_OF_THE_OTHERS:
                 shown.append(offer)
         return shown
 
@@ -143,7 +153,7 @@ def _match(model: Model, wanted: Wanted, destroyed: Collection[str], days_left: 
     weights = weights_from(the_shop.weights, the_shop.bench_rate_minor)
     offers, parts = offers_for(wanted), parts_for_kits(wanted)
     known = known_about(wanted, model.id, [*offers, *parts], destroyed)
-    judged = [judge(wanted, offer, known) for offer in offers] + find_kits(wanted, parts, known)
+    judged = [judge(wanted, offer, known) for offer in one_a_piece(offers)] + find_kits(wanted, parts, known)
     ranked = rank(judged, weights, wanted.minutes, days_left)
     gone = [
         ranked_offer.judged.offer.part_id
@@ -238,9 +248,12 @@ def soonest_part(model: Model) -> PartSeen | None:
     wanted = wanted_of(model)
     offers = offers_for(wanted)
     known = known_about(wanted, model.id, offers)
-    fitting = [
-        judged for judged in (judge(wanted, offer, known) for offer in offers) if may_choose(judged.fit)
-    ]
+    judged = [judge(wanted, offer, known) for offer in offers]
+    if not any(may_choose(hit.fit) and wait_days(hit) == 0 for hit in judged):
+        # nothing of one piece lies here: a kit on the shelf is here sooner than what has to be ordered
+        parts = parts_for_kits(wanted)
+        judged += find_kits(wanted, parts, known_about(wanted, model.id, [*offers, *parts]))
+    fitting = [hit for hit in judged if may_choose(hit.fit)]
     if not fitting:
         return None
     best = min(fitting, key=lambda hit: (wait_days(hit), hit.offer.id))

@@ -25,7 +25,7 @@ from sutura.core.matching.judging import (
     may_choose,
     verdict,
 )
-from sutura.core.matching.offers import Need, Offer, Value
+from sutura.core.matching.offers import GRADES, Need, Offer, Value
 from sutura.core.values import COMMON, Rule
 
 
@@ -216,10 +216,27 @@ def _together(recipe: Recipe, members: Mapping[str, Offer]) -> Offer:
             default=max(part.lead_days for part in parts),
         ),
         free=min(part.free for part in parts),
+        grade=_worst_grade(parts),
+        guarantee_days=_least([part.guarantee_days for part in parts]),
+        returns="; ".join(dict.fromkeys(part.returns for part in parts))
+        if all(p.returns for p in parts)
+        else "",
         printed_number="",
         supplier=", ".join(dict.fromkeys(part.supplier for part in parts)),
         box=tuple(dict.fromkeys(item for part in parts for item in part.box)),
     )
+
+
+def _worst_grade(parts: Sequence[Offer]) -> str:
+    """A kit is as good as its worst member; not known when one of them is not."""
+    if any(part.grade not in GRADES for part in parts):
+        return ""
+    return max((part.grade for part in parts), key=GRADES.index)
+
+
+def _least(days: Sequence[int | None]) -> int | None:
+    known = [each for each in days if each is not None]
+    return min(known) if len(known) == len(days) else None
 
 
 def _length(value: Value | None) -> float | None:

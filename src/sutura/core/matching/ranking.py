@@ -14,7 +14,7 @@ from sutura.core.matching.judging import Fit, Judged, may_choose
 from sutura.core.matching.offers import GRADES, Offer
 from sutura.core.maths.money import half_up
 from sutura.core.typed import Problems, read_amount
-from sutura.core.values import Rule
+from sutura.core.values import COMMON, Rule
 
 RULES = (
     Rule(
@@ -41,10 +41,16 @@ RULES = (
         id="fit.dominated",
         capability="matching",
         says=(
-            "An offer that is no better in cost, arrival, grade and verdict than another one, and "
-            "worse in one of them, is folded away below it."
+            "An offer that is no better in cost, arrival, grade, verdict, guarantee and return than another "
+            "one, and worse in one of them, is folded away below it."
         ),
         source="Pareto dominance (textbook)",
+    ),
+    Rule(
+        id="fit.shelf",
+        capability="matching",
+        says="A piece that lies on the shelf is listed once, at its lowest price, whoever else offers it.",
+        source=COMMON,
     ),
 )
 
@@ -205,6 +211,17 @@ def cost_lines(judged: Judged, weights: Weights, minutes: int, days_left: int | 
     return tuple(line for line in lines if line.minor)
 
 
+def one_a_piece(offers: Sequence[Offer]) -> list[Offer]:
+    """Offers with a part that lies on the shelf once, at its lowest price: a piece that is here is one piece,
+    whoever else offers it (rule fit.shelf).
+    """
+    best: dict[int, int] = {}
+    for offer in sorted(offers, key=lambda offer: (offer.price_minor, offer.id)):
+        if offer.free > 0:
+            best.setdefault(offer.part_id, offer.id)
+    return [offer for offer in offers if offer.free < 1 or best[offer.part_id] == offer.id]
+
+
 def wait_days(judged: Judged) -> int:
     """Days until every part is here; what lies on the shelf is here."""
     return max([part.lead_days if part.free < 1 else 0 for part in parts_of(judged)])
@@ -268,8 +285,8 @@ def _placed(ranked: Ranked, above: Ranked | None, better: Ranked | None) -> Rank
 
 
 def dominates(one: Ranked, other: Ranked) -> bool:
-    """Whether one is no worse in money, arrival, grade and verdict, and better in one of them. Only among
-    those that may be chosen.
+    """Whether one is no worse in money, arrival, grade, verdict, guarantee and return, and better in one of
+    them. Only among those that may be chosen.
     """
     if not (may_choose(one.judged.fit) and may_choose(other.judged.fit)):
         return False
@@ -277,11 +294,15 @@ def dominates(one: Ranked, other: Ranked) -> bool:
     return mine != theirs and all(a <= b for a, b in zip(mine, theirs, strict=True))
 
 
-def _measures(ranked: Ranked) -> tuple[int, int, int, int]:
-    grade = ranked.judged.offer.grade
+def _measures(ranked: Ranked) -> tuple[int, ...]:
+    """What is compared, each the smaller the better; a guarantee or a return that nobody promised is none."""
+    offer = ranked.judged.offer
+    grade = offer.grade
     return (
         ranked.money_minor,
         ranked.wait_days,
         GRADES.index(grade) if grade in GRADES else len(GRADES),
         list(Fit).index(ranked.judged.fit),
+        -(offer.guarantee_days or 0),
+        0 if offer.returns else 1,
     )

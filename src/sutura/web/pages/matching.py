@@ -187,8 +187,9 @@ def _page(ask: Asking, code: str, shown: Shown = ANEW, kind: str = "", over: str
 
 
 @router.post("/jobs/{code}/match/choose")
-@deed(then="/jobs/{code}/match", again=_page)
-def choose(ask: Ask, code: str, form: Form) -> None:
+@deed(then="/jobs/{code}{done}", again=_page)
+def choose(ask: Ask, code: str, form: Form) -> str:
+    """Choose an offer, and hold it in the same press where it lies on the shelf."""
     members = [int(piece) for piece in form.text("members").split("+") if piece.isdecimal()]
     matching.choose_offer(
         code,
@@ -198,6 +199,10 @@ def choose(ask: Ask, code: str, form: Form) -> None:
         members=members,
         agreed=form.text("agreed") == "yes",
     )
+    if form.text("hold") != "yes":
+        return "/match"
+    stock.take_part(code, ask.person, ask.now)
+    return ""
 
 
 @router.post("/jobs/{code}/match/take")
