@@ -8,6 +8,7 @@ import threading
 from collections import Counter
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
+from zoneinfo import ZoneInfo
 
 import psycopg
 import pytest
@@ -15,9 +16,10 @@ import pytest
 from sutura import demo, wiring
 from sutura.cluster import Cluster
 from sutura.config import CATALOGUE
-from sutura.core.job import Stage
+from sutura.core.job import Round, Stage
+from sutura.demo import hours
 from sutura.demo.filling import _Story
-from sutura.demo.shop import JOBS
+from sutura.demo.shop import JOBS, TIMEZONE
 from sutura.running import AlreadyRuns, listen, only_one
 from sutura.services import planning
 from sutura.store import job as job_store
@@ -44,10 +46,51 @@ def stages() -> Counter[str]:
         return Counter(stage for (stage,) in DATABASE.execute_sql("select stage from job"))
 
 
-def test_about_twenty_five_jobs_stand_in_every_stage(filled: str) -> None:
+def test_about_sixty_jobs_stand_in_every_stage_over_every_model(filled: str) -> None:
     assert not demo.is_empty()
-    assert 25 <= job_store.count_jobs() <= 30
+    assert 55 <= job_store.count_jobs() <= 75
     assert set(stages()) == {stage.value for stage in Stage}
+    with connection():
+        taken_in = {model for (model,) in DATABASE.execute_sql("select distinct model_id from job")}
+        rounds = {kind for (kind,) in DATABASE.execute_sql("select distinct round from job")}
+        kinds = {kind for (kind,) in DATABASE.execute_sql("select distinct kind from job_event")}
+        first, last = DATABASE.execute_sql("select min(received_at), max(received_at) from job").fetchone()
+    listed = {"fennick-heron", "ardale-plain-15", "tarnbeck-slate-11", "osmere-dial-42", "bramling-pocket"}
+    assert len(taken_in) >= 22
+    assert listed <= taken_in
+    assert any(model.startswith("device-") for model in taken_in), "one is in no pack"
+    assert rounds == {work.value for work in Round}
+    assert {"proof_failed", "part_changed", "reopened", "given_up", "promised", "declined"} <= kinds
+    assert (last - first).days >= 55
+    assert (NOW - last) < timedelta(days=1)
+
+
+def test_most_of_todays_jobs_are_of_three_models(filled: str) -> None:
+    with connection():
+        rows = DATABASE.execute_sql("select model_id from job where stage not in ('handed_back', 'returned')")
+        models = Counter(model for (model,) in rows.fetchall())
+    assert sum(count for _, count in models.most_common(3)) > 0.7 * models.total()
+
+
+@pytest.mark.parametrize("started", ["2031-05-06T03:10", "2031-05-06T21:40", "2031-05-04T12:00"])
+def test_its_hours_are_opening_hours_whenever_it_is_started(started: str) -> None:
+    """At night, in the evening, on a Sunday: the shop stands as it was left at its last closing."""
+    zone = ZoneInfo(TIMEZONE)
+    now = hours.before(datetime.fromisoformat(started).replace(tzinfo=zone), zone)
+    assert hours.is_open(now, zone)
+    assert now <= datetime.fromisoformat(started).replace(tzinfo=zone)
+    for minutes in (-5_000, -700, -1, 0, 1, 700, 5_000):
+        moment = hours.later(now, minutes, zone)
+        assert hours.is_open(moment, zone) or (moment.hour, moment.minute) == (hours.CLOSES, 0)
+        assert (moment <= now) is (minutes <= 0)
+
+
+def test_every_deed_of_the_demo_lies_in_opening_hours(filled: str) -> None:
+    zone = ZoneInfo(TIMEZONE)
+    with connection():
+        moments = [at for (at,) in DATABASE.execute_sql("select at from job_event")]
+    outside = [at for at in moments if not hours.is_open(at, zone)]
+    assert len(outside) <= len(moments) // 100, outside[:5]
 
 
 def test_nothing_is_stale_when_it_is_made(filled: str) -> None:
@@ -55,7 +98,7 @@ def test_nothing_is_stale_when_it_is_made(filled: str) -> None:
     assert lines[0].next.slack_minutes < 0, "one is late, so that the page has something to say"
     assert sum(line.next.slack_minutes < 0 for line in lines) <= 3
     assert all(
-        NOW - timedelta(hours=2) < line.job.waiting.promise_at < NOW + timedelta(days=4) for line in lines
+        NOW - timedelta(hours=2) < line.job.waiting.promise_at < NOW + timedelta(days=8) for line in lines
     )
     assert demo.age_days(NOW) == 0
     assert demo.age_days(NOW + timedelta(days=3)) >= 2

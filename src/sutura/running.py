@@ -164,13 +164,19 @@ def _fill() -> None:
     for name in wiring.migrate():
         say(f"Migrated: {name}")
     if demo.is_empty():
-        say("Filling in the demo shop (a few seconds)")
-        say(f"{demo.fill(CATALOGUE, wiring.clock())} jobs taken in")
+        say("Filling in the demo shop: sixty days of a shop's life")
+        say(f"{demo.fill(CATALOGUE, wiring.clock(), _told)} jobs taken in")
     elif (days := demo.age_days(wiring.clock())) > 0:
         say(
             f"The demo data was made {days} day{'s' if days > 1 else ''} ago; ./sutura demo --fresh "
             "makes it new"
         )
+
+
+def _told(done: int, of: int) -> None:
+    """A line for every tenth job, so that whoever waits sees it go on."""
+    if done % 10 == 0 or done == of:
+        say(f"{done} of {of} jobs")
 
 
 def _welcome(address: str) -> None:

@@ -7,16 +7,19 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from datetime import datetime, timedelta
 from pathlib import Path
+from zoneinfo import ZoneInfo
 
 from sutura.core.catalogue.model import Model
-from sutura.core.intake.arrival import CONSENTS
+from sutura.core.catalogue.unlisted import Measured, read_measured
 from sutura.core.intake.customers import plain_phone
 from sutura.core.intake.marks import Mark, MarkKind
-from sutura.core.job import OPEN_STAGES, Stage
+from sutura.core.job import Stage
 from sutura.core.matching.judging import may_choose
 from sutura.core.maths.geometry import Point
 from sutura.core.maths.money import amount_text
+from sutura.core.stock import PartFate
 from sutura.core.values import Person, Role
+from sutura.demo import hours
 from sutura.demo.shop import (
     ADDRESS,
     CURRENCY,
@@ -33,6 +36,7 @@ from sutura.demo.shop import (
 from sutura.services import (
     bench,
     catalogue,
+    consents,
     drafts,
     handover,
     intake,
@@ -47,12 +51,14 @@ from sutura.store import customers as customers_store
 from sutura.store import drafts as drafts_store
 from sutura.store import handover as handover_store
 from sutura.store import job as job_store
+from sutura.store import offers as offers_store
 from sutura.store import people as people_store
 from sutura.store import stock as stock_store
 from sutura.store.database import connection, writing
 from sutura.store.shop import load_shop
 
 SEED = 4_417
+DAY = 24 * 60
 _ORDER = (
     Stage.IDENTIFIED,
     Stage.QUOTED,
@@ -74,9 +80,13 @@ def age_days(now: datetime) -> int:
     return job_store.days_since_newest(now)
 
 
-def fill(packs: Path, now: datetime) -> int:
-    """Make the shop; the number of jobs. A half-made one is continued where it stopped."""
-    now = now.replace(second=0, microsecond=0)
+def fill(packs: Path, now: datetime, progress: Callable[[int, int], None] = lambda _done, _of: None) -> int:
+    """Make the shop; the number of jobs. A half-made one is continued where it stopped.
+
+    Everything lies within opening hours: outside them the shop stands as it was left at its last closing.
+    """
+    zone = ZoneInfo(TIMEZONE)
+    now = hours.before(now.replace(second=0, microsecond=0), zone)
     with connection():
         shop_service.set_up_shop(NAME, ADDRESS, TIMEZONE, CURRENCY)
         catalogue.load_packs(packs)
@@ -94,6 +104,7 @@ def fill(packs: Path, now: datetime) -> int:
                 customer=customers[job.customer],
                 chance=random.Random(SEED + index),
             ).run()
+            progress(index + 1, len(JOBS))
         if not drafts_store.drafts_page():
             drafts.open_draft(
                 staff["pell"],
@@ -174,10 +185,28 @@ class _Story:
     code: str = ""
     at: datetime = field(init=False)
     model: Model = field(init=False)
+    measured: Measured | None = field(init=False, default=None)
+    zone: ZoneInfo = field(init=False)
+    # one of the finished ones, rather than of today's
+    past: bool = field(init=False)
 
     def __post_init__(self) -> None:
-        self.at = self.now - timedelta(minutes=self.job.ago)
-        self.model = catalogue.find_model(self.job.model)
+        self.zone = ZoneInfo(TIMEZONE)
+        self.past = self.job.ago > 2 * DAY
+        if self.past:
+            # some hour of that day, early enough to be finished on it
+            day = (self.now - timedelta(minutes=self.job.ago)).astimezone(self.zone)
+            opening = day.replace(hour=hours.OPENS, minute=0) + timedelta(
+                minutes=self.chance.randrange(10, 200)
+            )
+            self.at = hours.before(opening, self.zone)
+        else:
+            self.at = hours.before(self.now - timedelta(minutes=self.job.ago), self.zone)
+        if self.job.measured:
+            self.measured = read_measured(dict(self.job.measured))
+            self.model = catalogue.unlisted(self.measured, self.job.read)
+        else:
+            self.model = catalogue.find_model(self.job.model)
 
     def run(self) -> None:
         """All of one job in one transaction, so that a cut-off start leaves no half-made job."""
@@ -185,18 +214,25 @@ class _Story:
 
     def _live(self) -> None:
         self._take_in()
-        if self.job.stage in (Stage.DECLINED, Stage.RETURNED):
+        if self.job.stage in (Stage.DECLINED, Stage.RETURNED) and self.job.befell != "given_up":
             self._pass(3)
             handover.decline(self.code, "too dear for its age", self.staff["pell"], self.at)
             if self.job.stage is Stage.RETURNED:
                 self._pass(20)
-                handover.return_unrepaired(
-                    self.code,
-                    returned=self._all_accessories(),
-                    explanation="",
-                    by=self.staff["pell"],
-                    now=self.at,
-                )
+                self._return()
+            return
+        if self.job.befell in ("given_up", "other_part"):
+            for prepare in (self._quote, self._take_part, self._open):
+                prepare()
+            self._befall()
+            if self.job.befell == "given_up":
+                self._go_home_unrepaired()
+                return
+            if self.job.stage is Stage.QUOTED:
+                return
+            self._prove()
+            self._close()
+            self._hand_back()
             return
         deeds: tuple[tuple[Stage, Callable[[], None]], ...] = (
             (Stage.QUOTED, self._quote),
@@ -212,16 +248,39 @@ class _Story:
         if self.job.stage in (Stage.OPENED, Stage.PROVED):
             self._some_steps()
 
+    def _return(self) -> None:
+        handover.return_unrepaired(
+            self.code,
+            returned=self._all_accessories(),
+            explanation="",
+            by=self.staff["pell"],
+            now=self.at,
+            way_back=self._way_back(),
+        )
+
+    def _go_home_unrepaired(self) -> None:
+        """An open one stays in the middle of closing up."""
+        if self.job.stage is not Stage.RETURNED:
+            return
+        while job_store.load_job(self.code).stage is Stage.OPENED:
+            self._step()
+        self._pass(30)
+        self._return()
+
+    def _way_back(self) -> str:
+        return f"PB {self.chance.randrange(10**8, 10**9)}" if self.job.channel == "mail" else ""
+
     def _pass(self, minutes: float) -> None:
-        """Let time pass, never beyond now while the job is open."""
-        self.at += timedelta(minutes=minutes)
-        if self.job.stage in OPEN_STAGES:
-            self.at = min(self.at, self.now)
+        """Let time pass while the shop is open, never beyond now."""
+        self.at = min(hours.later(self.at, minutes, self.zone), self.now)
 
     def _take_in(self) -> None:
         by = self.staff["pell"]
         draft = drafts.open_draft(by, self.at)
-        promise_at = self.now + timedelta(minutes=self.job.promise)
+        if self.past:
+            promise_at = hours.later(self.at, 9 * 60, self.zone)
+        else:
+            promise_at = hours.later(self.now, self.job.promise, self.zone)
         soonest = intake.promise(self.model, self.at)
         reason = (
             "the bench is free right now" if promise_at < soonest.at else "the supplier said so on the phone"
@@ -233,8 +292,9 @@ class _Story:
                 name="",
                 phone="",
                 email="",
-                model_id=self.model.id,
-                read_number=self.job.read or READ[self.model.id],
+                model_id=intake.UNLISTED if self.measured else self.model.id,
+                measured=self.measured,
+                read_number=self.job.read or READ.get(self.model.id) or self.model.numbers[0].text,
                 serial=f"{self.model.id[:2].upper()}{self.chance.randrange(10**7, 10**8)}",
                 channel=self.job.channel,
                 complaint=self.job.says,
@@ -242,7 +302,7 @@ class _Story:
                 marks=self._marks(),
                 functions=self._baseline(),
                 accessories=self.job.came,
-                consents=[consent.id for consent in CONSENTS],
+                consents=[consent.id for consent in consents.consents(self.model)],
                 promise_at=promise_at,
                 promise_reason="" if soonest.sure and promise_at >= soonest.at else reason,
                 how=self._how(),
@@ -298,15 +358,42 @@ class _Story:
 
     def _quote(self) -> None:
         self._pass(6)
-        offers = matching.match_page(self.code).offers
-        best = next(offer for offer in offers if may_choose(offer.judged.fit))
-        matching.choose_offer(self.code, best.judged.offer.id, self.staff["pell"], self.at)
+        offers = [one for one in matching.match_page(self.code).offers if may_choose(one.judged.fit)]
+        # what is to wait for its part waits for one that is not here
+        waits = self.job.stage is Stage.QUOTED and self.job.befell == "promised_anew"
+        best = next((one for one in offers if (one.ranked.wait_days > 0) is waits), offers[0])
+        members = [member.id for member in best.judged.members]
+        matching.choose_offer(
+            self.code,
+            0 if members else best.judged.offer.id,
+            self.staff["pell"],
+            self.at,
+            members=members,
+            agreed=True,
+        )
+        if waits:
+            self._pass(30)
+            late = hours.later(self.now, 3 * 9 * 60, self.zone)
+            typed = f"{late.astimezone(self.zone):%Y-%m-%dT%H:%M}"
+            planning.change_promise(
+                self.code, typed, "the supplier is late", self.zone, self.staff["pell"], self.at
+            )
 
     def _take_part(self) -> None:
         self._pass(2)
+        self._receive_what_is_missing()
         stock.take_part(self.code, self.staff["pell"], self.at)
-        if self.job.technician:
-            planning.assign(self.code, self.staff[self.job.technician].id, self.staff["ines"], self.at)
+        if self.job.technician or self.past or self.job.befell:
+            planning.assign(self.code, self._technician.id, self.staff["ines"], self.at)
+
+    def _receive_what_is_missing(self) -> None:
+        """What a finished job was repaired with was delivered in time."""
+        chosen = job_store.load_job(self.code).chosen
+        for offer in offers_store.load_offers([chosen.offer_id or 0, *chosen.more_offers]):
+            if offer.free < 1:
+                barcode = stock_store.barcodes([offer.part_id])[offer.part_id]
+                cost = amount_text(offer.price_minor, CURRENCY)
+                stock.receive(barcode, "1", cost, "delivery", self.staff["ines"], self.at)
 
     def _open(self) -> None:
         self._pass(5)
@@ -317,7 +404,34 @@ class _Story:
 
     @property
     def _technician(self) -> Person:
-        return self.staff[self.job.technician]
+        """Whose job it is: as told, or the first who is trained for it."""
+        if self.job.technician:
+            return self.staff[self.job.technician]
+        family = self.model.procedure_family
+        return next(
+            self.staff[one.login]
+            for one in PEOPLE
+            if family in dict(one.factors) and one.role == "technician"
+        )
+
+    def _befall(self) -> None:
+        """What happens to some jobs on the bench."""
+        why = "a dead strip along the left edge"
+        held = {part.part_id: PartFate.DEFECTIVE.value for part in bench.bench_page(self.code).held}
+        self._pass(5)
+        if self.job.befell == "other_part":
+            self._steps_until_proof()
+            bench.change_part(self.code, held, why, self._technician, self.at)
+            if self.job.stage is Stage.QUOTED:
+                return
+            self._receive_what_is_missing()
+            stock.take_part(self.code, self.staff["pell"], self.at)
+            bench.open_job(self.code, self._technician, self.at)
+        elif self.job.befell == "given_up":
+            for _ in range(self.job.steps or 6):
+                self._step()
+            fates = dict.fromkeys(held, PartFate.GOOD.value)
+            bench.give_up(self.code, fates, "the board was wet: no screen helps", self._technician, self.at)
 
     def _step(self) -> None:
         page = bench.bench_page(self.code)
@@ -356,6 +470,9 @@ class _Story:
         self._test({})
 
     def _close(self) -> None:
+        if self.job.befell == "reopened":
+            bench.reopen(self.code, "the earpiece crackles", self._technician, self.at)
+            self._prove()
         while bench.bench_page(self.code).progress.step is not None:
             self._step()
 
@@ -377,4 +494,5 @@ class _Story:
             today=self.at.date(),
             by=self.staff["pell"],
             now=self.at,
+            way_back=self._way_back(),
         )

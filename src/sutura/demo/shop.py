@@ -154,57 +154,68 @@ class DemoJob:
     came: tuple[tuple[str, str], ...] = ()
     opened_before: bool = False
     read: str = ""
+    # what else befell it: "other_part", "given_up", "reopened", "promised_anew"
+    befell: str = ""
+    # what was measured of a device that is in no pack
+    measured: tuple[tuple[str, str], ...] = ()
 
 
 _DAY = 24 * 60
+# Finished in the sixty days before: model, days ago, how it ended, what the customer said.
+_PAST: tuple[tuple[str, int, str, str], ...] = (
+    ("quillon-ember", 58, "", "Fell on the stairs."),
+    ("fennick-robin", 57, "", "Sat on it."),
+    ("ardale-foil-13-early", 55, "", "The lid was shut on a pencil."),
+    ("fennick-wren", 54, "", "Glass broken, picture fine."),
+    (HERON, 53, "", "Dropped, glass cracked."),
+    ("osmere-dial-42", 51, "", "Knocked against a door."),
+    ("tarnbeck-fold-12-g4", 50, "", "Spider in the corner."),
+    (PLAIN, 49, "", "Lines over the left half."),
+    ("quillon-flint", 47, "", "Touch dead along one side."),
+    ("fennick-finch", 46, "", "An old one; the children need it."),
+    (HERON, 44, "fail_once", "Dropped, glass cracked."),
+    ("bramling-pocket", 43, "", "Stick and glass broken."),
+    (SLATE, 42, "", "Glass broken at two corners."),
+    ("osmere-reed", 40, "declined", "The screen jumped out."),
+    ("fennick-kite", 39, "", "Only the glass, the picture is fine."),
+    (HERON, 37, "", "Fell from the bench."),
+    ("ardale-foil-13-late", 36, "", "Hinge and lid."),
+    (PLAIN, 35, "mail", "Panel cracked in a bag."),
+    ("quillon-sorrel", 33, "", "Glass broken, touch fine."),
+    ("fennick-heron-l", 32, "", "Dropped, glass cracked."),
+    (SLATE, 30, "declined", "Screen black, found too dear."),
+    (HERON, 29, "other_part", "Dropped, glass cracked."),
+    ("quillon-ember-s", 28, "", "Corner broken."),
+    ("ardale-foil-13-mid", 26, "", "Lines over the whole picture."),
+    (HERON, 25, "", "Dropped, glass cracked."),
+    ("fennick-finch-2", 23, "", "No picture."),
+    (PLAIN, 22, "given_up", "Cracked; a board was wet, too."),
+    (HERON, 21, "", "Dropped, glass cracked."),
+    ("ardale-foil-13-first", 20, "", "The lid will not open."),
+    (SLATE, 18, "", "Glass broken."),
+    ("ardale-foil-13-panel", 16, "declined", "Bars over the picture."),
+    (PLAIN, 15, "mail", "Panel cracked."),
+    (HERON, 12, "reopened", "Dropped, glass cracked."),
+    (HERON, 9, "fail_once", "Dropped, glass cracked."),
+    (PLAIN, 6, "", "Panel cracked."),
+    (HERON, 4, "", "Dropped, glass cracked."),
+    (SLATE, 3, "declined", "Screen black, found too dear."),
+)
 JOBS = (
-    # finished in the last weeks
-    DemoJob(
-        model=HERON, customer=0, ago=21 * _DAY, promise=-20 * _DAY, stage=Stage.HANDED_BACK, technician="bram"
-    ),
-    DemoJob(
-        model=SLATE,
-        customer=1,
-        ago=18 * _DAY,
-        promise=-16 * _DAY,
-        stage=Stage.HANDED_BACK,
-        technician="marit",
-        came=(("Stylus", "tray 3"),),
-    ),
-    DemoJob(
-        model=PLAIN,
-        customer=2,
-        ago=15 * _DAY,
-        promise=-13 * _DAY,
-        stage=Stage.HANDED_BACK,
-        technician="marit",
-        channel="mail",
-    ),
-    DemoJob(
-        model=HERON, customer=3, ago=12 * _DAY, promise=-11 * _DAY, stage=Stage.HANDED_BACK, technician="lio"
-    ),
-    DemoJob(
-        model=HERON,
-        customer=4,
-        ago=9 * _DAY,
-        promise=-8 * _DAY,
-        stage=Stage.HANDED_BACK,
-        technician="bram",
-        fail_once=True,
-    ),
-    DemoJob(
-        model=PLAIN, customer=5, ago=6 * _DAY, promise=-4 * _DAY, stage=Stage.HANDED_BACK, technician="bram"
-    ),
-    DemoJob(
-        model=HERON, customer=6, ago=4 * _DAY, promise=-3 * _DAY, stage=Stage.HANDED_BACK, technician="bram"
-    ),
-    DemoJob(
-        model=SLATE,
-        customer=7,
-        ago=3 * _DAY,
-        promise=-2 * _DAY,
-        stage=Stage.RETURNED,
-        says="Screen black, found too dear.",
+    *(
+        DemoJob(
+            model=model,
+            customer=place % len(CUSTOMERS),
+            ago=days * _DAY,
+            promise=-(days - 1) * _DAY,
+            stage=Stage.RETURNED if ended in ("declined", "given_up") else Stage.HANDED_BACK,
+            fail_once=ended == "fail_once",
+            channel="mail" if ended == "mail" else "drop_off",
+            befell=ended if ended in ("other_part", "given_up", "reopened") else "",
+            says=says,
+            came=(("Case", "drawer 1"),) if place % 4 == 0 else (),
+        )
+        for place, (model, days, ended, says) in enumerate(_PAST)
     ),
     # open now, in every stage
     DemoJob(
@@ -330,4 +341,33 @@ JOBS = (
         stage=Stage.DECLINED,
         says="Bent frame; the customer thinks it over.",
     ),
+    # what no usual day is without: a device in no pack, a part that is not here, a promise that had to change
+    DemoJob(
+        model="",
+        customer=10,
+        ago=180,
+        promise=2000,
+        stage=Stage.IDENTIFIED,
+        says="Bought abroad; nobody knows it.",
+        measured=(
+            ("device_class", "phone"),
+            ("maker", "Corvane"),
+            ("name", "Lark 3"),
+            ("width_mm", "71.4"),
+            ("height_mm", "148"),
+            ("diagonal_in", "6.1"),
+        ),
+        read="CL-3007",
+    ),
+    DemoJob(
+        model="quillon-flint",
+        customer=12,
+        ago=1700,
+        promise=1900,
+        stage=Stage.QUOTED,
+        says="Touch dead along one side.",
+        befell="promised_anew",
+    ),
+    DemoJob(model=HERON, customer=13, ago=310, promise=260, stage=Stage.QUOTED, befell="other_part"),
+    DemoJob(model=PLAIN, customer=8, ago=420, promise=500, stage=Stage.OPENED, steps=9, befell="given_up"),
 )
