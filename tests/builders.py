@@ -231,6 +231,8 @@ class Shop:
         progress = bench.bench_page(code).progress
         assert progress.step
         expected = "" if progress.expected is None else str(progress.expected)
+        if waits := bench.bench_page(code).waits_until:
+            self.now = max(self.now, waits)
         bench.do_step(
             code, progress.step.id, expected if counted is None else counted, reason, self.bram, self.tick()
         )

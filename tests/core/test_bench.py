@@ -13,12 +13,14 @@ from sutura.core.bench import (
     Progress,
     cautions_at,
     check_step,
+    check_wait,
     device_state,
     expected_count,
     is_on_the_way_in,
     missing_on_arrival,
     progress,
     steps_of,
+    waits_until,
     worked_minutes,
 )
 from sutura.core.catalogue.model import Model, Phase
@@ -125,14 +127,14 @@ def test_rework_reseats_the_connectors_tests_and_closes_again() -> None:
 def test_damage_cautions_stand_at_opening_steps_only() -> None:
     cup = next(step for step in MODEL.steps if step.id == "cup")
     close = next(step for step in MODEL.steps if step.id == "seal-close")
-    assert [c[0] for c in cautions_at(cup, ("glass",), first_open_step=False)] == ["glass"]
-    assert "glass" not in [c[0] for c in cautions_at(close, ("glass",), first_open_step=False)]
-    assert cautions_at(MODEL.steps[0], ("glass",), first_open_step=True)[0][0] == "glass"
+    assert [c[0] for c in cautions_at(cup, ("glass",), first_of_phase=False)] == ["glass"]
+    assert "glass" not in [c[0] for c in cautions_at(close, ("glass",), first_of_phase=False)]
+    assert cautions_at(MODEL.steps[0], ("glass",), first_of_phase=True)[0][0] == "glass"
 
 
 def test_a_caution_is_not_said_twice() -> None:
     slate_clean = next(step for step in models()["tarnbeck-slate-11"].steps if step.id == "clean")
-    assert [c[0] for c in cautions_at(slate_clean, ("glass",), first_open_step=True)].count("glass") == 1
+    assert [c[0] for c in cautions_at(slate_clean, ("glass",), first_of_phase=True)].count("glass") == 1
 
 
 def test_a_long_pause_counts_for_half_an_hour() -> None:
@@ -258,3 +260,30 @@ def test_screws_that_were_missing_on_arrival_are_not_expected() -> None:
     assert missing_on_arrival(MODEL, [heron]) == {"bottom": 1}
     assert missing_on_arrival(MODEL, [replace(heron, side=Side.TOP)]) == {}
     assert missing_on_arrival(MODEL, [heron] * 5) == {"bottom": 2}
+
+
+def test_the_glass_caution_stands_once_a_phase_and_again_where_the_old_front_is_handled() -> None:
+    at_steps = [
+        step.id
+        for place, step in enumerate(MODEL.steps)
+        if "glass"
+        in [
+            name
+            for name, _, _ in cautions_at(
+                step, ("glass",), first_of_phase=place == 0 or MODEL.steps[place - 1].phase is not step.phase
+            )
+        ]
+    ]
+    # once before opening, once when it begins, where the cup lifts it, and while it is stripped
+    assert at_steps == ["cards-out", "bottom-out", "cup", "earpiece-out"]
+
+
+def test_a_wait_is_over_when_its_minutes_are() -> None:
+    tablet = models()["tarnbeck-slate-11"]
+    plate = next(step for step in tablet.steps if step.wait_minutes)
+    until = waits_until(tablet, [Done(attempt=1, step=plate.id, at=NOW)])
+    assert until == NOW + timedelta(minutes=plate.wait_minutes)
+    check_wait(until, NOW + timedelta(minutes=plate.wait_minutes), "")
+    with pytest.raises(Invalid, match="wait 1 min more"):
+        check_wait(until, NOW + timedelta(minutes=plate.wait_minutes - 1), "")
+    assert waits_until(tablet, []) is None

@@ -8,7 +8,7 @@ import random
 from collections.abc import Mapping
 
 import pytest
-from builders import HERON, PLAIN, Shop
+from builders import HERON, PLAIN, SLATE, Shop
 
 from sutura.core.bench import device_state
 from sutura.core.errors import Invalid, ManyInvalid, MoveRefused, NotAllowed, OutOfStock
@@ -19,6 +19,7 @@ from sutura.services import bench, catalogue, handover, matching, planning, stoc
 from sutura.services.job import job_page
 from sutura.store import bench as bench_store
 from sutura.store import stock as stock_store
+from sutura.store.database import raw
 from sutura.words.history import tell
 from sutura.words.speech import PLAIN as PLAINLY
 
@@ -303,3 +304,38 @@ def test_from_wherever_a_walk_ends_the_device_goes_home_whole_and_nothing_stays_
         part = stock_store.load_part(barcode)
         assert part.on_hand == sum(line.quantity for line in stock_store.ledger_page(part.id))
         assert part.on_hand == part.free
+
+
+# -- who records a step, and when ---------------------------------------------------------------------
+
+
+def test_a_step_after_a_wait_is_recorded_when_it_is_over_or_with_a_reason(shop: Shop) -> None:
+    """Work sample W16: twenty minutes on the plate, by the server's clock."""
+    shop.receive("P-3001")
+    code = shop.opened(SLATE)
+    while bench.bench_page(code).waits_until is None:
+        shop.step(code)
+    page = bench.bench_page(code)
+    assert page.progress.step
+    assert page.waits_until
+    early = (code, page.progress.step.id, "", "", shop.bram)
+    with pytest.raises(Invalid, match="wait 19 min more, or write why"):
+        bench.do_step(*early, shop.tick())
+    bench.do_step(*early[:3], "the timer was on", shop.bram, shop.tick())
+    assert bench.bench_page(code).progress.done == page.progress.done + 1
+
+
+def test_somebody_who_is_not_trained_names_who_stands_beside_them(shop: Shop) -> None:
+    shop.receive("P-3001")
+    code = shop.opened(SLATE)
+    lio = shop.people["lio"]
+    step = bench.bench_page(code).progress.step
+    assert step
+    for wrong in (0, lio.id, 10**9):
+        with pytest.raises(Invalid, match="trained for four-edge glued tablets"):
+            bench.do_step(code, step.id, "", "", lio, shop.tick(), supervisor=wrong)
+    bench.do_step(code, step.id, "", "", lio, shop.tick(), supervisor=shop.bram.id)
+    [(person, supervisor)] = raw(
+        "select person_id, supervisor_id from bench_step where job_id = %s", shop.job(code).id
+    ).fetchall()
+    assert (person, supervisor) == (lio.id, shop.bram.id)

@@ -4,14 +4,15 @@ from __future__ import annotations
 
 import itertools
 import math
+import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from datetime import datetime
+from datetime import datetime, timedelta
 
 from sutura.core.catalogue.cautions import CAUTIONS
-from sutura.core.catalogue.model import Model, Phase, ScrewGroup, Step
+from sutura.core.catalogue.model import CUTS, Model, Phase, ScrewGroup, Step
 from sutura.core.errors import Invalid, StepBlocked
-from sutura.core.facts import fact
+from sutura.core.facts import Minutes, fact
 from sutura.core.intake.marks import Mark, MarkKind, Side
 from sutura.core.job import EventKind, Round, Stage
 from sutura.core.maths.geometry import Box, Point, nearest_edge
@@ -49,6 +50,36 @@ RULES = (
         says=(
             "Screws out agree with the sheet, screws in agree with screws out; otherwise the next step "
             "is blocked until a reason is written."
+        ),
+        source=COMMON,
+    ),
+    Rule(
+        id="bench.glass",
+        capability="bench",
+        says=(
+            "What the damage calls for is said once a phase until the old front is off, and again "
+            "wherever that "
+            "front is handled."
+        ),
+        source=COMMON,
+    ),
+    Rule(
+        id="bench.waits",
+        capability="bench",
+        says=(
+            "After a step that waits, the next one is recorded when the time is over by the "
+            "server's clock, or "
+            "with a reason."
+        ),
+        source=COMMON,
+    ),
+    Rule(
+        id="bench.trained",
+        capability="bench",
+        says=(
+            "Steps are recorded by someone trained for the procedure family, or by someone else "
+            "under a trained "
+            "person who is named; both names are kept."
         ),
         source=COMMON,
     ),
@@ -351,6 +382,22 @@ def check_step(now: Progress, step_id: str, counted_text: str, reason: str) -> i
     return counted
 
 
+def waits_until(model: Model, done: Sequence[Done]) -> datetime | None:
+    """When the wait of the last recorded step is over; None where it has none."""
+    if not done:
+        return None
+    last = done[-1]
+    step = _steps_by_id(model).get(last.step)
+    return last.at + timedelta(minutes=step.wait_minutes) if step and step.wait_minutes else None
+
+
+def check_wait(until: datetime | None, now: datetime, reason: str) -> None:
+    """Refuse the step after a wait that is not over, without a reason (rule bench.waits)."""
+    if until and now < until and not reason.strip():
+        left = -int((now - until).total_seconds() // 60)
+        raise Invalid("reason", "", fact("bench.wait-or-say-why", time=Minutes(left)))
+
+
 def _steps_by_id(model: Model) -> Mapping[str, Step]:
     return {step.id: step for step in model.steps}
 
@@ -379,12 +426,18 @@ def _agree(model: Model, done: Sequence[Done]) -> bool:
     return all(out.get(g.id) == back.get(g.id) or g.id in explained for g in model.screws)
 
 
-def cautions_at(step: Step, damage: Sequence[str], *, first_open_step: bool) -> list[tuple[str, str, str]]:
-    """Cautions to show at a step as (id, title, text): the sheet's own, and those the damage calls for while
-    opening.
+# steps at which the broken front is handled: cut, lifted, or stripped of what is moved over
+_OLD_FRONT = re.compile(r"\bold (?:screen|front|glass|panel)\b", re.IGNORECASE)
+
+
+def cautions_at(step: Step, damage: Sequence[str], *, first_of_phase: bool) -> list[tuple[str, str, str]]:
+    """Cautions to show at a step as (id, title, text): the sheet's own, and those the damage calls for – once
+    a phase until the old front is off, and again wherever it is handled (rule bench.glass).
     """
     names = list(step.cautions)
-    if step.phase is Phase.OPEN or first_open_step:
+    before_swap = step.phase in (Phase.PREPARE, Phase.OPEN)
+    handled = bool(CUTS.intersection(step.tools)) or bool(_OLD_FRONT.search(step.text))
+    if (first_of_phase and before_swap) or (handled and (before_swap or step.phase is Phase.SWAP)):
         names = [*(name for name in damage if name not in names), *names]
     return [(name, *CAUTIONS[name]) for name in names]
 

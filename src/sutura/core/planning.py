@@ -144,7 +144,10 @@ class Action(StrEnum):
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Next:
-    """One line of Next: what to do, how much slack is left in minutes, and why it stands where it stands."""
+    """One line of Next: what to do, how much slack is left in minutes, and why it stands where it stands.
+
+    `left` is the same without the slack, for a line that shows the slack by itself.
+    """
 
     code: str
     action: Action
@@ -152,6 +155,7 @@ class Next:
     remaining_minutes: int
     slack_minutes: int
     reason: Say
+    left: Say
 
 
 def expected_minutes(sheet_minutes: int, factor: Decimal | None, extra_minutes: int = 0) -> int:
@@ -261,6 +265,7 @@ def next_of(job: Waiting, now: datetime) -> Next:
     slack = slack_minutes(job, now)
     action, room = next_action(job.stage, assigned=bool(job.technician), blocked=bool(job.blocked))
     to_go = fact("planning.about-work-left", time=Minutes(remaining))
+    left: Say = fact("planning.work-left", time=Minutes(remaining))
     reason: Say
     if job.promise_at <= now:
         passed = Minutes(int((now - job.promise_at).total_seconds() // 60))
@@ -270,7 +275,8 @@ def next_of(job: Waiting, now: datetime) -> Next:
     else:
         reason = fact("planning.spare", time=Minutes(slack), to_go=to_go)
     if job.blocked:
-        reason = sentences([reason, fact("planning.held-up", blocked=job.blocked)])
+        held_up = fact("planning.held-up", blocked=job.blocked)
+        reason, left = sentences([reason, held_up]), sentences([left, held_up])
     return Next(
         code=job.code,
         action=action,
@@ -278,6 +284,7 @@ def next_of(job: Waiting, now: datetime) -> Next:
         remaining_minutes=remaining,
         slack_minutes=slack,
         reason=reason,
+        left=left,
     )
 
 

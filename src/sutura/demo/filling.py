@@ -445,7 +445,10 @@ class _Story:
             )
         )
         counted = "" if page.progress.expected is None else str(page.progress.expected)
-        bench.do_step(self.code, step.id, counted, "", self._technician, self.at)
+        if page.waits_until and self.at < page.waits_until:
+            self._pass((page.waits_until - self.at).total_seconds() / 60)
+        early = "the timer was on" if page.waits_until and self.at < page.waits_until else ""
+        bench.do_step(self.code, step.id, counted, early, self._technician, self.at)
 
     def _steps_until_proof(self) -> None:
         while not bench.bench_page(self.code).progress.at_proof:

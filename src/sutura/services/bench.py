@@ -9,16 +9,17 @@ from datetime import datetime
 from sutura.core import bench as rules
 from sutura.core.bench import Progress
 from sutura.core.catalogue.model import Model, Route, Step
-from sutura.core.errors import MoveRefused
+from sutura.core.errors import Invalid, MoveRefused
 from sutura.core.facts import fact
 from sutura.core.intake.damage import DamageReading, read_damage
 from sutura.core.job import BenchWork, EventKind, JobRecord, Move, Round, Stage, check_move, starts_of
 from sutura.core.matching.judging import Learned
 from sutura.core.people import Deed, demand
+from sutura.core.planning import TechnicianChoice
 from sutura.core.stock import LOST, MoveKind, PartFate
 from sutura.core.typed import Problems, read_choice, read_text
 from sutura.core.values import Person
-from sutura.services import catalogue
+from sutura.services import catalogue, planning
 from sutura.services.job import gather_facts, move, note, progress_of
 from sutura.services.marks import marks_of
 from sutura.services.matching import learn
@@ -40,6 +41,10 @@ class BenchPage:
     following: Step | None
     route: Route
     held: list[stock_store.Held]
+    # until when the step before this one waits
+    waits_until: datetime | None
+    # who may stand beside somebody who is not trained for this work
+    trained: list[TechnicianChoice]
     # the ways out that are open now, for someone who works at the bench
     ways_out: frozenset[Move]
 
@@ -54,7 +59,9 @@ def bench_page(code: str) -> BenchPage:
     cautions: list[tuple[str, str, str]] = []
     following = None
     if progress.step:
-        cautions = rules.cautions_at(progress.step, damage.cautions, first_open_step=progress.done == 0)
+        place = progress.steps.index(progress.step)
+        first = place == 0 or progress.steps[place - 1].phase is not progress.step.phase
+        cautions = rules.cautions_at(progress.step, damage.cautions, first_of_phase=first)
         later = progress.steps[progress.steps.index(progress.step) + 1 :]
         following = later[0] if later else None
     return BenchPage(
@@ -67,6 +74,8 @@ def bench_page(code: str) -> BenchPage:
         following=following,
         route=model.way(job.chosen.route),
         held=stock_store.held_of(job.id),
+        waits_until=rules.waits_until(model, done) if progress.step else None,
+        trained=planning.trained_for(model),
         ways_out=_ways_out(job, progress),
     )
 
@@ -89,8 +98,12 @@ def open_job(code: str, by: Person, now: datetime) -> None:
 
 
 @writing
-def do_step(code: str, step_id: str, counted: str, reason: str, by: Person, now: datetime) -> None:
-    """Record a step as done, with its screws counted; the last one closes the job."""
+def do_step(
+    code: str, step_id: str, counted: str, reason: str, by: Person, now: datetime, *, supervisor: int = 0
+) -> None:
+    """Record a step as done, with its screws counted; the last one closes the job. Somebody who is not
+    trained for this work names who stands beside them.
+    """
     demand(by, Deed.WORK_BENCH)
     job = job_store.lock_job(code)
     if job.stage not in (Stage.OPENED, Stage.PROVED):
@@ -98,6 +111,8 @@ def do_step(code: str, step_id: str, counted: str, reason: str, by: Person, now:
     model = catalogue.model(job.model_id, job.model_version)
     before = progress_of(job, model)
     count = rules.check_step(before, step_id, counted, reason)
+    rules.check_wait(rules.waits_until(model, store.load_done(job.id)), now, reason)
+    beside = _beside(model, by, supervisor)
     store.add_step(
         job.id,
         job.bench.attempt,
@@ -106,6 +121,7 @@ def do_step(code: str, step_id: str, counted: str, reason: str, by: Person, now:
         counted=count,
         reason=reason.strip()[:300],
         person_id=by.id,
+        supervisor_id=beside,
         at=now,
     )
     after = progress_of(job, model)
@@ -123,6 +139,17 @@ def do_step(code: str, step_id: str, counted: str, reason: str, by: Person, now:
         close(code, by, now)
     elif after.step is None and job.bench.round is Round.CLOSING_UP:
         _close_unrepaired(code, by, now)
+
+
+def _beside(model: Model, by: Person, supervisor: int) -> int | None:
+    """Who stands beside the one who works; nobody where that one is trained (rule bench.trained)."""
+    trained = {choice.person_id for choice in planning.trained_for(model)}
+    if by.id in trained:
+        return None
+    if supervisor not in trained:
+        accepts = fact("bench.name-who-supervises", family=model.procedure_family)
+        raise Invalid("supervisor", "", accepts)
+    return supervisor
 
 
 @writing

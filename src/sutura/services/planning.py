@@ -177,6 +177,15 @@ def factor_of(technician_id: int | None, model: Model) -> Decimal | None:
     )
 
 
+@reading
+def trained_for(model: Model) -> list[TechnicianChoice]:
+    """Who is trained for a model's procedure family."""
+    skills = store.skills_page(model.procedure_family)
+    return [
+        choice for choice in rules.candidates(skills, model.procedure_family, model.minutes, 0) if choice.may
+    ]
+
+
 @writing
 def assign(code: str, person_id: int, by: Person, now: datetime) -> None:
     """Give a job to a technician who may do it."""

@@ -33,6 +33,7 @@ def add_step(
     counted: int | None,
     reason: str,
     person_id: int,
+    supervisor_id: int | None,
     at: datetime,
 ) -> None:
     BenchStep.insert(
@@ -43,5 +44,6 @@ def add_step(
         counted=counted,
         reason=reason,
         person=person_id,
+        supervisor=supervisor_id,
         at=at,
     ).execute()

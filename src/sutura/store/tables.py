@@ -345,6 +345,7 @@ class BenchStep(Table):
     counted = IntegerField(null=True)
     reason = TextField()
     person = ForeignKeyField(Person, index=False)
+    supervisor = ForeignKeyField(Person, null=True, index=False, backref="supervised")
     at = DateTimeTZField()
 
     class Meta:

@@ -12,12 +12,14 @@ SENTENCES: Mapping[str, str] = {
     "bench.count-screws-write-number-sheet-says": (
         "count the screws and write the number; the sheet says {expected}"
     ),
+    "bench.name-who-supervises": "choose who is trained for {family} and stands beside you",
     "bench.next-step": "the next step is: {next_one}",
     "bench.nothing-all-steps-done": "nothing: all steps are done",
     "bench.test-every-function-step-done-when": (
         "test every function at this step; it is done when the proof passes"
     ),
     # -- catalogue
+    "bench.wait-or-say-why": "wait {time} more, or write why it need not wait",
     "bench.write-why": "write why, such as touch dead along the left edge",
     "catalogue.another-pack-has": "another pack has it: {pack}",
     "catalogue.before-sealed": "before it is sealed",
@@ -637,6 +639,7 @@ SENTENCES: Mapping[str, str] = {
     "planning.technicians-trained": "technicians trained in it",
     "planning.will-late": "Will be {time} late: {to_go}.",
     # -- pricelists
+    "planning.work-left": "About {time} of work left.",
     "pricelists.choose-list-least-one-row-below": "choose a list with at least one row below its heading",
     "pricelists.choose-supplier-write-name-new-one": "choose a supplier, or write the name of a new one",
     "pricelists.keep-once-stands-line-already": "keep it once: it stands in line {seen} already",

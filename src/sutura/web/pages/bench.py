@@ -64,6 +64,8 @@ def _page(ask: Asking, code: str, shown: Shown = ANEW) -> Response:
         ),
         plan=plan,
         fates=list(PartFate),
+        alone=ask.person.id in {choice.person_id for choice in page.trained},
+        waiting=page.waits_until is not None and ask.now < page.waits_until,
     )
 
 
@@ -99,4 +101,12 @@ def _fates(form: Sent) -> dict[int, str]:
 @router.post("/jobs/{code}/bench/step")
 @deed(then="/jobs/{code}/bench", again=_page)
 def do_step(ask: Ask, code: str, form: Form) -> None:
-    bench.do_step(code, form.text("step"), form.text("counted"), form.text("reason"), ask.person, ask.now)
+    bench.do_step(
+        code,
+        form.text("step"),
+        form.text("counted"),
+        form.text("reason"),
+        ask.person,
+        ask.now,
+        supervisor=form.number("supervisor"),
+    )
