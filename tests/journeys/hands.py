@@ -15,8 +15,11 @@ class Mouse:
 
     def __init__(self, page: Page) -> None:
         self.page = page
+        # what the person did so far: presses, fields typed, lines drawn
+        self.deeds = 0
 
     def press(self, target: Locator) -> None:
+        self.deeds += 1
         target.click()
 
     def pick(self, radio: Locator) -> None:
@@ -54,6 +57,7 @@ class Mouse:
         self._drag(list(line))
 
     def _drag(self, line: list[Place]) -> None:
+        self.deeds += 1
         self.page.locator("svg.drawing").scroll_into_view_if_needed()
         points = [self._on_screen(place) for place in line]
         self.page.mouse.move(*points[0])

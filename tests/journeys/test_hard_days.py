@@ -195,12 +195,13 @@ def test_a_wrong_count_blocks_until_it_agrees_or_a_reason_is_written(sit: Sit, f
     floor.step(code)
     page = sit("Bram")
     page.goto(f"/jobs/{code}/bench")
+    page.get_by_text("I counted another number").click()
     page.get_by_role("button", name="one more").click()
-    page.get_by_role("button", name="Done, next step").click()
+    page.get_by_role("button", name="Record this count").click()
     expect(page.get_by_role("alert")).to_contain_text("You counted 1, the sheet says 2")
     expect(page.get_by_role("alert")).to_be_focused()
     page.get_by_label("Why the count is right").fill("one was missing on arrival")
-    page.get_by_role("button", name="Done, next step").click()
+    page.get_by_role("button", name="Record this count").click()
     expect(page.locator(".step-text")).to_contain_text("Warm all four edges")
 
 

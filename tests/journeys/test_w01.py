@@ -10,12 +10,14 @@ from collections.abc import Callable
 import pytest
 from builders import HERON, Shop, models
 from journeys.hands import Finger, Keyboard, Mouse
-from playwright.sync_api import Page, expect
+from playwright.sync_api import Locator, Page, expect
 
 from sutura.core.job import Stage
 
 pytestmark = [pytest.mark.browser, pytest.mark.timeout(420)]
 Sit = Callable[..., Page]
+# presses, typed fields and drawn lines of a usual phone, from the counter to the receipt
+MOST_DEEDS = 60
 PHONE = {"viewport": {"width": 390, "height": 844}, "has_touch": True, "is_mobile": True}
 
 
@@ -35,23 +37,21 @@ def test_w01_from_sign_in_to_handover(
 
     use.press(page.get_by_role("link", name="To the job"))
     use.press(page.get_by_role("link", name="Choose the part"))
-    best = page.get_by_role("region", name="The best", exact=True)
+    best = page.get_by_role("region", name=re.compile("^The best"))
     expect(best).to_contain_text("Heron front, genuine pulled")
-    use.press(best.get_by_role("button", name=re.compile("^Choose at")))
-    use.press(page.get_by_role("button", name="Take the part off the shelf"))
+    use.press(best.get_by_role("button", name=re.compile("and hold it")))
     use.press(page.get_by_role("link", name="Assign a technician"))
     use.press(page.get_by_role("button", name="Give it to Bram"))
     use.press(page.get_by_role("link", name="Open it"))
     use.press(page.get_by_role("button", name="Open it: start the bench work"))
 
-    work_until(page, use, "Test every function")
+    work_until(page, use, page.get_by_role("button", name="Record the test"))
     assert floor.job(code).stage is Stage.OPENED
-    use.press(page.get_by_role("link", name="Test every function"))
     use.press(page.get_by_role("button", name="The rest works"))
     use.press(page.get_by_role("button", name="Record the test"))
     expect(page.get_by_role("heading", name=re.compile("Proved"))).to_be_visible()
     use.press(page.get_by_role("link", name="Close it up"))
-    work_until(page, use, "Hand it back")
+    work_until(page, use, page.get_by_role("link", name="Hand it back").first)
     expect(page.get_by_text("12 screws out, 12 in").first).to_be_visible()
 
     use.press(page.get_by_role("link", name="Hand it back").first)
@@ -59,6 +59,8 @@ def test_w01_from_sign_in_to_handover(
     use.press(page.get_by_role("button", name="By card"))
     expect(page.get_by_role("heading", name=f"Receipt {code}")).to_be_visible()
     assert floor.job(code).stage is Stage.HANDED_BACK
+    # every judgement is a person's: what is left are looks, counts and answers (71 before)
+    assert hand is not Mouse or use.deeds <= MOST_DEEDS, use.deeds
     use.press(page.get_by_role("link", name="To the job"))
     expect(page.get_by_text("Per bench hour")).to_be_visible()
 
@@ -86,19 +88,13 @@ def take_in(page: Page, use: Mouse) -> str:
     return page.url.split("/")[-2]
 
 
-def work_until(page: Page, use: Mouse, link: str) -> None:
+def work_until(page: Page, use: Mouse, comes: Locator) -> None:
     """Do step after step as the sheet says, counting screws where it asks for them."""
     for _ in range(len(models()[HERON].steps) + 1):
-        if page.get_by_role("link", name=link).first.is_visible():
+        if comes.is_visible():
             return
         text = page.locator(".step-text").inner_text()
-        count = page.get_by_label(re.compile("^Screws counted"))
-        if count.is_visible():
-            use.type(
-                count,
-                re.findall(r"says (\d+)", page.locator("label", has_text="Screws counted").inner_text())[0],
-            )
-        use.press(page.get_by_role("button", name="Done, next step"))
+        use.press(page.get_by_role("button", name=re.compile("[Dd]one, next step")))
         page.wait_for_load_state()
-        expect(page.locator(".step-text")).not_to_have_text(text)
-    raise AssertionError(f"the sheet never came to {link}")
+        expect(comes.or_(page.locator(".step-text").filter(has_not_text=text)).first).to_be_visible()
+    raise AssertionError(f"the sheet never came to {comes}")

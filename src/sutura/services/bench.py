@@ -100,9 +100,10 @@ def open_job(code: str, by: Person, now: datetime) -> None:
 @writing
 def do_step(
     code: str, step_id: str, counted: str, reason: str, by: Person, now: datetime, *, supervisor: int = 0
-) -> None:
-    """Record a step as done, with its screws counted; the last one closes the job. Somebody who is not
-    trained for this work names who stands beside them.
+) -> Progress:
+    """Record a step as done, with its screws counted; the last one closes the job. Where the bench then is.
+
+    Somebody who is not trained for this work names who stands beside them.
     """
     demand(by, Deed.WORK_BENCH)
     job = job_store.lock_job(code)
@@ -139,6 +140,7 @@ def do_step(
         close(code, by, now)
     elif after.step is None and job.bench.round is Round.CLOSING_UP:
         _close_unrepaired(code, by, now)
+    return after
 
 
 def _beside(model: Model, by: Person, supervisor: int) -> int | None:

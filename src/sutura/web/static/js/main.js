@@ -2,6 +2,7 @@
 
 import { counting, functionList } from "./bench.js";
 import { edidFile, intake } from "./intake.js";
+import { keys, pressed, showKeys } from "./keys.js";
 import { zooming } from "./look.js";
 import { drawing } from "./marks.js";
 import { signing } from "./signing.js";
@@ -20,6 +21,7 @@ const COMPONENTS = {
   edidFile,
   functionList,
   intake,
+  keys,
   printing,
   signing,
   watching,
@@ -41,6 +43,19 @@ document.addEventListener("keydown", (event) => {
   scan.focus();
   scan.select();
 });
+
+document.addEventListener("keydown", pressed);
+showKeys();
+
+// On a narrow screen the rail shows the hours around now first.
+for (const box of document.querySelectorAll(".rail-box")) {
+  const now = box.querySelector(".here");
+  const drawing = box.querySelector("svg");
+  if (now && drawing) {
+    const at = (Number(now.getAttribute("x1")) / drawing.viewBox.baseVal.width) * drawing.clientWidth;
+    box.scrollLeft = at - box.clientWidth / 2;
+  }
+}
 
 // A form is sent once; the server would answer a second sending with the first result anyway.
 document.addEventListener("submit", (event) => {
