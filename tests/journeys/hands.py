@@ -37,6 +37,11 @@ class Mouse:
         self.page.keyboard.type(text)
         expect(target).to_have_value(text)
 
+    def choose(self, target: Locator, label: str) -> None:
+        """One of a list that opens."""
+        self.deeds += 1
+        target.select_option(label=label)
+
     def _on_screen(self, place: Place) -> Place:
         """A place on the face, in mm, as a place on the screen."""
         found: list[float] = self.page.locator("svg.drawing").evaluate(

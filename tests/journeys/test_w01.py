@@ -45,6 +45,8 @@ def test_w01_from_sign_in_to_handover(
     use.press(page.get_by_role("link", name="Open it"))
     use.press(page.get_by_role("button", name="Open it: start the bench work"))
 
+    # the manager is not trained for it: Bram stands beside her, said once
+    use.choose(page.get_by_label("who stands beside you?"), "Bram")
     work_until(page, use, page.get_by_role("button", name="Record the test"))
     assert floor.job(code).stage is Stage.OPENED
     use.press(page.get_by_role("button", name="The rest works"))

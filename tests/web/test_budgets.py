@@ -32,7 +32,7 @@ BUDGETS = {
     "/shelf/P-2001": 5,
     "/jobs/{code}": 11,
     "/jobs/{code}/match": 10,
-    "/jobs/{code}/bench": 5,
+    "/jobs/{code}/bench": 7,
     "/jobs/{code}/proof": 10,
     "/jobs/{code}/assign": 4,
     "/jobs/{code}/handover": 10,

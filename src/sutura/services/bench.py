@@ -45,12 +45,14 @@ class BenchPage:
     waits_until: datetime | None
     # who may stand beside somebody who is not trained for this work
     trained: list[TechnicianChoice]
+    beside: int | None
     # the ways out that are open now, for someone who works at the bench
     ways_out: frozenset[Move]
 
 
 @reading
-def bench_page(code: str) -> BenchPage:
+def bench_page(code: str, by: Person | None = None) -> BenchPage:
+    """A job's sheet; for the one who works at it, with who stood beside them last."""
     job = job_store.load_job(code)
     model = catalogue.model(job.model_id, job.model_version)
     done = store.load_done(job.id)
@@ -76,6 +78,7 @@ def bench_page(code: str) -> BenchPage:
         held=stock_store.held_of(job.id),
         waits_until=rules.waits_until(model, done) if progress.step else None,
         trained=planning.trained_for(model),
+        beside=store.last_supervisor(job.id, by.id) if by else None,
         ways_out=_ways_out(job, progress),
     )
 

@@ -7,7 +7,7 @@ from datetime import datetime
 from peewee import Select
 
 from sutura.core.bench import Done
-from sutura.store.database import each, reading, written
+from sutura.store.database import column, each, reading, written
 from sutura.store.tables import BenchStep
 
 
@@ -47,3 +47,12 @@ def add_step(
         supervisor=supervisor_id,
         at=at,
     ).execute()
+
+
+@reading
+def last_supervisor(job_id: int, person_id: int) -> int | None:
+    """Who stood beside somebody at the last step they recorded on this job; None when nobody did."""
+    steps = BenchStep.select(BenchStep.supervisor).where(
+        BenchStep.job == job_id, BenchStep.person == person_id
+    )
+    return next(iter(column(steps.order_by(BenchStep.id.desc()).limit(1))), None)

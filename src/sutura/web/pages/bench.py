@@ -38,7 +38,7 @@ def bench_page(ask: Ask, code: str) -> Response:
 
 
 def _page(ask: Asking, code: str, shown: Shown = ANEW) -> Response:
-    page = bench.bench_page(code)
+    page = bench.bench_page(code, ask.person)
     marks = marks_of(page.job)
     on_the_way_in = is_on_the_way_in(page.job.stage, page.progress)
     plan = (

@@ -3,7 +3,7 @@
 export const functionList = () => ({
   set(value, reason) {
     for (const line of this.$root.querySelectorAll("fieldset")) {
-      if (line.querySelector(":checked")) continue;
+      if (line.querySelector("input:checked")) continue;
       line.querySelector(`input[value="${value}"]`).checked = true;
       if (reason) line.querySelector("input:not([type=radio])").value = reason;
     }
