@@ -192,7 +192,7 @@ class _Story:
 
     def __post_init__(self) -> None:
         self.zone = ZoneInfo(TIMEZONE)
-        self.past = self.job.ago > 2 * DAY
+        self.past = self.job.ago > 2 * DAY and self.job.stage in (Stage.HANDED_BACK, Stage.RETURNED)
         if self.past:
             # some hour of that day, early enough to be finished on it
             day = (self.now - timedelta(minutes=self.job.ago)).astimezone(self.zone)
