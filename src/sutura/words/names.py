@@ -105,8 +105,8 @@ NAMES: Mapping[type[Enum], Mapping[Enum, str]] = {
     },
     Applies: {
         Applies.ALWAYS: "for every device",
-        Applies.SPLASH: "where a sealed device may have splash protection",
-        Applies.GLASS_ONLY: "where glass alone is a way to repair it",
+        Applies.SPLASH: "where splash protection may be",
+        Applies.GLASS_ONLY: "where glass alone is a way",
     },
     Channel: {Channel.WAITING: "waiting in the shop", Channel.DROP_OFF: "drop-off", Channel.MAIL: "by mail"},
     Outcome: {Outcome.NOT_TESTABLE: "not testable"},
