@@ -89,15 +89,15 @@ def code(where: str) -> str:
 def shots() -> list[Shot]:
     heron = "model_id = 'fennick-heron'"
     misread = code("read_number = 'O044I7'")
-    opened = code(f"stage = 'opened' and {heron} and steps_done > 5")
-    failed = code("attempt = 2 and stage = 'opened'")
+    opened = code(f"stage = 'opened' and round = 'whole' and {heron} and steps_done > 5")
+    failed = code("round = 'rework' and stage = 'opened'")
     waiting = code(f"stage = 'part_in_hand' and {heron} and technician_id is not null")
     with connection():
         left = first_value(
             "select offer.id from offer join part on part.id = part_id where barcode = 'P-2003'"
         )
     closed = code(f"stage = 'closed' and {heron}")
-    done = code("stage = 'handed_back' and attempt = 2")
+    done = code("stage = 'handed_back' and round = 'rework'")
 
     def begin(page: Page, number: str) -> None:
         page.goto("/counter")
@@ -122,7 +122,7 @@ def shots() -> list[Shot]:
 
     def diagnosis(page: Page) -> None:
         draw(page)
-        page.get_by_label("Image", exact=True).select_option("lines or bars")
+        page.get_by_label("Image: what is seen").select_option("lines or bars")
         page.get_by_label("Battery", exact=True).select_option("charged")
         page.get_by_text("Opened before: loose adhesive").click()
         page.wait_for_timeout(1500)
@@ -149,7 +149,7 @@ def shots() -> list[Shot]:
         Shot("counter-drawing", "", first=draw),
         Shot("counter-diagnosis", "", first=diagnosis),
         Shot("ticket", f"/jobs/{waiting}/ticket"),
-        Shot("match", f"/jobs/{misread}/match", first=to("[aria-label='The best']")),
+        Shot("match", f"/jobs/{misread}/match", first=to(".offer")),
         Shot("match-overlay", f"/jobs/{misread}/match?over={left}", first=to("#overlay")),
         Shot("match-kit", "/match/model/tarnbeck-fold-12-g4", first=to("[aria-labelledby='offers-head']")),
         Shot("price-list", "", first=send_list),
