@@ -200,16 +200,7 @@ def change_part(code: str, fates: Mapping[int, str], reason: str, by: Person, no
     """The part failed on the bench or is the wrong one: it is taken back as what it is, and another is chosen
     (rule bench.other-part). `fates` says of each held part by its number what it is.
     """
-    demand(by, Deed.WORK_BENCH)
-    job = job_store.lock_job(code)
-    _may(job, Move.CHANGE_PART)
-    held = stock_store.held_of(job.id)
-    taken = _read_fates(held, fates, reason)
-    facts = {"parts": _told(held, taken), "reason": reason.strip()}
-    work = _next_round(job, Round.NEW_PART)
-    holds = {"reason_given": True}
-    move(job, Move.CHANGE_PART, EventKind.PART_CHANGED, facts, work, by=by, now=now, holds=holds)
-    _take_back(job, held, taken, reason, by, now)
+    _leave(code, fates, reason, by, now, Move.CHANGE_PART, EventKind.PART_CHANGED, Round.NEW_PART)
 
 
 @writing
@@ -243,18 +234,32 @@ def give_up(code: str, fates: Mapping[int, str], reason: str, by: Person, now: d
     """It cannot be repaired, or shall not be: what is held is taken back, and the sheet leads back to a
     closed device (rule bench.unrepaired). One that was not begun is declined at once.
     """
+    work = _leave(code, fates, reason, by, now, Move.GIVE_UP, EventKind.GIVEN_UP, Round.CLOSING_UP)
+    if not work.steps_total:
+        _close_unrepaired(code, by, now)
+
+
+def _leave(
+    code: str,
+    fates: Mapping[int, str],
+    reason: str,
+    by: Person,
+    now: datetime,
+    wanted: Move,
+    kind: EventKind,
+    round_: Round,
+) -> BenchWork:
+    """Take the parts back and begin another round of work, by a move that needs its reason."""
     demand(by, Deed.WORK_BENCH)
     job = job_store.lock_job(code)
-    _may(job, Move.GIVE_UP)
+    _may(job, wanted)
     held = stock_store.held_of(job.id)
     taken = _read_fates(held, fates, reason)
     facts = {"parts": _told(held, taken), "reason": reason.strip()}
-    work = _next_round(job, Round.CLOSING_UP)
-    holds = {"reason_given": True}
-    move(job, Move.GIVE_UP, EventKind.GIVEN_UP, facts, work, by=by, now=now, holds=holds)
+    work = _next_round(job, round_)
+    move(job, wanted, kind, facts, work, by=by, now=now, holds={"reason_given": True})
     _take_back(job, held, taken, reason, by, now)
-    if not work.steps_total:
-        _close_unrepaired(code, by, now)
+    return work
 
 
 @writing
