@@ -287,3 +287,38 @@ def test_a_wait_is_over_when_its_minutes_are() -> None:
     with pytest.raises(Invalid, match="wait 1 min more"):
         check_wait(until, NOW + timedelta(minutes=plate.wait_minutes - 1), "")
     assert waits_until(tablet, []) is None
+
+
+def test_a_missing_screw_belongs_to_the_nearest_place_of_its_side() -> None:
+    """Each screw of every model with places on its back or edge, drawn where it sits, from either side."""
+    for model in EVERY_MODEL:
+        wide = model.face.width_mm
+        for group in (group for group in model.screws if group.side == "back" and group.at):
+            for place in group.at:
+                others = {
+                    other.id
+                    for other in model.screws
+                    if other.side == "back" and other.id != group.id
+                    for at in other.at
+                    if abs(at.y - place.y) < 1 and min(abs(at.x - place.x), abs(wide - at.x - place.x)) < 1
+                }
+                for x in (place.x, wide - place.x):
+                    gone = Mark(
+                        kind=MarkKind.SCREW, points=(Point(x=x, y=place.y),), reach_mm=0, side=Side.BACK
+                    )
+                    [found] = missing_on_arrival(model, [gone])
+                    assert found in {group.id} | others
+    left, right = (
+        Mark(kind=MarkKind.SCREW, points=(Point(x=x, y=5),), reach_mm=0, side=Side.BOTTOM) for x in (27, 44)
+    )
+    assert missing_on_arrival(MODEL, [left, right]) == {"bottom": 2}
+    nowhere = replace(MODEL, screws=tuple(replace(group, at=()) for group in MODEL.screws))
+    assert missing_on_arrival(nowhere, [left]) == {"bottom": 1}
+
+
+def test_rework_puts_on_what_it_took_off_and_nothing_else_of_the_swap() -> None:
+    whole = carried_out(MODEL, Round.WHOLE, [])
+    at_proof = whole[: next(i for i, entry in enumerate(whole) if entry.step == "connector-shield-in")]
+    inside = [step for step in steps_of(MODEL, Round.REWORK, at_proof) if step.phase is Phase.SWAP]
+    assert {step.plug.name for step in inside if step.plug} == {"sensor", "touch", "display", "battery"}
+    assert all(step.plug for step in inside)
