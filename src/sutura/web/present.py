@@ -87,6 +87,12 @@ def history(context: Context, event: JobEvent) -> str:
 
 
 @pass_context
+def translated(context: Context, template: str, **values: object) -> str:
+    """Fixed words of a paper in the language it is printed in: the words are the key of their catalogue."""
+    return speech_of(context).text(template, **values)
+
+
+@pass_context
 def seam_of(context: Context, stitches: tuple[SeamStitch, ...], *, full: bool = False) -> Markup:
     # the hour is left out of the key under which drawings are kept
     return draw_seam(stitches, full=full, speech=replace(speech_of(context), now=None))
@@ -192,6 +198,7 @@ def _environment() -> Environment:
         "asset": asset,
         "script": script,
         "draw_seam": seam_of,
+        "_": translated,
         "way_to": way_to,
     }
     return environment
