@@ -139,6 +139,7 @@ def test_a_photo_is_added_without_losing_what_was_typed(sit: Sit, floor: Shop) -
     page = sit("Pell")
     begin(page, "FH-2107")
     page.get_by_label("What the customer says").fill("fell on gravel")
+    page.get_by_role("heading", name="Photos").click()
     page.get_by_label("Camera or file").set_input_files(
         {"name": "a.jpg", "mimeType": "image/jpeg", "buffer": picture(size=(640, 480))}
     )
@@ -245,6 +246,7 @@ def test_edges_have_their_own_drawing_and_a_photo_can_be_of_a_mark(sit: Sit, flo
     expect(marks(page).nth(1)).to_contain_text(
         "edge gap from 10, 2 to 30, 2 mm, 20 mm long on the right edge"
     )
+    page.get_by_role("heading", name="Photos").click()
     page.get_by_label("Of this mark").select_option(index=1)
     page.get_by_label("Camera or file").set_input_files(
         {"name": "a.jpg", "mimeType": "image/jpeg", "buffer": picture(size=(640, 480))}
