@@ -188,9 +188,10 @@ def carried_out(model: Model, work: Round, done: list[Done]) -> list[Done]:
     """What is recorded after every step of a round is done, with the counts it expects."""
     attempt = max((entry.attempt for entry in done), default=0) + 1
     records = list(done)
-    while step := progress(model, attempt, records, proved=True, work=work).step:
-        count = progress(model, attempt, records, proved=True, work=work).expected
-        records.append(Done(attempt=attempt, step=step.id, at=NOW, counted=count))
+    for step in steps_of(model, work, done):
+        if step.phase is not Phase.PROOF:
+            counted = expected_count(model, records, step)
+            records.append(Done(attempt=attempt, step=step.id, at=NOW, counted=counted))
     return records
 
 

@@ -338,4 +338,8 @@ def _draw(page: Page, done: dict[str, Any]) -> None:
     if done.get("back"):
         page.get_by_label("Back", exact=True).check()
         page.get_by_label(str(done["back"]), exact=True).check()
+        # choosing the kind may have scrolled the drawing under the bar at the bottom
+        page.locator("svg.drawing").evaluate("drawing => drawing.scrollIntoView({ block: 'center' })")
+        expect(page.locator("svg.drawing .face-back").first).to_be_visible()
         drag(page, (0.3, 0.6), (0.3, 0.6))
+        expect(page.locator(".drawn li")).not_to_have_count(0)
