@@ -1,61 +1,37 @@
-// Keys of our own: digits for the rooms, 0 for the next action, ? for the list of them. They rest while a field has
-// the focus, and whoever does not want them turns them off in the list.
-
-const OFF = "sutura-keys-off";
-const RESTING = "input, textarea, select, [contenteditable], [role=application]";
+// Keys of our own, none of which a hand scanner types: F9 presses the next action of the page, F8 opens the list of
+// keys, and in that list a digit goes to its room.
 
 const nextAction = () =>
   [...document.querySelectorAll("main .button.main")].find((one) => one.offsetParent && !one.disabled);
 
-const rooms = () => [...document.querySelectorAll(".rooms a")];
-
-const shown = (key) => {
+export const showKeys = () => {
+  const next = nextAction();
+  if (!next) return;
   const sign = document.createElement("kbd");
   sign.className = "key-sign";
   sign.setAttribute("aria-hidden", "true");
-  sign.textContent = key;
-  return sign;
+  sign.textContent = "F9";
+  next.append(sign);
+  next.setAttribute("aria-keyshortcuts", "F9");
 };
-
-export const showKeys = () => {
-  if (localStorage.getItem(OFF)) return;
-  rooms().forEach((room, place) => {
-    room.append(shown(String(place + 1)));
-    room.setAttribute("aria-keyshortcuts", String(place + 1));
-  });
-  const next = nextAction();
-  if (next) {
-    next.append(shown("0"));
-    next.setAttribute("aria-keyshortcuts", "0");
-  }
-};
-
-const list = () => document.getElementById("keys");
 
 export const pressed = (event) => {
-  const resting = event.target.closest?.(RESTING) || event.ctrlKey || event.altKey || event.metaKey;
-  if (resting || localStorage.getItem(OFF)) return;
-  if (event.key === "?") {
-    event.preventDefault();
-    list()?.showModal();
-    return;
-  }
-  const wanted = event.key === "0" ? nextAction() : rooms()[Number(event.key) - 1];
-  if (!/^[0-9]$/.test(event.key) || !wanted || list()?.open) return;
+  const list = document.getElementById("keys");
+  if (!list || event.ctrlKey || event.altKey || event.metaKey) return;
+  const wanted = list.open
+    ? list.querySelector(`[data-key="${CSS.escape(event.key)}"]`)
+    : event.key === "F9" && nextAction();
+  if (event.key === "F8" && !list.open) list.showModal();
+  else if (wanted) wanted.click();
+  else return;
   event.preventDefault();
-  wanted.click();
 };
 
 export const keys = () => ({
-  off: Boolean(localStorage.getItem(OFF)),
   open() {
-    list().showModal();
+    document.getElementById("keys").showModal();
   },
   close() {
-    list().close();
-  },
-  change() {
-    if (this.off) localStorage.setItem(OFF, "yes");
-    else localStorage.removeItem(OFF);
+    document.getElementById("keys").close();
   },
 });
