@@ -391,9 +391,14 @@ def waits_until(model: Model, done: Sequence[Done]) -> datetime | None:
     return last.at + timedelta(minutes=step.wait_minutes) if step and step.wait_minutes else None
 
 
+def is_waiting(until: datetime | None, now: datetime) -> bool:
+    """Whether a wait is not over yet."""
+    return until is not None and now < until
+
+
 def check_wait(until: datetime | None, now: datetime, reason: str) -> None:
     """Refuse the step after a wait that is not over, without a reason (rule bench.waits)."""
-    if until and now < until and not reason.strip():
+    if until and is_waiting(until, now) and not reason.strip():
         left = -int((now - until).total_seconds() // 60)
         raise Invalid("reason", "", fact("bench.wait-or-say-why", time=Minutes(left)))
 

@@ -45,6 +45,8 @@ class BenchPage:
     waits_until: datetime | None
     # who may stand beside somebody who is not trained for this work
     trained: list[TechnicianChoice]
+    # whether the one who works is trained for it, and else who stood beside them last
+    alone: bool
     beside: int | None
     # the ways out that are open now, for someone who works at the bench
     ways_out: frozenset[Move]
@@ -62,10 +64,10 @@ def bench_page(code: str, by: Person | None = None) -> BenchPage:
     following = None
     if progress.step:
         place = progress.steps.index(progress.step)
+        following = next(iter(progress.steps[place + 1 :]), None)
         first = place == 0 or progress.steps[place - 1].phase is not progress.step.phase
         cautions = rules.cautions_at(progress.step, damage.cautions, first_of_phase=first)
-        later = progress.steps[progress.steps.index(progress.step) + 1 :]
-        following = later[0] if later else None
+    trained = planning.trained_for(model)
     return BenchPage(
         job=job,
         model=model,
@@ -77,7 +79,8 @@ def bench_page(code: str, by: Person | None = None) -> BenchPage:
         route=model.way(job.chosen.route),
         held=stock_store.held_of(job.id),
         waits_until=rules.waits_until(model, done) if progress.step else None,
-        trained=planning.trained_for(model),
+        trained=trained,
+        alone=by is not None and by.id in {choice.person_id for choice in trained},
         beside=store.last_supervisor(job.id, by.id) if by else None,
         ways_out=_ways_out(job, progress),
     )
@@ -113,9 +116,10 @@ def do_step(
     if job.stage not in (Stage.OPENED, Stage.PROVED):
         raise MoveRefused(code, fact("job.be-worked-on"), [fact("job.it-is", stage=job.stage)])
     model = catalogue.model(job.model_id, job.model_version)
-    before = progress_of(job, model)
+    recorded = store.load_done(job.id)
+    before = progress_of(job, model, recorded)
     count = rules.check_step(before, step_id, counted, reason)
-    rules.check_wait(rules.waits_until(model, store.load_done(job.id)), now, reason)
+    rules.check_wait(rules.waits_until(model, recorded), now, reason)
     beside = _beside(model, by, supervisor)
     store.add_step(
         job.id,

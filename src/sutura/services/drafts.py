@@ -13,7 +13,7 @@ from sutura.core.errors import Invalid, ManyInvalid, NotFound, Refusal
 from sutura.core.facts import Fact, Say, fact
 from sutura.core.identify.numbers import Identification, known
 from sutura.core.intake.arrival import MOST_PHOTOS, Consent, check_functions, is_overtaken
-from sutura.core.intake.damage import OpeningPlan, plan_opening, read_damage
+from sutura.core.intake.damage import OpeningPlan, opening_plan, read_damage
 from sutura.core.intake.diagnosis import Diagnosis, diagnose
 from sutura.core.intake.marks import Mark, check_marks
 from sutura.core.intake.observations import FINER, observed_from
@@ -228,7 +228,7 @@ def so_far(entered: Entered) -> SoFar:
         model=model,
         marks=marks,
         damage=problems[0].said if problems else read_damage(marks, model.face).says,
-        plan=plan_opening(marks, model.face, consents.cups_mm()) if drawn and model.front_is_cut else None,
+        plan=opening_plan(model, marks, consents.cups_mm()) if drawn else None,
         diagnosis=diagnose(seen),
         opened_before=opened,
         results={result.function: result for result in check_functions(model, _answers(entered))[0]},

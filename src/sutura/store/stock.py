@@ -41,7 +41,7 @@ class LedgerLine:
     at: datetime
     who: str
     quantity: int
-    kind: str
+    kind: MoveKind
     note: str
     job: str
 
@@ -235,6 +235,10 @@ def save_reservation(reservation_id: int, state: str) -> None:
 # -- ledger -----------------------------------------------------------------------------------------
 
 
+def _ledger_line(kind: str, **columns: Any) -> LedgerLine:
+    return LedgerLine(kind=MoveKind(kind), **columns)
+
+
 @reading
 def ledger_page(part_id: int) -> list[LedgerLine]:
     moves = (
@@ -250,7 +254,7 @@ def ledger_page(part_id: int) -> list[LedgerLine]:
         .switch(StockMove)
         .join(Job, JOIN.LEFT_OUTER)
     )
-    return each(LedgerLine, moves.where(StockMove.part == part_id).order_by(StockMove.id.desc()).limit(50))
+    return each(_ledger_line, moves.where(StockMove.part == part_id).order_by(StockMove.id.desc()).limit(50))
 
 
 def add_stock_move(**columns: Any) -> None:

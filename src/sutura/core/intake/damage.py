@@ -13,7 +13,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from enum import StrEnum
 
-from sutura.core.catalogue.model import EDGES, Face
+from sutura.core.catalogue.model import EDGES, Face, Model
 from sutura.core.errors import Invalid
 from sutura.core.facts import Fact, Say, fact, sentences
 from sutura.core.intake.marks import KINDS, Mark, MarkKind, Shape, Side, reached_edges
@@ -222,6 +222,11 @@ class OpeningPlan:
     protect: tuple[Say, ...]
     says: tuple[Say, ...]
     unknown: tuple[Say, ...]
+
+
+def opening_plan(model: Model, marks: Sequence[Mark], cups_mm: Sequence[int] = CUPS_MM) -> OpeningPlan | None:
+    """The opening plan of a model with its marks; None where nothing is cut (rule intake.cut)."""
+    return plan_opening(marks, model.face, cups_mm) if model.front_is_cut else None
 
 
 def plan_opening(marks: Sequence[Mark], face: Face, cups_mm: Sequence[int] = CUPS_MM) -> OpeningPlan:

@@ -6,8 +6,8 @@ from fastapi import APIRouter
 from fastapi.responses import Response
 from markupsafe import Markup
 
-from sutura.core.bench import is_on_the_way_in
-from sutura.core.intake.damage import plan_opening
+from sutura.core.bench import is_on_the_way_in, is_waiting
+from sutura.core.intake.damage import opening_plan
 from sutura.core.job import Stage
 from sutura.core.stock import PartFate
 from sutura.core.typed import read_id
@@ -41,11 +41,7 @@ def _page(ask: Asking, code: str, shown: Shown = ANEW) -> Response:
     page = bench.bench_page(code, ask.person)
     marks = marks_of(page.job)
     on_the_way_in = is_on_the_way_in(page.job.stage, page.progress)
-    plan = (
-        plan_opening(marks, page.model.face, consents.cups_mm())
-        if on_the_way_in and page.model.front_is_cut
-        else None
-    )
+    plan = opening_plan(page.model, marks, consents.cups_mm()) if on_the_way_in else None
     return render(
         ask,
         "bench/bench.html",
@@ -64,8 +60,7 @@ def _page(ask: Asking, code: str, shown: Shown = ANEW) -> Response:
         ),
         plan=plan,
         fates=list(PartFate),
-        alone=ask.person.id in {choice.person_id for choice in page.trained},
-        waiting=page.waits_until is not None and ask.now < page.waits_until,
+        waiting=is_waiting(page.waits_until, ask.now),
     )
 
 
