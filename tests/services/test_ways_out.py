@@ -333,3 +333,5 @@ def test_somebody_who_is_not_trained_names_who_stands_beside_them(shop: Shop) ->
         "select person_id, supervisor_id from bench_step where job_id = %s", shop.job(code).id
     ).fetchall()
     assert (person, supervisor) == (lio.id, shop.bram.id)
+    told = [tell(event, PLAINLY) for event in job_page(code, shop.now).events if event.kind is EventKind.STEP]
+    assert told[0].endswith("Bram stood beside.")

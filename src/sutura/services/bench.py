@@ -121,6 +121,7 @@ def do_step(
     count = rules.check_step(before, step_id, counted, reason)
     rules.check_wait(rules.waits_until(model, recorded), now, reason)
     beside = _beside(model, by, supervisor)
+    beside_id = beside.person_id if beside else None
     store.add_step(
         job.id,
         job.bench.attempt,
@@ -129,7 +130,7 @@ def do_step(
         counted=count,
         reason=reason.strip()[:300],
         person_id=by.id,
-        supervisor_id=beside,
+        supervisor_id=beside_id,
         at=now,
     )
     after = progress_of(job, model)
@@ -140,6 +141,7 @@ def do_step(
         "expected": before.expected,
         "counted": count,
         "reason": reason.strip(),
+        "beside": beside.name if beside else "",
     }
     done = replace(job.bench, steps_done=after.done, steps_total=len(after.steps))
     note(job, EventKind.STEP, facts, done, by=by, now=now)
@@ -150,15 +152,15 @@ def do_step(
     return after
 
 
-def _beside(model: Model, by: Person, supervisor: int) -> int | None:
+def _beside(model: Model, by: Person, supervisor: int) -> TechnicianChoice | None:
     """Who stands beside the one who works; nobody where that one is trained (rule bench.trained)."""
-    trained = {choice.person_id for choice in planning.trained_for(model)}
+    trained = {choice.person_id: choice for choice in planning.trained_for(model)}
     if by.id in trained:
         return None
     if supervisor not in trained:
         accepts = fact("bench.name-who-supervises", family=model.procedure_family)
         raise Invalid("supervisor", "", accepts)
-    return supervisor
+    return trained[supervisor]
 
 
 @writing

@@ -125,6 +125,8 @@ def _step(facts: Facts, speech: Speech) -> list[str]:
             "Screws: {counted} of {expected}", **{k: facts[k] for k in ("counted", "expected")}
         )
         said.append(f"{counted} – {facts['reason']}." if facts["reason"] else f"{counted}.")
+    if facts.get("beside"):
+        said.append(speech.text("{who} stood beside.", who=facts["beside"]))
     return said
 
 
