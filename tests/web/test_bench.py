@@ -57,6 +57,9 @@ def test_a_promise_is_changed_from_the_job(desks: Sit, floor: Shop) -> None:
     refused = pell.post(f"/jobs/{code}/promise", promise_at="soon", promise_reason="part late")
     assert refused.status_code == 422
     assert "choose a day and a time" in pell.page
+    past = pell.post(f"/jobs/{code}/promise", promise_at="2020-01-03T10:00", promise_reason="part late")
+    # quoted as it was typed, in the shop's own time, at the top and at the field
+    assert past.text.count("“Fri 03.01. 10:00” cannot be taken") == 2
     pell.post(f"/jobs/{code}/promise", promise_at="2039-05-02T10:00", promise_reason="part late")
     assert "Promised for" in pell.page
     assert "if worked on now" in pell.page

@@ -6,6 +6,7 @@ from __future__ import annotations
 
 import hashlib
 from collections.abc import Iterable
+from contextvars import ContextVar
 from dataclasses import replace
 from datetime import date, datetime
 from enum import Enum
@@ -123,9 +124,22 @@ def finalize(context: Context, value: object) -> object:
     return speech_of(context).say(value) if _IS_SAID[kind] else value
 
 
+# how the page that is being made says things: imported macros see nothing of its values
+_SPEAKING: ContextVar[Speech] = ContextVar("speaking", default=PLAIN)
+
+
 def speech_of(context: Context) -> Speech:
-    speech: Speech = context.get("speech") or PLAIN
+    speech: Speech = context.get("speech") or _SPEAKING.get()
     return speech
+
+
+def _made(template: str, speech: Speech, **values: Any) -> str:
+    """A template filled in, with everything in it said by one speech."""
+    before = _SPEAKING.set(speech)
+    try:
+        return TEMPLATES.get_template(template).render(speech=speech, **values)
+    finally:
+        _SPEAKING.reset(before)
 
 
 @pass_context
@@ -231,13 +245,14 @@ def render(
     fields, and what was entered in them; `speech` is the shop's way on paper for what is printed.
     """
     values = {"entered": shown.entered, **values}
-    text = TEMPLATES.get_template(template).render(
+    text = _made(
+        template,
+        speech or ask.speech,
         person=ask.person,
         may=person_may(ask.person),
         csrf=ask.csrf,
         now=ask.now,
         zone=ask.zone,
-        speech=speech or ask.speech,
         shop_name=ask.shop_name,
         room=room,
         refusal=shown.refusal,
@@ -251,9 +266,7 @@ def render(
 
 def piece(ask: Asking, template: str, **values: Any) -> str:
     """A piece of a page, to be put into one that is open."""
-    return TEMPLATES.get_template(template).render(
-        person=ask.person, now=ask.now, zone=ask.zone, speech=ask.speech, **values
-    )
+    return _made(template, ask.speech, person=ask.person, now=ask.now, zone=ask.zone, **values)
 
 
 def render_plain(request: Request, template: str, *, status: int = 200, **values: Any) -> HTMLResponse:
