@@ -266,3 +266,25 @@ def test_fifty_people_reading_at_once_are_all_served(live: Live, floor: Shop) ->
 
     with ThreadPoolExecutor(25) as pool:
         assert set(pool.map(ask, range(50))) == {200}
+
+
+def test_the_keys_lead_to_rooms_and_a_scanner_typing_digits_moves_nothing(sit: Sit, floor: Shop) -> None:
+    page = sit("Pell")
+    page.keyboard.press("F8")
+    expect(page.get_by_role("dialog", name="Keys")).to_be_visible()
+    with page.expect_navigation():
+        page.keyboard.press("3")
+    expect(page).to_have_url(re.compile("/match$"))
+    page.keyboard.type("4006381333931")
+    page.wait_for_timeout(300)
+    expect(page).to_have_url(re.compile("/match$"))
+
+
+def test_enter_in_the_amount_takes_no_payment(sit: Sit, floor: Shop) -> None:
+    floor.receive("P-1001")
+    code = floor.closed()
+    page = sit("Pell")
+    page.goto(f"/jobs/{code}/handover")
+    page.get_by_label("Amount taken").press("Enter")
+    expect(page.get_by_role("alert")).to_contain_text("choose one of")
+    assert floor.job(code).stage is Stage.CLOSED
