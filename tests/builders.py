@@ -228,10 +228,11 @@ class Shop:
         return code
 
     def step(self, code: str, counted: str | None = None, reason: str = "") -> None:
-        progress = bench.bench_page(code).progress
+        page = bench.bench_page(code)
+        progress = page.progress
         assert progress.step
         expected = "" if progress.expected is None else str(progress.expected)
-        if waits := bench.bench_page(code).waits_until:
+        if waits := page.waits_until:
             self.now = max(self.now, waits)
         bench.do_step(
             code, progress.step.id, expected if counted is None else counted, reason, self.bram, self.tick()

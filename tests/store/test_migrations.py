@@ -16,7 +16,7 @@ from sutura.cluster import Cluster
 from sutura.config import MIGRATIONS, ROOT
 from sutura.store import catalogue as store_catalogue
 from sutura.store import tables
-from sutura.store.database import DATABASE, connection
+from sutura.store.database import DATABASE, connection, first_value
 
 FROZEN = {
     "0001_foundation.py": "f85179a7aaf7224c0a1ed86efead71184bda8b7d8faabb2f3e8bbe664057467d",
@@ -31,6 +31,17 @@ FROZEN = {
     "0011_supervised.py": "f2b5b193528cfb62a66e8f467fb3f770959f639211c966eccad878d0b10825b0",
     "0005_counter.py": "fab85a5759b03cf26ca7640fbe8bf03a413af01f005e6722af5155e9f9bb95ca",
 }
+
+
+APPEND_ONLY = (
+    "job_event",
+    "stock_move",
+    "function_result",
+    "payment",
+    "audit_event",
+    "bench_step",
+    "consent",
+)
 
 
 def differences() -> list[str]:
@@ -69,19 +80,18 @@ def test_a_database_without_tables_is_not_ready(cluster: Cluster, database: str)
         wiring.connect(database)
 
 
-@pytest.mark.parametrize(
-    "table", ["job_event", "stock_move", "function_result", "payment", "audit_event", "bench_step", "consent"]
-)
-@pytest.mark.parametrize("statement", ["update {} set id = id", "delete from {}", "truncate {} cascade"])
-def test_what_happened_is_append_only(shop: Shop, table: str, statement: str) -> None:
+def test_what_happened_is_append_only(shop: Shop) -> None:
     shop.receive("P-1001", 2)
     shop.hand_back(shop.closed())
     DATABASE.execute_sql(
         "insert into audit_event (at, person_id, what, detail) values (now(), %s, 'x', '{}')",
         (shop.manager.id,),
     )
-    with pytest.raises(peewee.DatabaseError, match="append-only"), DATABASE.atomic():
-        DATABASE.execute_sql(statement.format(table))
+    for table in APPEND_ONLY:
+        assert first_value(f"select count(*) from {table}"), f"{table} holds nothing to change"
+        for statement in ("update {} set id = id", "delete from {}", "truncate {} cascade"):
+            with pytest.raises(peewee.DatabaseError, match="append-only"), DATABASE.atomic():
+                DATABASE.execute_sql(statement.format(table))
 
 
 @pytest.mark.parametrize(

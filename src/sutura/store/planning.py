@@ -145,9 +145,8 @@ _LEFT = Job.expected_minutes * (Job.steps_total - Job.steps_done) / fn.GREATEST(
 _LOAD = fn.COALESCE(fn.SUM(Case(None, [(_BEFORE, Job.expected_minutes), (_AT_THE_BENCH, _LEFT)])), 0)
 
 
-@reading
-def skills_page(family: str) -> list[Skill]:
-    """Active technicians and managers with bench skills, their factor for a family and the work they have."""
+@written
+def _skills(family: str) -> Select:
     people = (
         Person.select(
             Person.id.alias("person_id"), Person.name, SkillTable.factor, _LOAD.alias("load_minutes")
@@ -159,6 +158,10 @@ def skills_page(family: str) -> list[Skill]:
         .join(Job, JOIN.LEFT_OUTER, on=(Job.technician == Person.id) & IS_OPEN)
     )
     at_the_bench = Person.active & ((Person.role == Role.TECHNICIAN.value) | SkillTable.id.is_null(False))
-    return each(
-        _skill, people.where(at_the_bench).group_by(Person.id, SkillTable.factor).order_by(Person.name)
-    )
+    return people.where(at_the_bench).group_by(Person.id, SkillTable.factor).order_by(Person.name)
+
+
+@reading
+def skills_page(family: str) -> list[Skill]:
+    """Active technicians and managers with bench skills, their factor for a family and the work they have."""
+    return each(_skill, _skills(family))
