@@ -63,7 +63,8 @@ class Mouse:
 
     def _drag(self, line: list[Place]) -> None:
         self.deeds += 1
-        self.page.locator("svg.drawing").scroll_into_view_if_needed()
+        # to where neither the head nor the bar at the foot lies over it
+        self.page.locator("svg.drawing").evaluate("drawing => drawing.scrollIntoView({ block: 'center' })")
         points = [self._on_screen(place) for place in line]
         self.page.mouse.move(*points[0])
         self.page.mouse.down()
@@ -80,7 +81,8 @@ class Finger(Mouse):
         target.tap()
 
     def _drag(self, line: list[Place]) -> None:
-        self.page.locator("svg.drawing").scroll_into_view_if_needed()
+        # to where neither the head nor the bar at the foot lies over it
+        self.page.locator("svg.drawing").evaluate("drawing => drawing.scrollIntoView({ block: 'center' })")
         points = [self._on_screen(place) for place in line]
         link = self.page.context.new_cdp_session(self.page)
 

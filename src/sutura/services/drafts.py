@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import secrets
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from datetime import datetime, tzinfo
 
 from sutura.core.catalogue.model import Model
@@ -12,11 +12,11 @@ from sutura.core.catalogue.unlisted import read_measured
 from sutura.core.errors import Invalid, ManyInvalid, NotFound, Refusal
 from sutura.core.facts import Fact, Say, fact
 from sutura.core.identify.numbers import Identification, known
-from sutura.core.intake.arrival import MOST_PHOTOS, Consent, check_functions, is_overtaken
+from sutura.core.intake.arrival import MOST_PHOTOS, Consent, check_customer, check_functions, is_overtaken
 from sutura.core.intake.damage import OpeningPlan, opening_plan, read_damage
 from sutura.core.intake.diagnosis import Diagnosis, diagnose
 from sutura.core.intake.marks import Mark, check_marks
-from sutura.core.intake.observations import FINER, observed_from
+from sutura.core.intake.observations import FINER, FURTHER, observed_from
 from sutura.core.intake.promise import Promise
 from sutura.core.people import Deed, demand
 from sutura.core.typed import Entered, Problems, read_id, read_moment
@@ -134,6 +134,10 @@ class SoFar:
     odd: Say = ""
     # customers who may be the one being typed, each with the reason
     same: Sequence[tuple[customers_store.CustomerRecord, Say]] = ()
+    # the parts of the form that are done, with what each says in one line
+    done: Mapping[str, Say] = field(default_factory=dict)
+    # whether the picture or touch is not known to be right, so that further tests tell something
+    picture_in_doubt: bool = False
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -217,13 +221,17 @@ def so_far(entered: Entered) -> SoFar:
     same = [] if customer > 0 else customers.perhaps_typed(*map(entered.text, ("name", "phone", "email")))
     if model is None:
         damage = problems[0].said if problems else ""
-        return SoFar(model=None, marks=marks, damage=damage, results={}, same=same)
+        return SoFar(
+            model=None, marks=marks, damage=damage, results={}, same=same, done=_customer_done(entered)
+        )
     drawn = not problems and not check_marks(marks, model.face)
     opened = entered.text("opened_before") == "yes"
     seen = observed_from(
         entered.group("look"), marks=marks, opened_before=opened, functions=entered.group("function")
     )
     panel, panel_says = _panel(entered.text("edid"), model)
+    results = {result.function: result for result in check_functions(model, _answers(entered))[0]}
+    answered = {entered.text(f"function.{name}") for name in FINER}
     return SoFar(
         model=model,
         marks=marks,
@@ -231,12 +239,47 @@ def so_far(entered: Entered) -> SoFar:
         plan=opening_plan(model, marks, consents.cups_mm()) if drawn else None,
         diagnosis=diagnose(seen),
         opened_before=opened,
-        results={result.function: result for result in check_functions(model, _answers(entered))[0]},
+        results=results,
         panel=panel,
         panel_says=panel_says,
         odd=identify.imei_doubt(entered.text("serial"), known(model)),
         same=same,
+        done={**_device_done(entered, model), **_customer_done(entered), **_list_done(model, results)},
+        picture_in_doubt=bool(answered & {Outcome.FAULTY.value, Outcome.NOT_TESTABLE.value})
+        or any(entered.text(f"look.{name}") for name in (*FURTHER, *FINER)),
     )
+
+
+def _device_done(entered: Entered, model: Model) -> dict[str, Say]:
+    # what is unknown of a device in no pack stays in sight
+    if entered.text("model_id") == UNLISTED:
+        return {}
+    numbers = [text for name in ("read_number", "serial") if (text := entered.text(name).strip())]
+    return {"device": fact("intake.device-is", model=model.full_name, numbers=numbers)}
+
+
+def _customer_done(entered: Entered) -> dict[str, Say]:
+    customer_id = read_id(entered.text("customer_id"))
+    known_one = customers_store.load_customer(customer_id) if customer_id > 0 else None
+    if known_one:
+        return {"customer": fact("intake.customer-is", name=known_one.name, reached=known_one.phone)}
+    name, phone, email = map(entered.text, ("name", "phone", "email"))
+    if check_customer(name, phone, email):
+        return {}
+    return {"customer": fact("intake.customer-is", name=name, reached=phone or email)}
+
+
+def _list_done(model: Model, results: Mapping[str, FunctionResult]) -> dict[str, Say]:
+    if len(results) < len(model.functions):
+        return {}
+    outcomes = [result.outcome for result in results.values()]
+    faulty = [each.name for each in model.functions if results[each.id].outcome is Outcome.FAULTY]
+    parts = [fact("intake.so-many-work", count=outcomes.count(Outcome.WORKS))]
+    if faulty:
+        parts.append(fact("intake.these-are-faulty", names=faulty))
+    if untried := outcomes.count(Outcome.NOT_TESTABLE):
+        parts.append(fact("intake.so-many-not-testable", count=untried))
+    return {"works": fact("intake.list-is", parts=parts)}
 
 
 def _answers(entered: Entered) -> dict[str, tuple[str, str]]:

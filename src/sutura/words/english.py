@@ -258,7 +258,9 @@ SENTENCES: Mapping[str, str] = {
         "Cup of {diameter_mm} mm, its centre {deep:.0f} mm from the {edge} edge."
     ),
     "intake.cure": "Cure: {time}.",
+    "intake.customer-is": "{name}, {reached}",
     "intake.customer-must-agree": "the customer must agree: “{consent}”",
+    "intake.device-is": "{model} {numbers}",
     "intake.draw": "draw {kind} as {words}",
     "intake.draw-2": "draw {kind} on the {sides: or the }",
     "intake.draw-mark-again-name-could-not": "draw this mark again: its name could not be read",
@@ -296,6 +298,7 @@ SENTENCES: Mapping[str, str] = {
     "intake.leave-was-found-arrival": "leave “{function}” as it was found on arrival",
     "intake.length-mm": "{length} mm",
     "intake.limit-why": "{depth} ({why})",
+    "intake.list-is": "{parts:; }",
     "intake.looked-list-look-again": "{asks}: looked at as “{says}”, in the list as “{ticked}”. Look again.",
     "intake.many-intake-holds-take-one-away": "that is as many as an intake holds: take one away first",
     "intake.mm": "{kind} at {x:.0f}, {y:.0f} mm",
@@ -345,10 +348,13 @@ SENTENCES: Mapping[str, str] = {
     "intake.say-how-parcel-came": "say how the parcel came: {parcel_states}",
     "intake.shelf-free": "On the shelf: {part}, {free} free.",
     "intake.sign-once-more-pad-printed-ticket": "sign once more on the pad, or on the printed ticket",
+    "intake.so-many-not-testable": "{count} not testable",
+    "intake.so-many-work": "{count} {count:works|work}",
     "intake.spot-reaches": "a spot reaches 0 to {most} mm",
     "intake.stay-0-0-mm": "stay on the {where}: 0–{width:g} by 0–{height:g} mm",
     "intake.suspected": "Suspected: {layers}.",
     "intake.tape-over-cracks": "tape over the cracks",
+    "intake.these-are-faulty": "faulty: {names}",
     "intake.use-digits-spaces-brackets-least-five": (
         "use digits, spaces, +, -, / and brackets, at least five digits, at most 40 signs"
     ),

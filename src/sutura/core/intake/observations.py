@@ -134,6 +134,8 @@ QUESTIONS: tuple[Question, ...] = (
 IN_FORM = frozenset({"glass", "earlier", "image", "touch"})
 # those a person answers beside them
 ASKED = tuple(question for question in QUESTIONS if question.id not in IN_FORM)
+# asked only when the picture or touch is not known to be right; the others are looked at on every device
+FURTHER = frozenset({"reacts", "external", "torch", "camera", "reseat"})
 # what the function list asks in words of its own: how image and touch are, by the function's name
 FINER = {question.id: question for question in QUESTIONS if question.id in ("image", "touch")}
 # answers that tell of the causes what another does

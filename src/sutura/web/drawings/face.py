@@ -16,8 +16,14 @@ MARGIN_MM = 9.0
 
 
 def view_box(face: Face) -> str:
-    wide, high = face.width_mm + 2 * MARGIN_MM, face.height_mm + 2 * MARGIN_MM
-    return f"{-MARGIN_MM:g} {-MARGIN_MM:g} {wide:g} {high:g}"
+    # the sizes stand in the margin: a large face is drawn with larger letters
+    margin = max(MARGIN_MM, 4.4 + _letter_mm(face))
+    wide, high = face.width_mm + 2 * margin, face.height_mm + 2 * margin
+    return f"{-margin:.5g} {-margin:.5g} {wide:.5g} {high:.5g}"
+
+
+def _letter_mm(face: Face) -> float:
+    return max(face.width_mm, face.height_mm) / 42
 
 
 def _rect(box: Box, css: str, radius: float = 0) -> Markup:
@@ -76,7 +82,7 @@ def edges_view_box(face: Face) -> str:
 
 def edges_body(face: Face) -> Markup:
     """The four edges seen from outside, each from its left or top end, the front side above."""
-    size = max(face.width_mm, face.height_mm) / 42
+    size = _letter_mm(face)
     return Markup("").join(
         Markup('{}<text class="face-size" x="{}" y="{}" font-size="{}">{} edge, {} mm</text>').format(
             _rect(box, "face-back", 2),
@@ -150,7 +156,7 @@ def _along(face: Face, edge: str, css: str, title: str) -> Markup:
 
 
 def _sizes(face: Face) -> Markup:
-    size = max(face.width_mm, face.height_mm) / 42
+    size = _letter_mm(face)
     return Markup(
         '<text class="face-size" x="{}" y="-4.4" font-size="{}" text-anchor="middle">{} mm</text>'
         '<text class="face-size" transform="translate({} {}) rotate(-90)" font-size="{}" '

@@ -16,7 +16,7 @@ from sutura.core.errors import NotFound, Refusal
 from sutura.core.intake.arrival import ACCESSORIES, DATA_STATES, PAD, PARCEL_STATES, Channel
 from sutura.core.intake.diagnosis import ways_told
 from sutura.core.intake.marks import KINDS
-from sutura.core.intake.observations import ASKED, FINER
+from sutura.core.intake.observations import ASKED, FINER, FURTHER
 from sutura.core.job import Stage
 from sutura.formats.photo import MOST_BYTES
 from sutura.services import customers, drafts, planning
@@ -88,7 +88,10 @@ def _page(ask: Asking, draft_id: str, shown: Shown = ANEW) -> Response:
         classes=DEVICE_CLASSES,
         measures=MEASURES,
         pad=PAD,
-        questions=ASKED,
+        done=_done(ask, said),
+        first_questions=[question for question in ASKED if question.id not in FURTHER],
+        further_questions=[question for question in ASKED if question.id in FURTHER],
+        function_fields=[f"function.{one.id}" for one in said.model.functions] if said.model else [],
         finer=FINER,
         kinds=KINDS,
         shapes=kinds_for_script(),
@@ -148,6 +151,11 @@ def _labels(ask: Asking, said: SoFar) -> list[dict[str, str]]:
     return [{"says": ask.speech.say(mark.label), "id": mark.id} for mark in said.marks]
 
 
+def _done(ask: Asking, said: SoFar) -> dict[str, str]:
+    """What each part of the form that is done says in one line, when it is folded."""
+    return {name: ask.speech.say(says) for name, says in said.done.items()}
+
+
 def _same(ask: Asking, said: SoFar) -> Markup:
     """Customers who may be the one being typed, to choose instead of adding them twice."""
     return Markup(piece(ask, "intake/same.html", found=said.same))
@@ -165,6 +173,8 @@ def keep(ask: Ask, draft_id: str, form: Form) -> Response:
             "labels": _labels(ask, said),
             "panel": ask.speech.say(said.panel_says),
             "odd": ask.speech.say(said.odd),
+            "done": _done(ask, said),
+            "further": said.picture_in_doubt,
             "same": _same(ask, said),
             **_reading(ask, said),
         }

@@ -7,6 +7,7 @@ export const intake = () => ({
   panel: "",
   odd: "",
   pieces: {},
+  done: {},
   labels: [],
   timer: null,
   sending: false,
@@ -18,6 +19,7 @@ export const intake = () => ({
     this.damage = form.dataset.damage;
     this.panel = form.dataset.panel;
     this.odd = form.dataset.odd;
+    this.done = JSON.parse(form.dataset.done);
     if (this.recall()) this.later(50);
     form.addEventListener("input", () => this.later());
     form.addEventListener("change", () => this.later());
@@ -28,6 +30,7 @@ export const intake = () => ({
     form.addEventListener("sutura:pen", (event) => {
       this.penIsDown = event.detail === "down";
     });
+    form.addEventListener("focusin", (event) => this.fold(event.target));
     form.addEventListener("submit", () => {
       this.number();
       this.remember();
@@ -52,6 +55,22 @@ export const intake = () => ({
     this.remember();
     clearTimeout(this.timer);
     this.timer = setTimeout(() => this.keep(), wait || 700);
+  },
+  doneSays(name) {
+    return this.done[name] || "";
+  },
+  // What is done above folds to its line when the hand goes on; what is under the hand stays where it is.
+  fold(target) {
+    const narrow = globalThis.matchMedia("(max-width: 860px)").matches;
+    for (const part of this.$root.querySelectorAll(".fold[open]")) {
+      const above = part.compareDocumentPosition(target) === Node.DOCUMENT_POSITION_FOLLOWING;
+      if (!above || !this.done[part.dataset.fold] || ("narrow" in part.dataset && !narrow)) continue;
+      const before = target.getBoundingClientRect().top;
+      part.open = false;
+      globalThis.scrollBy(0, target.getBoundingClientRect().top - before);
+      // too near the head of the page to keep the place: it folds the next time
+      if (Math.abs(target.getBoundingClientRect().top - before) > 1) part.open = true;
+    }
   },
   number() {
     // each sending is numbered, so that one overtaken on the way cannot undo a later one
@@ -131,6 +150,8 @@ export const intake = () => ({
       this.damage = said.damage;
       this.panel = said.panel;
       this.odd = said.odd;
+      this.done = said.done;
+      if (said.further) this.$root.querySelector(".further").open = true;
       for (const [name, text] of [
         ["reading", said.reading],
         ["opening", said.opening],
