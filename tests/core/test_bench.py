@@ -24,6 +24,7 @@ from sutura.core.bench import (
     worked_minutes,
 )
 from sutura.core.catalogue.model import Model, Phase
+from sutura.core.catalogue.problems import problems_of
 from sutura.core.errors import Invalid, StepBlocked
 from sutura.core.intake.marks import Mark, MarkKind, Side
 from sutura.core.job import Round, Stage
@@ -323,3 +324,42 @@ def test_rework_puts_on_what_it_took_off_and_nothing_else_of_the_swap() -> None:
     inside = [step for step in steps_of(MODEL, Round.REWORK, at_proof) if step.phase is Phase.SWAP]
     assert {step.plug.name for step in inside if step.plug} == {"sensor", "touch", "display", "battery"}
     assert all(step.plug for step in inside)
+
+
+def test_the_first_screw_of_a_hinge_is_counted_alone_and_the_rest_later() -> None:
+    """A lid hangs on one screw of its right hinge until the left one is in (common practice, no source)."""
+    model = models()["ardale-foil-13-first"]
+    assert problems_of(model) == []
+    entries: list[Done] = []
+    expected: dict[str, int] = {}
+    while (now := progress(model, 1, entries, proved=False)).step and not now.at_proof:
+        if now.expected is not None:
+            expected[now.step.id] = now.expected
+        entries.append(Done(attempt=1, step=now.step.id, at=NOW, counted=now.expected))
+    assert (expected["hinge-right-out"], expected["hinge-right-in"], expected["hinge-right-rest"]) == (
+        3,
+        1,
+        2,
+    )
+    # in between the hinge is not closed: giving up there sets the first and the rest once more
+    between = entries[: 1 + next(i for i, each in enumerate(entries) if each.step == "hinge-right-in")]
+    assert "hinge-right" in device_state(model, between).out
+    assert "hinge-right" not in device_state(model, entries).out
+    again = list(between)
+    while (now := progress(model, 2, again, proved=True, work=Round.CLOSING_UP)).step:
+        again.append(Done(attempt=2, step=now.step.id, at=NOW, counted=now.expected))
+    assert (now.out, now.back, now.counts_agree, now.is_open) == (now.out, now.out, True, False)
+
+
+@pytest.mark.parametrize("part", [3, 7])
+def test_a_first_part_that_is_the_whole_group_is_refused(part: int) -> None:
+    model = models()["ardale-foil-13-first"]
+    steps = tuple(
+        replace(step, screws_part=part) if step.id == "hinge-right-in" else step for step in model.steps
+    )
+    index = next(i for i, step in enumerate(steps) if step.id == "hinge-right-in")
+    assert [wrong.field for wrong in problems_of(replace(model, steps=steps))] == [
+        f"steps[{index}].screws_part"
+    ]
+    without = tuple(step for step in steps if step.id != "hinge-right-rest")
+    assert problems_of(replace(model, steps=without))

@@ -17,7 +17,7 @@ from sutura.core.job import Stage
 pytestmark = [pytest.mark.browser, pytest.mark.timeout(420)]
 Sit = Callable[..., Page]
 # presses, typed fields and drawn lines of a usual phone, from the counter to the receipt
-MOST_DEEDS = 60
+MOST_DEEDS = 56
 PHONE = {"viewport": {"width": 390, "height": 844}, "has_touch": True, "is_mobile": True}
 
 

@@ -192,7 +192,9 @@ def device_state(model: Model, done: Sequence[Done]) -> DeviceState:
     opened: set[str] = set()
     for step in (by_id[entry.step] for entry in done if entry.step in by_id):
         if step.screws:
-            (out.discard if step.screws_in else out.add)(step.screws)
+            # a group of which only the first screws are in is still out
+            if not step.screws_part:
+                (out.discard if step.screws_in else out.add)(step.screws)
         elif step.plug:
             (off.discard if step.plug.on else off.add)(step.plug.name)
         elif step.phase in (Phase.PREPARE, Phase.OPEN):
@@ -354,13 +356,32 @@ def expected_count(
     model: Model, done: Sequence[Done], step: Step, missing: Mapping[str, int] | None = None
 ) -> int | None:
     """Screws expected at a step: the sheet's number going out, without those that were missing on arrival;
-    coming in, as many as came out.
+    coming in, as many as came out, or the first of them and then the rest.
     """
     if not step.screws:
         return None
     out, _ = _counted(model, done)
     there = model.screw_group(step.screws).count - (missing or {}).get(step.screws, 0)
-    return out.get(step.screws, there) if step.screws_in else there
+    if not step.screws_in:
+        return there
+    taken = out.get(step.screws, there)
+    if step.screws_part:
+        return min(step.screws_part, taken)
+    return max(taken - _set_before(model, done, step.screws), 0)
+
+
+def _set_before(model: Model, done: Sequence[Done], group: str) -> int:
+    """How many screws of a group this round has set already, where the rest comes later."""
+    by_id = _steps_by_id(model)
+    parts = [
+        entry.counted or 0
+        for entry in done
+        if entry.attempt == done[-1].attempt
+        and entry.step in by_id
+        and by_id[entry.step].screws == group
+        and by_id[entry.step].screws_part
+    ]
+    return sum(parts)
 
 
 def check_step(now: Progress, step_id: str, counted_text: str, reason: str) -> int | None:
@@ -408,18 +429,26 @@ def _steps_by_id(model: Model) -> Mapping[str, Step]:
 
 
 def _counted(model: Model, done: Sequence[Done]) -> tuple[dict[str, int], dict[str, int]]:
-    """Screws counted out and in, by group; a later round's count replaces the earlier."""
+    """Screws counted out and in, by group; a later round's count replaces the earlier, within a round what
+    is set at two steps adds up.
+    """
     by_id = _steps_by_id(model)
     out: dict[str, int] = {}
     back: dict[str, int] = {}
+    round_of: dict[str, int] = {}
     for entry in done:
         step = by_id.get(entry.step)
         if step is None or not step.screws or entry.counted is None:
             continue
-        (back if step.screws_in else out)[step.screws] = entry.counted
-        if not step.screws_in:
+        if step.screws_in:
+            before = back.get(step.screws, 0) if round_of.get(step.screws) == entry.attempt else 0
+            back[step.screws] = before + entry.counted
+            round_of[step.screws] = entry.attempt
+        else:
+            out[step.screws] = entry.counted
             # taken out once more: what went in before is out again
             back.pop(step.screws, None)
+            round_of.pop(step.screws, None)
     return out, back
 
 

@@ -372,6 +372,7 @@ def _step(raw: Mapping[str, Any]) -> Step:
         limits=tuple(raw.get("limits", ())),
         screws=raw.get("screws", ""),
         screws_in=raw.get("screws_in", False),
+        screws_part=raw.get("screws_part", 0),
         plug=Plug(**raw["plug"]) if "plug" in raw else None,
         heat=Heat(**raw["heat"]) if "heat" in raw else None,
         wait_minutes=raw.get("wait_minutes", 0),

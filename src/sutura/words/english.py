@@ -106,6 +106,9 @@ SENTENCES: Mapping[str, str] = {
     ),
     "catalogue.ruler": "{what}, with a ruler",
     "catalogue.save-file-utf-8-text": "save the file as UTF-8 text",
+    "catalogue.set-fewer-than-group-rest-later": (
+        "set fewer than the {count} of the group going in, and the rest at a later step"
+    ),
     "catalogue.sheet-forbids-edge": "write 0: step {step} of the sheet says “{limit}”",
     "catalogue.take-battery-off-before-any-other": "take the battery off before any other connector",
     "catalogue.take-out-one-step-put-back": (

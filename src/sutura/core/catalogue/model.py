@@ -202,7 +202,8 @@ class Step:
 
     `screws` names the group counted here and `screws_in` tells the direction; `after` names steps that must
     come
-    before it; `second_look` marks the look that replaces a test which cannot be made yet.
+    before it; `screws_part` = only so many of the group go in here, the rest at a later step; `second_look`
+    marks the look that replaces a test which cannot be made yet.
     """
 
     id: str
@@ -213,6 +214,7 @@ class Step:
     limits: tuple[str, ...] = ()
     screws: str = ""
     screws_in: bool = False
+    screws_part: int = 0
     plug: Plug | None = None
     heat: Heat | None = None
     wait_minutes: int = 0

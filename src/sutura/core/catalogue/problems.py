@@ -70,7 +70,9 @@ def _unknown_names(model: Model) -> list[Invalid]:
 
 def _screw_problems(model: Model) -> list[Invalid]:
     out = Counter(step.screws for step in model.steps if step.screws and not step.screws_in)
-    back = Counter(step.screws for step in model.steps if step.screws and step.screws_in)
+    back = Counter(
+        step.screws for step in model.steps if step.screws and step.screws_in and not step.screws_part
+    )
     return [
         Invalid(
             f"screws[{i}]",
@@ -79,7 +81,26 @@ def _screw_problems(model: Model) -> list[Invalid]:
         )
         for i, group in enumerate(model.screws)
         if (out[group.id], back[group.id]) != (1, 1)
+    ] + [
+        Invalid(
+            f"steps[{i}].screws_part",
+            step.screws_part,
+            fact("catalogue.set-fewer-than-group-rest-later", count=model.screw_group(step.screws).count),
+        )
+        for i, step in enumerate(model.steps)
+        if step.screws_part and not _is_first_of_a_group(model, i)
     ]
+
+
+def _is_first_of_a_group(model: Model, index: int) -> bool:
+    """Whether a step sets some screws of a group, fewer than it has, and a later one the rest."""
+    step = model.steps[index]
+    rest = [
+        later
+        for later in model.steps[index + 1 :]
+        if later.screws == step.screws and later.screws_in and not later.screws_part
+    ]
+    return bool(step.screws_in and rest) and step.screws_part < model.screw_group(step.screws).count
 
 
 def _plug_problems(model: Model) -> list[Invalid]:
