@@ -374,11 +374,13 @@ def test(*, fast: bool, words: tuple[str, ...]) -> int:
         runs = [["-m", "not browser and not slow", *words] if fast else list(words)]
     else:
         runs = [quick] if fast else [quick, ["-m", "browser or slow"]]
-    return max(_pytest(run) for run in runs)
+    return max(_pytest(run, fewer_examples=fast) for run in runs)
 
 
-def _pytest(words: Sequence[str]) -> int:
+def _pytest(words: Sequence[str], *, fewer_examples: bool) -> int:
     environment = os.environ | {"PYTHONPATH": str(ROOT / "src")}
+    if fewer_examples:
+        environment["SUTURA_FEWER_EXAMPLES"] = "yes"
     return subprocess.run(
         [sys.executable, "-m", "pytest", *words], cwd=ROOT, env=environment, check=False
     ).returncode

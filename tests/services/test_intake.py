@@ -15,9 +15,9 @@ from formats.test_photo import picture
 
 from sutura.core.errors import Invalid, ManyInvalid, MoveRefused, NotAllowed, NotFound, StaleSave
 from sutura.core.intake.customers import plain_phone
-from sutura.core.intake.damage import CUPS_MM, plan_opening
 from sutura.core.intake.diagnosis import diagnose
 from sutura.core.intake.marks import Mark, MarkKind, Side
+from sutura.core.intake.opening import CUPS_MM, plan_opening
 from sutura.core.job import JobRecord
 from sutura.core.maths.geometry import Point
 from sutura.core.values import Outcome

@@ -5,7 +5,7 @@ from __future__ import annotations
 from sutura.core import bench, handover, job, people, planning, proof, quoting, stock
 from sutura.core.catalogue import rules as catalogue
 from sutura.core.identify import reading
-from sutura.core.intake import arrival, customers, damage, diagnosis, promise
+from sutura.core.intake import arrival, customers, damage, diagnosis, opening, promise
 from sutura.core.matching import judging, kits, listing, panel, ranking, wanted
 from sutura.core.values import Rule
 
@@ -15,6 +15,7 @@ ALL: tuple[Rule, ...] = tuple(
     for module in (
         reading,
         damage,
+        opening,
         diagnosis,
         arrival,
         promise,

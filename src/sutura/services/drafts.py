@@ -13,10 +13,11 @@ from sutura.core.errors import Invalid, ManyInvalid, NotFound, Refusal
 from sutura.core.facts import Fact, Say, fact
 from sutura.core.identify.numbers import Identification, known
 from sutura.core.intake.arrival import MOST_PHOTOS, Consent, check_customer, check_functions, is_overtaken
-from sutura.core.intake.damage import OpeningPlan, opening_plan, read_damage
+from sutura.core.intake.damage import read_damage
 from sutura.core.intake.diagnosis import Diagnosis, diagnose
 from sutura.core.intake.marks import Mark, check_marks
 from sutura.core.intake.observations import FINER, FURTHER, observed_from
+from sutura.core.intake.opening import OpeningPlan, opening_plan
 from sutura.core.intake.promise import Promise
 from sutura.core.people import Deed, demand
 from sutura.core.typed import Entered, Problems, read_id, read_moment

@@ -326,10 +326,16 @@ SENTENCES: Mapping[str, str] = {
     "intake.no-part-fits-known-yet": "No part that fits is known yet.",
     "intake.no-pick": "no pick",
     "intake.nobody-here-trained-work": "Nobody here is trained for this work.",
-    "intake.not-edge-usual-broken-nothing-holds": (
-        "Not at the {opening_edge} edge as usual: {broken:.0%} of it is broken, or nothing holds there."
-    ),
     "intake.not-screen-board-battery-first": "not the screen: board or battery first",
+    "intake.not-usual-edge-broken": (
+        "Not at the {opening_edge} edge as usual: {broken:.0%} of it is broken, of the {entry_edge} edge "
+        "{here:.0%}."
+    ),
+    "intake.not-usual-edge-no-cup": "Not at the {opening_edge} edge as usual: no cup holds there.",
+    "intake.not-usual-edge-no-pick": "Not at the {opening_edge} edge as usual: no pick may go in there.",
+    "intake.not-usual-edge-open-already": (
+        "Not at the {opening_edge} edge as usual: the {entry_edge} edge is open already."
+    ),
     "intake.nothing-observed-yet": "Nothing is observed yet.",
     "intake.nothing-proved-faulty": "Nothing is proved faulty.",
     "intake.on-the-back": "{said} on the back",

@@ -9,9 +9,9 @@ from sutura.core.catalogue.kin import Kinship
 from sutura.core.catalogue.packs import Change
 from sutura.core.identify.reading import Verdict
 from sutura.core.intake.arrival import Applies, Channel
-from sutura.core.intake.damage import Loose
 from sutura.core.intake.marks import MarkKind
 from sutura.core.intake.observations import Layer
+from sutura.core.intake.opening import Loose
 from sutura.core.job import EventKind, Move, Round, Stage
 from sutura.core.matching.comparing import Agreement
 from sutura.core.matching.judging import Fit, Learned, Source

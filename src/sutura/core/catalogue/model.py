@@ -9,7 +9,7 @@ from dataclasses import dataclass, field
 from enum import StrEnum
 
 from sutura.core.facts import Say, fact
-from sutura.core.maths.geometry import Box, Point
+from sutura.core.maths.geometry import Box, Edge, Point
 
 EDGES = ("top", "right", "bottom", "left")
 
@@ -105,6 +105,10 @@ class Face:
     @property
     def outline(self) -> Box:
         return Box(x=0, y=0, width=self.width_mm, height=self.height_mm)
+
+    def glass_span(self, edge: str) -> tuple[float, float]:
+        """From where to where glass lies beside an edge, along it."""
+        return Edge(edge).span(self.glass, self.outline)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -12,7 +12,7 @@ from enum import StrEnum
 from sutura.core.catalogue.model import Face
 from sutura.core.errors import Invalid
 from sutura.core.facts import Fact, fact
-from sutura.core.maths.geometry import Box, Point, length, nearest_edge
+from sutura.core.maths.geometry import Box, Edge, Point, apart, around, length, rim
 
 MAX_MARKS = 200
 # a freehand line is simplified before it is sent; more points than this are no drawing by hand
@@ -227,11 +227,27 @@ def side_box(side: Side, face: Face) -> Box:
 
 
 def reached_edges(marks: Sequence[Mark], face: Face, within_mm: float) -> list[str]:
-    """The edges that broken glass on the front comes within a distance of, in the order drawn."""
-    edges: list[str] = []
+    """Every edge of the glass that broken glass on the front comes within a distance of, in the order
+    drawn.
+    """
+    rims = {edge: rim(edge, face.glass, face.corner_mm) for edge in Edge}
+    deepest = {edge: max(edge.inset(point, face.glass) for point in rims[edge]) for edge in Edge}
+    edges: dict[str, None] = {}
     for mark in marks:
-        for point in mark.points if mark.breaks_glass else ():
-            edge, away = nearest_edge(point, face.outline)
-            if away - mark.reach_mm <= within_mm and edge not in edges:
-                edges.append(edge)
-    return edges
+        if not mark.breaks_glass:
+            continue
+        drawn = mark.points
+        if KINDS[mark.kind].shape is Shape.AREA:
+            drawn = (*drawn, drawn[0])
+        within, room = within_mm + mark.reach_mm, around(drawn)
+        reached = [
+            edge
+            for edge in Edge
+            # most of what is drawn is far from most edges
+            if edge.inset_of(room, face.glass) <= within + deepest[edge]
+            and apart(drawn, rims[edge]) <= within + 1e-9
+        ]
+        # along the way it was drawn
+        reached.sort(key=lambda e: apart([drawn[0]], rims[e]))
+        edges.update((edge.value, None) for edge in reached)
+    return list(edges)

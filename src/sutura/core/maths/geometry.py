@@ -6,7 +6,7 @@ from __future__ import annotations
 
 import itertools
 import math
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from enum import StrEnum
 from operator import itemgetter
@@ -29,6 +29,13 @@ class Box:
 
     def holds(self, point: Point) -> bool:
         return self.x <= point.x <= self.x + self.width and self.y <= point.y <= self.y + self.height
+
+
+def around(points: Sequence[Point]) -> Box:
+    """The smallest upright rectangle about points."""
+    left, top = min(p.x for p in points), min(p.y for p in points)
+    right, bottom = max(p.x for p in points), max(p.y for p in points)
+    return Box(x=left, y=top, width=right - left, height=bottom - top)
 
 
 def length(points: Sequence[Point]) -> float:
@@ -111,3 +118,72 @@ def nearest_edge(point: Point, box: Box) -> tuple[Edge, float]:
     mm.
     """
     return min(((edge, edge.inset(point, box)) for edge in Edge), key=itemgetter(1))
+
+
+# into so many straight pieces half a rounded corner is cut
+_ARC_PIECES = 8
+
+
+def rim(edge: Edge, box: Box, corner: float) -> list[Point]:
+    """The border of a rounded box that belongs to one of its edges, from its left or top end: the straight
+    part and half of each corner beside it. A round box has a quarter of its circle for each edge.
+
+    >>> [point.x for point in rim(Edge.TOP, Box(x=0, y=0, width=40, height=80), 0)]
+    [0, 40]
+    """
+    long_mm = edge.length(box)
+    radius = min(corner, box.width / 2, box.height / 2)
+    if radius <= 0:
+        return [edge.point(0, 0, box), edge.point(long_mm, 0, box)]
+    turns = [math.pi / 4 * piece / _ARC_PIECES for piece in range(_ARC_PIECES, -1, -1)]
+    arc = [(radius - radius * math.sin(turn), radius - radius * math.cos(turn)) for turn in turns]
+    back = [(long_mm - along, inset) for along, inset in reversed(arc)]
+    return [edge.point(along, inset, box) for along, inset in dict.fromkeys((*arc, *back))]
+
+
+def apart(line: Sequence[Point], other: Sequence[Point]) -> float:
+    """How far two broken lines are from each other, in mm; a single point is a line without length.
+
+    >>> apart([Point(x=0, y=0), Point(x=10, y=0)], [Point(x=4, y=3)])
+    3.0
+    """
+    pairs = itertools.product(_pieces_of(line), _pieces_of(other))
+    return min(_pieces_apart(a, b, c, d) for (a, b), (c, d) in pairs)
+
+
+def _pieces_of(line: Sequence[Point]) -> list[tuple[Point, Point]]:
+    return list(itertools.pairwise(line)) or [(line[0], line[0])]
+
+
+def _pieces_apart(a: Point, b: Point, c: Point, d: Point) -> float:
+    if _crosses(a, b, c, d):
+        return 0.0
+    return min(_off(a, c, d), _off(b, c, d), _off(c, a, b), _off(d, a, b))
+
+
+def _crosses(a: Point, b: Point, c: Point, d: Point) -> bool:
+    return _side_of(a, c, d) * _side_of(b, c, d) < 0 and _side_of(c, a, b) * _side_of(d, a, b) < 0
+
+
+def _side_of(p: Point, a: Point, b: Point) -> float:
+    return (b.x - a.x) * (p.y - a.y) - (b.y - a.y) * (p.x - a.x)
+
+
+def _off(p: Point, a: Point, b: Point) -> float:
+    """How far a point is from a straight piece."""
+    across, down = b.x - a.x, b.y - a.y
+    span = across * across + down * down
+    share = ((p.x - a.x) * across + (p.y - a.y) * down) / span if span else 0.0
+    share = min(max(share, 0.0), 1.0)
+    return math.hypot(p.x - a.x - share * across, p.y - a.y - share * down)
+
+
+def line_length(lines: Iterable[Sequence[Point]]) -> float:
+    """Length of what several lines cover, in mm: a piece that was drawn twice, either way round, counts once.
+
+    >>> way = [Point(x=0, y=0), Point(x=3, y=4)]
+    >>> line_length([way, way[::-1]])
+    5.0
+    """
+    pieces = {frozenset(piece) for line in lines for piece in itertools.pairwise(line)}
+    return sum(length(sorted(piece, key=lambda p: (p.x, p.y))) for piece in pieces)

@@ -18,8 +18,12 @@ Region = Any
 # Half the width that a crack is given: a line has no area, and polygonizing drops cracks that end inside the
 # glass.
 CRACK_HALF_MM = 0.01
-# A crack goes through a cell of a square millimetre when it passes its middle at less than half its diagonal.
-CELL_REACH_MM = 0.71
+# An edge is read in steps of this length: a circle at an edge may be smaller than the largest by half of it
+STEP_MM = 0.25
+# How much of the glass lies near damage is counted in so many cells, none larger than a millimetre
+MOST_CELLS, FINEST_CELL_MM = 40_000, 0.2
+# a quarter of a circle is drawn in so many straight pieces
+ARC_PIECES = 48
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -30,16 +34,18 @@ class Circle:
 
 
 def rounded(box: Box, radius: float) -> Region:
-    """An upright rectangle with rounded corners."""
+    """An upright rectangle with rounded corners, round where the radius is half a side; inside the true
+    shape.
+    """
     import shapely
 
-    plain = shapely.box(box.x, box.y, box.x + box.width, box.y + box.height)
     radius = min(radius, box.width / 2, box.height / 2)
-    return (
-        plain.buffer(-radius).buffer(radius)
-        if radius > 0 and min(box.width, box.height) > 2 * radius
-        else plain
-    )
+    if radius <= 0:
+        return shapely.box(box.x, box.y, box.x + box.width, box.y + box.height)
+    left, right = box.x + radius, box.x + box.width - radius
+    top, bottom = box.y + radius, box.y + box.height - radius
+    corners = [(left, top), (right, top), (right, bottom), (left, bottom)]
+    return shapely.MultiPoint(corners).convex_hull.buffer(radius, quad_segs=ARC_PIECES)
 
 
 def thin(lines: Sequence[Sequence[Point]]) -> Region:
@@ -59,130 +65,218 @@ def thin(lines: Sequence[Sequence[Point]]) -> Region:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Nearness:
-    """Which square millimetres of a face lie within a distance of something, row by row from the top left.
+class Breaks:
+    """What is broken, as numbers: pieces of lines (x, y, x, y), discs (x, y, radius) and closed areas.
 
-    A grid, because joining the outlines of hundreds of crossing bands exactly takes longer than a hand that
-    draws waits.
+    Bands about hundreds of crossing lines are measured point by point: joining their outlines exactly takes
+    longer than a hand that draws waits.
     """
 
-    cells: Any
-    broken: Any
+    pieces: Any
+    discs: Any
+    areas: Region
 
-    def open_depth(self, edge: str, most_mm: float) -> list[float]:
-        """For each millimetre along an edge, how far in one can go from it before something broken lies in
-        the way.
+    def share_near(self, glass: Box, corner_mm: float, within_mm: float) -> float:
+        """How much of a glass with rounded corners lies within a distance of what is broken, 0 to 1; by the
+        middles of small cells.
+        """
+        import numpy as np
+        import shapely
+
+        cell = min(max(math.sqrt(glass.width * glass.height / MOST_CELLS), FINEST_CELL_MM), 1.0)
+        columns = np.arange(glass.x + cell / 2, glass.x + glass.width, cell)
+        rows = np.arange(glass.y + cell / 2, glass.y + glass.height, cell)[:, None]
+        near = np.zeros((len(rows), len(columns)), dtype=bool)
+        on_glass = _on_rounded(glass, corner_mm, columns, rows)
+        for x, y, x2, y2 in self.pieces:
+            _mark(near, columns, rows, (x, y, x2, y2), within_mm)
+        for x, y, reach in self.discs:
+            _mark(near, columns, rows, (x, y, x, y), reach + within_mm)
+        if not self.areas.is_empty:
+            near |= shapely.contains_xy(self.areas, *np.broadcast_arrays(columns, rows))
+        return float(near[on_glass].mean()) if on_glass.any() else 0.0
+
+    def share_of_rim(self, rim: Sequence[Point], within_mm: float) -> float:
+        """How much of a border lies within a distance of what is broken, 0 to 1; by the middles of short
+        pieces.
         """
         import numpy as np
 
-        seen = _seen_from(edge, self.broken)
-        first = np.where(seen.any(axis=0), seen.argmax(axis=0), most_mm)
-        return [float(min(depth, most_mm)) for depth in first]
+        x, y = _along(rim)
+        near = np.zeros(len(x), dtype=bool)
+        some = self.pieces
+        for axis, places in ((0, x), (1, y)):
+            ends = some[:, [axis, axis + 2]]
+            reached = (ends.min(axis=1) <= places.max() + within_mm) & (
+                ends.max(axis=1) >= places.min() - within_mm
+            )
+            some = some[reached]
+        for piece in some:
+            near |= _away_squared(x, y, tuple(piece)) <= within_mm**2
+        for at_x, at_y, reach in self.discs:
+            near |= (x - at_x) ** 2 + (y - at_y) ** 2 <= (reach + within_mm) ** 2
+        return float(near.mean())
 
-    def share(self) -> float:
-        """How much of the face is near, 0 to 1."""
-        return float(self.cells.mean())
+    def open_depth(self, edge: Edge, box: Box, most_mm: float) -> Any:
+        """For each step along an edge of a box, how far in from it one can go straight before something
+        broken lies in the way; nowhere more than what is true anywhere within the step.
+        """
+        import numpy as np
 
-    def of_edge(self, edge: str) -> float:
-        """How much of an edge is near, 0 to 1."""
-        return float(_seen_from(edge, self.cells)[0].mean())
+        count = math.ceil(edge.length(box) / STEP_MM)
+        depth = np.full(count, most_mm)
+        t1, d1 = _turned(edge, box, self.pieces[:, 0], self.pieces[:, 1])
+        t2, d2 = _turned(edge, box, self.pieces[:, 2], self.pieces[:, 3])
+        # what lies outside the box, beside its glass, breaks nothing of it
+        near = (np.minimum(d1, d2) < most_mm) & (np.maximum(d1, d2) >= 0)
+        for piece in zip(t1[near], d1[near], t2[near], d2[near], strict=True):
+            _shallower(depth, *piece)
+        along, deep = _turned(edge, box, self.discs[:, 0], self.discs[:, 1])
+        for at, inset, reach in zip(along, deep, self.discs[:, 2], strict=True):
+            _shallower_at_disc(depth, at, inset, reach)
+        return np.maximum(depth - CRACK_HALF_MM, 0.0)
 
-    def touches(self, box: Box) -> bool:
-        """Whether anything inside an upright rectangle is near."""
-        rows = slice(int(box.y), max(int(box.y + box.height), int(box.y) + 1))
-        columns = slice(int(box.x), max(int(box.x + box.width), int(box.x) + 1))
-        return bool(self.cells[rows, columns].any())
 
-
-def nearness(
+def breaks(
     lines: Sequence[Sequence[Point]],
     spots: Sequence[tuple[Point, float]],
     outlines: Sequence[Sequence[Point]],
-    within_mm: float,
-    size: Box,
-) -> Nearness:
-    """What of a face of this size lies within a distance of lines, of circles about points, and of closed
-    areas.
-    """
+) -> Breaks:
+    """What is broken: lines, discs about points, and closed areas with their borders."""
+    import numpy as np
+
+    drawn = [*lines, *([*outline, outline[0]] for outline in outlines)]
+    pieces = [(a.x, a.y, b.x, b.y) for line in drawn for a, b in itertools.pairwise(line)]
+    return Breaks(
+        pieces=np.array(pieces, dtype=float).reshape(-1, 4),
+        discs=np.array([(p.x, p.y, r) for p, r in spots], dtype=float).reshape(-1, 3),
+        areas=areas(outlines),
+    )
+
+
+def _on_rounded(box: Box, corner_mm: float, x: Any, y: Any) -> Any:
+    """Which places lie on an upright rectangle with rounded corners."""
+    import numpy as np
+
+    radius = min(corner_mm, box.width / 2, box.height / 2)
+    across = np.maximum(np.abs(x - box.x - box.width / 2) - box.width / 2 + radius, 0.0)
+    down = np.maximum(np.abs(y - box.y - box.height / 2) - box.height / 2 + radius, 0.0)
+    return across**2 + down**2 <= radius**2 if radius > 0 else (across <= 0) & (down <= 0)
+
+
+def _along(line: Sequence[Point]) -> tuple[Any, Any]:
+    """The middles of short pieces of a broken line."""
+    import numpy as np
+
+    xs, ys = np.array([p.x for p in line]), np.array([p.y for p in line])
+    reached = np.concatenate([[0.0], np.cumsum(np.hypot(np.diff(xs), np.diff(ys)))])
+    count = max(math.ceil(reached[-1] / STEP_MM), 1)
+    at = (np.arange(count) + 0.5) * reached[-1] / count
+    return np.interp(at, reached, xs), np.interp(at, reached, ys)
+
+
+def _away_squared(x: Any, y: Any, piece: tuple[float, float, float, float]) -> Any:
+    import numpy as np
+
+    x1, y1, x2, y2 = piece
+    dx, dy = x2 - x1, y2 - y1
+    along = ((x - x1) * dx + (y - y1) * dy) / ((dx * dx + dy * dy) or 1.0)
+    along = np.clip(along, 0.0, 1.0)
+    return (x - x1 - along * dx) ** 2 + (y - y1 - along * dy) ** 2
+
+
+def _mark(near: Any, columns: Any, rows: Any, piece: tuple[float, float, float, float], reach: float) -> None:
+    """Mark the cells that lie within reach of a straight piece."""
+    import numpy as np
+
+    x1, y1, x2, y2 = piece
+    left, right = np.searchsorted(columns, [min(x1, x2) - reach, max(x1, x2) + reach])
+    top, bottom = np.searchsorted(rows[:, 0], [min(y1, y2) - reach, max(y1, y2) + reach])
+    if left < right and top < bottom:
+        near[top:bottom, left:right] |= (
+            _away_squared(columns[left:right], rows[top:bottom], piece) <= reach**2
+        )
+
+
+def _turned(edge: Edge, box: Box, x: Any, y: Any) -> tuple[Any, Any]:
+    """Places as along an edge and in from it."""
+    along, deep = (x - box.x, y - box.y) if edge.lies else (y - box.y, x - box.x)
+    return along, deep if edge.is_first else edge.reach(box) - deep
+
+
+def _shallower(depth: Any, t1: float, d1: float, t2: float, d2: float) -> None:
+    """Make the steps before a straight piece as shallow as the piece is anywhere within each of them."""
+    import numpy as np
+
+    if t1 > t2:
+        t1, d1, t2, d2 = t2, d2, t1, d1
+    if min(d1, d2) < 0:
+        over = t1 + (t2 - t1) * d1 / (d1 - d2)
+        t1, d1, t2, d2 = (over, 0.0, t2, d2) if d1 < 0 else (t1, d1, over, 0.0)
+    # a piece that ends just where a step begins touches both
+    first = max(math.ceil(t1 / STEP_MM) - 1, 0)
+    last = min(math.floor(t2 / STEP_MM) + 1, len(depth))
+    if first >= last:
+        return
+    bounds = np.clip(np.arange(first, last + 1) * STEP_MM, t1, t2)
+    deep = d1 + (d2 - d1) * (bounds - t1) / (t2 - t1) if t2 > t1 else np.full(len(bounds), min(d1, d2))
+    np.minimum(depth[first:last], np.minimum(deep[:-1], deep[1:]), out=depth[first:last])
+
+
+def _shallower_at_disc(depth: Any, at: float, inset: float, reach: float) -> None:
+    import numpy as np
+
+    first = max(math.floor((at - reach) / STEP_MM), 0)
+    last = min(math.floor((at + reach) / STEP_MM) + 1, len(depth))
+    if first >= last:
+        return
+    starts = np.arange(first, last) * STEP_MM
+    off = np.maximum(np.maximum(starts - at, at - starts - STEP_MM), 0.0)
+    half = np.sqrt(np.maximum(reach**2 - off**2, 0.0))
+    least = np.where(inset + half >= 0, inset - half, depth[first:last])
+    np.minimum(depth[first:last], least, out=depth[first:last])
+
+
+def steps(edge: Edge, depths: Any, box: Box) -> Region:
+    """The part of a box that lies before these depths from an edge, one depth for each step along it."""
     import numpy as np
     import shapely
 
-    high, wide = max(math.ceil(size.height), 1), max(math.ceil(size.width), 1)
-    cells = np.zeros((high, wide), dtype=bool)
-    broken = np.zeros((high, wide), dtype=bool)
-
-    columns, rows = np.arange(wide) + 0.5, (np.arange(high) + 0.5)[:, None]
-
-    def mark(a: Point, b: Point, reach: float) -> None:
-        left, right = max(int(min(a.x, b.x) - reach), 0), min(int(max(a.x, b.x) + reach) + 1, wide)
-        top, bottom = max(int(min(a.y, b.y) - reach), 0), min(int(max(a.y, b.y) + reach) + 1, high)
-        dx, dy = b.x - a.x, b.y - a.y
-        x, y = columns[left:right] - a.x, rows[top:bottom] - a.y
-        along = (x * dx + y * dy) / ((dx * dx + dy * dy) or 1.0)
-        np.minimum(np.maximum(along, 0.0, out=along), 1.0, out=along)
-        away = (x - along * dx) ** 2 + (y - along * dy) ** 2
-        cells[top:bottom, left:right] |= away <= reach**2
-        broken[top:bottom, left:right] |= away <= max(reach - within_mm, CELL_REACH_MM) ** 2
-
-    for line in lines:
-        for a, b in itertools.pairwise(line):
-            mark(a, b, within_mm)
-    for at, reach in spots:
-        mark(at, at, reach + within_mm)
-    for outline in outlines:
-        for a, b in itertools.pairwise([*outline, outline[0]]):
-            mark(a, b, within_mm)
-        inside = shapely.contains_xy(areas([outline]), *np.broadcast_arrays(columns, rows))
-        cells |= inside
-        broken |= inside
-    return Nearness(cells=cells, broken=broken)
-
-
-def steps(edge: str, depths: Sequence[float], size: Box) -> Region:
-    """The part of a face that lies before these depths from an edge, one depth for each millimetre along
-    it.
-    """
-    import shapely
-
-    along = Edge(edge).length(size)
-    profile = [(0.0, 0.0)]
-    place = 0.0
-    for depth, run in itertools.groupby(depths):
-        start, place = place, place + len(list(run))
-        profile += [(min(start, along), depth), (min(place, along), depth)]
-    profile.append((along, 0.0))
-    return shapely.Polygon([_at_edge(edge, t, depth, size) for t, depth in profile]).buffer(0)
-
-
-def _at_edge(edge: str, along: float, deep: float, size: Box) -> tuple[float, float]:
-    at = Edge(edge).point(along, deep, size)
-    return at.x, at.y
-
-
-def _seen_from(edge: str, cells: Any) -> Any:
-    """The cells with this edge as their first row, along it from its left or top end."""
-    across = cells if Edge(edge).lies else cells.T
-    return across if Edge(edge).is_first else across[::-1]
+    bounds = np.minimum(np.arange(len(depths) + 1) * STEP_MM, edge.length(box))
+    # a run of equal depths is one piece
+    changes = np.flatnonzero(np.diff(depths, prepend=np.nan, append=np.nan) != 0)
+    along = np.repeat(bounds[changes], 2)
+    deep = np.concatenate([[0.0], np.repeat(depths[changes[:-1]], 2), [0.0]])
+    deep = deep if edge.is_first else edge.reach(box) - deep
+    x, y = (along, deep) if edge.lies else (deep, along)
+    return shapely.Polygon(np.column_stack([box.x + x, box.y + y])).buffer(0)
 
 
 def discs(spots: Iterable[tuple[Point, float]]) -> Region:
-    """Filled circles about points."""
+    """Filled circles about points; the true circle lies inside."""
     import shapely
 
+    wider = 1 / math.cos(math.pi / 4 / ARC_PIECES)
     return shapely.union_all(
-        [shapely.Point(p.x, p.y).buffer(max(r, CRACK_HALF_MM), quad_segs=12) for p, r in spots]
+        [
+            shapely.Point(p.x, p.y).buffer(max(r, CRACK_HALF_MM) * wider, quad_segs=ARC_PIECES)
+            for p, r in spots
+        ]
     )
 
 
 def areas(outlines: Iterable[Sequence[Point]]) -> Region:
-    """Closed areas as drawn by hand; one that crosses itself is made sound, one without width stays a thin
-    line.
+    """Closed areas as drawn by hand: all that their line encloses, however often and whichever way it goes
+    round; one without width stays a thin line.
     """
     import shapely
 
-    drawn = [shapely.make_valid(shapely.Polygon([(p.x, p.y) for p in outline])) for outline in outlines]
-    sound = [shape if shape.geom_type == "Polygon" else shape.buffer(CRACK_HALF_MM) for shape in drawn]
-    return shapely.union_all(sound)
+    enclosed = []
+    for outline in outlines:
+        ring = shapely.LineString([(p.x, p.y) for p in (*outline, outline[0])])
+        inside = shapely.union_all(shapely.polygonize([shapely.node(ring)]).geoms)
+        enclosed.append(ring.buffer(CRACK_HALF_MM) if inside.is_empty else inside)
+    return shapely.union_all(enclosed)
 
 
 def largest_circle(region: Region, tolerance_mm: float = 0.05) -> Circle | None:
@@ -210,6 +304,15 @@ def _polygons(region: Region) -> Region:
     return shapely.MultiPolygon(
         [piece for piece in getattr(region, "geoms", ()) if piece.geom_type == "Polygon"]
     )
+
+
+def distance(region: Region, box: Box) -> float:
+    """How far a region is from an upright rectangle, in mm; infinite where the region is empty."""
+    import shapely
+
+    if region.is_empty:
+        return math.inf
+    return float(shapely.box(box.x, box.y, box.x + box.width, box.y + box.height).distance(region))
 
 
 def together(regions: Iterable[Region]) -> Region:

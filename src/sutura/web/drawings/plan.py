@@ -7,7 +7,7 @@ from __future__ import annotations
 from markupsafe import Markup
 
 from sutura.core.catalogue.model import Face
-from sutura.core.intake.damage import OpeningPlan, edge_length, edge_point
+from sutura.core.intake.opening import OpeningPlan
 from sutura.core.maths.geometry import Edge, Point
 from sutura.words.speech import Speech
 
@@ -42,8 +42,8 @@ def _limits(plan: OpeningPlan, face: Face, speech: Speech) -> Markup:
             if stretch.depth_mm >= usual and usual > 0:
                 continue
             a, b = (
-                edge_point(reading.edge, stretch.start_mm, 0.6, face),
-                edge_point(reading.edge, stretch.end_mm, 0.6, face),
+                Edge(reading.edge).point(stretch.start_mm, 0.6, face.outline),
+                Edge(reading.edge).point(stretch.end_mm, 0.6, face.outline),
             )
             words = speech.text(
                 "{edge} edge: at most {depth_mm:g} mm – {why}"
@@ -68,9 +68,10 @@ def _limits(plan: OpeningPlan, face: Face, speech: Speech) -> Markup:
 
 def _entry(at: Point, edge: str, face: Face) -> Markup:
     """An arrow head that points inward where the pick goes in."""
-    along = Edge(edge).along(at, face.outline)
+    along, inset = Edge(edge).along(at, face.outline), Edge(edge).inset(at, face.outline)
     tip, left, right = (
-        edge_point(edge, along + side, deep, face) for side, deep in ((0, 3.5), (-2.6, -2.2), (2.6, -2.2))
+        Edge(edge).point(along + side, inset + deep, face.outline)
+        for side, deep in ((0, 3.5), (-2.6, -2.2), (2.6, -2.2))
     )
     points = " ".join(f"{p.x:.1f},{p.y:.1f}" for p in (tip, left, right))
     return Markup(
@@ -79,7 +80,7 @@ def _entry(at: Point, edge: str, face: Face) -> Markup:
 
 
 def _number(place: int, edge: str, face: Face) -> Markup:
-    at = edge_point(edge, edge_length(edge, face) * 0.18, 5.5, face)
+    at = Edge(edge).point(Edge(edge).length(face.outline) * 0.18, 5.5, face.outline)
     size = max(face.width_mm, face.height_mm) / 34
     return Markup(
         '<text class="plan-number" x="{}" y="{}" font-size="{}" text-anchor="middle">{}</text>'

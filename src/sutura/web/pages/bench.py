@@ -7,7 +7,7 @@ from fastapi.responses import Response
 from markupsafe import Markup
 
 from sutura.core.bench import is_on_the_way_in, is_waiting
-from sutura.core.intake.damage import opening_plan
+from sutura.core.intake.opening import opening_plan
 from sutura.core.job import Stage
 from sutura.core.stock import PartFate
 from sutura.core.typed import read_id

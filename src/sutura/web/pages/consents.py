@@ -6,7 +6,7 @@ from fastapi import APIRouter
 from fastapi.responses import Response
 
 from sutura.core.intake.arrival import Applies
-from sutura.core.intake.damage import cups_text
+from sutura.core.intake.opening import cups_text
 from sutura.core.people import Deed, demand
 from sutura.services import consents as service
 from sutura.services import shop as shop_service

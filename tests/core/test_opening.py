@@ -15,19 +15,10 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from sutura.core.catalogue.model import EDGES, EdgeLimit, Face, KeepOut, Spot
-from sutura.core.intake.damage import (
-    CUPS_MM,
-    Loose,
-    OpeningPlan,
-    Start,
-    depth_limits,
-    edge_length,
-    plan_opening,
-    point_inset,
-)
 from sutura.core.intake.marks import Mark, MarkKind, Side, check_marks
+from sutura.core.intake.opening import CUPS_MM, Loose, OpeningPlan, Start, depth_limits, plan_opening
 from sutura.core.maths import plane
-from sutura.core.maths.geometry import Box, Point
+from sutura.core.maths.geometry import Box, Edge, Point
 
 HERON_FACE = models()[HERON].face
 
@@ -160,7 +151,7 @@ def test_depth_limits_cover_an_edge_from_end_to_end_with_a_reason_each() -> None
         for edge in EDGES:
             limits = depth_limits(edge, model.face)
             assert limits[0].start_mm == 0
-            assert limits[-1].end_mm == pytest.approx(edge_length(edge, model.face))
+            assert limits[-1].end_mm == pytest.approx(Edge(edge).length(model.face.outline))
             assert all(a.end_mm == b.start_mm for a, b in itertools.pairwise(limits))
             assert all(said(limit.why) for limit in limits)
 
@@ -258,7 +249,7 @@ def test_no_plan_goes_deeper_than_the_catalogue_allows_or_enters_where_no_pick_m
                 if keep.edge == reading.edge and start < middle < end:
                     assert stretch.depth_mm <= keep.depth_mm
     assert plan.entry
-    assert point_inset(plan.entry_edge, plan.entry, HERON_FACE) == 0
+    assert Edge(plan.entry_edge).inset(plan.entry, HERON_FACE.glass) == pytest.approx(0)
     along = plan.entry.x if plan.entry_edge in ("top", "bottom") else plan.entry.y
     reading = next(edge_plan for edge_plan in plan.edges if edge_plan.edge == plan.entry_edge)
     assert any(s.start_mm <= along <= s.end_mm and s.depth_mm > 0 for s in reading.stretches)
