@@ -16,7 +16,7 @@ from builders import HERON, NOW, PLAIN, SLATE, models, numbers, offer, offers, s
 from sutura.core import rules
 from sutura.core.errors import ManyInvalid
 from sutura.core.facts import fact
-from sutura.core.matching.attributes import ATTRIBUTES, Demand
+from sutura.core.matching.attributes import ATTRIBUTES, BY_NAME, Demand
 from sutura.core.matching.comparing import BRACKETS, Agreement, Around
 from sutura.core.matching.judging import (
     Evidence,
@@ -28,18 +28,22 @@ from sutura.core.matching.judging import (
     Source,
     Wanted,
     judge,
-    listing_flags,
     may_choose,
 )
 from sutura.core.matching.kits import find_kits
 from sutura.core.matching.offers import Measured, Offer
-from sutura.core.matching.resolution import NAMES, density_ppi, read_resolution, size_mm
+from sutura.core.matching.resolution import NAMES, density_ppi, listing_flags, read_resolution, size_mm
 from sutura.core.matching.wanted import compare_original, corrections, read_measured, wanted_of
 
 
 def known(*flexes: Offer, **more: Any) -> Known:
     return Known(
-        around=Around(flexes=flexes, numbers=numbers(), destroyed=frozenset(more.pop("destroyed", ()))),
+        around=Around(
+            flexes=flexes,
+            numbers=numbers(),
+            destroyed=frozenset(more.pop("destroyed", ())),
+            spares=more.pop("spares", {}),
+        ),
         **more,
     )
 
@@ -589,3 +593,51 @@ def test_every_finding_names_a_listed_rule() -> None:
 @pytest.mark.parametrize("barcode", [code for code in offers() if "resolution" in offers()[code].attributes])
 def test_no_shipped_part_contradicts_itself(barcode: str) -> None:
     assert listing_flags(offer(barcode)) == []
+
+
+@pytest.mark.parametrize(
+    ("said_so", "means"),
+    [
+        ("Full HD", "1920×1080"),
+        ("15.6 full-hd ips", "1920×1080"),
+        ("FULLHD", "1920×1080"),
+        ("Ultra HD", "3840×2160"),
+        ("ultra-hd 4k", "3840×2160"),
+        ("Quad HD", "2560×1440"),
+        ("WQHD", "2560×1440"),
+        ("qHD", "960×540"),
+        ("4K", "3840×2160 or 4096×2160"),
+        ("HD", "1280×720 or 1366×768"),
+        ("FHD+", "not known"),
+        ("2.8K", "not known"),
+        ("hundred", "not known"),
+        ("1080p", "not known"),
+    ],
+)
+def test_names_of_resolutions_spelled_out_are_not_taken_for_others(said_so: str, means: str) -> None:
+    """Names of VESA formats as shops write them (from memory: sure); qHD is a quarter of full HD."""
+    assert str(read_resolution(said_so)) == means
+
+
+def test_windows_are_shared_out_as_well_as_they_can_be() -> None:
+    """The nearest for the first would leave none for the second; the other way both have one."""
+    rule = BY_NAME["windows"]
+    pair = rule.pair("camera 5,5 | camera 5.6,5", "camera 5.4,5 | camera 4.6,5")
+    assert rule.compare(pair).agreement is Agreement.AGREES
+    few = rule.compare(rule.pair("camera 5,5 | camera 5.4,5", "camera 5.2,5 | sensor 9,9"))
+    assert (few.agreement, said(few.reason)) == (
+        Agreement.DIFFERS,
+        "fewer openings than the device needs there",
+    )
+
+
+def test_brackets_from_the_box_cost_nothing_and_bought_ones_their_price() -> None:
+    need = Wanted(need={"kind": "bare panel", "mounting": "side brackets"})
+    spare = offer("P-3104", id=77, part_id=77, part="Bracket set")
+    bare = offer("P-2001", attributes={"kind": "bare panel", "mounting": "none"}, box=())
+    destroyed = ["mounting brackets"]
+    assert judge(need, bare, known(destroyed=destroyed)).fit is Fit.NOT
+    bought = judge(need, bare, known(destroyed=destroyed, spares={"mounting brackets": spare}))
+    assert (bought.fit, bought.extras, bought.extra_minutes) == (Fit.BRIDGED, (spare,), 4)
+    boxed = judge(need, replace(bare, box=("mounting brackets",)), known(destroyed=destroyed))
+    assert (boxed.fit, boxed.extras, boxed.extra_minutes) == (Fit.BRIDGED, (), 0)

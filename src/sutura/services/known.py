@@ -54,8 +54,8 @@ def known_about(
             flexes=tuple(offer for offer in around if offer.attributes.get("kind") == _FLEX),
             numbers=numbers(),
             destroyed=frozenset(destroyed),
+            spares=spares,
         ),
-        spares=spares,
         learned=store.evidence_of(model_id, sorted({offer.part_id for offer in offers})),
     )
 

@@ -494,8 +494,10 @@ SENTENCES: Mapping[str, str] = {
         "{wide:g}×{high:g} mm is {inches:.1f} inches across, not {diagonal_in:g}"
     ),
     "matching.model-allows-no-transfer": "this model allows no transfer",
+    "matching.model-demands-it": "{reason} – this model demands that it agrees",
     "matching.model-takes-consent": "{reason}; this model takes it with consent",
     "matching.more": "and {more} more",
+    "matching.more-openings-than-one": "several more openings than the device has: {have}",
     "matching.more-than-needed-device-drives-slower": "more than is needed: the device drives it slower",
     "matching.move-over": "Move over from the old screen: {items}.",
     "matching.name-stands-for": "{name} is {pixels}",
@@ -554,6 +556,9 @@ SENTENCES: Mapping[str, str] = {
     "matching.place-picture-need-only-size-known": (
         "the place of the picture is that of the need: only its size is known"
     ),
+    "matching.revision-not-known": (
+        "{offered} against {needed}: the revision is not known, and not every one is right"
+    ),
     "matching.said-same-part-replace-each-other": (
         "{number} and {of} are said to be the same part and to replace each other one way"
     ),
@@ -570,8 +575,11 @@ SENTENCES: Mapping[str, str] = {
     "matching.use-instead": "Use {items:; }.",
     "matching.use-one-leave-empty": "use one of: {grades}, or leave it empty",
     "matching.window-sits-mm-off": "the window for the {what} sits {off:.1f} mm off",
+    "matching.windows-too-few": "fewer openings than the device needs there",
     "matching.within": "within {tolerance:g} {unit}",
     "matching.within-mm-doubt": "within {panel_tolerance_mm:g} mm and its doubt; {size}",
+    "matching.without-brackets-bought": "without brackets, and those of the old screen are broken: {part}",
+    "matching.without-brackets-those-box": "without brackets: those from its box",
     "matching.without-brackets-those-old-screen-moved": (
         "without brackets: those of the old screen are moved over"
     ),

@@ -29,6 +29,7 @@ from sutura.core.matching.comparing import (
     not_known,
     number_not_known,
     pairing,
+    pairing_not_known,
     printed_number,
     read_windows,
     resolution,
@@ -253,8 +254,8 @@ ATTRIBUTES: tuple[Attribute, ...] = (
         name="resolution",
         title="Resolution",
         says=(
-            "Resolution must agree in pixels, whichever way it is held; a name that stands for several is "
-            "unknown."
+            "Resolution must agree in pixels, whichever way it is held; a name that stands for several, or "
+            "that cannot be read, is unknown."
         ),
         compare=resolution,
         brings=Brings.PANEL,
@@ -298,7 +299,7 @@ ATTRIBUTES: tuple[Attribute, ...] = (
         says=(
             "The connector must sit in the same place, or an adapter flex – in the box or a part "
             "of its own – "
-            "leads from there to here."
+            "leads from there to here; both must say that it plugs: its kind and its pins."
         ),
         compare=connector_place,
         around=may_be_bridged,
@@ -311,7 +312,10 @@ ATTRIBUTES: tuple[Attribute, ...] = (
     Attribute(
         name="mounting",
         title="Mounting",
-        says="Mounting must agree; a part without brackets takes those of the old screen.",
+        says=(
+            "Mounting must agree; a part without brackets takes those of its box, of the old screen when "
+            "they are whole, or bought ones."
+        ),
         compare=mounting,
         around=may_take_brackets,
         brings=Brings.GLASS,
@@ -325,8 +329,7 @@ ATTRIBUTES: tuple[Attribute, ...] = (
         listed="Windows, from the top left in mm",
         says=(
             f"Every window of the device has one in the part within {WINDOW_TOLERANCE_MM:g} mm; one "
-            "more needs "
-            "consent."
+            "more needs consent, two more are too many."
         ),
         compare=windows,
         tolerance=WINDOW_TOLERANCE_MM,
@@ -349,6 +352,7 @@ ATTRIBUTES: tuple[Attribute, ...] = (
         ),
         compare=pairing,
         asks_nothing=("none",),
+        unknown=pairing_not_known,
         value_of=lambda offer: offer.grade or None,
         of_part=False,
         measured=False,
@@ -371,7 +375,8 @@ ATTRIBUTES: tuple[Attribute, ...] = (
             "chain, never the "
             "reverse. A number that is not known is unknown where it could be such an older one, "
             "or one that "
-            "stands in only under a condition."
+            "stands in only under a condition; so is one without its revision, or of a revision nobody "
+            "wrote down, where another revision of it would be."
         ),
         demand=Demand.MAY,
         compare=printed_number,

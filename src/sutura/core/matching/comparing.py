@@ -6,7 +6,7 @@ from __future__ import annotations
 
 import math
 import re
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from enum import StrEnum
 
@@ -30,11 +30,12 @@ class Agreement(StrEnum):
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Around:
-    """What else is known when an attribute is compared: adapter flexes to be had, printed numbers, broken
-    items.
+    """What else is known when an attribute is compared: adapter flexes and spares to be had, printed numbers,
+    broken items.
     """
 
     flexes: tuple[Offer, ...] = ()
+    spares: Mapping[str, Offer] = field(default_factory=dict)
     numbers: Numbers = field(default_factory=Numbers)
     destroyed: frozenset[str] = frozenset()
 
@@ -44,8 +45,8 @@ NOTHING_AROUND = Around()
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Compared:
-    """One comparison. `flex` is the adapter that bridges it, when that is a part of its own; `minutes` what
-    bridging adds.
+    """One comparison. `flex` is the adapter or the brackets that bridge it, when that is a part of its own;
+    `minutes` what bridging adds.
     """
 
     agreement: Agreement
@@ -105,10 +106,13 @@ def resolution(pair: Pair) -> Compared:
     them is right.
     """
     want, have = read_resolution(str(pair.needed)), read_resolution(str(pair.offered))
-    if not want.may_be or not have.may_be:
-        return equal(pair)
-    if not want.may_be & have.may_be:
+    if equal(pair) is SAME:
+        return SAME
+    if not want.may_agree(have):
         return _differs(pair)
+    if not want.may_be or not have.may_be:
+        unread = pair.offered if not have.may_be else pair.needed
+        return Compared(agreement=Agreement.UNKNOWN, reason=fact("matching.cannot-read", refused=unread))
     if want.pixels and want.pixels == have.pixels:
         return Compared(agreement=Agreement.AGREES, reason=_pixel_words(have))
     return Compared(
@@ -178,10 +182,29 @@ def may_be_bridged(needed: Value | None, offered: Value | None, offer: Offer, ar
         return False
     if "bridge" in offer.attributes or "adapter flex" in offer.box:
         return True
-    return any(
-        str(flex.known("connector_place")) == str(offered) and str(flex.known("bridges_to")) == str(needed)
-        for flex in around.flexes
-    )
+    return any(_leads(flex, needed, offered) for flex in around.flexes)
+
+
+def _leads(flex: Offer, needed: Value, offered: Value) -> bool:
+    """Whether an adapter flex leads from where the part has its connector to where the device has its own."""
+    start, end = flex.known("connector_place"), flex.known("bridges_to")
+    return start is not None and end is not None and _alike(start, offered) and _alike(end, needed)
+
+
+def _both_say(flex: Offer, offer: Offer, name: str) -> bool:
+    """Whether both sides say the same; what a side does not say is unknown, and unknown is not yes."""
+    mine, theirs = flex.known(name), offer.known(name)
+    return mine is not None and theirs is not None and _alike(mine, theirs)
+
+
+def _alike(one: Value, other: Value) -> bool:
+    """The same word whatever its capitals, the same number however it is written."""
+    if str(one).strip().casefold() == str(other).strip().casefold():
+        return True
+    try:
+        return float(one) == float(other)
+    except ValueError:
+        return False
 
 
 def find_flex(flexes: Sequence[Offer], offer: Offer, needed: Value, offered: Value) -> Offer | None:
@@ -191,14 +214,9 @@ def find_flex(flexes: Sequence[Offer], offer: Offer, needed: Value, offered: Val
     """
 
     def plugs(flex: Offer) -> bool:
-        places = str(flex.known("connector_place")), str(flex.known("bridges_to"))
-        if places != (str(offered), str(needed)):
+        if not _leads(flex, needed, offered):
             return False
-        return all(
-            offer.known(name) is not None and str(flex.known(name)) == str(offer.known(name))
-            for name in ("connector_pins", "connector_kind")
-            if flex.known(name) is not None or offer.known(name) is not None
-        )
+        return all(_both_say(flex, offer, name) for name in ("connector_pins", "connector_kind"))
 
     return min(filter(plugs, flexes), key=lambda flex: (flex.price_minor, flex.id), default=None)
 
@@ -209,18 +227,31 @@ BRACKETS = "mounting brackets"
 
 
 def mounting(pair: Pair) -> Compared:
-    """A part without brackets takes those of the old screen, when they are whole."""
+    """A part without brackets takes those of its box, of the old screen when they are whole, or bought
+    ones.
+    """
     if equal(pair) is SAME:
         return SAME
-    if (
-        str(pair.offered).casefold() == "none"
-        and "bracket" in str(pair.needed).casefold()
-        and BRACKETS not in pair.around.destroyed
-    ):
+    if str(pair.offered).casefold() != "none" or "bracket" not in str(pair.needed).casefold():
+        return _differs(pair)
+    if BRACKETS in pair.offer.box:
+        return Compared(
+            agreement=Agreement.BRIDGED, reason=fact("matching.without-brackets-those-box"), bridge=BRACKETS
+        )
+    if BRACKETS not in pair.around.destroyed:
         return Compared(
             agreement=Agreement.BRIDGED,
             reason=fact("matching.without-brackets-those-old-screen-moved"),
             bridge=fact("matching.brackets-moved-over"),
+            minutes=MOVE_OVER_MINUTES,
+        )
+    bought = pair.around.spares.get(BRACKETS)
+    if bought:
+        return Compared(
+            agreement=Agreement.BRIDGED,
+            reason=fact("matching.without-brackets-bought", part=bought.part),
+            bridge=bought.part,
+            flex=bought,
             minutes=MOVE_OVER_MINUTES,
         )
     return _differs(pair)
@@ -275,29 +306,64 @@ def windows(pair: Pair) -> Compared:
         return Compared(
             agreement=Agreement.UNKNOWN, reason=fact("matching.cannot-read", refused=unread.refused)
         )
-    for window in want:
-        near = min(
-            (other for other in have if other.what == window.what),
-            key=lambda o: math.hypot(o.x - window.x, o.y - window.y),
-            default=None,
+    left = _without_their_windows(want, have, pair.tolerance)
+    if left is None:
+        return _window_missing(want, have, pair.tolerance)
+    if len(left) > 1:
+        return Compared(
+            agreement=Agreement.DIFFERS,
+            reason=fact("matching.more-openings-than-one", have=tuple(o.what for o in left)),
         )
-        if near is None:
-            return Compared(agreement=Agreement.DIFFERS, reason=fact("matching.no-window", what=window.what))
-        off = math.hypot(near.x - window.x, near.y - window.y)
-        if off > pair.tolerance + 1e-9:
-            return Compared(
-                agreement=Agreement.DIFFERS,
-                reason=fact("matching.window-sits-mm-off", what=window.what, off=off),
-            )
-        have.remove(near)
-    if have:
+    if left:
         return Compared(
             agreement=Agreement.CONSENT,
-            reason=fact("matching.one-more-opening-than-device-has", have=tuple(o.what for o in have)),
+            reason=fact("matching.one-more-opening-than-device-has", have=tuple(o.what for o in left)),
         )
     return Compared(
         agreement=Agreement.AGREES, reason=fact("matching.every-window-within-mm", tolerance=pair.tolerance)
     )
+
+
+def _without_their_windows(
+    want: Sequence[Window], have: Sequence[Window], within_mm: float
+) -> list[Window] | None:
+    """What is left when every wanted window has one of its own, each within reach; None where that cannot be,
+    however they are shared out.
+    """
+    taken: dict[int, int] = {}
+
+    def gets_one(place: int, seen: set[int]) -> bool:
+        for other, window in enumerate(have):
+            if other in seen or not _is_window(want[place], window, within_mm):
+                continue
+            seen.add(other)
+            if other not in taken or gets_one(taken[other], seen):
+                taken[other] = place
+                return True
+        return False
+
+    if not all(gets_one(place, set()) for place in range(len(want))):
+        return None
+    return [window for other, window in enumerate(have) if other not in taken]
+
+
+def _is_window(wanted: Window, window: Window, within_mm: float) -> bool:
+    off = math.hypot(window.x - wanted.x, window.y - wanted.y)
+    return window.what == wanted.what and off <= within_mm + 1e-9
+
+
+def _window_missing(want: Sequence[Window], have: Sequence[Window], within_mm: float) -> Compared:
+    """Why not every window has one: the first that has none within reach, else that there are too few."""
+    for window in want:
+        away = [math.hypot(o.x - window.x, o.y - window.y) for o in have if o.what == window.what]
+        if not away:
+            return Compared(agreement=Agreement.DIFFERS, reason=fact("matching.no-window", what=window.what))
+        if min(away) > within_mm + 1e-9:
+            return Compared(
+                agreement=Agreement.DIFFERS,
+                reason=fact("matching.window-sits-mm-off", what=window.what, off=min(away)),
+            )
+    return Compared(agreement=Agreement.DIFFERS, reason=fact("matching.windows-too-few"))
 
 
 def pairing(pair: Pair) -> Compared:
@@ -338,6 +404,11 @@ def printed_number(pair: Pair) -> Compared:
                     chain=tuple(stands.chain),
                 )
             ),
+        )
+    if stands.standing is Standing.UNSURE:
+        return Compared(
+            agreement=Agreement.UNKNOWN,
+            reason=fact("matching.revision-not-known", needed=pair.needed, offered=pair.offered),
         )
     if stands.standing is Standing.REVISION:
         return Compared(agreement=Agreement.ALLOWED, reason=fact("matching.another-revision-same-number"))
@@ -389,3 +460,10 @@ def number_not_known(needed: Value | None, offered: Value | None, around: Around
             agreement=Agreement.UNKNOWN, reason=fact("matching.not-right-every-number-known-beside")
         )
     return Compared(agreement=Agreement.ALLOWED, reason=fact("matching.not-known-may-differ"))
+
+
+def pairing_not_known(needed: Value | None, offered: Value | None, around: Around) -> Compared:
+    """A device that allows no transfer loses the same whatever the grade of its display."""
+    if needed == "locked":
+        return pairing(Pair(needed=needed, offered=""))
+    return not_known(needed, offered, around)

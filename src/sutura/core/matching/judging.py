@@ -21,7 +21,7 @@ from sutura.core.matching.comparing import (
     Compared,
 )
 from sutura.core.matching.offers import NO_OFFER, Need, Offer, Value
-from sutura.core.matching.resolution import cannot_go_together, read_resolution
+from sutura.core.matching.resolution import listing_flags
 from sutura.core.values import COMMON, Rule
 
 # what stands where a value is not known
@@ -105,12 +105,11 @@ class Wanted:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Known:
-    """What is known beside the offer: adapter flexes, numbers, broken items of the old screen, spares, what
-    was learned.
+    """What is known beside the offer: adapter flexes, spares, numbers, broken items of the old screen; and
+    what was learned.
     """
 
     around: Around = field(default_factory=Around)
-    spares: Mapping[str, Offer] = field(default_factory=dict)
     learned: Mapping[int, tuple[Evidence, ...]] = field(default_factory=dict)
 
 
@@ -191,6 +190,16 @@ RULES = (
         source=COMMON,
     ),
     Rule(
+        id="fit.demand",
+        capability="matching",
+        says=(
+            "A model may hold an attribute otherwise than its rule: may = a difference does no harm, "
+            "consent = it needs the customer's, must = it refuses. A number that another replaces is "
+            "refused all the same."
+        ),
+        source=COMMON,
+    ),
+    Rule(
         id="fit.measured",
         capability="matching",
         says=(
@@ -258,7 +267,7 @@ def judge(wanted: Wanted, offer: Offer, known: Known = NOTHING) -> Judged:
     findings += [_no_item(item) for item in items if item.source is Source.NOWHERE]
     learned = known.learned.get(offer.part_id, ())
     if learned:
-        findings = _with_learned(findings, learned)
+        findings = with_learned(findings, learned)
     extras = [comparison.flex for comparison in bridged if comparison.flex] + [
         item.bought for item in items if item.bought
     ]
@@ -312,8 +321,7 @@ def _find(
             else _of_demand(rule, needed, offered, demanded)
         )
     compared = _compare(rule, needed, offered, offer, around)
-    if not rule.decides:
-        compared = _as_demanded(compared, demanded or rule.demand, usual=demanded in (None, rule.demand))
+    compared = _as_held(rule, compared, demanded, known=None not in (needed, offered))
     return _finding(rule, needed, offered, compared, _word_of(rule, offer)), compared
 
 
@@ -322,15 +330,15 @@ def _of_values(attribute: str, needed: Value | None, offered: Value | None) -> t
     """The finding where it follows from the two values alone. Thousands of offers say the same few things, so
     it is kept.
     """
-    return _of_demand(BY_NAME[attribute], needed, offered, BY_NAME[attribute].demand)
+    return _of_demand(BY_NAME[attribute], needed, offered, None)
 
 
 def _of_demand(
-    rule: Attribute, needed: Value | None, offered: Value | None, demand: Demand
+    rule: Attribute, needed: Value | None, offered: Value | None, demanded: Demand | None
 ) -> tuple[Finding, Compared]:
     compared = _compare(rule, needed, offered, NO_OFFER, NOTHING_AROUND)
-    demanded = _as_demanded(compared, demand, usual=demand is rule.demand)
-    return _finding(rule, needed, offered, demanded, ""), demanded
+    compared = _as_held(rule, compared, demanded, known=None not in (needed, offered))
+    return _finding(rule, needed, offered, compared, ""), compared
 
 
 def _finding(
@@ -359,27 +367,48 @@ def _word_of(rule: Attribute, offer: Offer) -> Say:
     return fact("matching.measured-by-claimed", who=measured.who, claimed=rule.shown(claimed))
 
 
-def _as_demanded(compared: Compared, demand: Demand, *, usual: bool) -> Compared:
-    """A difference is a refusal, a consent or harmless as the attribute is held; what may differ need not be
-    known.
+def _as_held(rule: Attribute, compared: Compared, demanded: Demand | None, *, known: bool) -> Compared:
+    """An outcome as strictly as the attribute is held: by its rule, or as this very model demands (rule
+    fit.demand). `known` = both values are.
     """
-    if compared.agreement is Agreement.DIFFERS and demand is Demand.CONSENT:
-        return replace(
-            compared,
-            agreement=Agreement.CONSENT,
-            reason=fact("matching.model-takes-consent", reason=compared.reason),
-        )
+    demand = demanded or rule.demand
+    if demanded is not None:
+        stricter = _as_the_model_demands(rule, compared, demanded, known=known)
+        if stricter is not None:
+            return stricter
+    if rule.decides:
+        return compared
     if compared.agreement is Agreement.DIFFERS and demand is Demand.MAY:
-        return replace(
-            compared,
-            agreement=Agreement.ALLOWED,
-            reason=fact(
-                "matching.differs-does-no-harm" if usual else "matching.differs-does-no-harm-on-this-model"
-            ),
-        )
+        return replace(compared, agreement=Agreement.ALLOWED, reason=fact("matching.differs-does-no-harm"))
     if compared.agreement is Agreement.UNKNOWN and demand is Demand.MAY:
         return replace(compared, agreement=Agreement.ALLOWED, reason=fact("matching.not-known-may-differ"))
     return compared
+
+
+def _as_the_model_demands(
+    rule: Attribute, compared: Compared, demanded: Demand, *, known: bool
+) -> Compared | None:
+    """What a model's own demand makes of an outcome; None where it changes nothing.
+
+    May = what would need consent or refuse does no harm, but for a number that is replaced. Consent = what
+    would refuse, or differ without harm, needs it. Must = what would need consent, or differ without harm,
+    refuses.
+    """
+    agreement, reason = compared.agreement, compared.reason
+    refuses = agreement is Agreement.DIFFERS
+    if not known and agreement is Agreement.ALLOWED and demanded is not Demand.MAY:
+        # what may differ need not be known; what this model demands must be
+        return replace(compared, agreement=Agreement.UNKNOWN)
+    if demanded is Demand.MAY and (agreement is Agreement.CONSENT or (refuses and not rule.decides)):
+        harmless = fact("matching.differs-does-no-harm-on-this-model")
+        return replace(compared, agreement=Agreement.ALLOWED, reason=harmless)
+    if demanded is Demand.CONSENT and (agreement is Agreement.ALLOWED or (refuses and not rule.decides)):
+        takes = fact("matching.model-takes-consent", reason=reason)
+        return replace(compared, agreement=Agreement.CONSENT, reason=takes)
+    if demanded is Demand.MUST and agreement in (Agreement.CONSENT, Agreement.ALLOWED):
+        refused = fact("matching.model-demands-it", reason=reason)
+        return replace(compared, agreement=Agreement.DIFFERS, reason=refused)
+    return None
 
 
 def _compare(
@@ -402,7 +431,7 @@ def _items(wanted: Wanted, offer: Offer, known: Known) -> list[Item]:
     """Where each item of the new screen comes from (rule fit.box)."""
     items = []
     for name in wanted.move_over:
-        spare = known.spares.get(name)
+        spare = known.around.spares.get(name)
         if name in offer.box:
             items.append(Item(name=name, source=Source.BOX))
         elif name not in known.around.destroyed:
@@ -446,7 +475,7 @@ def _no_item(item: Item) -> Finding:
 # -- what was learned -------------------------------------------------------------------------
 
 
-def _with_learned(findings: Sequence[Finding], learned: Sequence[Evidence]) -> list[Finding]:
+def with_learned(findings: Sequence[Finding], learned: Sequence[Evidence]) -> list[Finding]:
     """What is learned beside the rules: it fills what is unknown, refuses what did not fit, overrides nothing
     (rule fit.learned).
     """
@@ -507,29 +536,6 @@ def _lesson(agreement: Agreement, reason: Say) -> Finding:
         rule="fit.learned",
         reason=reason,
     )
-
-
-# -- a listing against itself -----------------------------------------------------------------
-
-
-def listing_flags(offer: Offer) -> list[Say]:
-    """What a listing says that cannot be true (rule fit.listing)."""
-    said = offer.known("resolution")
-    wide, high, diagonal = (
-        _number(offer.known(name)) for name in ("active_width_mm", "active_height_mm", "diagonal_in")
-    )
-    active = (wide, high) if wide and high else None
-    if said is None and active is None:
-        return []
-    return cannot_go_together(read_resolution(str(said or "")), diagonal, active)
-
-
-def _number(value: Value | None) -> float | None:
-    try:
-        number = float(value) if value is not None else None
-    except ValueError:
-        return None
-    return number if number and number > 0 else None
 
 
 # -- words ------------------------------------------------------------------------------------

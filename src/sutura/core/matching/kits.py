@@ -8,7 +8,7 @@ fit the device and every other member.
 from __future__ import annotations
 
 import itertools
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 
 from sutura.core.facts import fact
@@ -16,14 +16,17 @@ from sutura.core.matching.attributes import BY_NAME, Brings, Drawn, brought_by, 
 from sutura.core.matching.comparing import Agreement
 from sutura.core.matching.judging import (
     NOTHING,
+    Evidence,
     Finding,
     Fit,
     Judged,
     Known,
+    Learned,
     Wanted,
     judge,
     may_choose,
     verdict,
+    with_learned,
 )
 from sutura.core.matching.offers import GRADES, Need, Offer, Value
 from sutura.core.values import COMMON, Rule
@@ -60,7 +63,9 @@ RULES = (
             "elsewhere: glass gives outline and windows, the panel picture, pixels and connector; "
             f"picture sizes of both agree within {BY_NAME['active_width_mm'].tolerance:g} mm, together "
             f"they are as thick as needed within {BY_NAME['thickness_mm'].tolerance:g} mm, and each "
-            "fits the device. Cheapest complete kits first."
+            "fits the device. The kits cheapest with everything that is bought for them come "
+            "first. What was "
+            "learned of a member counts for what it brings; one that did not fit refuses the kit."
         ),
         source=COMMON,
     ),
@@ -88,14 +93,27 @@ def find_kits(wanted: Wanted, parts: Sequence[Offer], known: Known = NOTHING, mo
     ]
     kits: list[Judged] = []
     for members in _by_price(fitting):
-        if not fit_each_other(dict(zip(kinds, members, strict=True))):
+        # an adapter can only make a kit dearer: what comes now is dearer than those that are complete
+        if len(kits) >= most and _price(members) > _total(kits[most - 1]):
+            break
+        named = dict(zip(kinds, members, strict=True))
+        if not fit_each_other(named):
             continue
-        kit = judge_kit(wanted, recipe, dict(zip(kinds, members, strict=True)), known)
+        kit = judge_kit(wanted, recipe, named, known)
         if may_choose(kit.fit):
             kits.append(kit)
-        if len(kits) == most:
-            break
-    return kits
+            # those of one price stay in the order in which they were found
+            kits.sort(key=_total)
+    return kits[:most]
+
+
+def _price(parts: Iterable[Offer]) -> int:
+    return sum(part.price_minor for part in parts)
+
+
+def _total(kit: Judged) -> int:
+    """What a kit costs with everything that is bought for it."""
+    return _price((*kit.members, *kit.extras))
 
 
 def _cheapest(parts: Sequence[Offer], kind: str) -> list[Offer]:
@@ -108,17 +126,27 @@ def _cheapest(parts: Sequence[Offer], kind: str) -> list[Offer]:
 
 
 def _by_price(groups: Sequence[Sequence[Offer]]) -> list[tuple[Offer, ...]]:
-    return sorted(
-        itertools.product(*groups),
-        key=lambda ones: (sum(member.price_minor for member in ones), [one.id for one in ones]),
-    )
+    return sorted(itertools.product(*groups), key=lambda ones: (_price(ones), [one.id for one in ones]))
 
 
 def _member_may(wanted: Wanted, recipe: Recipe, kind: str, offer: Offer, known: Known) -> bool:
-    """Whether a part may be this member: nothing it brings is known to differ from the need."""
-    brings = {name: wanted.need[name] for name in recipe.members[kind] if name in wanted.need}
-    alone = judge(Wanted(need=brings, demands=wanted.demands), offer, replace(known, learned={}))
+    """Whether a part may be this member: nothing it brings is known to differ from the need, and it was not
+    found not to fit.
+
+    What another member can make good, such as a connector that sits elsewhere, is decided of the whole kit.
+    """
+    brings = {
+        name: wanted.need[name]
+        for name in recipe.members[kind]
+        if name in wanted.need and BY_NAME[name].around is None
+    }
+    learned = {offer.part_id: _refusing(known.learned.get(offer.part_id, ()))}
+    alone = judge(Wanted(need=brings, demands=wanted.demands), offer, replace(known, learned=learned))
     return alone.fit is not Fit.NOT
+
+
+def _refusing(learned: Sequence[Evidence]) -> tuple[Evidence, ...]:
+    return tuple(lesson for lesson in learned if lesson.outcome is not Learned.PROVED)
 
 
 def fit_each_other(members: Mapping[str, Offer]) -> bool:
@@ -145,9 +173,10 @@ def judge_kit(wanted: Wanted, recipe: Recipe, members: Mapping[str, Offer], know
     named = ("part_family", "printed_number")
     asked = {name: value for name, value in wanted.need.items() if name not in named}
     whole = _together(recipe, members)
-    judged = judge(replace(wanted, need=asked), whole, known)
-    findings = (*judged.findings, _members_agree(members))
+    judged = judge(replace(wanted, need=asked), whole, replace(known, learned={}))
     extras = tuple(extra for extra in judged.extras if extra not in members.values())
+    told = _with_what_was_learned(judged.findings, recipe, members, extras, known)
+    findings = (*told, _members_agree(members))
     fit = verdict(findings)
     # made of several parts, a kit is never simply a part that fits
     fit = Fit.BRIDGED if fit is Fit.FITS else fit
@@ -156,6 +185,10 @@ def judge_kit(wanted: Wanted, recipe: Recipe, members: Mapping[str, Offer], know
         judged,
         offer=replace(whole, part=names),
         findings=findings,
+        extras=extras,
+        evidence=tuple(
+            lesson for part in (*members.values(), *extras) for lesson in known.learned.get(part.part_id, ())
+        ),
         fit=fit,
         members=tuple(members.values()),
         extra_minutes=judged.extra_minutes + recipe.minutes,
@@ -167,6 +200,28 @@ def judge_kit(wanted: Wanted, recipe: Recipe, members: Mapping[str, Offer], know
             )
         ),
     )
+
+
+def _with_what_was_learned(
+    findings: Sequence[Finding],
+    recipe: Recipe,
+    members: Mapping[str, Offer],
+    extras: Sequence[Offer],
+    known: Known,
+) -> list[Finding]:
+    """What was learned of each part says something of what that part brings, and of nothing else; one that
+    did not fit refuses the kit (rule fit.learned).
+    """
+    told = list(findings)
+    brought = {kind: set(names) for kind, names in recipe.members.items()}
+    for kind, part in (*members.items(), *(("", extra) for extra in extras)):
+        learned = known.learned.get(part.part_id, ())
+        if not learned:
+            continue
+        own = [finding for finding in told if finding.attribute in brought.get(kind, ())]
+        others = [finding for finding in told if finding.attribute not in brought.get(kind, ())]
+        told = [*others, *with_learned(own, learned)]
+    return told
 
 
 def _members_agree(members: Mapping[str, Offer]) -> Finding:

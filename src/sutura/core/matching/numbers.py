@@ -11,11 +11,12 @@ import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from enum import StrEnum
+from functools import cached_property
 from graphlib import CycleError, TopologicalSorter
 from heapq import heappop, heappush
 
 from sutura.core.facts import Fact, fact
-from sutura.core.identify.scan import LabelPattern, read_label
+from sutura.core.identify.scan import LabelPattern, PanelLabel, read_label
 
 
 class Standing(StrEnum):
@@ -26,6 +27,8 @@ class Standing(StrEnum):
     EQUAL = "equal"
     REPLACES = "replaces"
     OLDER = "older"
+    # one of the two is without its revision, or of a revision nobody wrote down, and another would be refused
+    UNSURE = "unsure"
     NONE = "none"
 
 
@@ -69,7 +72,7 @@ def revision_of(text: str, patterns: Sequence[LabelPattern]) -> tuple[str, str] 
     return (label.base, label.revision) if label and label.revision else None
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True)
 class Numbers:
     """What is known of printed numbers. Built once, asked often."""
 
@@ -144,10 +147,40 @@ class Numbers:
             return there
         if back:
             return Stands(standing=Standing.OLDER, chain=back.chain)
-        mine, theirs = revision_of(offered, self.patterns), revision_of(needed, self.patterns)
-        if mine and theirs and mine[0] == theirs[0]:
+        mine, theirs = read_label(offered, self.patterns), read_label(needed, self.patterns)
+        if self._may_be_another(offered, needed, mine, theirs):
+            return Stands(standing=Standing.UNSURE, chain=(offered, needed))
+        if mine and theirs and mine.revision and theirs.revision and mine.base == theirs.base:
             return Stands(standing=Standing.REVISION, chain=(offered, needed))
         return Stands(standing=Standing.NONE)
+
+    def _may_be_another(
+        self, offered: str, needed: str, mine: PanelLabel | None, theirs: PanelLabel | None
+    ) -> bool:
+        """Whether a number that nobody wrote down may be one of which another edition is not simply right."""
+        editions = self._editions
+        could_be_offered = editions.get(mine.base, ()) if mine and self._is_open(offered) else ()
+        could_be_needed = editions.get(theirs.base, ()) if theirs and self._is_open(needed) else ()
+        return any(
+            self._is_refused(one, other)
+            for one in could_be_offered or (plain_number(offered),)
+            for other in could_be_needed or (plain_number(needed),)
+            if (could_be_offered or could_be_needed) and one != other
+        )
+
+    def _is_open(self, number: str) -> bool:
+        """Whether nothing is known of this very number."""
+        return plain_number(number) not in self.shown
+
+    @cached_property
+    def _editions(self) -> Mapping[str, tuple[str, ...]]:
+        """The known numbers of each base, as plain numbers."""
+        editions: dict[str, list[str]] = {}
+        for number in self.shown:
+            label = read_label(number, self.patterns)
+            if label:
+                editions.setdefault(label.base, []).append(number)
+        return {base: tuple(numbers) for base, numbers in editions.items()}
 
     def may_be_refused_for(self, needed: str) -> bool:
         """Whether a part whose number is not known could bear one that is not simply right for this need: an
@@ -155,7 +188,7 @@ class Numbers:
         """
         key = plain_number(needed)
         if key not in self.doubted:
-            self.doubted[key] = any(self._is_refused(other, key) for other in self._connected(key))
+            self.doubted[key] = any(self._is_doubtful(other, key) for other in self._kin(key))
         return self.doubted[key]
 
     @property
@@ -167,11 +200,22 @@ class Numbers:
 
     def may_refuse(self, offered: str) -> bool:
         """Whether a need whose number is not known could be one that this number is not simply right for."""
-        return any(self._is_refused(offered, other) for other in self._connected(offered))
+        return any(self._is_doubtful(offered, other) for other in self._kin(plain_number(offered)))
 
     def _is_refused(self, offered: str, needed: str) -> bool:
         stands = self.stands(offered, needed)
         return stands.standing is Standing.OLDER or bool(stands.conditions)
+
+    def _is_doubtful(self, offered: str, needed: str) -> bool:
+        return self._is_refused(offered, needed) or self.stands(offered, needed).standing is Standing.UNSURE
+
+    def _kin(self, number: str) -> set[str]:
+        """The known numbers that have to do with a number: by any chain from it, or from an edition that it
+        may be.
+        """
+        label = read_label(number, self.patterns) if self._is_open(number) else None
+        editions = self._editions.get(label.base, ()) if label else ()
+        return set(editions).union(*(self._connected(each) for each in (number, *editions)))
 
     def _connected(self, number: str) -> set[str]:
         """The numbers that any chain, in whatever direction, leads to from this one; without itself."""

@@ -10,6 +10,7 @@ from functools import lru_cache
 
 from sutura.core.errors import Invalid
 from sutura.core.facts import Say, fact
+from sutura.core.matching.offers import Offer, Value
 
 # Names of display formats and the pixels they stand for; several for one name where the trade uses it so.
 # Source: VESA display monitor timings (published; each pair is looked up in the list of `edid-decode` in a
@@ -33,10 +34,23 @@ NAMES: Mapping[str, tuple[tuple[int, int], ...]] = {
     "QXGA": ((2048, 1536),),
     "WQXGA": ((2560, 1600),),
     "QHD": ((2560, 1440),),
+    "WQHD": ((2560, 1440),),
     "UHD": ((3840, 2160),),
+    "4K": ((3840, 2160), (4096, 2160)),
 }
+# the same names spelled out
+_SPELLED = (
+    (re.compile(r"\bFULL[\s-]?HD(?![A-Z])"), "FHD"),
+    (re.compile(r"\bULTRA[\s-]?HD(?![A-Z])"), "UHD"),
+    (re.compile(r"\b(?:WIDE[\s-]?)?QUAD[\s-]?HD(?![A-Z])"), "QHD"),
+)
+# a quarter of full HD is told from four times HD by its small q alone: 960 by 540, and only known when
+# written so
+_QUARTER = re.compile(r"(?<![A-Za-z])qHD(?![A-Za-z+])")
 _NUMBERS = re.compile(r"(?<![0-9])([0-9]{3,5})\s*[x×X*]\s*([0-9]{3,5})(?![0-9])")
-_NAME = re.compile(r"(?<![A-Z+])(W?U?S?V?X?Q?[A-Z]{2,5}\+?)(?![A-Z+])")
+_NAME = re.compile(r"(?<![A-Z0-9.])4K(?![A-Z0-9])|(?<![A-Z+])[A-Z]{2,6}\+?(?![A-Z+])")
+# only how many lines it has, such as 1080p: the shorter side
+_LINES = re.compile(r"(?<![0-9.])([0-9]{3,4})[pi](?![a-z0-9])", re.IGNORECASE)
 # The sides of a picture and its pixels agree within this share when both were read right; the shop's, no
 # source.
 ASPECT_SHARE = 0.03
@@ -47,12 +61,23 @@ DIAGONAL_SHARE = 0.02
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Resolution:
     """What a text says of a resolution: the pixel pairs it may mean, wider side first, and whether name and
-    numbers disagree.
+    numbers disagree. `lines` = all that is said is its shorter side.
     """
 
     may_be: frozenset[tuple[int, int]]
     name: str = ""
     disagree: bool = False
+    lines: int | None = None
+
+    def may_agree(self, other: Resolution) -> bool:
+        """Whether both may mean the same; what cannot be read may mean anything."""
+        if self.may_be and other.may_be:
+            return bool(self.may_be & other.may_be)
+        mine, theirs = self._lines(), other._lines()
+        return not mine or not theirs or bool(mine & theirs)
+
+    def _lines(self) -> set[int]:
+        return {low for _, low in self.may_be} or ({self.lines} if self.lines else set())
 
     @property
     def pixels(self) -> tuple[int, int] | None:
@@ -73,12 +98,23 @@ def read_resolution(text: str) -> Resolution:
     >>> read_resolution("FHD 1366x768").disagree
     True
     """
-    by_name = [NAMES[word] for word in _NAME.findall(text.upper()) if word in NAMES]
-    name = next((word for word in _NAME.findall(text.upper()) if word in NAMES), "")
-    named = {_wide(pair) for pairs in by_name for pair in pairs}
+    spelled = _QUARTER.sub(" ", text).upper()
+    for words, name in _SPELLED:
+        spelled = words.sub(name, spelled)
+    names = [word for word in _NAME.findall(spelled) if word in NAMES]
+    by_name = [{_wide(pair) for pair in NAMES[word]} for word in names]
+    if _QUARTER.search(text):
+        by_name.append({(960, 540)})
+    # several names of one picture, such as Ultra HD 4K, mean what they have in common
+    named = set.intersection(*by_name) if by_name else set()
+    named = named or set().union(*by_name)
     sizes = {_wide((int(a), int(b))) for a, b in _NUMBERS.findall(text)}
+    lines = _LINES.search(text)
     return Resolution(
-        may_be=frozenset(sizes or named), name=name, disagree=bool(sizes and named and not sizes & named)
+        may_be=frozenset(sizes or named),
+        name=names[0] if names else "",
+        disagree=bool(sizes and named and not sizes & named),
+        lines=int(lines[1]) if lines and not sizes and not named else None,
     )
 
 
@@ -148,3 +184,23 @@ def cannot_go_together(
                 )
             )
     return said
+
+
+def listing_flags(offer: Offer) -> list[Say]:
+    """What a listing says that cannot be true (rule fit.listing)."""
+    said = offer.known("resolution")
+    wide, high, diagonal = (
+        _number(offer.known(name)) for name in ("active_width_mm", "active_height_mm", "diagonal_in")
+    )
+    active = (wide, high) if wide and high else None
+    if said is None and active is None:
+        return []
+    return cannot_go_together(read_resolution(str(said or "")), diagonal, active)
+
+
+def _number(value: Value | None) -> float | None:
+    try:
+        number = float(value) if value is not None else None
+    except ValueError:
+        return None
+    return number if number and number > 0 else None
