@@ -321,7 +321,8 @@ def _find(
             else _of_demand(rule, needed, offered, demanded)
         )
     compared = _compare(rule, needed, offered, offer, around)
-    compared = _as_held(rule, compared, demanded, known=None not in (needed, offered))
+    if demanded is not None or not rule.decides:
+        compared = _as_held(rule, compared, demanded, known=needed is not None and offered is not None)
     return _finding(rule, needed, offered, compared, _word_of(rule, offer)), compared
 
 
@@ -337,7 +338,7 @@ def _of_demand(
     rule: Attribute, needed: Value | None, offered: Value | None, demanded: Demand | None
 ) -> tuple[Finding, Compared]:
     compared = _compare(rule, needed, offered, NO_OFFER, NOTHING_AROUND)
-    compared = _as_held(rule, compared, demanded, known=None not in (needed, offered))
+    compared = _as_held(rule, compared, demanded, known=needed is not None and offered is not None)
     return _finding(rule, needed, offered, compared, ""), compared
 
 
@@ -376,11 +377,11 @@ def _as_held(rule: Attribute, compared: Compared, demanded: Demand | None, *, kn
         stricter = _as_the_model_demands(rule, compared, demanded, known=known)
         if stricter is not None:
             return stricter
-    if rule.decides:
+    if rule.decides or demand is not Demand.MAY:
         return compared
-    if compared.agreement is Agreement.DIFFERS and demand is Demand.MAY:
+    if compared.agreement is Agreement.DIFFERS:
         return replace(compared, agreement=Agreement.ALLOWED, reason=fact("matching.differs-does-no-harm"))
-    if compared.agreement is Agreement.UNKNOWN and demand is Demand.MAY:
+    if compared.agreement is Agreement.UNKNOWN:
         return replace(compared, agreement=Agreement.ALLOWED, reason=fact("matching.not-known-may-differ"))
     return compared
 
