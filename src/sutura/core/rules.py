@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from sutura.core import bench, handover, job, people, planning, proof, quoting, stock
+from sutura.core import bench, handover, job, people, planning, proof, quoting, shop, stock
 from sutura.core.catalogue import rules as catalogue
 from sutura.core.identify import reading
 from sutura.core.intake import arrival, customers, damage, diagnosis, opening, promise
@@ -35,6 +35,7 @@ ALL: tuple[Rule, ...] = tuple(
         handover,
         job,
         people,
+        shop,
     )
     for rule in module.RULES
 )

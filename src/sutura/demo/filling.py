@@ -92,6 +92,9 @@ def fill(packs: Path, now: datetime, progress: Callable[[int, int], None] = lamb
         catalogue.load_packs(packs)
         staff = _people(now)
         manager = staff["ines"]
+        shop = shop_service.shop()
+        if not shop.hours:
+            shop_service.change_hours(hours.TYPED, shop.version, manager, now)
         if not any(part.on_hand or part.held for part in stock_store.shelf_page()):
             _receive(manager, now)
         customers = _customers(manager, now)

@@ -7,6 +7,12 @@ from zoneinfo import ZoneInfo
 
 OPENS, CLOSES = 9, 18
 SUNDAY = 6
+# the same as a manager types it
+TYPED = {
+    f"{name}.{day}": f"{hour}:00"
+    for day in range(SUNDAY)
+    for name, hour in (("opens", OPENS), ("closes", CLOSES))
+}
 
 
 def is_open(at: datetime, zone: ZoneInfo) -> bool:

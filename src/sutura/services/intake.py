@@ -34,11 +34,10 @@ from sutura.core.planning import expected_minutes, minutes_to_promise
 from sutura.core.typed import Problems, refuse
 from sutura.core.values import FunctionResult, Person
 from sutura.formats import edid
-from sutura.services import catalogue, consents, identify, matching, planning
+from sutura.services import catalogue, consents, identify, matching, planning, shop
 from sutura.services.job import note
 from sutura.services.marks import marks_of
 from sutura.services.once import once
-from sutura.services.shop import shop
 from sutura.store import consents as consents_store
 from sutura.store import customers as customers_store
 from sutura.store import drafts as drafts_store
@@ -98,12 +97,14 @@ def promise(model: Model, now: datetime) -> Promise:
     """The earliest that can be promised for a model, from parts in hand and who is ready soonest, with
     the reasons.
     """
+    hours = shop.open_hours()
     return earliest_promise(
         now,
         matching.soonest_part(model),
-        planning.hands_for(model, now),
+        planning.hands_for(model, now, hours),
         minutes_to_promise(model.minutes, model.move_over),
         model.cure_minutes,
+        hours,
     )
 
 
@@ -187,7 +188,7 @@ def _checked(arrival: Arrival, now: datetime) -> _Ready:
         results, wrong = check_functions(model, arrival.functions)
         problems.extend(check_marks(arrival.marks, model.face) + wrong)
         if not problems.has("promise_at"):
-            problems.extend(check_promise(promise_at, arrival.promise_reason, soonest))
+            problems.extend(check_promise(promise_at, arrival.promise_reason, soonest, shop.open_hours()))
     problems.extend(check_signature(arrival.signature))
     problems.extend(check_observations(arrival.look))
     problems.extend(check_arrival(arrival.channel, arrival.how))
@@ -222,7 +223,7 @@ def _add_job(code: str, customer_id: int, arrival: Arrival, ready: _Ready, by: P
         fit="",
         route="",
         route_minutes=model.minutes,
-        currency=shop().currency,
+        currency=shop.shop().currency,
         extra_minutes=0,
         expected_minutes=expected_minutes(model.minutes, None),
         attempt=1,

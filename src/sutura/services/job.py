@@ -26,9 +26,9 @@ from sutura.core.job import (
     check_move,
     seam,
 )
-from sutura.core.planning import Next, expected_at, rank_next
+from sutura.core.planning import Next, expected_at, next_of
 from sutura.core.values import FunctionResult, Person
-from sutura.services import catalogue
+from sutura.services import catalogue, shop
 from sutura.services.marks import marks_of
 from sutura.store import bench as bench_store
 from sutura.store import consents as consents_store
@@ -67,8 +67,8 @@ def job_page(code: str, now: datetime) -> JobPage:
     job = store.load_job(code)
     model = catalogue.model(job.model_id, job.model_version)
     results = intake_store.load_results(job.id)
-    waiting = planning_store.load_open_job(code)
-    line = rank_next([waiting.waiting], now)[0] if waiting else None
+    waiting, hours = planning_store.load_open_job(code), shop.open_hours()
+    line = next_of(waiting.waiting, now, hours) if waiting else None
     blocked = waiting.waiting.blocked if waiting else ""
     return JobPage(
         job=job,
@@ -83,7 +83,7 @@ def job_page(code: str, now: datetime) -> JobPage:
         payment=handover_store.load_payment(job.id),
         progress=progress_of(job, model),
         proof=latest_proof(model, results),
-        expected_at=expected_at(waiting.waiting, now) if waiting else None,
+        expected_at=expected_at(waiting.waiting, now, hours) if waiting else None,
     )
 
 

@@ -15,9 +15,10 @@ from sutura.core.intake.promise import Hands, check_new_promise
 from sutura.core.job import OPEN_STAGES, EventKind, SeamStitch, Stage, seam
 from sutura.core.people import Deed, demand
 from sutura.core.planning import Next, TechnicianChoice, Waiting, expected_minutes, minutes_to_promise
+from sutura.core.shop import OpenHours
 from sutura.core.typed import Problems, read_moment
 from sutura.core.values import Person
-from sutura.services import catalogue
+from sutura.services import catalogue, shop
 from sutura.services.job import note
 from sutura.store import job as job_store
 from sutura.store import planning as store
@@ -65,16 +66,17 @@ PER_PAGE = 25
 def next_page(
     now: datetime, *, today: tuple[datetime, datetime], only_for: int | None, page: int
 ) -> NextPage:
-    """Open jobs by slack; `only_for` keeps one technician's.
+    """Open jobs by when the bench must be done; `only_for` keeps one technician's.
 
     Words are made for the lines shown, and promises kept for the rail of `today` (from, until), not for all.
     """
     every = store.open_jobs_page()
     jobs = {job.waiting.code: job for job in every if only_for is None or job.technician_id == only_for}
-    ranked = rules.by_slack([job.waiting for job in jobs.values()], now)
+    hours = shop.open_hours()
+    ranked = rules.by_due([job.waiting for job in jobs.values()], now, hours)
     pages = -(-len(ranked) // PER_PAGE) or 1
     page = min(max(page, 1), pages)
-    shown = [_line(jobs[job.code], now) for _, job in ranked[(page - 1) * PER_PAGE : page * PER_PAGE]]
+    shown = [_line(jobs[job.code], now, hours) for _, job in ranked[(page - 1) * PER_PAGE : page * PER_PAGE]]
     first = shown.pop(0) if shown and page == 1 else None
     return NextPage(
         first=first,
@@ -95,16 +97,20 @@ def next_page(
 
 @reading
 def open_lines(now: datetime, stages: Container[Stage] = OPEN_STAGES) -> list[NextLine]:
-    """Open jobs in some stages, least slack first."""
+    """Open jobs in some stages, in the order of Next."""
+    hours = shop.open_hours()
     jobs = {job.waiting.code: job for job in store.open_jobs_page() if job.waiting.stage in stages}
     return [
-        _line(jobs[job.code], now) for _, job in rules.by_slack([job.waiting for job in jobs.values()], now)
+        _line(jobs[job.code], now, hours)
+        for _, job in rules.by_due([job.waiting for job in jobs.values()], now, hours)
     ]
 
 
-def _line(job: store.OpenJob, now: datetime) -> NextLine:
+def _line(job: store.OpenJob, now: datetime, hours: OpenHours) -> NextLine:
     waiting = job.waiting
-    return NextLine(next=rules.next_of(waiting, now), job=job, seam=seam(waiting.stage, waiting.blocked))
+    return NextLine(
+        next=rules.next_of(waiting, now, hours), job=job, seam=seam(waiting.stage, waiting.blocked)
+    )
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -124,7 +130,7 @@ class PlanPage:
 
 @reading
 def plan_page(now: datetime) -> PlanPage:
-    """Open jobs without a technician, and what each technician has, both least slack first."""
+    """Open jobs without a technician, and what each technician has, both in the order of Next."""
     by_name: dict[str, list[NextLine]] = {}
     for line in open_lines(now):
         by_name.setdefault(line.job.waiting.technician, []).append(line)
@@ -153,7 +159,7 @@ def candidates_for(code: str) -> tuple[Model, list[TechnicianChoice]]:
 
 
 @reading
-def hands_for(model: Model, now: datetime) -> list[Hands]:
+def hands_for(model: Model, now: datetime, hours: OpenHours) -> list[Hands]:
     """Whoever is trained for a model: their minutes for it with moving over, and the work that must come
     before it.
     """
@@ -164,7 +170,7 @@ def hands_for(model: Model, now: datetime) -> list[Hands]:
     hands = []
     for one in trained:
         minutes = minutes_to_promise(model.minutes, model.move_over, one.factor)
-        before = rules.minutes_before(queues.get(one.person_id, ()), minutes, now)
+        before = rules.minutes_before(queues.get(one.person_id, ()), minutes, now, hours)
         hands.append(Hands(name=one.name, minutes=minutes, before_minutes=before))
     return hands
 
@@ -213,7 +219,7 @@ def change_promise(code: str, typed: str, reason: str, zone: tzinfo, by: Person,
         raise MoveRefused(code, fact("job.be-promised"), [fact("job.it-is", stage=job.stage)])
     problems = Problems("The promise")
     promised = problems.read("promise_at", typed, lambda text: read_moment(text, zone))
-    problems.extend(check_new_promise(job.promise_at, promised, reason, now))
+    problems.extend(check_new_promise(job.promise_at, promised, reason, now, shop.open_hours()))
     problems.refuse()
     if promised is None:
         raise RuntimeError("what cannot be read is refused above")

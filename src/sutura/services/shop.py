@@ -12,6 +12,7 @@ from sutura.core.matching.ranking import read_weights, weights_from, weights_kep
 from sutura.core.maths.money import amount_text
 from sutura.core.people import Deed, demand
 from sutura.core.quoting import rate_texts, read_rates
+from sutura.core.shop import OpenHours, hours_kept, hours_texts, read_week
 from sutura.core.values import Person
 from sutura.store import audit as audit_store
 from sutura.store import shop as store
@@ -25,6 +26,12 @@ def shop() -> store.ShopRecord:
     if record is None:
         raise NotFound("shop", "set up")
     return record
+
+
+@reading
+def open_hours() -> OpenHours:
+    """When the shop is open; always, while it set no hours."""
+    return shop().open_hours
 
 
 def speech() -> Speech:
@@ -47,6 +54,27 @@ def set_up_shop(name: str, address: str, timezone: str, currency: str) -> bool:
         tax_bps=2_000,
     )
     return True
+
+
+@writing
+def change_hours(typed: Mapping[str, str], version: int, by: Person, now: datetime) -> None:
+    """Change the week of opening hours and the closed days; promises made before stay as they are."""
+    demand(by, Deed.SET_UP_COUNTER)
+    before = store.lock_shop()
+    if before is None:
+        raise NotFound("shop", "set up")
+    kept = hours_kept(*read_week(typed))
+    if before.version != version:
+        theirs = hours_texts(before.open_hours)
+        raise StaleSave(
+            fact("shop.the-hours"),
+            "another manager",
+            None,
+            {name: typed.get(name, "") for name in theirs},
+            theirs,
+        )
+    store.save_shop(hours=kept)
+    audit_store.add_audit(by.id, now, "hours changed", {"before": dict(before.hours), "after": kept})
 
 
 @writing

@@ -5,10 +5,12 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
+from zoneinfo import ZoneInfo
 
 from peewee import Select
 
 from sutura.core.quoting import Rates
+from sutura.core.shop import OpenHours, hours_from
 from sutura.store.database import first, reading, written
 from sutura.store.tables import Shop
 
@@ -25,6 +27,11 @@ class ShopRecord:
     version: int
     cups_mm: tuple[int, ...]
     weights: Mapping[str, int]
+    hours: Mapping[str, Any]
+
+    @property
+    def open_hours(self) -> OpenHours:
+        return hours_from(self.hours, ZoneInfo(self.timezone))
 
     @property
     def rates(self) -> Rates:
@@ -51,6 +58,7 @@ _SHOP = Shop.select(
     Shop.version,
     Shop.cups_mm,
     Shop.weights,
+    Shop.hours,
 ).where(Shop.id == 1)
 
 

@@ -37,6 +37,7 @@ class Shop(Table):
     version = IntegerField()
     cups_mm = ArrayField(IntegerField, index=False)
     weights = BinaryJSONField(index=False)
+    hours = BinaryJSONField(index=False)
 
 
 class Person(Table):

@@ -356,6 +356,7 @@ SENTENCES: Mapping[str, str] = {
     "intake.same-phone-number": "the same phone number",
     "intake.say-how-parcel-came": "say how the parcel came: {parcel_states}",
     "intake.shelf-free": "On the shelf: {part}, {free} free.",
+    "intake.shop-closed-then": "the shop is closed then; it opens {opens}",
     "intake.sign-once-more-pad-printed-ticket": "sign once more on the pad, or on the printed ticket",
     "intake.so-many-not-testable": "{count} not testable",
     "intake.so-many-work": "{count} {count:works|work}",
@@ -716,7 +717,12 @@ SENTENCES: Mapping[str, str] = {
     "said.nothing": "",
     "said.sentences": "{parts: }",
     # -- shop
+    "shop.close-after-opening": "write a later time than the one it opens",
+    "shop.most-closed-days": "write at most {most} closed days",
+    "shop.open-at-least-once": "open on one day of the week at least",
     "shop.shops-rates": "The shop's rates",
+    "shop.the-hours": "The opening hours",
+    "shop.write-time-of-day": "write a time of day such as 9:30",
     # -- stock
     "stock.chosen-part-job": "chosen part of job",
     "stock.hand-promised-most-can-taken-away": (

@@ -10,6 +10,7 @@ from datetime import datetime, timedelta
 
 from sutura.core.errors import Invalid
 from sutura.core.facts import Fact, Minutes, fact
+from sutura.core.shop import OpenHours
 from sutura.core.values import COMMON, Rule
 
 RULES = (
@@ -27,10 +28,10 @@ RULES = (
         id="intake.promise",
         capability="intake",
         says=(
-            "The earliest promise is when the part is in hand, plus the work before it of whoever is "
-            "ready soonest, their own time for this work (rule plan.promise), and the cure. Work of "
-            "others that keeps its own promise all the same lets it pass (rule plan.queue). An earlier "
-            "promise needs a reason."
+            "Work begins when the part is here and whoever is ready soonest is done with the work before it "
+            "(rule plan.queue), whichever is later; the earliest promise adds their own time for it (rule "
+            "plan.promise) and the cure, and lies in opening hours (rule shop.hours). An earlier promise "
+            "needs a reason."
         ),
         source=COMMON,
     ),
@@ -80,29 +81,33 @@ class Promise:
 
 
 def earliest_promise(
-    now: datetime, part: PartSeen | None, hands: Sequence[Hands], minutes: int, cure_minutes: int
+    now: datetime,
+    part: PartSeen | None,
+    hands: Sequence[Hands],
+    minutes: int,
+    cure_minutes: int,
+    hours: OpenHours,
 ) -> Promise:
-    """The earliest time that can be kept, rounded up to the next five minutes (rules intake.promise,
-    intake.promise-unsure).
+    """The earliest time that can be kept, rounded up to the next five minutes at which the shop is open
+    (rules intake.promise, intake.promise-unsure, shop.hours).
 
-    `minutes` is the work when nobody trained is known. A part that has to come leaves time for the work
-    before it.
+    `minutes` is the work when nobody trained is known. Work begins when the part is here and the work before
+    it is done, whichever is later.
     """
     doubts = []
-    waits = timedelta(days=0 if part is None or part.free > 0 else part.lead_days)
-    first = min(
-        hands,
-        key=lambda hand: ((0 if waits else hand.before_minutes) + hand.minutes, hand.name),
-        default=None,
-    )
-    before = first.before_minutes if first and not waits else 0
-    work = first.minutes if first else minutes
+    here = now + timedelta(days=0 if part is None or part.free > 0 else part.lead_days)
+
+    def done_at(hand: Hands) -> datetime:
+        return hours.after(max(here, hours.after(now, hand.before_minutes)), hand.minutes)
+
+    first = min(hands, key=lambda hand: (done_at(hand), hand.name), default=None)
+    done = done_at(first) if first else hours.after(here, minutes)
     reasons = [_part_words(part)] if part else []
     if first:
-        who = {"first": first.name, "time": Minutes(work)}
+        who = {"first": first.name, "time": Minutes(first.minutes)}
         reasons.append(
-            fact("intake.for-this-after", **who, before=Minutes(before))
-            if before
+            fact("intake.for-this-after", **who, before=Minutes(first.before_minutes))
+            if first.before_minutes
             else fact("intake.for-this", **who)
         )
     if cure_minutes:
@@ -111,8 +116,8 @@ def earliest_promise(
         doubts.append(fact("intake.no-part-fits-known-yet"))
     if first is None:
         doubts.append(fact("intake.nobody-here-trained-work"))
-    ready = now + waits + timedelta(minutes=before + work + cure_minutes)
-    return Promise(at=_round_up(ready), reasons=tuple(reasons), doubts=tuple(doubts))
+    ready = hours.next_open(_round_up(hours.next_open(done + timedelta(minutes=cure_minutes))))
+    return Promise(at=ready, reasons=tuple(reasons), doubts=tuple(doubts))
 
 
 def _part_words(part: PartSeen) -> Fact:
@@ -126,8 +131,13 @@ def _round_up(moment: datetime) -> datetime:
     return moment if not over else moment - over + timedelta(minutes=5)
 
 
+def _closed_then(promised: datetime, hours: OpenHours) -> Invalid:
+    accepts = fact("intake.shop-closed-then", opens=hours.next_open(promised))
+    return Invalid("promise_at", fact("said.moment", at=promised), accepts)
+
+
 def check_new_promise(
-    before: datetime, promised: datetime | None, reason: str, now: datetime
+    before: datetime, promised: datetime | None, reason: str, now: datetime, hours: OpenHours
 ) -> list[Invalid]:
     """What is wrong with promising another time later: it lies ahead, is another one, and has its reason
     (rule intake.promise-changed).
@@ -141,15 +151,23 @@ def check_new_promise(
         problems.append(
             Invalid("promise_at", fact("said.moment", at=promised), fact("intake.promised-already"))
         )
+    elif promised is not None and not hours.is_open(promised):
+        problems.append(_closed_then(promised, hours))
     if len(reason.strip()) < 5:
         problems.append(Invalid("promise_reason", reason, fact("intake.write-why-promise-changes")))
     return problems
 
 
-def check_promise(promised: datetime | None, reason: str, earliest: Promise) -> list[Invalid]:
-    """A promise earlier than can be kept, or one where nothing is sure, needs its reason."""
+def check_promise(
+    promised: datetime | None, reason: str, earliest: Promise, hours: OpenHours
+) -> list[Invalid]:
+    """A promise lies in opening hours; one earlier than can be kept, or where nothing is sure, needs its
+    reason.
+    """
     if promised is None:
         return [Invalid("promise_at", "", fact("intake.choose-day-time-customer-was-promised"))]
+    if not hours.is_open(promised):
+        return [_closed_then(promised, hours)]
     if reason.strip():
         return []
     if promised < earliest.at:

@@ -1,4 +1,4 @@
-"""How the Counter is set up: what customers agree to, its suction cups."""
+"""How the Counter is set up: when it is open, what customers agree to, its suction cups."""
 
 from __future__ import annotations
 
@@ -8,6 +8,7 @@ from fastapi.responses import Response
 from sutura.core.intake.arrival import Applies
 from sutura.core.intake.opening import cups_text
 from sutura.core.people import Deed, demand
+from sutura.core.shop import WEEKDAYS, hours_texts
 from sutura.services import consents as service
 from sutura.services import shop as shop_service
 from sutura.store import consents as store
@@ -35,6 +36,9 @@ def _consents(ask: Asking, shown: Shown = ANEW) -> Response:
         shop=shop,
         applies=list(Applies),
         cups=cups_text(shop.cups_mm),
+        weekdays=WEEKDAYS,
+        hours=hours_texts(shop.open_hours),
+        always_open=not shop.open_hours.weekly,
     )
 
 
@@ -57,3 +61,10 @@ def save_consent(ask: Ask, form: Form) -> None:
 @deed(then="/consents#cups", again=_consents)
 def change_cups(ask: Ask, form: Form) -> None:
     service.change_cups(form.text("cups"), form.number("version"), ask.person, ask.now)
+
+
+@router.post("/consents/hours")
+@deed(then="/consents#hours", again=_consents)
+def change_hours(ask: Ask, form: Form) -> None:
+    typed = {name: form.text(name) for name in hours_texts(shop_service.open_hours())}
+    shop_service.change_hours(typed, form.number("version"), ask.person, ask.now)

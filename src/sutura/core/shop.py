@@ -1,0 +1,223 @@
+"""When the shop is open: which minutes count for work, and when a customer can be told to come.
+
+A week of opening times by local time, and days on which it is closed all the same. Whoever set none is always
+open. Work is counted in open minutes; cures go on by the clock. Minutes of the wall clock are counted: nobody
+is open in the hour in which summer time begins or ends.
+"""
+
+from __future__ import annotations
+
+import re
+from bisect import bisect_left
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from datetime import UTC, date, datetime, time, timedelta
+from functools import cached_property
+from itertools import accumulate
+from typing import Any
+from zoneinfo import ZoneInfo
+
+from sutura.core.errors import Invalid
+from sutura.core.facts import fact
+from sutura.core.typed import Problems, read_day
+from sutura.core.values import COMMON, Rule
+
+RULES = (
+    Rule(
+        id="shop.hours",
+        capability="shop",
+        says=(
+            "Work is counted in the minutes the shop is open, cures by the clock. Nothing is promised for a "
+            "time when it is closed: the next opening is. A shop that set no hours is always open."
+        ),
+        source=COMMON,
+    ),
+)
+
+WEEKDAYS = ("Monday", "Tuesday", "Wednesday", "Thursday", "Friday", "Saturday", "Sunday")
+# more closed days are no exceptions; the shop's, no source
+MOST_CLOSED_DAYS = 200
+# nobody plans further ahead
+_MOST_DAYS = 3_700
+_DAY = 24 * 60
+Span = tuple[int, int]
+
+
+@dataclass(frozen=True)
+class OpenHours:
+    """Opening times of a shop in its zone: minutes of the day from and until, Monday first, None = closed; an
+    empty week = always open.
+    """
+
+    zone: ZoneInfo
+    weekly: tuple[Span | None, ...] = ()
+    closed: frozenset[date] = field(default=frozenset())
+
+    def is_open(self, at: datetime) -> bool:
+        """Whether a customer can come; the minute of closing counts."""
+        return self.next_open(at) == at
+
+    def next_open(self, at: datetime) -> datetime:
+        """This moment when the shop is open, else the next opening.
+
+        >>> week = OpenHours(ZoneInfo("Etc/UTC"), ((540, 1080),) * 5 + (None, None))
+        >>> week.next_open(datetime(2031, 3, 7, 18, 1, tzinfo=UTC)).isoformat()
+        '2031-03-10T09:00:00+00:00'
+        """
+        if not self.weekly:
+            return at
+        local = at.astimezone(self.zone)
+        day = local.date()
+        for ahead in range(_MOST_DAYS):
+            span = self._span(day + timedelta(days=ahead))
+            if span is None:
+                continue
+            if ahead or _second(local) < span[0] * 60:
+                return self._moment(day + timedelta(days=ahead), span[0] * 60)
+            if _second(local) <= span[1] * 60:
+                return at
+        raise RuntimeError("the shop never opens again")
+
+    def between(self, start: datetime, end: datetime) -> int:
+        """Whole open minutes from a moment to another; below zero when it lies before.
+
+        >>> week = OpenHours(ZoneInfo("Etc/UTC"), ((540, 1080),) * 7)
+        >>> week.between(datetime(2031, 3, 3, 17, tzinfo=UTC), datetime(2031, 3, 4, 10, tzinfo=UTC))
+        120
+        """
+        if not self.weekly:
+            return (end - start) // timedelta(minutes=1)
+        return (self._until(end) - self._until(start)) // 60
+
+    def after(self, start: datetime, minutes: int) -> datetime:
+        """When so many open minutes have passed; work that fills a day ends when it closes.
+
+        >>> week = OpenHours(ZoneInfo("Etc/UTC"), ((540, 1080),) * 7)
+        >>> week.after(datetime(2031, 3, 3, 17, tzinfo=UTC), 120).isoformat()
+        '2031-03-04T10:00:00+00:00'
+        """
+        if not self.weekly or minutes <= 0:
+            return self.next_open(start) + timedelta(minutes=max(minutes, 0))
+        wanted = self._until(start) + minutes * 60
+        day = start.astimezone(self.zone).date()
+        for _ in range(_MOST_DAYS):
+            if span := self._span(day):
+                ends = span[0] * 60 + wanted - self._before(day)
+                if ends <= span[1] * 60:
+                    return self._moment(day, ends)
+            day += timedelta(days=1)
+        raise RuntimeError("the shop never opens again")
+
+    def _span(self, day: date) -> Span | None:
+        return None if day in self.closed else self.weekly[day.weekday()]
+
+    def _moment(self, day: date, second: int) -> datetime:
+        local = datetime.combine(day, time(), self.zone) + timedelta(seconds=second)
+        return local.astimezone(UTC)
+
+    def _until(self, at: datetime) -> int:
+        """Open seconds from the beginning of the calendar until a moment."""
+        local = at.astimezone(self.zone)
+        span = self._span(local.date())
+        today = 0 if span is None else min(max(_second(local), span[0] * 60), span[1] * 60) - span[0] * 60
+        return self._before(local.date()) + today
+
+    def _before(self, day: date) -> int:
+        """Open seconds of all days before one; the calendar begins on a Monday."""
+        weeks, rest = divmod(day.toordinal() - 1, 7)
+        minutes = weeks * self._minutes[7] + self._minutes[rest]
+        days, missing = self._closed
+        return (minutes - missing[bisect_left(days, day)]) * 60
+
+    @cached_property
+    def _minutes(self) -> tuple[int, ...]:
+        """Open minutes of a week before each of its days, and of all of it."""
+        return tuple(accumulate((_long(span) for span in self.weekly), initial=0))
+
+    @cached_property
+    def _closed(self) -> tuple[list[date], list[int]]:
+        """The closed days, and the minutes that those before each of them would have been open."""
+        days = sorted(self.closed)
+        missing = accumulate((_long(self.weekly[day.weekday()]) for day in days), initial=0)
+        return days, list(missing)
+
+
+def _long(span: Span | None) -> int:
+    return span[1] - span[0] if span else 0
+
+
+def _second(local: datetime) -> int:
+    return local.hour * 3600 + local.minute * 60 + local.second
+
+
+# -- as they are typed and kept ---------------------------------------------------------------------
+
+_TIME = re.compile(r"([0-9]{1,2})[:.h]?([0-9]{2})?")
+
+
+def read_time(text: str) -> int:
+    """A time of day as minutes.
+
+    >>> read_time("9:30"), read_time("18"), read_time("24:00")
+    (570, 1080, 1440)
+    """
+    match = _TIME.fullmatch(text.strip())
+    minutes = int(match[1]) * 60 + int(match[2] or 0) if match else -1
+    if not 0 <= minutes <= _DAY or (match and int(match[2] or 0) > 59):
+        raise Invalid("", text, fact("shop.write-time-of-day"))
+    return minutes
+
+
+def read_week(typed: Mapping[str, str]) -> tuple[tuple[Span | None, ...], frozenset[date]]:
+    """A week from `opens.0` … `closes.6`, Monday first, both empty = closed that day; and the `closed` days,
+    one after another.
+    """
+    problems = Problems(fact("shop.the-hours"))
+    week: list[Span | None] = []
+    for day in range(7):
+        opens, closes = (typed.get(f"{name}.{day}", "").strip() for name in ("opens", "closes"))
+        if not opens and not closes:
+            week.append(None)
+            continue
+        first = problems.read(f"opens.{day}", opens, read_time)
+        last = problems.read(f"closes.{day}", closes, read_time)
+        if first is None or last is None:
+            continue
+        if first >= last:
+            problems.add(f"closes.{day}", closes, fact("shop.close-after-opening"))
+        week.append((first, last))
+    words = re.split(r"[\s,;]+", typed.get("closed", "").strip())
+    closed = [problems.read("closed", word, read_day) for word in words if word]
+    if len(closed) > MOST_CLOSED_DAYS:
+        problems.add("closed", len(closed), fact("shop.most-closed-days", most=MOST_CLOSED_DAYS))
+    if len(week) == 7 and not any(week):
+        problems.add("opens.0", "", fact("shop.open-at-least-once"))
+    problems.refuse()
+    return tuple(week), frozenset(day for day in closed if day is not None)
+
+
+def hours_kept(weekly: Sequence[Span | None], closed: frozenset[date]) -> dict[str, Any]:
+    """Opening hours as they are kept."""
+    return {
+        "weekly": [None if span is None else list(span) for span in weekly],
+        "closed": sorted(day.isoformat() for day in closed),
+    }
+
+
+def hours_from(kept: Mapping[str, Any], zone: ZoneInfo) -> OpenHours:
+    """Opening hours as they were kept; nothing kept = always open."""
+    weekly = tuple(None if span is None else (int(span[0]), int(span[1])) for span in kept.get("weekly", ()))
+    return OpenHours(zone, weekly, frozenset(map(date.fromisoformat, kept.get("closed", ()))))
+
+
+def time_text(minutes: int) -> str:
+    return f"{minutes // 60:02d}:{minutes % 60:02d}"
+
+
+def hours_texts(hours: OpenHours) -> dict[str, str]:
+    """Opening hours as the fields of a form hold them."""
+    texts: dict[str, str] = {}
+    for day, span in enumerate(hours.weekly or (None,) * 7):
+        texts[f"opens.{day}"] = time_text(span[0]) if span else ""
+        texts[f"closes.{day}"] = time_text(span[1]) if span else ""
+    return {**texts, "closed": " ".join(sorted(day.isoformat() for day in hours.closed))}
