@@ -202,9 +202,10 @@ def some_mark(chance: random.Random, face: Face) -> Mark:
     size = chance.uniform(2, 12)
     turns = sorted(chance.uniform(0, math.tau) for _ in range(5))
     ring = [(x + size * math.cos(t), y + size * math.sin(t)) for t in turns]
+    # on the glass, or over its rim as far as the device goes
+    box = chance.choice([glass, face.outline])
     inside = [
-        (min(max(a, glass.x), glass.x + glass.width), min(max(b, glass.y), glass.y + glass.height))
-        for a, b in ring
+        (min(max(a, box.x), box.x + box.width), min(max(b, box.y), box.y + box.height)) for a, b in ring
     ]
     return Mark(kind=MarkKind.MISSING, points=tuple(Point(x=a, y=b) for a, b in inside))
 

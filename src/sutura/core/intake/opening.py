@@ -292,7 +292,9 @@ def _read_edge(edge: Edge, face: Face, broken: Breaks, tight: Region, cups_mm: S
     # the edge counts
     open_depth = broken.open_depth(edge, face.glass, _band_mm(edge, face, cups_mm))
     reach = plane.steps(edge, open_depth, face.glass)
-    circle = plane.largest_circle(tight.intersection(reach), tolerance_mm=EDGE_CIRCLE_MM)
+    # a hole that goes over the edge shows only its inner border there
+    whole = tight if broken.areas.is_empty else tight.difference(broken.areas)
+    circle = plane.largest_circle(whole.intersection(reach), tolerance_mm=EDGE_CIRCLE_MM)
     return EdgeReading(
         edge=edge.value,
         broken=broken.share_of_rim(rim(edge, face.glass, face.corner_mm), NEAR_EDGE_MM),

@@ -128,7 +128,7 @@ class Breaks:
         t1, d1 = _turned(edge, box, self.pieces[:, 0], self.pieces[:, 1])
         t2, d2 = _turned(edge, box, self.pieces[:, 2], self.pieces[:, 3])
         # what lies outside the box, beside its glass, breaks nothing of it
-        near = (np.minimum(d1, d2) < most_mm) & (np.maximum(d1, d2) >= 0)
+        near = (np.minimum(d1, d2) < most_mm) & (np.maximum(d1, d2) > -CRACK_HALF_MM)
         for piece in zip(t1[near], d1[near], t2[near], d2[near], strict=True):
             _shallower(depth, *piece)
         along, deep = _turned(edge, box, self.discs[:, 0], self.discs[:, 1])
@@ -210,7 +210,9 @@ def _shallower(depth: Any, t1: float, d1: float, t2: float, d2: float) -> None:
 
     if t1 > t2:
         t1, d1, t2, d2 = t2, d2, t1, d1
-    if min(d1, d2) < 0:
+    if max(d1, d2) <= 0:
+        d1 = d2 = 0.0
+    elif min(d1, d2) < 0:
         over = t1 + (t2 - t1) * d1 / (d1 - d2)
         t1, d1, t2, d2 = (over, 0.0, t2, d2) if d1 < 0 else (t1, d1, over, 0.0)
     # a piece that ends just where a step begins touches both
