@@ -15,6 +15,7 @@ from sutura.core.identify.numbers import Identification, known
 from sutura.core.intake.arrival import MOST_PHOTOS, Consent, check_customer, check_functions, is_overtaken
 from sutura.core.intake.damage import read_damage
 from sutura.core.intake.diagnosis import Diagnosis, diagnose
+from sutura.core.intake.layers import has_of
 from sutura.core.intake.marks import Mark, check_marks
 from sutura.core.intake.observations import FINER, FURTHER, observed_from
 from sutura.core.intake.opening import OpeningPlan, opening_plan
@@ -238,7 +239,7 @@ def so_far(entered: Entered) -> SoFar:
         marks=marks,
         damage=problems[0].said if problems else read_damage(marks, model.face).says,
         plan=opening_plan(model, marks, consents.cups_mm()) if drawn else None,
-        diagnosis=diagnose(seen),
+        diagnosis=diagnose(seen, has_of(model)),
         opened_before=opened,
         results=results,
         panel=panel,

@@ -25,6 +25,7 @@ from sutura.core.intake.arrival import (
 )
 from sutura.core.intake.customers import plain_phone
 from sutura.core.intake.diagnosis import diagnose
+from sutura.core.intake.layers import has_of
 from sutura.core.intake.marks import Mark, check_marks
 from sutura.core.intake.observations import Status, check_observations, observed_from
 from sutura.core.intake.promise import Promise, check_promise, earliest_promise
@@ -239,7 +240,7 @@ def _add_job(code: str, customer_id: int, arrival: Arrival, ready: _Ready, by: P
 def _received(arrival: Arrival, model: Model, serial: str) -> dict[str, object]:
     identification = identify.identify(arrival.read_number)
     kinds = [mark.kind.value for mark in arrival.marks]
-    layers = diagnose(observed(arrival)).layers
+    layers = diagnose(observed(arrival), has_of(model)).layers
     facts: dict[str, object] = {
         "model": model.full_name,
         "number": arrival.read_number,
@@ -362,7 +363,7 @@ def look_again(
             **{result.function: result.outcome.value for result in results},
         },
     )
-    layers = diagnose(seen).layers
+    layers = diagnose(seen, has_of(model)).layers
     facts = {
         "tried": {result.function: result.outcome.value for result in results},
         "names": {function.id: function.name for function in model.functions},

@@ -249,6 +249,7 @@ SENTENCES: Mapping[str, str] = {
     "intake.answer-least-one-thing-was-tried": "answer at least one thing that was tried again",
     "intake.answer-works-faulty-leave-not-testable": "answer works or faulty, or leave it not testable",
     "intake.answer-works-faulty-not-testable": "answer “{function}”: works, faulty or not testable",
+    "intake.backlight-its-fuse-supply": "backlight, its fuse or supply",
     "intake.behind": "{spot} behind it",
     "intake.box-splinters": "a box for the splinters",
     "intake.charge-first-then-look-again": "charge first, then look again",

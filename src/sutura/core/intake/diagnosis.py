@@ -13,184 +13,11 @@ from dataclasses import dataclass
 
 from sutura.core.catalogue.model import Model
 from sutura.core.facts import Fact, Say, fact, sentences
-from sutura.core.intake.likelihoods import causes_by_share, entropy, expected_bits, weights_of
+from sutura.core.intake.layers import EVERYTHING, Has, LayerReading, proofs_of, read_layer
+from sutura.core.intake.likelihoods import causes_by_share, expected_bits
 from sutura.core.intake.observations import IN_LIST, QUESTION_BY_ID, QUESTIONS, Layer, Status
+from sutura.core.intake.proofs import PROOFS, TOUCH_WRONG, WRONG, Proof
 from sutura.core.values import COMMON, Rule
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Proof:
-    """A rule of diagnosis: when all of `when` is observed, these layers are so. `first` is what to do before
-    anything else.
-    """
-
-    id: str
-    when: Mapping[str, tuple[str, ...]]
-    says: str
-    layers: Mapping[Layer, Status]
-    suspects: tuple[Layer, ...] = ()
-    first: str = ""
-    warns: str = ""
-
-
-_BLACK = ("none",)
-_S, _F, _U = Status.SOUND, Status.FAULTY, Status.UNKNOWN
-PROOFS: tuple[Proof, ...] = (
-    Proof(
-        id="diagnosis.glass",
-        when={"glass": ("broken",)},
-        says="The glass is broken.",
-        layers={Layer.GLASS: _F},
-    ),
-    Proof(
-        id="diagnosis.glass-whole",
-        when={"glass": ("whole",)},
-        says="The glass is whole.",
-        layers={Layer.GLASS: _S},
-    ),
-    Proof(
-        id="diagnosis.image-fine",
-        when={"image": ("fine",)},
-        says="A clean picture: panel, backlight and their connector work.",
-        layers={Layer.PANEL: _S, Layer.BACKLIGHT: _S, Layer.BOARD: _S, Layer.BATTERY: _S},
-    ),
-    Proof(
-        id="diagnosis.touch-fine",
-        when={"touch": ("fine",)},
-        says="Touch answers everywhere.",
-        layers={Layer.TOUCH: _S},
-    ),
-    Proof(
-        id="diagnosis.glass-only",
-        when={"glass": ("broken",), "image": ("fine",), "touch": ("fine",)},
-        says="Glass broken, image and touch fine: only the glass.",
-        layers={Layer.GLASS: _F, Layer.TOUCH: _S, Layer.PANEL: _S, Layer.CONNECTOR: _S},
-    ),
-    Proof(
-        id="diagnosis.flat-battery",
-        when={"battery": ("flat",)},
-        says=(
-            "A flat battery shows nothing of what lies behind it: a black screen is not testable, "
-            "neither fine nor broken."
-        ),
-        layers={},
-        first="Charge it first, then test again.",
-    ),
-    Proof(
-        id="diagnosis.touch-dead",
-        when={"image": ("fine",), "touch": ("dead", "part", "ghost")},
-        says="The picture is fine and touch is not: the touch layer or its connector.",
-        layers={},
-        suspects=(Layer.TOUCH, Layer.CONNECTOR),
-    ),
-    Proof(
-        id="diagnosis.thread",
-        when={"image": ("thread",)},
-        says="A thin coloured line on an otherwise black panel comes from the panel.",
-        layers={},
-        suspects=(Layer.PANEL,),
-    ),
-    Proof(
-        id="diagnosis.torch",
-        when={"torch": ("yes",)},
-        says="A faint picture under a torch: the backlight or its fuse, not the panel.",
-        layers={Layer.BACKLIGHT: _F, Layer.PANEL: _S, Layer.BOARD: _S},
-    ),
-    Proof(
-        id="diagnosis.faint",
-        when={"image": ("faint",)},
-        says="A very faint picture: the backlight or its supply is suspected.",
-        layers={},
-        suspects=(Layer.BACKLIGHT,),
-    ),
-    Proof(
-        id="diagnosis.black-reacts",
-        when={"image": _BLACK, "battery": ("ok",), "reacts": ("yes",)},
-        says="Black, charged, and it reacts: the board runs, the screen or its connector does not.",
-        layers={Layer.BOARD: _S, Layer.BATTERY: _S},
-        suspects=(Layer.PANEL, Layer.BACKLIGHT, Layer.CONNECTOR),
-    ),
-    Proof(
-        id="diagnosis.black-silent",
-        when={"image": _BLACK, "battery": ("ok",), "reacts": ("no",)},
-        says="Black, charged, and nothing reacts: do not blame the screen yet.",
-        layers={},
-        suspects=(Layer.BOARD, Layer.BATTERY),
-    ),
-    Proof(
-        id="diagnosis.external",
-        when={"external": ("yes",)},
-        says="A picture on an external screen: the board makes one.",
-        layers={Layer.BOARD: _S},
-    ),
-    Proof(
-        id="diagnosis.no-external",
-        when={"external": ("no",), "battery": ("ok",)},
-        says="No picture on an external screen either.",
-        layers={},
-        suspects=(Layer.BOARD,),
-    ),
-    Proof(
-        id="diagnosis.camera",
-        when={"image": ("lines",), "camera": ("yes",)},
-        says="Lines seen only through a camera are its frame rate beating against the refresh: no fault.",
-        layers={Layer.PANEL: _S},
-    ),
-    Proof(
-        id="diagnosis.lines",
-        when={"image": ("lines", "white"), "earlier": ("no",), "camera": ("no",)},
-        says="Lines or white on a device that nobody opened: the panel or its connector.",
-        layers={},
-        suspects=(Layer.PANEL, Layer.CONNECTOR),
-    ),
-    Proof(
-        id="diagnosis.reseat-first",
-        when={"image": ("lines", "white"), "earlier": ("yes",)},
-        says="Lines or white after an earlier repair: the connectors come before the part.",
-        layers={},
-        suspects=(Layer.CONNECTOR,),
-        first="Power off, reseat the connectors, try again; only then suspect the part.",
-    ),
-    Proof(
-        id="diagnosis.reseat-gone",
-        when={"reseat": ("gone",)},
-        says="Reseating made it go away: the connector, not the part.",
-        layers={Layer.CONNECTOR: _F, Layer.PANEL: _S},
-    ),
-    Proof(
-        id="diagnosis.reseat-same",
-        when={"reseat": ("same",), "image": ("lines", "white")},
-        says="The fault stays after reseating: the panel.",
-        layers={Layer.CONNECTOR: _S, Layer.PANEL: _F},
-    ),
-    Proof(
-        id="diagnosis.blotch",
-        when={"image": ("blotch",)},
-        says="Blotches or spots lie in the panel.",
-        layers={Layer.PANEL: _F},
-    ),
-    Proof(
-        id="diagnosis.liquid",
-        when={"liquid": ("tripped", "some")},
-        says="A liquid indicator is tripped.",
-        layers={},
-        suspects=(Layer.BOARD, Layer.CONNECTOR),
-        warns="The repair may go ahead; what fails later from the liquid is not promised.",
-    ),
-    Proof(
-        id="diagnosis.frame",
-        when={"frame": ("bent",)},
-        says="The frame is bent.",
-        layers={Layer.FRAME: _F},
-        warns="A bent frame makes a new glass crack or lift: straighten or replace it, or promise nothing.",
-    ),
-    Proof(
-        id="diagnosis.frame-straight",
-        when={"frame": ("straight",)},
-        says="The frame is straight.",
-        layers={Layer.FRAME: _S},
-    ),
-)
 
 RULES = (
     *(
@@ -221,12 +48,47 @@ RULES = (
         source=COMMON,
     ),
     Rule(
+        id="diagnosis.order",
+        capability="intake",
+        says=(
+            "A flat battery is charged first, unless there is a picture. Black: charged? asleep or "
+            "off? does "
+            "it react? a torch; only then an external screen, and reseating – before the torch when it was "
+            "opened before. Lines: with the eye too? then reseating, as for white, for touch that "
+            "is wrong on a "
+            "good picture, and for any fault after a repair. What was done is not asked again."
+        ),
+        source=COMMON,
+    ),
+    Rule(
+        id="diagnosis.one-model",
+        capability="intake",
+        says=(
+            "Layers, causes and next test go together: a cause of a sound layer weighs nothing, "
+            "where a layer "
+            "behind the glass is proved faulty only its causes are left, and neither “glass only” "
+            "nor “no fault” "
+            "stands beside a fault."
+        ),
+        source=COMMON,
+    ),
+    Rule(
+        id="diagnosis.has",
+        capability="intake",
+        says=(
+            "Only what this model has is weighed and tried: no backlight and no torch for a panel "
+            "that lights "
+            "by itself, no touch where there is none, no external screen for a watch."
+        ),
+        source=COMMON,
+    ),
+    Rule(
         id="diagnosis.next",
         capability="intake",
         says=(
-            "The next test is the one that is expected to tell most: the likely causes are weighed "
-            "with a table of likelihoods and the question with the largest expected gain of "
-            "information comes first, those that need no opening before those that do."
+            "Of the tests that can be made now the next is the one that is expected to tell most: the "
+            "likely causes are weighed with a table of likelihoods, and the question with the largest "
+            "expected gain of information comes first."
         ),
         source=(
             "expected information by Shannon's entropy (textbook); the likelihoods are rounded guesses "
@@ -234,17 +96,6 @@ RULES = (
         ),
     ),
 )
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class LayerReading:
-    """One layer with its reasons. `suspected` says that it is unknown, and the first to look at."""
-
-    layer: Layer
-    status: Status
-    suspected: bool
-    reasons: tuple[str, ...]
-    rules: tuple[str, ...]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -275,7 +126,7 @@ class Diagnosis:
     says: Say
 
 
-def diagnose(observed: Mapping[str, str]) -> Diagnosis:
+def diagnose(observed: Mapping[str, str], has: Has = EVERYTHING) -> Diagnosis:
     """Read the observations; the order in which they were made does not matter, and what is not observed
     proves nothing.
 
@@ -284,11 +135,10 @@ def diagnose(observed: Mapping[str, str]) -> Diagnosis:
     ['unknown']
     """
     known = {q.id: observed[q.id] for q in QUESTIONS if observed.get(q.id) in q.answers}
-    fired = [
-        proof for proof in PROOFS if all(known.get(name) in answers for name, answers in proof.when.items())
-    ]
-    layers = tuple(_read_layer(layer, fired, known) for layer in Layer)
-    causes = causes_by_share(known)
+    known |= {name: observed[name] for name in IN_LIST.values() if observed.get(name) in ("works", "faulty")}
+    fired = proofs_of(known)
+    layers = tuple(read_layer(layer, fired, known) for layer in Layer if layer in has.layers)
+    causes = causes_by_share(known, has)
     return Diagnosis(
         layers=layers,
         first=tuple(proof.first for proof in fired if proof.first),
@@ -297,26 +147,9 @@ def diagnose(observed: Mapping[str, str]) -> Diagnosis:
         causes=tuple(Cause(name=name, share=share) for name, share in causes[:3] if share >= 0.05)
         if known
         else (),
-        next_test=_next_test(known),
+        next_test=_next_test(known, has),
         routes=_routes(layers, known),
-        says=_says(layers, fired),
-    )
-
-
-def _read_layer(layer: Layer, fired: Sequence[Proof], known: Mapping[str, str]) -> LayerReading:
-    proved = {proof.layers[layer] for proof in fired if layer in proof.layers}
-    about = [proof for proof in fired if layer in proof.layers or layer in proof.suspects]
-    if known.get("battery") == "flat" and known.get("image") == "none":
-        about += [proof for proof in fired if proof.id == "diagnosis.flat-battery" and proof not in about]
-    status = next(iter(proved)) if len(proved) == 1 else Status.UNKNOWN
-    if layer is Layer.BATTERY and known.get("battery") == "ok" and not proved:
-        status = Status.SOUND
-    return LayerReading(
-        layer=layer,
-        status=status,
-        reasons=tuple(p.says for p in about),
-        rules=tuple(p.id for p in about),
-        suspected=status is Status.UNKNOWN and any(layer in proof.suspects for proof in fired),
+        says=_says(layers, known),
     )
 
 
@@ -352,25 +185,36 @@ def _routes(layers: Sequence[LayerReading], known: Mapping[str, str]) -> tuple[F
     """Routes in rough; quoting weighs them."""
     at = {layer.layer: layer for layer in layers}
 
-    def bad(layer: Layer) -> bool:
-        return at[layer].status is Status.FAULTY or at[layer].suspected
+    def is_(layer: Layer, status: Status) -> bool:
+        return layer in at and at[layer].status is status
 
-    if known.get("battery") == "flat":
-        return (fact("intake.charge-first-then-look-again"),)
+    def bad(layer: Layer) -> bool:
+        return is_(layer, Status.FAULTY) or (layer in at and at[layer].suspected)
+
+    touch_fine = Layer.TOUCH not in at or is_(Layer.TOUCH, Status.SOUND)
+    rest_fine = touch_fine and is_(Layer.PANEL, Status.SOUND)
     if (
-        at[Layer.GLASS].status is Status.FAULTY
-        and at[Layer.TOUCH].status is at[Layer.PANEL].status is Status.SOUND
+        is_(Layer.GLASS, Status.FAULTY)
+        and rest_fine
+        and not bad(Layer.BACKLIGHT)
+        and not bad(Layer.CONNECTOR)
     ):
         return fact("intake.glass-only"), fact("intake.whole-front")
+    if known.get("battery") == "flat" and known.get("image") != "fine":
+        return (fact("intake.charge-first-then-look-again"),)
     if known.get("image") == "lines" and known.get("camera") == "yes":
         return (fact("intake.no-fault-found"),)
-    if at[Layer.CONNECTOR].status is Status.FAULTY:
+    if is_(Layer.CONNECTOR, Status.FAULTY):
         return (fact("intake.reseat-replace-flex"),)
+    if known.get("image") == "none" and known.get("asleep") == "yes":
+        return ()
     routes = []
-    if at[Layer.CONNECTOR].suspected and known.get("reseat") is None:
+    if bad(Layer.CONNECTOR):
         routes.append(fact("intake.reseat-connectors"))
-    if bad(Layer.PANEL) or bad(Layer.BACKLIGHT):
-        routes += [fact("intake.panel-whole-front")]
+    if bad(Layer.PANEL):
+        routes.append(fact("intake.panel-whole-front"))
+    if bad(Layer.BACKLIGHT):
+        routes.append(fact("intake.backlight-its-fuse-supply"))
     if bad(Layer.TOUCH):
         routes.append(fact("intake.glass-touch-whole-front"))
     if bad(Layer.BOARD) and not bad(Layer.PANEL):
@@ -399,11 +243,11 @@ def ways_told(model: Model, routes: Sequence[Fact]) -> tuple[Say, ...]:
     return tuple(dict.fromkeys(told))
 
 
-def _says(layers: Sequence[LayerReading], fired: Sequence[Proof]) -> Say:
+def _says(layers: Sequence[LayerReading], known: Mapping[str, str]) -> Say:
     faulty = tuple(layer.layer for layer in layers if layer.status is Status.FAULTY)
     suspected = tuple(layer.layer for layer in layers if layer.suspected)
     if not faulty and not suspected:
-        return fact("intake.nothing-proved-faulty") if fired else fact("intake.nothing-observed-yet")
+        return fact("intake.nothing-proved-faulty") if known else fact("intake.nothing-observed-yet")
     return sentences(
         [
             fact("intake.faulty", layers=faulty) if faulty else None,
@@ -416,40 +260,73 @@ def _says(layers: Sequence[LayerReading], fired: Sequence[Proof]) -> Say:
 _WORTH_BITS = 0.05
 
 
-def _next_test(known: Mapping[str, str]) -> NextTest | None:
-    """The open question that is expected to tell most. With a flat battery everything else waits for the
-    charger.
+# on a black screen one thing is asked after the other, the quick and the likely first
+_WHEN_BLACK = ("battery", "asleep", "reacts", "torch", "external", "reseat")
+
+
+def can_be_tried(known: Mapping[str, str], has: Has = EVERYTHING) -> tuple[str, ...]:
+    """The tests that can be made now and may tell something (rule diagnosis.order); what was done is not done
+    again.
     """
-    if known.get("battery") == "flat":
-        question = QUESTION_BY_ID["battery"]
-        return NextTest(
-            question="battery",
-            asks=question.asks,
-            how=question.how,
-            bits=entropy(list(weights_of({}).values())),
-        )
-    open_questions = [q for q in QUESTIONS if q.id not in known and _sensible(q.id, known)]
-    # what can be seen from outside comes before what has to be opened
-    worth = [
-        (q.opens, -round(bits, 9), q.id, bits, q)
-        for q in open_questions
-        if (bits := expected_bits(known, q.id)) >= _WORTH_BITS
-    ]
-    if not worth:
+    image, touch = known.get("image"), known.get("touch")
+    if known.get("battery") == "flat" and image != "fine":
+        # everything else waits for the charger; a question that was answered is asked anew
+        return ("battery",)
+    if image is None:
+        return tuple(name for name in ("image", "glass", "touch") if _is_open(name, known, has))
+    if image == "none":
+        return _when_black(known, has)
+    if image == "lines" and _is_open("camera", known, has):
+        return ("camera",)
+    if image == "lines" and known.get("camera") == "yes":
+        return tuple(name for name in ("glass", "touch") if _is_open(name, known, has))
+    touch_wrong = touch in TOUCH_WRONG
+    opened = known.get("earlier") == "yes"
+    fault = image in WRONG or touch_wrong
+    if _is_open("reseat", known, has) and (image in ("lines", "white") or touch_wrong or (opened and fault)):
+        return ("reseat",)
+    if image == "faint":
+        first = [name for name in ("torch", "external") if _is_open(name, known, has)]
+        if first:
+            return (first[0],)
+    left = [name for name in ("touch", "glass", "earlier", "liquid", "frame") if _is_open(name, known, has)]
+    if fault and image != "blotch":
+        left += [name for name in ("external",) if _is_open(name, known, has)]
+    return tuple(left)
+
+
+def _when_black(known: Mapping[str, str], has: Has) -> tuple[str, ...]:
+    if known.get("asleep") == "yes":
+        return ("image",)
+    for name in _WHEN_BLACK:
+        if not _is_open(name, known, has):
+            continue
+        if name in ("battery", "asleep") and known.get("reacts") == "yes":
+            # it reacts: there is power, and it is awake
+            continue
+        if name == "torch" and known.get("reacts") == "no":
+            continue
+        if name == "torch" and known.get("earlier") == "yes" and _is_open("reseat", known, has):
+            return ("reseat",)
+        return (name,)
+    return tuple(name for name in ("glass", "earlier", "liquid", "frame") if _is_open(name, known, has))
+
+
+def _is_open(question: str, known: Mapping[str, str], has: Has) -> bool:
+    return question in has.tests and question not in known
+
+
+def _next_test(known: Mapping[str, str], has: Has) -> NextTest | None:
+    """Of the tests that can be made now, the one that is expected to tell most; where only one comes next,
+    that one.
+    """
+    now = can_be_tried(known, has)
+    gains = [(-round(expected_bits(known, name, has), 9), place, name) for place, name in enumerate(now)]
+    if not gains:
         return None
-    bits, best = min(worth)[3:]
-    return NextTest(question=best.id, asks=best.asks, how=best.how, bits=bits)
-
-
-def _sensible(question: str, known: Mapping[str, str]) -> bool:
-    """Whether a question has an answer yet: no torch on a picture that is fine, no reseating before a fault
-    is seen.
-    """
-    image = known.get("image")
-    if question in ("torch", "reacts", "external"):
-        return image in (None, "none", "faint", "thread")
-    if question == "camera":
-        return image == "lines"
-    if question == "reseat":
-        return image in ("lines", "white", "none") or known.get("touch") in ("dead", "part", "ghost")
-    return True
+    gain, _, name = min(gains)
+    # one that must come first, such as charging, comes whatever it tells
+    if -gain < _WORTH_BITS and len(now) > 1:
+        return None
+    question = QUESTION_BY_ID[name]
+    return NextTest(question=name, asks=question.asks, how=question.how, bits=-gain)

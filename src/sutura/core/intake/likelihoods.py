@@ -7,6 +7,7 @@ from __future__ import annotations
 import math
 from collections.abc import Mapping, Sequence
 
+from sutura.core.intake.layers import EVERYTHING, NO_FAULT, Has, possible_causes
 from sutura.core.intake.observations import LIKE, QUESTIONS, telling
 
 # How often each cause is met among screen repairs, and how likely each answer is when it is the cause;
@@ -19,7 +20,8 @@ _PRIORS: Mapping[str, float] = {
     "connector": 0.08,
     "flat battery": 0.07,
     "board": 0.05,
-    "camera artefact": 0.03,
+    "camera artefact": 0.02,
+    NO_FAULT: 0.01,
 }
 _LIKELY: Mapping[str, Mapping[str, Mapping[str, float]]] = {
     "glass only": {
@@ -27,6 +29,7 @@ _LIKELY: Mapping[str, Mapping[str, Mapping[str, float]]] = {
         "image": {"fine": 0.95},
         "touch": {"fine": 0.93},
         "battery": {"ok": 0.93},
+        "asleep": {"no": 0.97},
         "reacts": {"yes": 0.97},
         "external": {"yes": 0.97},
         "torch": {"no": 0.98},
@@ -41,6 +44,7 @@ _LIKELY: Mapping[str, Mapping[str, Mapping[str, float]]] = {
         "image": {"fine": 0.9},
         "touch": {"dead": 0.4, "part": 0.4, "ghost": 0.17},
         "battery": {"ok": 0.93},
+        "asleep": {"no": 0.97},
         "reacts": {"yes": 0.97},
         "external": {"yes": 0.97},
         "torch": {"no": 0.98},
@@ -54,6 +58,7 @@ _LIKELY: Mapping[str, Mapping[str, Mapping[str, float]]] = {
         "image": {"none": 0.35, "lines": 0.25, "blotch": 0.2, "thread": 0.1, "white": 0.07},
         "touch": {"fine": 0.5, "dead": 0.3},
         "battery": {"ok": 0.9},
+        "asleep": {"no": 0.97},
         "reacts": {"yes": 0.93},
         "external": {"yes": 0.97},
         "torch": {"no": 0.93},
@@ -68,6 +73,7 @@ _LIKELY: Mapping[str, Mapping[str, Mapping[str, float]]] = {
         "image": {"none": 0.55, "faint": 0.42},
         "touch": {"fine": 0.8},
         "battery": {"ok": 0.9},
+        "asleep": {"no": 0.97},
         "reacts": {"yes": 0.97},
         "external": {"yes": 0.97},
         "torch": {"yes": 0.93},
@@ -81,6 +87,7 @@ _LIKELY: Mapping[str, Mapping[str, Mapping[str, float]]] = {
         "image": {"none": 0.4, "lines": 0.3, "white": 0.22},
         "touch": {"dead": 0.5, "fine": 0.35},
         "battery": {"ok": 0.9},
+        "asleep": {"no": 0.97},
         "reacts": {"yes": 0.97},
         "external": {"yes": 0.97},
         "torch": {"no": 0.9},
@@ -95,6 +102,7 @@ _LIKELY: Mapping[str, Mapping[str, Mapping[str, float]]] = {
         "image": {"none": 0.97},
         "touch": {"dead": 0.9},
         "battery": {"flat": 0.97},
+        "asleep": {"no": 0.97},
         "reacts": {"no": 0.9},
         "external": {"no": 0.95},
         "torch": {"no": 0.98},
@@ -108,6 +116,7 @@ _LIKELY: Mapping[str, Mapping[str, Mapping[str, float]]] = {
         "image": {"none": 0.9},
         "touch": {"dead": 0.85},
         "battery": {"ok": 0.8},
+        "asleep": {"no": 0.97},
         "reacts": {"no": 0.7},
         "external": {"no": 0.9},
         "torch": {"no": 0.95},
@@ -116,11 +125,27 @@ _LIKELY: Mapping[str, Mapping[str, Mapping[str, float]]] = {
         "liquid": {"tripped": 0.5},
         "frame": {"straight": 0.7},
     },
+    NO_FAULT: {
+        "glass": {"whole": 0.97},
+        "image": {"fine": 0.97},
+        "touch": {"fine": 0.97},
+        "battery": {"ok": 0.97},
+        "asleep": {"no": 0.6},
+        "reacts": {"yes": 0.99},
+        "external": {"yes": 0.99},
+        "torch": {"no": 0.99},
+        "camera": {"no": 0.9},
+        "reseat": {"same": 0.97},
+        "earlier": {"no": 0.7},
+        "liquid": {"white": 0.97},
+        "frame": {"straight": 0.97},
+    },
     "camera artefact": {
         "glass": {"whole": 0.9},
         "image": {"lines": 0.97},
         "touch": {"fine": 0.97},
         "battery": {"ok": 0.97},
+        "asleep": {"no": 0.97},
         "reacts": {"yes": 0.99},
         "external": {"yes": 0.99},
         "torch": {"no": 0.99},
@@ -144,19 +169,23 @@ def likelihood(cause: str, question: str, answer: str) -> float:
     return (1 - sum(given.values())) / others if others else 0.0
 
 
-def weights_of(known: Mapping[str, str]) -> dict[str, float]:
-    """How much each cause weighs after what is known, one by one in the fixed order of the questions."""
+def weights_of(known: Mapping[str, str], has: Has = EVERYTHING) -> dict[str, float]:
+    """How much each cause weighs after what is known, one by one in the fixed order of the questions; what is
+    not possible is left out, and where nothing is possible there are no causes (rule diagnosis.one-model).
+    """
+    left = possible_causes(known, has)
     weights = {
         cause: prior
         * math.prod(max(likelihood(cause, q.id, known[q.id]), 1e-4) for q in QUESTIONS if q.id in known)
         for cause, prior in _PRIORS.items()
+        if cause in left
     }
     total = sum(weights.values())
     return {cause: weight / total for cause, weight in weights.items()}
 
 
-def causes_by_share(known: Mapping[str, str]) -> list[tuple[str, float]]:
-    return sorted(weights_of(known).items(), key=lambda cause: (-cause[1], cause[0]))
+def causes_by_share(known: Mapping[str, str], has: Has = EVERYTHING) -> list[tuple[str, float]]:
+    return sorted(weights_of(known, has).items(), key=lambda cause: (-cause[1], cause[0]))
 
 
 def entropy(shares: Sequence[float]) -> float:
@@ -168,13 +197,14 @@ def entropy(shares: Sequence[float]) -> float:
     return -sum(share * math.log2(share) for share in shares if share > 0)
 
 
-def expected_bits(known: Mapping[str, str], question: str) -> float:
+def expected_bits(known: Mapping[str, str], question: str, has: Has = EVERYTHING) -> float:
     """How much the entropy of the causes is expected to fall when a question is answered; never negative."""
-    weights = weights_of(known)
+    weights = weights_of(known, has)
     before = entropy(list(weights.values()))
     after = 0.0
     for answer in telling(question):
         chance = sum(weight * likelihood(cause, question, answer) for cause, weight in weights.items())
         if chance > 0:
-            after += chance * entropy(list(weights_of({**known, question: answer}).values()))
+            answered = weights_of({**known, question: answer}, has)
+            after += chance * entropy(list(answered.values()))
     return max(0.0, before - after)

@@ -81,6 +81,12 @@ QUESTIONS: tuple[Question, ...] = (
         how="Drag an icon along all edges and across.",
     ),
     Question(
+        id="asleep",
+        asks="Asleep or switched off?",
+        answers={"yes": "yes, it shows a picture now", "no": "no, it stays black"},
+        how="Hold its key down for as long as the maker says; wake it with a charger.",
+    ),
+    Question(
         id="reacts",
         asks="Reacts though black?",
         answers={"yes": "yes", "no": "no"},
@@ -130,12 +136,12 @@ QUESTIONS: tuple[Question, ...] = (
         how="Lay it on glass: does it rock? Look along the edges.",
     ),
 )
-# the drawing, the tick and the function list ask these
+# the drawing, its ticks and the function list ask these
 IN_FORM = frozenset({"glass", "earlier", "image", "touch"})
 # those a person answers beside them
 ASKED = tuple(question for question in QUESTIONS if question.id not in IN_FORM)
 # asked only when the picture or touch is not known to be right; the others are looked at on every device
-FURTHER = frozenset({"reacts", "external", "torch", "camera", "reseat"})
+FURTHER = frozenset({"asleep", "reacts", "external", "torch", "camera", "reseat"})
 # what the function list asks in words of its own: how image and touch are, by the function's name
 FINER = {question.id: question for question in QUESTIONS if question.id in ("image", "touch")}
 # answers that tell of the causes what another does

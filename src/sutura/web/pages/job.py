@@ -8,6 +8,7 @@ from fastapi.responses import Response
 from sutura.core.intake.arrival import DATA_STATES, untested
 from sutura.core.intake.damage import read_damage
 from sutura.core.intake.diagnosis import diagnose
+from sutura.core.intake.layers import has_of
 from sutura.core.job import Move, starts_of
 from sutura.core.people import Deed, may
 from sutura.core.planning import ASSIGNABLE
@@ -50,7 +51,7 @@ def _page(ask: Asking, code: str, shown: Shown = ANEW) -> Response:
         damage=read_damage(marks, page.model.face),
         back=draw_back(page.model.face, marks, ask.speech),
         edges=draw_edges(page.model.face, marks, ask.speech),
-        found=diagnose(job.arrival.look),
+        found=diagnose(job.arrival.look, has_of(page.model)),
         photos=photos_store.job_photos(job.id),
         marks={mark.id: mark.label for mark in marks if mark.id},
         margin=quoting.job_margin(job, ask.person) if may(ask.person, Deed.SEE_COST) else None,
@@ -85,7 +86,7 @@ def ticket(ask: Ask, code: str, paper: str = "a4") -> Response:
             marks,
             page.model,
             page.results[0],
-            diagnose(page.job.arrival.look),
+            diagnose(page.job.arrival.look, has_of(page.model)),
             opened_before=page.job.arrival.opened_before,
             speech=ask.paper,
         ),
