@@ -48,6 +48,18 @@ def test_a_black_screen_with_a_flat_battery_never_blames_the_panel(more: dict[st
     assert said(found.routes) == "charge first, then look again"
 
 
+def test_a_flat_battery_is_the_reason_why_a_black_screen_says_nothing() -> None:
+    flat = "A flat battery shows nothing of what lies behind it"
+    for layer in diagnose({"image": "none", "battery": "flat"}).layers:
+        assert [flat in reason for reason in layer.reasons] == [True]
+    for seen in (
+        {"image": "none", "battery": "ok"},
+        {"image": "thread", "battery": "flat"},
+        {"image": "none"},
+    ):
+        assert not any(flat in reason for layer in diagnose(seen).layers for reason in layer.reasons)
+
+
 def test_w02_a_thin_green_line_suspects_the_panel_even_before_it_is_charged() -> None:
     found = diagnose({"image": "thread", "battery": "flat"})
     panel = at(found, Layer.PANEL)

@@ -12,6 +12,7 @@ from typing import Any
 
 import pytest
 from builders import HERON, NOW, PLAIN, SLATE, models, numbers, offer, offers, said, wanted
+from formats.test_edid import with_size
 
 from sutura.core import rules
 from sutura.core.errors import ManyInvalid
@@ -30,10 +31,12 @@ from sutura.core.matching.judging import (
     judge,
     may_choose,
 )
-from sutura.core.matching.kits import find_kits
-from sutura.core.matching.offers import Measured, Offer
+from sutura.core.matching.kits import find_kits, members_of
+from sutura.core.matching.offers import Measured, Need, Offer
+from sutura.core.matching.panel import judge_panel
 from sutura.core.matching.resolution import NAMES, density_ppi, listing_flags, read_resolution, size_mm
 from sutura.core.matching.wanted import compare_original, corrections, read_measured, wanted_of
+from sutura.core.maths.geometry import Box
 
 
 def known(*flexes: Offer, **more: Any) -> Known:
@@ -641,3 +644,57 @@ def test_brackets_from_the_box_cost_nothing_and_bought_ones_their_price() -> Non
     assert (bought.fit, bought.extras, bought.extra_minutes) == (Fit.BRIDGED, (spare,), 4)
     boxed = judge(need, replace(bare, box=("mounting brackets",)), known(destroyed=destroyed))
     assert (boxed.fit, boxed.extras, boxed.extra_minutes) == (Fit.BRIDGED, (), 0)
+
+
+def test_a_kit_takes_the_minutes_of_joining_besides_its_own() -> None:
+    need = Wanted(need={"kind": "front assembly", "width_mm": 100.0, "active_width_mm": 90.0})
+    glass = offer(
+        "P-3103",
+        id=1,
+        part_id=1,
+        measured={},
+        box=(),
+        attributes={"kind": "glass", "width_mm": 100.0, "active_width_mm": 90.0, "active_height_mm": 40.0},
+    )
+    panel = offer(
+        "P-3102",
+        id=2,
+        part_id=2,
+        measured={},
+        box=(),
+        attributes={"kind": "bare panel", "active_width_mm": 90.0, "active_height_mm": 40.0},
+    )
+    short, unsaid = replace(glass, guarantee_days=30), replace(glass, guarantee_days=None)
+    (kit,) = find_kits(need, [short, panel], known())
+    assert (kit.extra_minutes, kit.offer.guarantee_days) == (40, 30)
+    assert find_kits(need, [unsaid, panel], known())[0].offer.guarantee_days is None
+    moved = replace(need, move_over=("earpiece module",))
+    assert find_kits(moved, [glass, panel], known())[0].extra_minutes == 40 + 4
+
+
+@pytest.mark.parametrize(
+    ("kind", "members"),
+    [("front assembly", ("glass", "bare panel")), ("fused stack", ("glass", "bare panel")), ("glass", None)],
+)
+def test_what_a_kit_is_made_of(kind: str, members: tuple[str, str] | None) -> None:
+    assert members_of({"kind": kind}) == members
+
+
+@pytest.mark.parametrize(
+    ("needed", "width", "fit"),
+    [
+        ("1920×1080", 344, Fit.FITS),
+        ("Full HD", 344, Fit.FITS),
+        ("1920×1080", 347, Fit.NOT),
+        ("1366×768", 344, Fit.NOT),
+        ("", 344, Fit.UNKNOWN),
+        ("2.8K", 344, Fit.UNKNOWN),
+        ("1080p", 344, Fit.UNKNOWN),
+    ],
+)
+def test_a_panels_own_word_is_unknown_where_the_need_is(needed: str, width: int, fit: Fit) -> None:
+    """Within 2 mm and half a millimetre of doubt; the need's words are read as those of an offer."""
+    panel = with_size((34, 19), (width, 194))
+    assert panel.resolution == "1920×1080"
+    need: Need = {"kind": "bare panel", **({"resolution": needed} if needed else {})}
+    assert judge_panel(need, Box(x=0, y=0, width=344.2, height=193.5), panel).fit is fit

@@ -248,6 +248,9 @@ def test_a_believable_timing_gives_the_size_to_the_millimetre() -> None:
     assert size
     assert (size.width_mm, size.height_mm, size.doubt_mm) == (344, 194, 0.5)
     assert size.diagonal_in == pytest.approx(15.55, abs=0.02)
+    # both sides half a millimetre longer
+    longer = (math.hypot(344.5, 194.5) - math.hypot(344, 194)) / 25.4
+    assert size.diagonal_doubt_in == pytest.approx(longer, rel=0.01)
 
 
 @pytest.mark.parametrize(

@@ -261,5 +261,7 @@ def test_no_promise_at_night_and_none_on_a_closed_day() -> None:
         check_new_promise(evening, night, "we call you", evening, hours),
     ):
         assert [problem.field for problem in problems] == ["promise_at"]
+    morning = datetime(2031, 3, 5, 9, 0, tzinfo=UTC)
+    assert check_new_promise(evening, morning, "we call you", evening, hours) == []
     job = waiting(promise_at=promise.at, bench_minutes=60)
     assert expected_at(job, evening, hours) == datetime(2031, 3, 5, 8, 35, tzinfo=UTC)

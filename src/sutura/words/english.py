@@ -504,7 +504,6 @@ SENTENCES: Mapping[str, str] = {
     "matching.move-over": "Move over from the old screen: {items}.",
     "matching.name-stands-for": "{name} is {pixels}",
     "matching.needs-one-has": "needs {needed}{unit}, this one has {offered}{unit}",
-    "matching.needs-one-has-2": "needs {needed}, this one has {resolution}",
     "matching.needs-one-reaches-moves-less-smoothly": (
         "needs {needed} {unit}, this one reaches {offered}: moves less smoothly"
     ),

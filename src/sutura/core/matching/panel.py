@@ -6,16 +6,16 @@ from dataclasses import dataclass
 
 from sutura.core.facts import Say, fact
 from sutura.core.identify.panel import Panel, size_of
-from sutura.core.matching.comparing import Agreement
+from sutura.core.matching.comparing import Agreement, Pair, resolution
 from sutura.core.matching.judging import Finding, Fit
 from sutura.core.matching.offers import Need
-from sutura.core.matching.resolution import read_resolution
 from sutura.core.maths.geometry import Box
 from sutura.core.values import COMMON, Rule
 
 # A catalogue's active area and a panel's own size are both rounded; shop practice, no source.
 PANEL_TOLERANCE_MM = 2.0
 
+_NOT_STATED: Say = fact("matching.no-resolution-stated")
 
 RULES = (
     Rule(
@@ -72,17 +72,10 @@ def judge_panel(need: Need, active: Box, panel: Panel) -> PanelJudged:
 def _panel_resolution(need: Need, panel: Panel) -> Finding:
     needed = str(need.get("resolution") or "")
     if not panel.resolution or not needed:
-        agreement, reason = Agreement.UNKNOWN, fact("matching.no-resolution-stated")
-    elif (
-        read_resolution(panel.resolution).may_be & read_resolution(needed).may_be
-        or panel.resolution == needed
-    ):
-        agreement, reason = Agreement.AGREES, fact("matching.same")
+        agreement, reason = Agreement.UNKNOWN, _NOT_STATED
     else:
-        agreement, reason = (
-            Agreement.DIFFERS,
-            fact("matching.needs-one-has-2", needed=needed, resolution=panel.resolution),
-        )
+        compared = resolution(Pair(needed=needed, offered=panel.resolution))
+        agreement, reason = compared.agreement, compared.reason
     return Finding(
         attribute="resolution",
         title="Resolution",
