@@ -127,9 +127,9 @@ def test_an_outline_may_be_half_a_millimetre_off_and_no_more(width: float, fit: 
 
 
 @pytest.mark.parametrize("width", ["wide", "inf", "nan"])
-def test_a_length_that_is_no_number_differs_and_does_not_crash(width: str) -> None:
+def test_a_length_that_is_no_number_is_unknown_and_does_not_crash(width: str) -> None:
     attributes = {**offer("P-2001").attributes, "width_mm": width}
-    assert judged(PLAIN, "P-2001", attributes=attributes).fit is Fit.NOT
+    assert judged(PLAIN, "P-2001", attributes=attributes).fit is Fit.UNKNOWN
 
 
 # -- siblings (W01, W02, W05, W10, W14, W18, W21) -------------------------------------------------
@@ -698,3 +698,14 @@ def test_a_panels_own_word_is_unknown_where_the_need_is(needed: str, width: int,
     assert panel.resolution == "1920×1080"
     need: Need = {"kind": "bare panel", **({"resolution": needed} if needed else {})}
     assert judge_panel(need, Box(x=0, y=0, width=344.2, height=193.5), panel).fit is fit
+
+
+@pytest.mark.parametrize("name", ["width_mm", "refresh_hz", "resolution", "windows"])
+@pytest.mark.parametrize(
+    "sides", [("about so", "70.2"), ("70.2", "about so"), ("nan", "70.2"), ("inf", "70.2")]
+)
+def test_a_value_that_cannot_be_read_is_unknown_and_never_a_refusal(
+    name: str, sides: tuple[str, str]
+) -> None:
+    rule = BY_NAME[name]
+    assert rule.compare(rule.pair(*sides)).agreement is Agreement.UNKNOWN

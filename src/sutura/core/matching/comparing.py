@@ -83,6 +83,21 @@ def _differs(pair: Pair) -> Compared:
     )
 
 
+def _number(value: Value) -> float | None:
+    """A value as a number; None when it is none."""
+    try:
+        number = float(value)
+    except ValueError:
+        return None
+    return number if math.isfinite(number) else None
+
+
+def _unreadable(pair: Pair, needed: float | None) -> Compared:
+    """What cannot be read is unknown, never a refusal."""
+    unread = pair.needed if needed is None else pair.offered
+    return Compared(agreement=Agreement.UNKNOWN, reason=fact("matching.cannot-read", refused=unread))
+
+
 def equal(pair: Pair) -> Compared:
     same = pair.needed == pair.offered or str(pair.needed).casefold() == str(pair.offered).casefold()
     return SAME if same else _differs(pair)
@@ -90,11 +105,11 @@ def equal(pair: Pair) -> Compared:
 
 def within(pair: Pair) -> Compared:
     """Two lengths or numbers within the rule's tolerance."""
-    try:
-        off = abs(float(pair.needed) - float(pair.offered))
-    except ValueError:
-        return _differs(pair)
-    if not math.isfinite(off) or off > pair.tolerance + 1e-9:
+    needed, offered = _number(pair.needed), _number(pair.offered)
+    if needed is None or offered is None:
+        return _unreadable(pair, needed)
+    off = abs(needed - offered)
+    if off > pair.tolerance + 1e-9:
         return _differs(pair)
     return Compared(
         agreement=Agreement.AGREES, reason=fact("matching.within", tolerance=pair.tolerance, unit=pair.unit)
@@ -130,10 +145,10 @@ def _pixel_words(have: Resolution) -> Fact:
 
 
 def at_least(pair: Pair) -> Compared:
-    try:
-        more = float(pair.offered) - float(pair.needed)
-    except ValueError:
-        return _differs(pair)
+    needed, offered = _number(pair.needed), _number(pair.offered)
+    if needed is None or offered is None:
+        return _unreadable(pair, needed)
+    more = offered - needed
     if more == 0:
         return SAME
     if more > 0:
