@@ -240,6 +240,8 @@ def reached_edges(marks: Sequence[Mark], face: Face, within_mm: float) -> list[s
         if KINDS[mark.kind].shape is Shape.AREA:
             drawn = (*drawn, drawn[0])
         within, room = within_mm + mark.reach_mm, around(drawn)
+        if _well_inside(room, face.glass, within + max(deepest.values())):
+            continue
         reached = [
             edge
             for edge in Edge
@@ -251,3 +253,13 @@ def reached_edges(marks: Sequence[Mark], face: Face, within_mm: float) -> list[s
         reached.sort(key=lambda e: apart([drawn[0]], rims[e]))
         edges.update((edge.value, None) for edge in reached)
     return list(edges)
+
+
+def _well_inside(room: Box, glass: Box, margin: float) -> bool:
+    """Whether an upright rectangle keeps more than a margin from every edge of the glass."""
+    return (
+        room.x - glass.x > margin
+        and room.y - glass.y > margin
+        and glass.x + glass.width - room.x - room.width > margin
+        and glass.y + glass.height - room.y - room.height > margin
+    )

@@ -32,7 +32,7 @@ CUP_MARGIN_MM = 1.0
 CUP_BAND_MM = 62.0
 CORNER_MM = 12.0
 # The circle at an edge may be smaller than the largest by this much: it is read in short steps.
-EDGE_CIRCLE_MM = 0.1
+EDGE_CIRCLE_MM = 0.2
 HIGH_SHARE, SOME_SHARE = 0.35, 0.08
 # A usual opening edge is given up for another one only when it is this much more broken. The shop's, no
 # source.

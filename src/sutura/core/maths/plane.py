@@ -180,9 +180,11 @@ def _away_squared(x: Any, y: Any, piece: tuple[float, float, float, float]) -> A
 
     x1, y1, x2, y2 = piece
     dx, dy = x2 - x1, y2 - y1
-    along = ((x - x1) * dx + (y - y1) * dy) / ((dx * dx + dy * dy) or 1.0)
-    along = np.clip(along, 0.0, 1.0)
-    return (x - x1 - along * dx) ** 2 + (y - y1 - along * dy) ** 2
+    x, y = x - x1, y - y1
+    along = (x * dx + y * dy) / ((dx * dx + dy * dy) or 1.0)
+    np.minimum(np.maximum(along, 0.0, out=along), 1.0, out=along)
+    across, down = x - along * dx, y - along * dy
+    return across * across + down * down
 
 
 def _mark(near: Any, columns: Any, rows: Any, piece: tuple[float, float, float, float], reach: float) -> None:
@@ -220,8 +222,13 @@ def _shallower(depth: Any, t1: float, d1: float, t2: float, d2: float) -> None:
     last = min(math.floor(t2 / STEP_MM) + 1, len(depth))
     if first >= last:
         return
-    bounds = np.clip(np.arange(first, last + 1) * STEP_MM, t1, t2)
-    deep = d1 + (d2 - d1) * (bounds - t1) / (t2 - t1) if t2 > t1 else np.full(len(bounds), min(d1, d2))
+    if t2 <= t1:
+        np.minimum(depth[first:last], min(d1, d2), out=depth[first:last])
+        return
+    bounds = np.arange(first, last + 1) * STEP_MM
+    bounds[0], bounds[-1] = max(bounds[0], t1), min(bounds[-1], t2)
+    slope = (d2 - d1) / (t2 - t1)
+    deep = d1 + slope * (bounds - t1)
     np.minimum(depth[first:last], np.minimum(deep[:-1], deep[1:]), out=depth[first:last])
 
 
