@@ -10,7 +10,7 @@ from pathlib import Path
 import psycopg
 import pytest
 import structlog
-from builders import NOW, Shop, set_up
+from builders import FEWER, NOW, Shop, set_up
 from hypothesis import HealthCheck, settings
 
 from sutura import wiring
@@ -21,7 +21,7 @@ from sutura.store.database import DATABASE, connection
 from sutura.words.speech import PLAIN
 
 settings.register_profile(
-    "sutura", deadline=None, suppress_health_check=[HealthCheck.too_slow], max_examples=60
+    "sutura", deadline=None, suppress_health_check=[HealthCheck.too_slow], max_examples=60 // FEWER
 )
 settings.load_profile("sutura")
 _NUMBERS = itertools.count(1)

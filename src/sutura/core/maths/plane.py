@@ -19,7 +19,7 @@ Region = Any
 # glass.
 CRACK_HALF_MM = 0.01
 # An edge is read in steps of this length: a circle at an edge may be smaller than the largest by half of it
-STEP_MM = 0.25
+STEP_MM = 0.5
 # How much of the glass lies near damage is counted in so many cells, none larger than a millimetre
 MOST_CELLS, FINEST_CELL_MM = 40_000, 0.2
 # a quarter of a circle is drawn in so many straight pieces
