@@ -122,6 +122,7 @@ def shots() -> list[Shot]:
 
     def diagnosis(page: Page) -> None:
         draw(page)
+        page.get_by_label("Image: Faulty").check(force=True)
         page.get_by_label("Image: what is seen").select_option("lines or bars")
         page.get_by_label("Battery", exact=True).select_option("charged")
         page.get_by_text("Opened before: loose adhesive").click()
