@@ -72,6 +72,12 @@ CASES = (
         look("image=fine touch=fine glass=whole frame=straight"),
         never="glass only",
     ),
+    Case(
+        "nothing wrong, and nobody looked at the glass",
+        look("image=fine touch=fine"),
+        next="glass",
+        never="glass only",
+    ),
     Case("glass broken, nothing tried", look("glass=broken"), "glass", next="image"),
     Case(
         "glass broken and black", look("glass=broken image=none"), "glass", next="battery", never="glass only"

@@ -68,7 +68,8 @@ RULES = (
             "where a layer "
             "behind the glass is proved faulty only its causes are left, and neither “glass only” "
             "nor “no fault” "
-            "stands beside a fault."
+            "stands beside a fault. Picture and touch fine: the glass is looked at before anything "
+            "is weighed."
         ),
         source=COMMON,
     ),
@@ -138,7 +139,8 @@ def diagnose(observed: Mapping[str, str], has: Has = EVERYTHING) -> Diagnosis:
     known |= {name: observed[name] for name in IN_LIST.values() if observed.get(name) in ("works", "faulty")}
     fired = proofs_of(known)
     layers = tuple(read_layer(layer, fired, known) for layer in Layer if layer in has.layers)
-    causes = causes_by_share(known, has)
+    # one look at the glass decides between “glass only” and “no fault”: nothing is weighed before it
+    causes = [] if _only_the_glass_is_open(known, has) else causes_by_share(known, has)
     return Diagnosis(
         layers=layers,
         first=tuple(proof.first for proof in fired if proof.first),
@@ -276,6 +278,8 @@ def can_be_tried(known: Mapping[str, str], has: Has = EVERYTHING) -> tuple[str, 
         return tuple(name for name in ("image", "glass", "touch") if _is_open(name, known, has))
     if image == "none":
         return _when_black(known, has)
+    if _only_the_glass_is_open(known, has):
+        return ("glass",)
     if image == "lines" and _is_open("camera", known, has):
         return ("camera",)
     if image == "lines" and known.get("camera") == "yes":
@@ -293,6 +297,11 @@ def can_be_tried(known: Mapping[str, str], has: Has = EVERYTHING) -> tuple[str, 
     if fault and image != "blotch":
         left += [name for name in ("external",) if _is_open(name, known, has)]
     return tuple(left)
+
+
+def _only_the_glass_is_open(known: Mapping[str, str], has: Has) -> bool:
+    touch_fine = known.get("touch") == "fine" or "touch" not in has.tests
+    return known.get("image") == "fine" and touch_fine and "glass" not in known
 
 
 def _when_black(known: Mapping[str, str], has: Has) -> tuple[str, ...]:
