@@ -12,6 +12,7 @@ from dataclasses import dataclass
 
 import pytest
 from builders import Shop, models
+from journeys.hands import Keyboard
 from playwright.sync_api import Page, expect
 
 from sutura.core.job import Stage
@@ -38,6 +39,7 @@ class Sample:
     given: tuple[tuple[str, str], ...] = ()
     function: tuple[tuple[str, str, str], ...] = ()
     mail: bool = False
+    cracked: bool = False
     ticks: tuple[str, ...] = ()
     intake: tuple[str, ...] = ()
     not_intake: tuple[str, ...] = ()
@@ -109,6 +111,7 @@ SAMPLES = (
     Sample(
         id="W15",
         model="fennick-kite",
+        cracked=True,
         intake=("glass only", "the display may break in the work"),
         sheet=("93 °C",),
     ),
@@ -151,6 +154,8 @@ def _take_in(page: Page, sample: Sample) -> str:
     page.get_by_role("button", name=re.compile(rf"^This is it.*{re.escape(model.full_name)}$")).first.click()
     page.get_by_label("Name", exact=True).fill("Sunniva Oake")
     page.get_by_label("Phone", exact=True).fill("555 0107")
+    if sample.cracked:
+        Keyboard(page).crack((20, 30), (45, 70))
     for name in sample.ticks:
         page.locator(f"[name={name}]").check()
     for function, outcome, why in sample.function:
