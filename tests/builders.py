@@ -43,7 +43,7 @@ from sutura.store import people as people_store
 from sutura.words import history, speech
 
 # fewer random cases where somebody waits for the answer
-FEWER = 4 if os.environ.get("SUTURA_FEWER_EXAMPLES") else 1
+FEWER = 8 if os.environ.get("SUTURA_FEWER_EXAMPLES") else 1
 NOW = datetime(2031, 3, 3, 9, 0, tzinfo=UTC)
 PASSWORD = "a long enough one"
 # a shop that set no hours
@@ -53,7 +53,7 @@ READ = {HERON: "FH-2107", PLAIN: "QD4417-B2", SLATE: "TS11-W", "quillon-ember": 
 
 
 def examples(count: int) -> settings:
-    """So many random cases of a law; a quarter of them in the fast part run by itself."""
+    """So many random cases of a law; an eighth of them in the fast part run by itself."""
     return settings(max_examples=max(count // FEWER, 10))
 
 
