@@ -19,8 +19,10 @@ from sutura.core.intake.observations import (
     QUESTIONS,
     Layer,
     Status,
+    check_looks,
     check_observations,
     observed_from,
+    picture_in_doubt,
     telling,
 )
 from sutura.core.intake.proofs import PROOFS
@@ -242,3 +244,37 @@ def test_one_of_several_indicators_tripped_tells_what_all_do() -> None:
     some, every = diagnose({"liquid": "some"}), diagnose({"liquid": "tripped"})
     assert (some.warnings, some.causes) == (every.warnings, every.causes)
     assert some.warnings
+
+
+@pytest.mark.parametrize(
+    ("ticks", "drawn", "opened", "fields"),
+    [
+        ({"earlier": "no"}, False, False, []),
+        ({"earlier": "no"}, True, True, ["look.earlier"]),
+        ({"glass": "whole"}, False, True, []),
+        ({"glass": "whole"}, True, False, ["look.glass"]),
+        ({"glass": "whole", "earlier": "no"}, True, True, ["look.earlier", "look.glass"]),
+        ({}, True, True, []),
+    ],
+)
+def test_ticks_that_say_the_opposite_of_the_drawing_are_refused(
+    ticks: dict[str, str], drawn: bool, opened: bool, fields: list[str]
+) -> None:
+    marks = [Mark(kind=MarkKind.CRACK, points=(Point(x=1, y=1), Point(x=9, y=9)))] if drawn else []
+    assert [problem.field for problem in check_looks(ticks, marks, opened_before=opened)] == fields
+
+
+@pytest.mark.parametrize(
+    ("answers", "functions", "doubt"),
+    [
+        ({}, {"image": "works", "touch": "works"}, False),
+        ({}, {"image": "faulty"}, True),
+        ({}, {"touch": "not_testable"}, True),
+        ({"external": "yes"}, {}, True),
+        ({"battery": "flat"}, {"camera": "faulty"}, False),
+    ],
+)
+def test_further_tests_are_asked_where_picture_or_touch_is_in_doubt(
+    answers: dict[str, str], functions: dict[str, str], doubt: bool
+) -> None:
+    assert picture_in_doubt(answers, functions) is doubt

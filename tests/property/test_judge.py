@@ -334,6 +334,26 @@ KIT_NEED: dict[str, str | int | float | None] = {
 }
 
 
+KIT_GLASS: dict[str, Any] = {
+    "kind": "glass",
+    "width_mm": 100.0,
+    "height_mm": 50.0,
+    "windows": "camera 5,5",
+    "active_width_mm": 90.0,
+    "active_height_mm": 40.0,
+}
+KIT_PANEL: dict[str, Any] = {
+    "kind": "bare panel",
+    "active_width_mm": 90.0,
+    "active_height_mm": 40.0,
+    "resolution": "1366×768",
+    "connector_place": "right",
+    "connector_kind": "press",
+    "connector_pins": 40,
+    "touch": "integrated",
+}
+
+
 @given(CHANCES)
 def test_members_of_every_kit_fit_the_device_and_each_other(chance: random.Random) -> None:
     """Against trying every pair by hand: the kits found are exactly the pairs that pass, cheapest first."""
@@ -346,12 +366,10 @@ def test_members_of_every_kit_fit_the_device_and_each_other(chance: random.Rando
             measured={},
             box=("adapter flex",) if chance.random() < 0.3 else (),
             attributes={
-                "kind": "glass",
+                **KIT_GLASS,
                 "width_mm": chance.choice([100.0, 103.0]),
-                "height_mm": 50.0,
                 "windows": chance.choice(["camera 5,5", "camera 8,8"]),
                 "active_width_mm": chance.choice([89.2, 90.8]),
-                "active_height_mm": 40.0,
             },
         )
         for n in range(1, chance.randrange(1, 5))
@@ -364,14 +382,10 @@ def test_members_of_every_kit_fit_the_device_and_each_other(chance: random.Rando
             price_minor=chance.randrange(100, 999),
             measured={},
             attributes={
-                "kind": "bare panel",
+                **KIT_PANEL,
                 "active_width_mm": chance.choice([89.2, 90.8]),
-                "active_height_mm": 40.0,
                 "resolution": chance.choice(["1366×768", "FHD"]),
                 "connector_place": chance.choice(["left", "right", "top"]),
-                "connector_kind": "press",
-                "connector_pins": 40,
-                "touch": "integrated",
             },
         )
         for n in range(11, 11 + chance.randrange(0, 4))
@@ -419,24 +433,6 @@ def test_members_of_every_kit_fit_the_device_and_each_other(chance: random.Rando
 @given(CHANCES)
 def test_what_is_unknown_of_a_member_is_known_only_by_what_was_proved_of_it(chance: random.Random) -> None:
     """A glass and a panel with gaps; each was proved here or not."""
-    glass: dict[str, Any] = {
-        "kind": "glass",
-        "width_mm": 100.0,
-        "height_mm": 50.0,
-        "windows": "camera 5,5",
-        "active_width_mm": 90.0,
-        "active_height_mm": 40.0,
-    }
-    panel: dict[str, Any] = {
-        "kind": "bare panel",
-        "active_width_mm": 90.0,
-        "active_height_mm": 40.0,
-        "resolution": "1366×768",
-        "connector_place": "right",
-        "connector_kind": "press",
-        "connector_pins": 40,
-        "touch": "integrated",
-    }
     gaps = {name for name in ("windows", "height_mm", "resolution", "touch") if chance.random() < 0.4}
     parts = [
         replace(
@@ -446,12 +442,12 @@ def test_what_is_unknown_of_a_member_is_known_only_by_what_was_proved_of_it(chan
             measured={},
             attributes={name: value for name, value in said_of.items() if name not in gaps},
         )
-        for number, said_of in ((1, glass), (2, panel))
+        for number, said_of in ((1, KIT_GLASS), (2, KIT_PANEL))
     ]
     proved = {number for number in (1, 2) if chance.random() < 0.5}
     learned = {number: (Evidence(part_id=number, outcome=Learned.PROVED, job="00-KV6"),) for number in proved}
     kits = find_kits(Wanted(need=KIT_NEED), parts, replace(ABOUT, learned=learned))
-    still_unknown = {name for name in gaps if (1 if name in glass else 2) not in proved}
+    still_unknown = {name for name in gaps if (1 if name in KIT_GLASS else 2) not in proved}
     assert bool(kits) is not bool(still_unknown)
 
 

@@ -26,7 +26,6 @@ from sutura.core.intake.opening import (
     HABIT,
     Habit,
     Loose,
-    OpeningPlan,
     Start,
     depth_limits,
     plan_opening,
@@ -253,23 +252,6 @@ def test_a_search_over_many_places_finds_no_larger_circle(seed: int) -> None:
     lifted = edge.circle.radius if edge.circle else 0.0
     most = max(lifts(p, edge.edge, face, marks) for p in tries[:60])
     assert most <= lifted + STEP_MM + EDGE_CIRCLE_MM
-
-
-def plan_facts(plan: OpeningPlan) -> tuple[object, ...]:
-    """What a plan says, without how many marks it took to draw it."""
-    return (
-        plan.start,
-        plan.entry_edge,
-        plan.entry,
-        plan.cup,
-        plan.order,
-        plan.instead,
-        plan.loose,
-        plan.share_near,
-        round(plan.crack_mm, 6),
-        plan.corners,
-        [edge.broken for edge in plan.edges],
-    )
 
 
 def _closed(mark: Mark) -> list[Mark]:

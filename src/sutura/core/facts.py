@@ -36,6 +36,15 @@ class Minutes:
     minutes: int
 
 
+@dataclass(frozen=True, slots=True)
+class OpenMinutes:
+    """A length of working time to say: minutes in which the shop is open, of which no day has twenty-four
+    hours.
+    """
+
+    minutes: int
+
+
 def fact(id: str, /, **values: Any) -> Fact:
     """
     >>> str(fact("typed.to", least=0, most=9))

@@ -10,7 +10,7 @@ from enum import StrEnum
 from operator import itemgetter
 
 from sutura.core.errors import NotAllowed
-from sutura.core.facts import Minutes, Say, fact, sentences
+from sutura.core.facts import Minutes, OpenMinutes, Say, fact, sentences
 from sutura.core.job import Stage
 from sutura.core.matching.comparing import MOVE_OVER_MINUTES
 from sutura.core.maths.money import half_up
@@ -245,8 +245,7 @@ def bench_room(job: Waiting, now: datetime, hours: OpenHours) -> int:
     """Open minutes until the bench must be done with a job: promise − cure − counter; below zero when that
     has passed.
     """
-    glued_by = job.promise_at - _cure_minutes(job) * _MINUTE if job.cure_minutes else job.promise_at
-    return hours.between(now, glued_by) - COUNTER_MINUTES[job.stage]
+    return hours.between(now, job.promise_at - _cure_minutes(job) * _MINUTE) - COUNTER_MINUTES[job.stage]
 
 
 def slack_minutes(job: Waiting, now: datetime, hours: OpenHours) -> int:
@@ -301,9 +300,9 @@ def next_of(job: Waiting, now: datetime, hours: OpenHours) -> Next:
         passed = Minutes(int((now - job.promise_at).total_seconds() // 60))
         reason = fact("planning.promise-passed-ago", time=passed, to_go=to_go)
     elif slack < 0:
-        reason = fact("planning.will-late", time=Minutes(-slack), to_go=to_go)
+        reason = fact("planning.will-late", time=OpenMinutes(-slack), to_go=to_go)
     else:
-        reason = fact("planning.spare", time=Minutes(slack), to_go=to_go)
+        reason = fact("planning.spare", time=OpenMinutes(slack), to_go=to_go)
     if job.blocked:
         held_up = fact("planning.held-up", blocked=job.blocked)
         reason, left = sentences([reason, held_up]), sentences([left, held_up])

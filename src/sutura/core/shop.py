@@ -34,7 +34,6 @@ RULES = (
     ),
 )
 
-WEEKDAYS = ("Monday", "Tuesday", "Wednesday", "Thursday", "Friday", "Saturday", "Sunday")
 # more closed days are no exceptions; the shop's, no source
 MOST_CLOSED_DAYS = 200
 # nobody plans further ahead
@@ -166,6 +165,10 @@ def read_time(text: str) -> int:
     if not 0 <= minutes <= _DAY or (match and int(match[2] or 0) > 59):
         raise Invalid("", text, fact("shop.write-time-of-day"))
     return minutes
+
+
+# what a form of a week sends: each day's times, Monday first, and the closed days
+WEEK_FIELDS = (*(f"{name}.{day}" for day in range(7) for name in ("opens", "closes")), "closed")
 
 
 def read_week(typed: Mapping[str, str]) -> tuple[tuple[Span | None, ...], frozenset[date]]:

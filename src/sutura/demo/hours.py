@@ -5,8 +5,11 @@ from __future__ import annotations
 from datetime import datetime, timedelta
 from zoneinfo import ZoneInfo
 
+from sutura.core.shop import OpenHours
+
 OPENS, CLOSES = 9, 18
 SUNDAY = 6
+_WEEK = ((OPENS * 60, CLOSES * 60),) * SUNDAY + (None,)
 # the same as a manager types it
 TYPED = {
     f"{name}.{day}": f"{hour}:00"
@@ -15,48 +18,29 @@ TYPED = {
 }
 
 
-def is_open(at: datetime, zone: ZoneInfo) -> bool:
-    local = at.astimezone(zone)
-    return local.weekday() != SUNDAY and OPENS <= local.hour < CLOSES
+def open_hours(zone: ZoneInfo) -> OpenHours:
+    return OpenHours(zone, _WEEK)
 
 
 def before(at: datetime, zone: ZoneInfo) -> datetime:
-    """This moment, or the end of the last opening before it."""
+    """This moment, or a little before the end of the last opening before it."""
     local = at.astimezone(zone)
-    while not is_open(local, zone):
-        if local.weekday() != SUNDAY and local.hour >= CLOSES:
-            local = local.replace(hour=CLOSES - 1, minute=55, second=0)
-        else:
-            local = (local - timedelta(days=1)).replace(hour=CLOSES, minute=0, second=0)
-    return local
-
-
-def after(at: datetime, zone: ZoneInfo) -> datetime:
-    """This moment, or the beginning of the next opening after it."""
-    local = at.astimezone(zone)
-    while not is_open(local, zone):
-        if local.weekday() != SUNDAY and local.hour < OPENS:
-            local = local.replace(hour=OPENS, minute=0, second=0)
-        else:
-            local = (local + timedelta(days=1)).replace(hour=0, minute=0, second=0)
-    return local
+    if local.weekday() != SUNDAY and OPENS <= local.hour < CLOSES:
+        return local
+    if local.weekday() == SUNDAY or local.hour < OPENS:
+        return before((local - timedelta(days=1)).replace(hour=CLOSES, minute=0, second=0), zone)
+    return local.replace(hour=CLOSES - 1, minute=55, second=0)
 
 
 def later(at: datetime, minutes: float, zone: ZoneInfo) -> datetime:
     """So many minutes of opening later; fewer than none is earlier."""
-    moment, left = (after(at, zone), minutes) if minutes >= 0 else (before(at, zone), minutes)
-    while left > 0:
-        closing = moment.replace(hour=CLOSES, minute=0, second=0, microsecond=0)
-        open_left = (closing - moment).total_seconds() / 60
-        if left < open_left:
-            return moment + timedelta(minutes=left)
-        left -= open_left
-        moment = after(closing, zone)
-    while left < 0:
+    if minutes >= 0:
+        return open_hours(zone).after(at, round(minutes)).astimezone(zone)
+    moment, left = before(at, zone), minutes
+    while True:
         opening = moment.replace(hour=OPENS, minute=0, second=0, microsecond=0)
         gone = (moment - opening).total_seconds() / 60
         if -left <= gone:
             return moment + timedelta(minutes=left)
         left += gone
         moment = before(opening - timedelta(minutes=1), zone)
-    return moment

@@ -6,12 +6,13 @@ from dataclasses import replace
 from datetime import datetime
 
 from sutura.core.catalogue.model import Model
-from sutura.core.errors import NotFound, StaleSave
+from sutura.core.errors import StaleSave
 from sutura.core.intake.arrival import Applies, Consent, check_consent_text, is_asked
 from sutura.core.intake.opening import CUPS_MM, cups_text, read_cups
 from sutura.core.people import Deed, demand
 from sutura.core.typed import Problems, read_choice
 from sutura.core.values import Person
+from sutura.services.shop import lock_for
 from sutura.store import audit as audit_store
 from sutura.store import consents as consents_store
 from sutura.store import shop as shop_store
@@ -28,10 +29,7 @@ def cups_mm() -> tuple[int, ...]:
 @writing
 def change_cups(typed: str, version: int, by: Person, now: datetime) -> None:
     """The shop's own suction cups: the opening plan places only these."""
-    demand(by, Deed.SET_UP_COUNTER)
-    before = shop_store.lock_shop()
-    if before is None:
-        raise NotFound("shop", "cups")
+    before = lock_for(by, Deed.SET_UP_COUNTER)
     cups = read_cups(typed)
     if before.version != version:
         raise StaleSave(

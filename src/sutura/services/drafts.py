@@ -17,7 +17,7 @@ from sutura.core.intake.damage import read_damage
 from sutura.core.intake.diagnosis import Diagnosis, diagnose
 from sutura.core.intake.layers import has_of
 from sutura.core.intake.marks import Mark, check_marks
-from sutura.core.intake.observations import FINER, FURTHER, observed_from
+from sutura.core.intake.observations import FINER, observed_from, picture_in_doubt
 from sutura.core.intake.opening import OpeningPlan, opening_plan
 from sutura.core.intake.promise import Promise
 from sutura.core.people import Deed, demand
@@ -134,7 +134,8 @@ class SoFar:
     panel_says: Say | Fact = ""
     # what is odd about the serial number
     odd: Say = ""
-    # customers who may be the one being typed, each with the reason
+    # who was chosen, or customers who may be the one being typed, each with the reason
+    customer: customers_store.CustomerRecord | None = None
     same: Sequence[tuple[customers_store.CustomerRecord, Say]] = ()
     # the parts of the form that are done, with what each says in one line
     done: Mapping[str, Say] = field(default_factory=dict)
@@ -200,14 +201,14 @@ def intake_page(draft_id: str, now: datetime, entered: Entered | None = None) ->
     """The intake as it is kept, or as it was just entered."""
     entered = Entered(draft(draft_id).fields) if entered is None else entered
     said = so_far(entered)
-    number, customer_id = entered.text("read_number"), read_id(entered.text("customer_id"))
+    number = entered.text("read_number")
     return IntakePage(
         draft_id=draft_id,
         entered=entered,
         so_far=said,
         unlisted=entered.text("model_id") == UNLISTED,
         identification=identify.identify(number) if number and said.model is None else None,
-        customer=customers_store.load_customer(customer_id) if customer_id > 0 else None,
+        customer=said.customer,
         consents=consents.consents(said.model),
         soonest=intake.promise(said.model, now) if said.model else None,
         photos=photos_store.draft_photos(draft_id),
@@ -219,12 +220,14 @@ def so_far(entered: Entered) -> SoFar:
     """What is entered, judged as far as it goes."""
     model = _known_model(entered)
     marks, problems = read_marks(entered.text("marks"))
-    customer = read_id(entered.text("customer_id"))
-    same = [] if customer > 0 else customers.perhaps_typed(*map(entered.text, ("name", "phone", "email")))
+    customer_id = read_id(entered.text("customer_id"))
+    customer = customers_store.load_customer(customer_id) if customer_id > 0 else None
+    same = [] if customer else customers.perhaps_typed(*map(entered.text, ("name", "phone", "email")))
+    done = _customer_done(entered, customer)
     if model is None:
         damage = problems[0].said if problems else ""
         return SoFar(
-            model=None, marks=marks, damage=damage, results={}, same=same, done=_customer_done(entered)
+            model=None, marks=marks, damage=damage, results={}, customer=customer, same=same, done=done
         )
     drawn = not problems and not check_marks(marks, model.face)
     opened = entered.text("opened_before") == "yes"
@@ -233,7 +236,6 @@ def so_far(entered: Entered) -> SoFar:
     )
     panel, panel_says = _panel(entered.text("edid"), model)
     results = {result.function: result for result in check_functions(model, _answers(entered))[0]}
-    answered = {entered.text(f"function.{name}") for name in FINER}
     return SoFar(
         model=model,
         marks=marks,
@@ -245,10 +247,10 @@ def so_far(entered: Entered) -> SoFar:
         panel=panel,
         panel_says=panel_says,
         odd=identify.imei_doubt(entered.text("serial"), known(model)),
+        customer=customer,
         same=same,
-        done={**_device_done(entered, model), **_customer_done(entered), **_list_done(model, results)},
-        picture_in_doubt=bool(answered & {Outcome.FAULTY.value, Outcome.NOT_TESTABLE.value})
-        or any(entered.text(f"look.{name}") for name in (*FURTHER, *FINER)),
+        done={**_device_done(entered, model), **done, **_list_done(model, results)},
+        picture_in_doubt=picture_in_doubt(entered.group("look"), entered.group("function")),
     )
 
 
@@ -260,11 +262,10 @@ def _device_done(entered: Entered, model: Model) -> dict[str, Say]:
     return {"device": fact("intake.device-is", model=model.full_name, numbers=numbers)}
 
 
-def _customer_done(entered: Entered) -> dict[str, Say]:
-    customer_id = read_id(entered.text("customer_id"))
-    known_one = customers_store.load_customer(customer_id) if customer_id > 0 else None
-    if known_one:
-        return {"customer": fact("intake.customer-is", name=known_one.name, reached=known_one.phone)}
+def _customer_done(entered: Entered, customer: customers_store.CustomerRecord | None) -> dict[str, Say]:
+    if customer:
+        reached = customer.phone or customer.email
+        return {"customer": fact("intake.customer-is", name=customer.name, reached=reached)}
     name, phone, email = map(entered.text, ("name", "phone", "email"))
     if check_customer(name, phone, email):
         return {}

@@ -27,7 +27,7 @@ from sutura.core.intake.customers import plain_phone
 from sutura.core.intake.diagnosis import diagnose
 from sutura.core.intake.layers import has_of
 from sutura.core.intake.marks import Mark, check_marks
-from sutura.core.intake.observations import Status, check_observations, observed_from
+from sutura.core.intake.observations import check_looks, check_observations, observed_from
 from sutura.core.intake.promise import Promise, check_promise, earliest_promise
 from sutura.core.job import EventKind, Round, Stage
 from sutura.core.people import Deed, demand
@@ -192,6 +192,7 @@ def _checked(arrival: Arrival, now: datetime) -> _Ready:
             problems.extend(check_promise(promise_at, arrival.promise_reason, soonest, shop.open_hours()))
     problems.extend(check_signature(arrival.signature))
     problems.extend(check_observations(arrival.look))
+    problems.extend(check_looks(arrival.look, arrival.marks, opened_before=arrival.opened_before))
     problems.extend(check_arrival(arrival.channel, arrival.how))
     problems.extend(check_consents(arrival.consents, consents.consents(model)))
     problems.extend(_edid_problems(arrival.edid))
@@ -240,21 +241,28 @@ def _add_job(code: str, customer_id: int, arrival: Arrival, ready: _Ready, by: P
 def _received(arrival: Arrival, model: Model, serial: str) -> dict[str, object]:
     identification = identify.identify(arrival.read_number)
     kinds = [mark.kind.value for mark in arrival.marks]
-    layers = diagnose(observed(arrival), has_of(model)).layers
     facts: dict[str, object] = {
         "model": model.full_name,
         "number": arrival.read_number,
         "verdict": _verdict(identification, model),
         "imei": to_json(identify.imei_doubt(serial, known(model))),
         "marks": {kind: kinds.count(kind) for kind in dict.fromkeys(kinds)},
-        "faulty": [reading.layer.value for reading in layers if reading.status is Status.FAULTY],
-        "suspected": [reading.layer.value for reading in layers if reading.suspected],
+        **_broken_by(observed(arrival), model),
     }
     if arrival.model_id == UNLISTED and arrival.measured:
         facts["measured"] = {
             name: getattr(arrival.measured, name) for name in ("width_mm", "height_mm", "diagonal_in")
         }
     return facts
+
+
+def _broken_by(seen: Mapping[str, str], model: Model) -> dict[str, list[str]]:
+    """What an intake or a second look said is broken, as the history keeps it."""
+    found = diagnose(seen, has_of(model))
+    return {
+        "faulty": [reading.layer.value for reading in found.faulty],
+        "suspected": [reading.layer.value for reading in found.suspected],
+    }
 
 
 def _arrived(arrival: Arrival) -> dict[str, object]:
@@ -363,12 +371,10 @@ def look_again(
             **{result.function: result.outcome.value for result in results},
         },
     )
-    layers = diagnose(seen, has_of(model)).layers
     facts = {
         "tried": {result.function: result.outcome.value for result in results},
         "names": {function.id: function.name for function in model.functions},
-        "faulty": [reading.layer.value for reading in layers if reading.status is Status.FAULTY],
-        "suspected": [reading.layer.value for reading in layers if reading.suspected],
+        **_broken_by(seen, model),
         "look_before": dict(job.arrival.look),
         "look_after": seen,
     }

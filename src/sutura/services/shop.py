@@ -12,7 +12,7 @@ from sutura.core.matching.ranking import read_weights, weights_from, weights_kep
 from sutura.core.maths.money import amount_text
 from sutura.core.people import Deed, demand
 from sutura.core.quoting import rate_texts, read_rates
-from sutura.core.shop import OpenHours, hours_kept, hours_texts, read_week
+from sutura.core.shop import WEEK_FIELDS, OpenHours, hours_kept, hours_texts, read_week
 from sutura.core.values import Person
 from sutura.store import audit as audit_store
 from sutura.store import shop as store
@@ -39,6 +39,15 @@ def speech() -> Speech:
     return Speech(zone=ZoneInfo(shop().timezone))
 
 
+def lock_for(by: Person, deed: Deed) -> store.ShopRecord:
+    """The shop's own numbers, locked for a change that this person may make."""
+    demand(by, deed)
+    record = store.lock_shop()
+    if record is None:
+        raise NotFound("shop", "set up")
+    return record
+
+
 @writing
 def set_up_shop(name: str, address: str, timezone: str, currency: str) -> bool:
     """Set up the one shop, with rates a manager then changes; False when there is one already."""
@@ -59,10 +68,7 @@ def set_up_shop(name: str, address: str, timezone: str, currency: str) -> bool:
 @writing
 def change_hours(typed: Mapping[str, str], version: int, by: Person, now: datetime) -> None:
     """Change the week of opening hours and the closed days; promises made before stay as they are."""
-    demand(by, Deed.SET_UP_COUNTER)
-    before = store.lock_shop()
-    if before is None:
-        raise NotFound("shop", "set up")
+    before = lock_for(by, Deed.SET_UP_COUNTER)
     kept = hours_kept(*read_week(typed))
     if before.version != version:
         theirs = hours_texts(before.open_hours)
@@ -70,7 +76,7 @@ def change_hours(typed: Mapping[str, str], version: int, by: Person, now: dateti
             fact("shop.the-hours"),
             "another manager",
             None,
-            {name: typed.get(name, "") for name in theirs},
+            {name: typed.get(name, "") for name in WEEK_FIELDS},
             theirs,
         )
     store.save_shop(hours=kept)
@@ -80,10 +86,7 @@ def change_hours(typed: Mapping[str, str], version: int, by: Person, now: dateti
 @writing
 def change_weights(typed: Mapping[str, str], version: int, by: Person, now: datetime) -> None:
     """Change the weights by which offers are ranked."""
-    demand(by, Deed.SET_PRICE)
-    before = store.lock_shop()
-    if before is None:
-        raise NotFound("shop", "set up")
+    before = lock_for(by, Deed.SET_PRICE)
     weights = read_weights(typed, before.bench_rate_minor, before.currency)
     if before.version != version:
         theirs = {
@@ -100,10 +103,7 @@ def change_weights(typed: Mapping[str, str], version: int, by: Person, now: date
 @writing
 def change_rates(typed: Mapping[str, str], version: int, by: Person, now: datetime) -> None:
     """Change bench rate (per hour), markup and tax (per cent); both percents are kept in basis points."""
-    demand(by, Deed.SET_PRICE)
-    before = store.lock_shop()
-    if before is None:
-        raise NotFound("shop", "set up")
+    before = lock_for(by, Deed.SET_PRICE)
     changes = read_rates(typed, before.currency)
     if before.version != version:
         raise StaleSave(fact("shop.shops-rates"), "another manager", None, typed, rate_texts(before.rates))

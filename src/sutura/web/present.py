@@ -83,6 +83,11 @@ def spell(context: Context, minutes: int) -> str:
 
 
 @pass_context
+def spell_open(context: Context, minutes: int) -> str:
+    return speech_of(context).open_minutes(minutes)
+
+
+@pass_context
 def history(context: Context, event: JobEvent) -> str:
     return tell(event, speech_of(context))
 
@@ -201,6 +206,7 @@ def _environment() -> Environment:
         "day": day,
         "words": words,
         "spell": spell,
+        "spell_open": spell_open,
         "say": say,
         "join": join,
         "history": history,

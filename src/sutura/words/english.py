@@ -366,6 +366,10 @@ SENTENCES: Mapping[str, str] = {
     "intake.suspected": "Suspected: {layers}.",
     "intake.tape-over-cracks": "tape over the cracks",
     "intake.these-are-faulty": "faulty: {names}",
+    "intake.ticked-opened-and-not": "opened before, and not opened yet",
+    "intake.ticked-whole-and-drawn-broken": "the glass is whole, and broken glass is drawn",
+    "intake.untick-one-of-the-two": "untick one of the two",
+    "intake.untick-or-remove-marks": "untick it, or remove the marks",
     "intake.use-digits-spaces-brackets-least-five": (
         "use digits, spaces, +, -, / and brackets, at least five digits, at most 40 signs"
     ),

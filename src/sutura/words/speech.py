@@ -21,11 +21,11 @@ from string import Formatter
 from typing import Any
 
 from babel import Locale
-from babel.dates import format_date, format_datetime
+from babel.dates import format_date, format_datetime, get_day_names
 from babel.numbers import format_decimal
 
 from sutura.core.errors import Refusal
-from sutura.core.facts import Fact, Minutes, from_json
+from sutura.core.facts import Fact, Minutes, OpenMinutes, from_json
 from sutura.core.maths.money import Money, digits_of
 from sutura.words.english import SENTENCES
 from sutura.words.names import name_of
@@ -86,6 +86,15 @@ class Speech:
         """
         return _spelled(minutes, self.language)
 
+    def open_minutes(self, minutes: int) -> str:
+        """Working time: in hours however many, for a working day is not a day.
+
+        >>> from datetime import UTC
+        >>> [Speech(UTC).open_minutes(n) for n in (45, 150, 3000)]
+        ['45 min', '2 h 30 min', '50 h']
+        """
+        return _hours(minutes, self.language)
+
     def moment(self, at: datetime) -> str:
         """A moment in the shop's zone: today's by the hour, others with their day, on paper with the year."""
         local = at.astimezone(self.zone)
@@ -94,6 +103,12 @@ class Speech:
         if self.now and local.date() == self.now.astimezone(self.zone).date():
             return self.text("today {time}", time=f"{local:%H:%M}")
         return _dated(local.replace(tzinfo=None), self.language)
+
+    @property
+    def weekdays(self) -> tuple[str, ...]:
+        """The days of a week, Monday first."""
+        names = get_day_names("wide", locale=self.locale)
+        return tuple(names[day] for day in range(7))
 
     def day(self, day: date) -> str:
         return format_date(day, "dd.MM.yyyy", locale=self.locale)
@@ -124,6 +139,8 @@ class Speech:
             return self.money(thing)
         if isinstance(thing, Minutes):
             return self.minutes(thing.minutes)
+        if isinstance(thing, OpenMinutes):
+            return self.open_minutes(thing.minutes)
         if isinstance(thing, datetime):
             return self.moment(thing)
         if isinstance(thing, date):
@@ -153,14 +170,20 @@ def _named(values: Mapping[str, Any], name: str) -> Any:
 
 
 @lru_cache(maxsize=4096)
-def _spelled(minutes: int, language: str) -> str:
+def _hours(minutes: int, language: str) -> str:
     speech = Speech(UTC, Locale.parse(language))
-    if minutes < 60:
-        return speech.text("{n} min", n=minutes)
     hours, rest = divmod(minutes, 60)
-    if hours < 24:
-        return speech.text("{hours} h {rest} min" if rest else "{hours} h", hours=hours, rest=rest)
-    days, hours = divmod(hours, 24)
+    if not hours:
+        return speech.text("{n} min", n=minutes)
+    return speech.text("{hours} h {rest} min" if rest else "{hours} h", hours=hours, rest=rest)
+
+
+@lru_cache(maxsize=4096)
+def _spelled(minutes: int, language: str) -> str:
+    if minutes < 24 * 60:
+        return _hours(minutes, language)
+    speech = Speech(UTC, Locale.parse(language))
+    days, hours = divmod(minutes // 60, 24)
     said = speech.text("{days} {days:day|days}", days=days)
     return f"{said} {speech.text('{hours} h', hours=hours)}" if hours else said
 

@@ -7,7 +7,7 @@ from collections.abc import Mapping, Sequence
 from sutura.core.catalogue.model import Function, Model
 from sutura.core.intake.diagnosis import Diagnosis, ways_told
 from sutura.core.intake.marks import Mark, MarkKind, Side
-from sutura.core.intake.observations import Layer, Status
+from sutura.core.intake.observations import Layer
 from sutura.core.values import FunctionResult, Outcome
 from sutura.words.speech import Speech
 
@@ -108,8 +108,8 @@ def _tested(functions: Sequence[Function], results: Mapping[str, FunctionResult]
 
 
 def _thought(diagnosis: Diagnosis, speech: Speech) -> str:
-    faulty = [_LAYERS[layer.layer] for layer in diagnosis.layers if layer.status is Status.FAULTY]
-    suspected = [_LAYERS[layer.layer] for layer in diagnosis.layers if layer.suspected]
+    faulty = [_LAYERS[reading.layer] for reading in diagnosis.faulty]
+    suspected = [_LAYERS[reading.layer] for reading in diagnosis.suspected]
     said = []
     if faulty:
         said.append(speech.text("Broken: {layers}.", layers=faulty))

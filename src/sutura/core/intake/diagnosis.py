@@ -126,6 +126,25 @@ class Diagnosis:
     routes: tuple[Fact, ...]
     says: Say
 
+    @property
+    def faulty(self) -> tuple[LayerReading, ...]:
+        return tuple(reading for reading in self.layers if reading.status is Status.FAULTY)
+
+    @property
+    def suspected(self) -> tuple[LayerReading, ...]:
+        return tuple(reading for reading in self.layers if reading.suspected)
+
+    @property
+    def sound(self) -> tuple[LayerReading, ...]:
+        return tuple(reading for reading in self.layers if reading.status is Status.SOUND)
+
+    @property
+    def not_known(self) -> tuple[LayerReading, ...]:
+        """What nothing is known of, not even a suspicion."""
+        return tuple(
+            reading for reading in self.layers if reading.status is Status.UNKNOWN and not reading.suspected
+        )
+
 
 def diagnose(observed: Mapping[str, str], has: Has = EVERYTHING) -> Diagnosis:
     """Read the observations; the order in which they were made does not matter, and what is not observed
@@ -290,13 +309,13 @@ def can_be_tried(known: Mapping[str, str], has: Has = EVERYTHING) -> tuple[str, 
     if _is_open("reseat", known, has) and (image in ("lines", "white") or touch_wrong or (opened and fault)):
         return ("reseat",)
     if image == "faint":
-        first = [name for name in ("torch", "external") if _is_open(name, known, has)]
-        if first:
-            return (first[0],)
-    left = [name for name in ("touch", "glass", "earlier", "liquid", "frame") if _is_open(name, known, has)]
+        for name in ("torch", "external"):
+            if _is_open(name, known, has):
+                return (name,)
+    left = ["touch", "glass", "earlier", "liquid", "frame"]
     if fault and image != "blotch":
-        left += [name for name in ("external",) if _is_open(name, known, has)]
-    return tuple(left)
+        left.append("external")
+    return tuple(name for name in left if _is_open(name, known, has))
 
 
 def _only_the_glass_is_open(known: Mapping[str, str], has: Has) -> bool:

@@ -9,6 +9,7 @@ from dataclasses import dataclass
 from enum import StrEnum
 
 from sutura.core.errors import Invalid
+from sutura.core.facts import fact
 from sutura.core.intake.marks import Mark, MarkKind
 
 
@@ -193,6 +194,26 @@ def observed_from(
         if functions.get(name) == "works":
             observed.setdefault(name, "fine")
     return observed
+
+
+def picture_in_doubt(answers: Mapping[str, str], functions: Mapping[str, str]) -> bool:
+    """Whether picture or touch is not known to be right by what was answered, so that the further tests tell
+    something.
+    """
+    listed = any(functions.get(name) in ("faulty", "not_testable") for name in FINER)
+    return listed or any(answers.get(name) for name in (*FURTHER, *FINER))
+
+
+def check_looks(answers: Mapping[str, str], marks: Sequence[Mark], *, opened_before: bool) -> list[Invalid]:
+    """Ticks that say the opposite of each other or of the drawing."""
+    problems = []
+    if opened_before and answers.get("earlier") == "no":
+        both = fact("intake.ticked-opened-and-not")
+        problems.append(Invalid("look.earlier", both, fact("intake.untick-one-of-the-two")))
+    if answers.get("glass") == "whole" and any(mark.breaks_glass for mark in marks):
+        both = fact("intake.ticked-whole-and-drawn-broken")
+        problems.append(Invalid("look.glass", both, fact("intake.untick-or-remove-marks")))
+    return problems
 
 
 def check_observations(observed: Mapping[str, str]) -> list[Invalid]:

@@ -154,10 +154,10 @@ class EdgeReading:
 class Habit(StrEnum):
     """Why a face is not started at its usual edge."""
 
-    NEVER = "no pick may go in there"
-    NO_CUP = "no cup holds there"
-    BROKEN = "more broken"
-    OPEN_ALREADY = "open already elsewhere"
+    NEVER = "never"
+    NO_CUP = "no_cup"
+    BROKEN = "broken"
+    OPEN_ALREADY = "open_already"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from datetime import datetime, timedelta
 
 from sutura.core.errors import Invalid
-from sutura.core.facts import Fact, Minutes, fact
+from sutura.core.facts import Fact, Minutes, OpenMinutes, fact
 from sutura.core.shop import OpenHours
 from sutura.core.values import COMMON, Rule
 
@@ -104,9 +104,9 @@ def earliest_promise(
     done = done_at(first) if first else hours.after(here, minutes)
     reasons = [_part_words(part)] if part else []
     if first:
-        who = {"first": first.name, "time": Minutes(first.minutes)}
+        who = {"first": first.name, "time": OpenMinutes(first.minutes)}
         reasons.append(
-            fact("intake.for-this-after", **who, before=Minutes(first.before_minutes))
+            fact("intake.for-this-after", **who, before=OpenMinutes(first.before_minutes))
             if first.before_minutes
             else fact("intake.for-this", **who)
         )

@@ -66,12 +66,6 @@ def plain_number(text: str) -> str:
     return re.sub(r"[^A-Z0-9]", "", text.upper())
 
 
-def revision_of(text: str, patterns: Sequence[LabelPattern]) -> tuple[str, str] | None:
-    """Base number and revision by the makers' patterns; None when none fits or no revision is printed."""
-    label = read_label(text, patterns)
-    return (label.base, label.revision) if label and label.revision else None
-
-
 @dataclass(frozen=True)
 class Numbers:
     """What is known of printed numbers. Built once, asked often."""

@@ -22,6 +22,14 @@ def view_box(face: Face) -> str:
     return f"{-margin:.5g} {-margin:.5g} {wide:.5g} {high:.5g}"
 
 
+def stance(face: Face) -> str:
+    """How a drawing of it is laid out: a lying face wants the page's width, a broad one more of it than a
+    standing one.
+    """
+    slim = face.width_mm / face.height_mm
+    return "lying" if slim > 1 else "broad" if slim > 0.6 else "standing"
+
+
 def _letter_mm(face: Face) -> float:
     return max(face.width_mm, face.height_mm) / 42
 

@@ -8,7 +8,7 @@ from fastapi.responses import Response
 from sutura.core.intake.arrival import Applies
 from sutura.core.intake.opening import cups_text
 from sutura.core.people import Deed, demand
-from sutura.core.shop import WEEKDAYS, hours_texts
+from sutura.core.shop import WEEK_FIELDS, hours_texts
 from sutura.services import consents as service
 from sutura.services import shop as shop_service
 from sutura.store import consents as store
@@ -36,7 +36,7 @@ def _consents(ask: Asking, shown: Shown = ANEW) -> Response:
         shop=shop,
         applies=list(Applies),
         cups=cups_text(shop.cups_mm),
-        weekdays=WEEKDAYS,
+        weekdays=ask.speech.weekdays,
         hours=hours_texts(shop.open_hours),
         always_open=not shop.open_hours.weekly,
     )
@@ -66,5 +66,5 @@ def change_cups(ask: Ask, form: Form) -> None:
 @router.post("/consents/hours")
 @deed(then="/consents#hours", again=_consents)
 def change_hours(ask: Ask, form: Form) -> None:
-    typed = {name: form.text(name) for name in hours_texts(shop_service.open_hours())}
+    typed = {name: form.text(name) for name in WEEK_FIELDS}
     shop_service.change_hours(typed, form.number("version"), ask.person, ask.now)

@@ -24,7 +24,15 @@ from sutura.services import intake as service
 from sutura.services.drafts import SoFar
 from sutura.store import photos as photos_store
 from sutura.web.deeds import deed
-from sutura.web.drawings.face import back_body, edges_body, edges_view_box, face_body, strips, view_box
+from sutura.web.drawings.face import (
+    back_body,
+    edges_body,
+    edges_view_box,
+    face_body,
+    stance,
+    strips,
+    view_box,
+)
 from sutura.web.drawings.marks import kinds_for_script
 from sutura.web.drawings.plan import draw_plan
 from sutura.web.errors import status_of
@@ -105,7 +113,7 @@ def _page(ask: Asking, draft_id: str, shown: Shown = ANEW) -> Response:
 def _drawing(model: Model | None) -> dict[str, Any]:
     """The device as it is drawn on: its face, its back, its edges, and where each edge has its strip."""
     if model is None:
-        return dict.fromkeys(("body", "view", "back", "edges", "edges_view"), "") | {"strips": "[]"}
+        return dict.fromkeys(("body", "view", "back", "edges", "edges_view", "stance"), "") | {"strips": "[]"}
     places = [
         {"side": side.value, "x": box.x, "y": box.y, "width": box.width, "height": box.height}
         for side, box in strips(model.face)
@@ -116,6 +124,7 @@ def _drawing(model: Model | None) -> dict[str, Any]:
         "back": back_body(model.face),
         "edges": edges_body(model.face),
         "edges_view": edges_view_box(model.face),
+        "stance": stance(model.face),
         "strips": json.dumps(places),
     }
 
