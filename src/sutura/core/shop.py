@@ -12,7 +12,7 @@ from bisect import bisect_left
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import UTC, date, datetime, time, timedelta
-from functools import cached_property
+from functools import cached_property, partial
 from itertools import accumulate
 from typing import Any
 from zoneinfo import ZoneInfo
@@ -190,7 +190,8 @@ def read_week(typed: Mapping[str, str]) -> tuple[tuple[Span | None, ...], frozen
             problems.add(f"closes.{day}", closes, fact("shop.close-after-opening"))
         week.append((first, last))
     words = re.split(r"[\s,;]+", typed.get("closed", "").strip())
-    closed = [problems.read("closed", word, read_day) for word in words if word]
+    day_of = partial(read_day, accepts=fact("shop.write-day"))
+    closed = [problems.read("closed", word, day_of) for word in words if word]
     if len(closed) > MOST_CLOSED_DAYS:
         problems.add("closed", len(closed), fact("shop.most-closed-days", most=MOST_CLOSED_DAYS))
     if len(week) == 7 and not any(week):

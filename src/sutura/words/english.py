@@ -725,7 +725,8 @@ SENTENCES: Mapping[str, str] = {
     "shop.most-closed-days": "write at most {most} closed days",
     "shop.open-at-least-once": "open on one day of the week at least",
     "shop.shops-rates": "The shop's rates",
-    "shop.the-hours": "The opening hours",
+    "shop.the-hours": "The week",
+    "shop.write-day": "write it with its year first, such as 2026-12-25",
     "shop.write-time-of-day": "write a time of day such as 9:30",
     # -- stock
     "stock.chosen-part-job": "chosen part of job",
