@@ -12,6 +12,7 @@ from __future__ import annotations
 import argparse
 import contextlib
 import http.client
+import itertools
 import logging
 import multiprocessing
 import os
@@ -38,7 +39,7 @@ import uvicorn
 from sutura import demo, logs, wiring
 from sutura.cluster import Cluster
 from sutura.config import CATALOGUE, STATE
-from sutura.core.job import code_for
+from sutura.core.job import code_of_job
 from sutura.services import people
 from sutura.store.database import connection, first_value
 from sutura.web.session import COOKIE
@@ -96,7 +97,7 @@ def fill(url: str, open_jobs: int, past_jobs: int) -> None:
 
 def _copies(link: psycopg.Connection[Any], wanted: int, which: str) -> None:
     first = link.execute("select max(id) + 1 from job").fetchone()[0]  # type: ignore[index]
-    codes = (code for number in range(first * 3, 32**4) if (code := code_for(number * 48_271 % 32**4)))
+    codes = (code for number in itertools.count(first * 3) if (code := code_of_job(number)))
     taken = {code for (code,) in link.execute("select code from job")}
     link.execute(
         "create temp table copy (id bigint, code text, original bigint, shift interval) on commit drop"

@@ -125,9 +125,10 @@ def shots() -> list[Shot]:
         page.get_by_label("Image: Faulty").check(force=True)
         page.get_by_label("Image: what is seen").select_option("lines or bars")
         page.get_by_label("Battery", exact=True).select_option("charged")
-        page.get_by_text("Opened before: loose adhesive").click()
+        page.get_by_label("Opened before").check()
         page.wait_for_timeout(1500)
-        page.evaluate("window.scrollTo(0, document.querySelector('#s4').offsetTop - 12)")
+        # so that what is broken stands in the middle, with the questions above it
+        page.locator(".reading").evaluate("one => scrollBy(0, one.getBoundingClientRect().top - 330)")
 
     def to(place: str) -> Callable[[Page], None]:
         def scroll(page: Page) -> None:

@@ -260,3 +260,16 @@ def test_every_decision_is_in_the_index() -> None:
     assert [
         file.name for file in folder.glob("*.md") if file.name != "README.md" and file.name not in index
     ] == []
+
+
+def test_the_two_lock_files_agree() -> None:
+    def pinned(name: str) -> dict[str, str]:
+        return dict(
+            re.findall(r"^([A-Za-z0-9_.-]+)==([^ ;\\]+)", (ROOT / name).read_text("utf-8"), re.MULTILINE)
+        )
+
+    ours, more = pinned("requirements.txt"), pinned("requirements-dev.txt")
+    assert ours
+    assert {name: more[name] for name in ours if name in more} == {
+        name: ours[name] for name in ours if name in more
+    }

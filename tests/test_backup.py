@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from datetime import UTC, datetime
 from pathlib import Path
 
 import psycopg
@@ -9,8 +10,12 @@ import pytest
 from builders import PLAIN, Shop
 
 from sutura import wiring
-from sutura.backup import BackupFailed, backup, restore
+from sutura.backup import BackupFailed, backup, check_backup, look_inside, restore
 from sutura.cluster import Cluster
+from sutura.config import MIGRATIONS
+from sutura.services import people
+from sutura.store import database as store_database
+from sutura.store import people as people_store
 from sutura.store import tables
 
 pytestmark = pytest.mark.slow
@@ -21,7 +26,13 @@ def contents(url: str) -> dict[str, list[tuple[object, ...]]]:
         found = {}
         for table in tables.ALL:
             name = table._meta.table_name
-            found[name] = sorted(link.execute(f'select "{name}"::text from "{name}"').fetchall())
+            # a restore leaves its own line and the shop's new stamp, and nothing else
+            lines = {
+                "shop": "select (to_jsonb(shop) - 'stamp')::text from shop",
+                "audit_event": "select audit_event::text from audit_event where what <> 'restored'",
+            }
+            query = lines.get(name, f'select "{name}"::text from "{name}"')
+            found[name] = sorted(link.execute(query).fetchall())
         found["applied"] = link.execute("select count(*) from information_schema.triggers").fetchall()
         return found
 
@@ -80,3 +91,58 @@ def test_a_failed_backup_leaves_no_half_file(cluster: Cluster, tmp_path: Path) -
     with pytest.raises(BackupFailed):
         backup(cluster.url_of("there_is_none"), tmp_path / "x.backup")
     assert list(tmp_path.iterdir()) == []
+
+
+def test_a_backup_is_for_whoever_made_it_alone(database: str, tmp_path: Path) -> None:
+    file = tmp_path / "shop.backup"
+    backup(database, file)
+    assert file.stat().st_mode & 0o777 == 0o600
+    file.chmod(0o644)
+    backup(database, file)
+    assert file.stat().st_mode & 0o777 == 0o600, "one that is written again is closed, too"
+
+
+def test_a_backup_knows_its_shop_and_its_schema_and_a_foreign_or_newer_one_is_refused(
+    database: str, elsewhere: str, tmp_path: Path
+) -> None:
+    file = tmp_path / "shop.backup"
+    backup(database, file)
+    known = frozenset(each.stem for each in MIGRATIONS.glob("[0-9]*.py"))
+    assert look_inside(file).shop == "Test Screens"
+    assert look_inside(file).migrations == known
+    check_backup(elsewhere, file, known)
+    check_backup(database, file, known)
+    with pytest.raises(BackupFailed, match="newer Sutura"):
+        check_backup(database, file, known - {max(known)})
+    restore(elsewhere, file)
+    with psycopg.connect(elsewhere) as link:
+        link.execute("update shop set name = 'Another shop'")
+    with pytest.raises(BackupFailed, match="Another shop"):
+        check_backup(elsewhere, file, known)
+    (tmp_path / "letter.txt").write_text("dear customer")
+    with pytest.raises(BackupFailed, match="no backup"):
+        check_backup(elsewhere, tmp_path / "letter.txt", known)
+
+
+def test_a_running_process_forgets_what_it_keeps_when_it_is_restored_under(
+    database: str, elsewhere: str, tmp_path: Path
+) -> None:
+    file = tmp_path / "shop.backup"
+    backup(database, file)
+    stamps = set()
+    for _ in range(2):
+        restore(elsewhere, file)
+        with psycopg.connect(elsewhere) as link:
+            stamps.add(link.execute("select stamp from shop").fetchone())
+            told = link.execute("select count(*) from audit_event where what = 'restored'").fetchone()
+            assert told == (1,)
+    assert len(stamps) == 2, "what was there before a restore is told from what is there after it"
+    wiring.connect(elsewhere)
+    try:
+        before = store_database.connected()
+        [person] = [each for each in people_store.people_page() if each.login == "ines"]
+        token = people.open_session(person.id, datetime.now(UTC))
+        people.session_of(token, datetime.now(UTC))
+        assert store_database.connected() != before
+    finally:
+        wiring.connect(database)

@@ -6,6 +6,8 @@ from __future__ import annotations
 
 import os
 import shutil
+import signal
+import time
 from collections.abc import Iterator
 from pathlib import Path
 
@@ -92,3 +94,30 @@ def test_a_database_that_has_nowhere_to_live_says_what_to_do(
     monkeypatch.setattr(cluster_module, "VARIABLE_DATA", Path("/proc/nowhere"))
     with pytest.raises(ClusterFailed, match="SUTURA_STATE to a folder that every account may enter"):
         at(closed / "homeless").start()
+
+
+def test_a_server_that_is_killed_is_started_again_on_the_same_port(closed: Path) -> None:
+    cluster = at(closed)
+    cluster.start()
+    url = cluster.url
+    try:
+        with cluster.kept_running():
+            number = int((cluster.data / "postmaster.pid").read_text().split()[0])
+            os.kill(number, signal.SIGKILL)
+            deadline = time.monotonic() + 30
+            while time.monotonic() < deadline:
+                time.sleep(0.2)
+                lives = (cluster.data / "postmaster.pid").exists() and not _is_pid(cluster, number)
+                if lives and cluster.answers():
+                    break
+            assert cluster.answers()
+            assert cluster.url == url
+        cluster.stop()
+        time.sleep(2.5)
+        assert not cluster.answers(), "one that was stopped on purpose stays so"
+    finally:
+        cluster.remove()
+
+
+def _is_pid(cluster: Cluster, number: int) -> bool:
+    return (cluster.data / "postmaster.pid").read_text().split()[0] == str(number)

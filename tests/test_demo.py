@@ -94,7 +94,7 @@ def test_every_deed_of_the_demo_lies_in_opening_hours(filled: str) -> None:
 
 
 def test_nothing_is_stale_when_it_is_made(filled: str) -> None:
-    lines = planning.open_lines(NOW)
+    lines = planning.open_lines(NOW).lines
     assert lines[0].next.slack_minutes < 0, "one is late, so that the page has something to say"
     assert sum(line.next.slack_minutes < 0 for line in lines) <= 3
     odd = [

@@ -45,7 +45,7 @@ def test_a_killed_worker_is_replaced_and_its_list_is_read_to_the_end(database: s
     with connection():
         shop = Shop()
     list_id = pricelists.look_at_list("", "Kill Quay", "k.csv", ROWS.encode(), shop.manager, shop.tick())
-    pricelists.read_good_rows(list_id, shop.manager)
+    pricelists.read_good_rows(list_id, shop.manager, shop.now)
 
     def state() -> tuple[str, int]:
         found = store.load_list(list_id)

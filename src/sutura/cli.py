@@ -18,7 +18,7 @@ import click
 
 from sutura import __version__
 from sutura.cluster import ClusterFailed
-from sutura.config import CATALOGUE, DEFAULT_PORT, ROOT, WrongSettings, described, settings
+from sutura.config import CATALOGUE, DEFAULT_PORT, MIGRATIONS, ROOT, WrongSettings, described, settings
 
 
 class Stop(click.ClickException):
@@ -139,7 +139,8 @@ def serve(*, port: int, workers: int) -> None:
             port=port,
             workers=workers,
             log_config=None,
-            proxy_headers=True,
+            proxy_headers=bool(settings().proxies),
+            forwarded_allow_ips=settings().proxies or None,
             timeout_graceful_shutdown=10,
         )
 
@@ -451,7 +452,7 @@ def backup(file: Path) -> None:
 def restore(file: Path, *, yes: bool) -> None:
     """Put FILE in the place of what the database holds."""
     from sutura import wiring
-    from sutura.backup import BackupFailed
+    from sutura.backup import BackupFailed, check_backup
     from sutura.backup import restore as read_backup
 
     url, done = _url_or_demo()
@@ -463,6 +464,7 @@ def restore(file: Path, *, yes: bool) -> None:
             raise Stop(
                 f"The database holds {jobs} jobs, which would be replaced. Add --yes if that is meant."
             )
+        check_backup(url, file.resolve(), frozenset(each.stem for each in MIGRATIONS.glob("[0-9]*.py")))
         say(f"Restoring {file}")
         read_backup(url, file.resolve())
         say("Done")

@@ -14,14 +14,18 @@ import secrets
 import shutil
 import socket
 import subprocess
+import threading
 import time
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
+from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
 
 from sutura.config import settings
 
 START_PATIENCE_S = 10.0
+# how often it is looked after a server that may have died
+WATCH_S = 1.0
 # Tests may lose their data in a power cut; a shop may not.
 UNSAFE_BUT_FAST = ("-c", "fsync=off", "-c", "synchronous_commit=off", "-c", "full_page_writes=off")
 
@@ -110,6 +114,38 @@ class Cluster:
             if problem:
                 time.sleep(0.4)
         self._ensure_database()
+
+    @contextmanager
+    def kept_running(self) -> Iterator[None]:
+        """While inside, a server of ours that dies is started again on the same port, without a person; pages
+        and workers find it where it was.
+        """
+        ending = threading.Event()
+
+        def watch() -> None:
+            while not ending.wait(WATCH_S):
+                if not self._lives() and not ending.is_set() and not self.answers():
+                    self._try_start(self._port())
+
+        watcher = threading.Thread(target=watch, daemon=True)
+        watcher.start()
+        try:
+            yield
+        finally:
+            ending.set()
+            watcher.join(START_PATIENCE_S)
+
+    def _lives(self) -> bool:
+        """Whether the server's process is there; cheap enough to ask every second."""
+        try:
+            number = int((self.data / "postmaster.pid").read_text().split()[0])
+            os.kill(number, 0)
+        except PermissionError:
+            # it is there, and of another account
+            return True
+        except (OSError, ValueError, IndexError):
+            return False
+        return True
 
     def stop(self) -> None:
         """Stop cleanly; stopping a stopped cluster is no error."""
@@ -217,8 +253,8 @@ class Cluster:
         if account:
             os.chown(path, account.pw_uid, account.pw_gid)
 
-    def _try_start(self) -> str:
-        port = free_port()
+    def _try_start(self, port: int | None = None) -> str:
+        port = port or free_port()
         (self.folder / "port").write_text(str(port))
         log = self.place / "server.log"
         options = ["-p", str(port), "-c", "listen_addresses=127.0.0.1", "-c", "unix_socket_directories=''"]

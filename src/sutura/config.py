@@ -45,12 +45,31 @@ class Settings(BaseSettings):
         validation_alias="SUTURA_SECURE_COOKIES",
         description="yes when the shop reaches Sutura over https",
     )
+    proxies: str = Field(
+        "",
+        validation_alias="SUTURA_PROXIES",
+        description="addresses, with commas, of proxies whose word on the sender and on https is taken",
+    )
     threads: int = Field(
         8,
         ge=1,
         le=64,
         validation_alias="SUTURA_THREADS",
         description="requests worked on at the same time by one process",
+    )
+    keep_drafts_days: int = Field(
+        30,
+        ge=1,
+        le=3650,
+        validation_alias="SUTURA_KEEP_DRAFTS_DAYS",
+        description="days after which an intake left half-way is thrown away",
+    )
+    keep_traces_days: int = Field(
+        30,
+        ge=1,
+        le=3650,
+        validation_alias="SUTURA_KEEP_TRACES_DAYS",
+        description="days after which keys of forms, tries to sign in and packs looked at are thrown away",
     )
     shop: str = Field(
         "My shop",

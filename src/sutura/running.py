@@ -126,7 +126,7 @@ def _run(told: Path, *, fresh: bool, port: int, serve: Serve) -> int:
         _welcome(address)
         logs.to_file(STATE / "sutura.log")
         try:
-            with worker.beside(cluster.url):
+            with cluster.kept_running(), worker.beside(cluster.url):
                 serve(cluster, listener)
         except KeyboardInterrupt:
             pass
@@ -141,7 +141,9 @@ def _run(told: Path, *, fresh: bool, port: int, serve: Serve) -> int:
 
 def _serve(_: Cluster, listener: socket.socket) -> None:
     application = wiring.application(demo=True)
-    uvicorn.Server(uvicorn.Config(application, log_config=None, timeout_graceful_shutdown=5)).run([listener])
+    uvicorn.Server(
+        uvicorn.Config(application, log_config=None, proxy_headers=False, timeout_graceful_shutdown=5)
+    ).run([listener])
 
 
 def _serve_reloading(cluster: Cluster, listener: socket.socket) -> None:

@@ -61,6 +61,7 @@ def web_settings(*, demo: bool) -> WebSettings:
         clock=clock,
         ready=ready,
         database_away=database.DatabaseAway,
+        database_busy=database.DatabaseBusy,
     )
 
 

@@ -20,14 +20,11 @@ import procrastinate
 import structlog
 
 from sutura import wiring
-from sutura.config import ROOT
-from sutura.services import pricelists
+from sutura.config import ROOT, settings
+from sutura.services import pricelists, shop
 
 LOG = structlog.get_logger("sutura")
 QUEUES = ["lists"]
-# Tried again this often when something outside breaks, such as the database; then the list says that it
-# failed.
-TRIES = 3
 # A worker that says nothing for so long is dead, and its work is taken back; it says something every ten
 # seconds.
 SILENT_S = 30
@@ -40,7 +37,7 @@ PAUSE_S = 3
 def queue_at(url: str) -> procrastinate.App:
     """The queue at a database, with the tasks it knows."""
     app = procrastinate.App(connector=procrastinate.PsycopgConnector(conninfo=url, min_size=1, max_size=2))
-    retry = procrastinate.RetryStrategy(max_attempts=TRIES, wait=2)
+    retry = procrastinate.RetryStrategy(max_attempts=pricelists.TRIES, wait=2)
 
     @app.task(name="check_list", queue="lists", retry=retry, pass_context=True)
     def check_list(context: procrastinate.JobContext, list_id: int) -> None:
@@ -56,10 +53,10 @@ def queue_at(url: str) -> procrastinate.App:
 def _run(context: procrastinate.JobContext, list_id: int, work: object) -> None:
     try:
         work()  # type: ignore[operator]
-    except Exception:
+    except Exception as broken:
         LOG.exception("background work broke off", list_id=list_id, attempt=context.job.attempts + 1)
-        if context.job.attempts + 1 >= TRIES:
-            pricelists.fail(list_id)
+        if context.job.attempts + 1 >= pricelists.TRIES:
+            pricelists.fail(list_id, f"{type(broken).__name__}: {broken}")
         raise
 
 
@@ -79,10 +76,15 @@ async def _work(url: str, *, until_empty: bool) -> None:
     app = queue_at(url)
     async with app.open_async():
         await _take_back(app)
-        looking = [asyncio.create_task(task) for task in (_keep_taking_back(app), _end_with_the_pages())]
+        others = (_keep_taking_back(app), _keep_tidy(), _end_with_the_pages())
+        looking = [asyncio.create_task(task) for task in others]
         try:
             await app.run_worker_async(
-                queues=QUEUES, wait=not until_empty, install_signal_handlers=not until_empty, concurrency=1
+                queues=QUEUES,
+                wait=not until_empty,
+                install_signal_handlers=not until_empty,
+                concurrency=1,
+                delete_jobs=procrastinate.jobs.DeleteJobCondition.SUCCESSFUL,
             )
         finally:
             for task in looking:
@@ -99,6 +101,23 @@ async def _keep_taking_back(app: procrastinate.App) -> None:
     while True:
         await asyncio.sleep(SILENT_S / 2)
         await _take_back(app)
+
+
+async def _keep_tidy() -> None:
+    """What nobody needs any more is thrown away, at the start and every hour."""
+    while True:
+        try:
+            gone = await asyncio.to_thread(_tidy)
+            if any(gone.values()):
+                LOG.info("thrown away", **{what.replace(" ", "_"): count for what, count in gone.items()})
+        except Exception:
+            LOG.exception("nothing was thrown away")
+        await asyncio.sleep(3600)
+
+
+def _tidy() -> dict[str, int]:
+    kept = settings()
+    return shop.throw_away(kept.keep_drafts_days, kept.keep_traces_days, wiring.clock())
 
 
 async def _end_with_the_pages() -> None:

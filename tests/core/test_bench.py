@@ -13,6 +13,7 @@ from sutura.core.bench import (
     Progress,
     cautions_at,
     check_step,
+    check_together,
     check_wait,
     device_state,
     expected_count,
@@ -20,6 +21,7 @@ from sutura.core.bench import (
     missing_on_arrival,
     progress,
     steps_of,
+    together,
     waits_until,
     worked_minutes,
 )
@@ -363,3 +365,62 @@ def test_a_first_part_that_is_the_whole_group_is_refused(part: int) -> None:
     ]
     without = tuple(step for step in steps if step.id != "hinge-right-rest")
     assert problems_of(replace(model, steps=without))
+
+
+# -- what is recorded with one press ------------------------------------------------------------------
+
+
+def ids_together(step_id: str, model: Model = MODEL) -> str:
+    step = next(step for step in model.steps if step.id == step_id)
+    return " ".join(each.id for each in together(model.steps, step))
+
+
+@pytest.mark.parametrize(
+    "group",
+    [
+        "cards-out power-off",
+        "bottom-out",  # its screws are counted
+        "warm",  # heat
+        "cup",  # limits, and it cuts
+        "battery-off",  # the battery's connector stands alone
+        "display-off touch-off sensor-off",
+        "earpiece-out",  # the old front is handled, screws are counted
+        "seal-lay sensor-on touch-on display-on",  # four at most, and the battery comes last
+        "battery-on",
+        "proof",
+        "seal-close",  # the screws after it are counted
+    ],
+)
+def test_plain_steps_in_a_row_stand_together_and_the_others_alone(group: str) -> None:
+    assert ids_together(group.split()[0]) == group
+
+
+def test_no_more_than_four_stand_together_and_none_of_the_next_phase() -> None:
+    plain = replace(MODEL.steps[0], tools=(), cautions=())
+    row = [replace(plain, id=f"s{n}") for n in range(6)]
+    assert len(together(row, row[0])) == 4
+    row[2] = replace(row[2], phase=Phase.OPEN)
+    assert together(row, row[0]) == tuple(row[:2])
+
+
+@pytest.mark.parametrize("model", models().values(), ids=lambda model: model.id)
+def test_what_stands_together_asks_for_nothing_but_to_be_done(model: Model) -> None:
+    for step in model.steps:
+        group = together(model.steps, step)
+        assert group[0] is step
+        for each in group if len(group) > 1 else ():
+            asks = [each.screws, each.heat, each.limits, each.wait_minutes, each.second_look]
+            assert not any(asks)
+            assert not each.plug or not each.plug.battery
+            assert each.phase is step.phase is not Phase.PROOF
+
+
+def test_steps_that_do_not_stand_together_are_refused() -> None:
+    now = at("display-off")
+    check_together(now, ["display-off"])
+    check_together(now, ["display-off", "touch-off"])
+    # out of turn is for check_step to say
+    check_together(now, ["touch-off", "warm"])
+    for wrong in (["display-off", "sensor-off"], ["display-off", "touch-off", "sensor-off", "earpiece-out"]):
+        with pytest.raises(Invalid, match="step"):
+            check_together(now, wrong)

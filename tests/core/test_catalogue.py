@@ -368,3 +368,10 @@ def test_every_class_has_a_template_that_stays_careful(device_class: str) -> Non
     assert template.device_class == device_class
     assert all(limit.max_c <= 60 for limit in template.heat_limits)
     assert any("No sheet exists" in step.text for step in template.steps)
+
+
+def test_a_picture_as_large_as_its_outline_has_no_border() -> None:
+    """A 3-4-5 triangle: 30 by 40 mm is 50 mm across."""
+    assert active_area(30, 40, 50 / 25.4) == Box(x=0, y=0, width=30, height=40)
+    # 10 mm less on each axis: 5 mm all round
+    assert active_area(40, 50, 50 / 25.4) == Box(x=5, y=5, width=30, height=40)

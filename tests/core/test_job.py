@@ -19,6 +19,7 @@ from sutura.core.job import (
     check_character,
     check_move,
     code_for,
+    code_of_job,
     read_code,
     seam,
     starts_of,
@@ -140,9 +141,9 @@ def test_a_code_is_read_however_it_is_spoken() -> None:
     assert read_code("00-kv6") == "00-KV6"
 
 
-@pytest.mark.parametrize("text", ["", "K7", "K7-4QXX", "K7-4U1", "ÄÄ-ÄÄÄ"])
+@pytest.mark.parametrize("text", ["", "K7", "K7-4QXXX", "K7-4U1", "ÄÄ-ÄÄÄ"])
 def test_what_is_no_code_is_refused_with_what_a_code_looks_like(text: str) -> None:
-    with pytest.raises(Invalid, match="five letters or digits"):
+    with pytest.raises(Invalid, match="five or six letters or digits"):
         read_code(text)
 
 
@@ -151,6 +152,35 @@ def test_numbers_whose_check_sign_cannot_be_spoken_give_no_code() -> None:
     assert sum(code is None for code in given) == 5
 
 
+def test_every_job_has_a_code_of_its_own_and_the_body_grows_when_it_is_used_up() -> None:
+    """32 signs: 1,048,576 bodies of four, of which five of 37 have no speakable check sign."""
+    numbers = (*range(0, 32**4, 1009), *range(32**4 - 50, 32**4 + 5000, 7))
+    codes = [code for number in numbers if (code := code_of_job(number))]
+    assert len(set(codes)) == len(codes)
+    assert {len(code) for code in codes} == {6, 7}
+    for code in codes:
+        assert read_code(code) == code
+        assert read_code(code.replace("-", "").lower()) == code
+    longer = [code for code in codes if len(code) == 7]
+    assert not any(code.startswith("0") for code in longer), "without the zero it would be another job's"
+
+
+def test_every_wrong_sign_of_a_longer_code_is_caught() -> None:
+    code = code_of_job(32**4 + 1) or ""
+    plain = code.replace("-", "")
+    for place, other in itertools.product(range(len(plain)), ALPHABET):
+        if other != plain[place]:
+            with pytest.raises(Invalid):
+                read_code(plain[:place] + other + plain[place + 1 :])
+    for place in range(len(plain) - 1):
+        swapped = plain[:place] + plain[place + 1] + plain[place] + plain[place + 2 :]
+        if swapped != plain:
+            with pytest.raises(Invalid):
+                read_code(swapped)
+
+
 def test_running_out_of_codes_is_loud() -> None:
-    with pytest.raises(RuntimeError, match="used up"):
+    with pytest.raises(RuntimeError, match="no such number"):
         code_for(32**4)
+    with pytest.raises(RuntimeError, match="used up"):
+        code_of_job(32**5 + 1)

@@ -18,7 +18,7 @@ from sutura.core import rules
 from sutura.core.errors import ManyInvalid
 from sutura.core.facts import fact
 from sutura.core.matching.attributes import ATTRIBUTES, BY_NAME, Demand
-from sutura.core.matching.comparing import BRACKETS, Agreement, Around
+from sutura.core.matching.comparing import BRACKETS, SERIAL, Agreement, Around
 from sutura.core.matching.judging import (
     Evidence,
     Finding,
@@ -35,7 +35,7 @@ from sutura.core.matching.kits import find_kits, members_of
 from sutura.core.matching.offers import Measured, Need, Offer
 from sutura.core.matching.panel import judge_panel
 from sutura.core.matching.resolution import NAMES, density_ppi, listing_flags, read_resolution, size_mm
-from sutura.core.matching.wanted import compare_original, corrections, read_measured, wanted_of
+from sutura.core.matching.wanted import breakable, compare_original, corrections, read_measured, wanted_of
 from sutura.core.maths.geometry import Box
 
 
@@ -253,6 +253,19 @@ def test_w08_original_grade_takes_the_serial_and_aftermarket_needs_consent() -> 
     assert "does not answer the programmer" in said(other.says)
     unsaid = judged("quillon-ember-s", "P-1303", grade="")
     assert unsaid.fit is Fit.UNKNOWN
+
+
+def test_w08_an_old_display_that_does_not_answer_has_no_serial_to_move_over() -> None:
+    silent = known(destroyed=[SERIAL])
+    for number in ("P-1302", "P-1303"):
+        found = judged("quillon-ember-s", number, silent)
+        assert found.fit is Fit.CONSENT
+        assert found.bridges == ()
+        assert "the old display does not answer the programmer" in said(finding(found, "pairing").reason)
+    # where the device does not know its display nothing is asked of the old one
+    assert judged(HERON, "P-1001", silent).fit is Fit.FITS
+    assert SERIAL in breakable(wanted("quillon-ember-s"))
+    assert SERIAL not in breakable(wanted(HERON))
 
 
 def test_w12_the_front_with_its_plate_leaves_less_to_move_over() -> None:

@@ -112,3 +112,38 @@ def test_every_stage_has_one_next_action(stage: Stage) -> None:
 
 def test_a_part_in_hand_without_a_technician_is_assigned_first() -> None:
     assert next_action(Stage.PART_IN_HAND, assigned=False, blocked=False) == (Action.ASSIGN, "plan")
+
+
+# what is left besides the bench at each stage; the shop's habit, no source
+BESIDES_THE_BENCH = {
+    Stage.IDENTIFIED: 10,
+    Stage.QUOTED: 5,
+    Stage.PART_IN_HAND: 5,
+    Stage.OPENED: 5,
+    Stage.PROVED: 5,
+    Stage.CLOSED: 5,
+    Stage.DECLINED: 5,
+}
+
+
+@pytest.mark.parametrize(("stage", "minutes"), BESIDES_THE_BENCH.items())
+def test_what_is_left_of_a_job_is_its_bench_its_cure_and_the_counter(stage: Stage, minutes: int) -> None:
+    ahead = stage in (Stage.IDENTIFIED, Stage.QUOTED, Stage.PART_IN_HAND)
+    opened = stage in (Stage.OPENED, Stage.PROVED)
+    job = waiting(stage=stage, bench_minutes=40, steps_done=10, steps_total=20, cure_minutes=7)
+    # 40 before it is opened, then the half that is not done
+    bench = 40 if ahead else 20 if opened else 0
+    assert bench_minutes_left(job) == bench
+    cure = 7 if ahead or opened else 0
+    assert remaining_minutes(job) == bench + cure + minutes
+
+
+def test_the_last_step_is_not_done_before_it_is_closed() -> None:
+    assert (
+        bench_minutes_left(waiting(stage=Stage.PROVED, bench_minutes=40, steps_done=20, steps_total=20)) == 2
+    )
+    # half a minute rounds up, less rounds down
+    assert (
+        bench_minutes_left(waiting(stage=Stage.OPENED, bench_minutes=25, steps_done=1, steps_total=2)) == 13
+    )
+    assert bench_minutes_left(waiting(stage=Stage.OPENED, bench_minutes=10, steps_done=2, steps_total=3)) == 3

@@ -11,7 +11,14 @@ from core.test_planning import waiting
 from sutura.core.intake.arrival import check_again, check_functions, untested
 from sutura.core.intake.diagnosis import diagnose, ways_told
 from sutura.core.intake.marks import Mark, MarkKind, Side
-from sutura.core.intake.promise import Hands, PartSeen, check_promise, earliest_promise
+from sutura.core.intake.promise import (
+    TYPED_LATER,
+    Hands,
+    PartSeen,
+    check_ahead,
+    check_promise,
+    earliest_promise,
+)
 from sutura.core.job import Stage
 from sutura.core.maths.geometry import Point
 from sutura.core.planning import minutes_before
@@ -174,3 +181,24 @@ def test_only_ways_that_the_model_has_are_told(model_id: str, seen: dict[str, st
     assert {PLAIN.say(way) for way in ways} >= told
     kinds = {way.name for way in models()[model_id].ways}
     assert {PLAIN.say(way) for way in ways} <= kinds | told | {"reseat the connectors"}
+
+
+@pytest.mark.parametrize(
+    ("promised", "right"),
+    [
+        (timedelta(0), False),
+        (timedelta(minutes=1), True),
+        (timedelta(days=366), True),
+        (timedelta(days=366, minutes=1), False),
+        (timedelta(days=2_000_000), False),
+        (-timedelta(days=700_000), False),
+    ],
+)
+def test_a_promise_lies_ahead_and_nobody_waits_longer_than_a_year(promised: timedelta, right: bool) -> None:
+    assert (check_ahead(NOW + promised, NOW) == []) is right
+
+
+def test_an_intake_typed_the_next_day_may_hold_a_promise_that_has_passed() -> None:
+    assert check_ahead(NOW - timedelta(hours=23), NOW, TYPED_LATER) == []
+    assert check_ahead(NOW - timedelta(days=1), NOW, TYPED_LATER)
+    assert check_ahead(None, NOW) == []

@@ -217,3 +217,30 @@ def test_the_whole_number_before_a_word_may_be_its_least_and_its_most() -> None:
     for beyond in ("1 day", "10 days", "days"):
         with pytest.raises(Invalid):
             read_leading_whole(beyond, 9, least=2)
+
+
+@pytest.mark.parametrize(
+    "text", ["0001-01-01T10:00", "1999-12-31T23:59", "2200-01-01T00:00", "9999-12-31T23:59"]
+)
+def test_a_moment_of_no_plausible_year_is_refused(text: str) -> None:
+    with pytest.raises(Invalid, match="from 2000 to 2199"):
+        read_moment(text, UTC)
+    with pytest.raises(Invalid, match="from 2000 to 2199"):
+        read_day(text[:10])
+
+
+@pytest.mark.parametrize("text", ["2000-01-01", "2199-12-31"])
+def test_the_first_and_the_last_plausible_day_are_taken(text: str) -> None:
+    assert read_day(text).isoformat() == text
+    assert read_moment(f"{text}T10:00", UTC).year == int(text[:4])
+
+
+@pytest.mark.parametrize(
+    "scanned", ["96385074", "00012345", "036000291452", "4006381333931", "10012345678902"]
+)
+def test_a_barcode_scanned_into_an_amount_is_asked_about_and_not_taken(scanned: str) -> None:
+    """GTIN-8, a padded number, GTIN-12, GTIN-13, GTIN-14 (GS1 General Specifications)."""
+    with pytest.raises(Invalid, match="barcode"):
+        read_amount(scanned, "TAL")
+    # where there are no decimals a long number may be meant, and its bounds decide
+    assert read_amount("00012345", "JPY") == 12_345

@@ -169,3 +169,10 @@ class Keyboard(Mouse):
     def _open_typed(self) -> None:
         if not self.page.get_by_role("button", name="Add the mark").is_visible():
             self.press(self.page.get_by_text("Add a mark by its place"))
+
+
+def say_why_promised(page: Page) -> None:
+    """Write why it can be promised, where that is asked: nothing sure can be promised."""
+    why = page.get_by_label("Why it can be promised")
+    if why.is_visible():
+        why.fill("we call when it is ready")

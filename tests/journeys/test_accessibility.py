@@ -77,10 +77,7 @@ def pages(database: str) -> list[str]:
     )
     pack = json.loads((CATALOGUE / "models" / "quillon.json").read_text("utf-8"))
     pack["models"][0]["minutes"] = 41
-    looks = {
-        who: catalogue.look_at_pack("q.json", json.dumps(content).encode(), shop.people[who], shop.tick())
-        for who, content in (("ines", pack), ("bram", {"pack": "x"}))
-    }
+    look = catalogue.look_at_pack("q.json", json.dumps(pack).encode(), shop.manager, shop.tick())
     return [
         "/",
         "/?mine=1",
@@ -100,6 +97,7 @@ def pages(database: str) -> list[str]:
         "/catalogue/fennick-heron",
         "/people",
         "/people/1",
+        "/people/audit",
         "/living",
         "/scan?q=heron",
         "/scan?q=zz",
@@ -109,7 +107,7 @@ def pages(database: str) -> list[str]:
         "/catalogue/packs",
         "/catalogue/bramling-pocket/edit",
         "/catalogue/unlisted-phone",
-        f"/catalogue/packs/look/{looks['ines']}",
+        f"/catalogue/packs/look/{look}",
         "/consents",
         f"/counter/{measured}",
         "/scan?q=AF131",

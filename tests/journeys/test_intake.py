@@ -12,7 +12,7 @@ from typing import Any
 import pytest
 from builders import Shop
 from formats.test_photo import picture
-from journeys.hands import Mouse
+from journeys.hands import Mouse, say_why_promised
 from playwright.sync_api import Locator, Page, expect
 
 pytestmark = [pytest.mark.browser, pytest.mark.timeout(300)]
@@ -318,7 +318,7 @@ def test_a_work_sample_is_taken_in_and_its_ticket_says_what_it_must(
         page.get_by_label("It goes back to").fill("9 Quay Lane, Port Averil")
     for consent in page.locator("[name=consent]").all():
         consent.check()
-    page.get_by_label("Why it can be promised").fill("we call when it is ready")
+    say_why_promised(page)
     page.get_by_role("button", name="Take it in").click()
     page.wait_for_url("**/ticket")
     for text in shown:
@@ -328,7 +328,7 @@ def test_a_work_sample_is_taken_in_and_its_ticket_says_what_it_must(
 def _draw(page: Page, done: dict[str, Any]) -> None:
     page.locator("svg.drawing").scroll_into_view_if_needed()
     if done.get("opened"):
-        page.get_by_label("Opened before:").check()
+        page.get_by_label("Opened before").check()
     if done.get("crack"):
         page.get_by_label("Crack", exact=True).check()
         drag(page, (0.2, 0.3), (0.6, 0.6))
@@ -347,7 +347,7 @@ def _draw(page: Page, done: dict[str, Any]) -> None:
         expect(page.locator(".beside .drawn li")).not_to_have_count(0)
 
 
-@pytest.mark.parametrize(("width", "most"), [(1280, 2100), (390, 4600)])
+@pytest.mark.parametrize(("width", "most"), [(1280, 1500), (390, 4200)])
 def test_what_is_done_folds_and_what_is_under_the_hand_stays(
     sit: Sit, floor: Shop, width: int, most: int
 ) -> None:
@@ -364,7 +364,7 @@ def test_what_is_done_folds_and_what_is_under_the_hand_stays(
     expect(page.locator(".fold-says").nth(2)).to_have_text("10 work")
     # further down the page, so that there is room to keep the place
     charger = page.get_by_label("Charger", exact=True)
-    charger.scroll_into_view_if_needed()
+    charger.evaluate("one => scrollBy(0, one.getBoundingClientRect().top - 250)")
     before = charger.evaluate("one => one.getBoundingClientRect().top")
     charger.focus()
     expect(folds.nth(1)).not_to_have_attribute("open", "")

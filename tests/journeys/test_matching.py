@@ -82,8 +82,10 @@ def test_a_kit_goes_from_the_phone_to_the_shelf(sit: Sit, floor: Shop) -> None:
     )
     page.goto(f"/jobs/{job_of(floor, 'tarnbeck-fold-12-g4')}/match")
     page.get_by_role("button", name=re.compile("and hold it")).first.click()
-    page.wait_for_url("**/jobs/*")
-    page.goto(f"{page.url}/match")
+    # nobody has it yet: who does it is asked next
+    page.wait_for_url("**/jobs/*/assign")
+    expect(page.locator("main")).to_contain_text("held for this job")
+    page.goto(page.url.replace("/assign", "/match"))
     expect(page.locator("main")).to_contain_text("are held for this job")
 
 

@@ -12,7 +12,7 @@ from dataclasses import dataclass
 
 import pytest
 from builders import Shop, models
-from journeys.hands import Keyboard
+from journeys.hands import Keyboard, say_why_promised
 from playwright.sync_api import Page, expect
 
 from sutura.core.job import Stage
@@ -176,7 +176,7 @@ def _take_in(page: Page, sample: Sample) -> str:
         expect(main).to_contain_text(says)
     for says in sample.not_intake:
         expect(main).not_to_contain_text(says)
-    page.get_by_label("Why it can be promised").fill("we call when it is ready")
+    say_why_promised(page)
     page.get_by_role("button", name="Take it in and print the ticket").click()
     page.wait_for_url("**/ticket")
     return page.url.split("/")[-2]
@@ -219,7 +219,7 @@ def _work(page: Page, shop: Shop, code: str, sample: Sample) -> None:
     page.goto(f"/jobs/{code}/proof")
     page.get_by_role("button", name="The rest works").click()
     page.get_by_role("button", name="Record the test").click()
-    expect(page.get_by_role("heading", name=re.compile("Proved"))).to_be_visible()
+    expect(page.get_by_text("Proved: every function that must work works.")).to_be_visible()
     with connection():
         while shop.job(code).stage is Stage.PROVED:
             shop.step(code)

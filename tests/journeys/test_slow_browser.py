@@ -13,6 +13,7 @@ from typing import Any
 
 import pytest
 from builders import Shop
+from journeys.hands import say_why_promised
 from journeys.test_intake import begin, drag, marks
 from playwright.sync_api import Page, Route, expect
 
@@ -86,7 +87,7 @@ def test_marks_drawn_at_once_in_a_slowed_browser_with_late_answers_are_all_on_th
     page.get_by_role("button", name="The rest works").click()
     for consent in ("data", "splash", "parts"):
         page.locator(f"[name=consent][value={consent}]").check()
-    page.get_by_label("Why it can be promised").fill("we call when it is ready")
+    say_why_promised(page)
     page.get_by_role("button", name="Take it in").click()
     page.wait_for_url("**/ticket")
     expect(page.locator("article.print")).to_contain_text("2 places where glass is missing")

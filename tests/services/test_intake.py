@@ -263,7 +263,7 @@ def test_an_erased_customer_leaves_the_figures_and_nothing_else(shop: Shop) -> N
     with pytest.raises(Invalid, match="hand these devices back first"):
         customers.erase_customer(customer, "Orla Venn", shop.manager, shop.tick())
     shop.hand_back(code)
-    exported = customers.export_customer(customer, shop.manager)
+    exported = customers.export_customer(customer, shop.manager, shop.now)
     assert exported["customer"] == {"name": "Orla Venn", "phone": "555 0101", "email": "", "note": ""}
     jobs: Any = exported["jobs"]
     [job_exported] = jobs
@@ -313,7 +313,7 @@ def test_erasing_reaches_every_record_that_was_made_one_with_it_and_the_signatur
 def test_only_a_manager_exports_or_erases(shop: Shop) -> None:
     customer = shop.job(shop.take_in()).customer_id
     for act in (
-        lambda: customers.export_customer(customer, shop.counter),
+        lambda: customers.export_customer(customer, shop.counter, shop.now),
         lambda: customers.erase_customer(customer, "x", shop.counter, shop.tick()),
     ):
         with pytest.raises(NotAllowed):

@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
-from datetime import timedelta
+from datetime import UTC, datetime, timedelta
 
 import pytest
 from builders import NOW, PASSWORD, Shop
+from store.test_concurrency import at_once
 
 from sutura.core.errors import Invalid, ManyInvalid, NotAllowed, SignInRefused, StaleSave
 from sutura.core.values import Role
-from sutura.services import people
+from sutura.services import drafts, people
+from sutura.services import shop as shop_service
 from sutura.store import people as store
 from sutura.store.database import raw
 from sutura.words.speech import PLAIN
@@ -44,12 +46,27 @@ def test_five_wrong_tries_make_even_the_right_password_wait(shop: Shop) -> None:
     assert people.sign_in("ines", PASSWORD, "10.0.0.1", NOW + timedelta(minutes=16))
 
 
+def test_one_persons_mistyping_never_locks_the_shop(shop: Shop) -> None:
+    wrong("bram", 5)
+    with pytest.raises(SignInRefused, match="Too many"):
+        people.sign_in("bram", PASSWORD, "10.0.0.9", NOW + timedelta(seconds=9))
+    # the whole shop sits behind one address
+    assert people.sign_in("pell", PASSWORD, "10.0.0.9", NOW + timedelta(seconds=9))
+
+
 def test_many_names_from_one_address_are_throttled_too(shop: Shop) -> None:
-    for number in range(5):
+    for number in range(40):
         wrong(f"guess{number}", 1, start=number)
     with pytest.raises(SignInRefused, match="Too many"):
-        people.sign_in("pell", PASSWORD, "10.0.0.9", NOW + timedelta(seconds=9))
-    assert people.sign_in("pell", PASSWORD, "10.0.0.2", NOW + timedelta(seconds=9))
+        people.sign_in("pell", PASSWORD, "10.0.0.9", NOW + timedelta(seconds=50))
+    assert people.sign_in("pell", PASSWORD, "10.0.0.2", NOW + timedelta(seconds=50))
+
+
+def test_wrong_passwords_sent_at_once_are_counted_all_the_same(database: str) -> None:
+    at = datetime.now(UTC)
+    found = at_once([lambda: people.sign_in("bram", "not the password", "10.0.0.9", at)] * 12)
+    waits = [hit.wait_minutes for hit in found if isinstance(hit, SignInRefused)]
+    assert (len(waits), sum(wait > 0 for wait in waits)) == (12, 7), "five are looked at, the others wait"
 
 
 def test_an_unknown_name_reads_the_same_as_a_wrong_password(shop: Shop) -> None:
@@ -133,3 +150,17 @@ def test_a_factor_is_a_sensible_multiple(shop: Shop, factor: str) -> None:
 def test_an_empty_factor_takes_the_training_away(shop: Shop) -> None:
     changed(shop, "lio", factors={"book-opening phones": " "})
     assert store.load_person_by_login("lio").skills == {}  # type: ignore[union-attr]
+
+
+def test_what_nobody_needs_any_more_is_thrown_away_and_the_rest_stays(shop: Shop) -> None:
+    old, new = drafts.open_draft(shop.counter, NOW), drafts.open_draft(shop.counter, NOW + timedelta(days=20))
+    wrong("bram", 1)
+    wrong("lio", 1, start=86_400 * 20)
+    token = people.open_session(shop.counter.id, NOW)
+    gone = shop_service.throw_away(30, 30, NOW + timedelta(days=31))
+    assert (gone["drafts"], gone["sessions"]) == (1, 1)
+    assert {login for (login,) in raw("select login from sign_in_try").fetchall()} == {"lio"}
+    assert [line.id for line in drafts.draft_lines()] == [new]
+    assert old != new
+    assert people.session_of(token, NOW) is None
+    assert set(shop_service.throw_away(30, 30, NOW + timedelta(days=31)).values()) == {0}

@@ -65,7 +65,7 @@ def test_a_list_is_looked_at_without_changing_anything(shop: Shop) -> None:
 
 def test_good_rows_are_read_without_the_bad_and_become_offers_that_are_judged(shop: Shop) -> None:
     list_id = look(shop, *ROWS, "A-3;panel;XP-3;free;40;;;;")
-    pricelists.read_good_rows(list_id, shop.manager)
+    pricelists.read_good_rows(list_id, shop.manager, shop.now)
     read(list_id)
     assert (found(list_id).state, offers()) == ("read", {"A-1": 5_800, "A-2": 4_990})
     there = {offer.judged.offer.number: offer.judged for offer in matching.match_model(PLAIN)[1].offers}
@@ -77,7 +77,7 @@ def test_good_rows_are_read_without_the_bad_and_become_offers_that_are_judged(sh
 def test_reading_again_updates_without_duplicates_and_keeps_every_price(shop: Shop) -> None:
     for rows in (ROWS, ("A-1;panel;XP-1;61,50;40;359,5;223,8;1366x768;new", "A-9;panel;XP-9;70,00;40;;;;")):
         list_id = look(shop, *rows, supplier="hollow-yard")
-        pricelists.read_good_rows(list_id, shop.manager)
+        pricelists.read_good_rows(list_id, shop.manager, shop.now)
         read(list_id)
     assert offers() == {"A-1": 6_150, "A-2": 4_990, "A-9": 7_000}
     offer_id = DATABASE.execute_sql("select id from offer where number = 'A-1'").fetchone()[0]
@@ -97,7 +97,7 @@ def test_reading_again_updates_without_duplicates_and_keeps_every_price(shop: Sh
 
 def test_a_known_printed_number_of_the_same_kind_is_an_offer_of_that_part(shop: Shop) -> None:
     list_id = look(shop, "B-1;panel;nv156t r40;51,00;;;;;", "B-2;glass;NV156T-R40;9,00;;;;;")
-    pricelists.read_good_rows(list_id, shop.manager)
+    pricelists.read_good_rows(list_id, shop.manager, shop.now)
     read(list_id)
     parts = dict(
         DATABASE.execute_sql(
@@ -132,22 +132,22 @@ def test_columns_are_put_right_and_remembered_for_the_next_list(shop: Shop) -> N
 
 def test_a_list_that_is_being_read_is_not_read_twice(shop: Shop) -> None:
     list_id = look(shop, *ROWS)
-    pricelists.read_good_rows(list_id, shop.manager)
+    pricelists.read_good_rows(list_id, shop.manager, shop.now)
     with pytest.raises(Invalid, match="it is reading already"):
-        pricelists.read_good_rows(list_id, shop.manager)
+        pricelists.read_good_rows(list_id, shop.manager, shop.now)
     with pytest.raises(Invalid, match="it is reading already"):
         pricelists.map_columns(list_id, {}, shop.manager)
 
 
 def test_a_list_of_which_nothing_can_be_read_is_not_read(shop: Shop) -> None:
     with pytest.raises(Invalid, match="no row of it can be read"):
-        pricelists.read_good_rows(look(shop, ";;;;;;;;x"), shop.manager)
+        pricelists.read_good_rows(look(shop, ";;;;;;;;x"), shop.manager, shop.now)
 
 
 def test_reading_goes_on_where_it_was_cut_off(shop: Shop, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr(pricelists, "CHUNK", 2)
     list_id = look(shop, *(f"A-{n};panel;;{n},00;40;;;;" for n in range(1, 8)))
-    pricelists.read_good_rows(list_id, shop.manager)
+    pricelists.read_good_rows(list_id, shop.manager, shop.now)
     saved = store.save_listed
     calls = []
 
@@ -168,7 +168,7 @@ def test_reading_goes_on_where_it_was_cut_off(shop: Shop, monkeypatch: pytest.Mo
 
 def test_a_written_list_is_formula_safe_and_reading_it_changes_nothing(shop: Shop) -> None:
     list_id = look(shop, *ROWS, "=A-4;panel;;5,00;40;;;;", "A-5;panel;+1;6,00;40;;;;")
-    pricelists.read_good_rows(list_id, shop.manager)
+    pricelists.read_good_rows(list_id, shop.manager, shop.now)
     read(list_id)
     text = "".join(pricelists.write_list("hollow-yard", shop.manager))
     assert "'=A-4" in text
@@ -181,7 +181,7 @@ def test_only_a_manager_reads_and_writes_price_lists(shop: Shop) -> None:
     for act in (
         lambda: pricelists.look_at_list("", "X", "x.csv", csv_of(*ROWS), shop.counter, NOW),
         lambda: pricelists.map_columns(1, {}, shop.bram),
-        lambda: pricelists.read_good_rows(1, shop.counter),
+        lambda: pricelists.read_good_rows(1, shop.counter, shop.now),
         lambda: pricelists.write_list("millrace", shop.counter),
         lambda: pricelists.list_page(1, shop.bram),
     ):
@@ -213,7 +213,7 @@ def test_a_long_list_is_checked_and_read_by_the_worker_beside_the_pages(
     assert found(list_id).state == "checking"
     worker.work(database, until_empty=True)
     assert found(list_id).counts == {"good": 2_500, "new": 2_500, "changed": 0, "same": 0, "bad": 1}
-    pricelists.read_good_rows(list_id, open_shop.manager)
+    pricelists.read_good_rows(list_id, open_shop.manager, open_shop.now)
     worker.work(database, until_empty=True)
     row = found(list_id)
     assert (row.state, row.rows_done) == ("read", 2_501)
@@ -229,8 +229,40 @@ def test_work_that_breaks_off_for_good_says_so(
         raise RuntimeError("the light went out")
 
     list_id = look(open_shop, *ROWS, new="Dim Lane")
-    pricelists.read_good_rows(list_id, open_shop.manager)
+    pricelists.read_good_rows(list_id, open_shop.manager, open_shop.now)
     monkeypatch.setattr(store, "save_listed", never)
-    monkeypatch.setattr(worker, "TRIES", 1)
+    monkeypatch.setattr(pricelists, "TRIES", 1)
     worker.work(database, until_empty=True)
     assert found(list_id).state == "failed"
+    assert "the light went out" in found(list_id).says
+
+
+def test_a_reader_that_was_overtaken_writes_nothing_when_it_wakes(shop: Shop) -> None:
+    list_id = look(shop, "A-1;panel;XP-1;61,50;40;359,5;223,8;1366x768;new")
+    pricelists.read_good_rows(list_id, shop.manager, shop.now)
+    asleep = pricelists._begin(list_id, "reading")
+    assert asleep
+    awake = pricelists._begin(list_id, "reading")
+    assert awake
+    assert not pricelists._write(asleep, [], 1, NOW)
+    assert pricelists._write(awake, [], 1, NOW)
+    pricelists._finish(asleep, NOW)
+    assert (found(list_id).state, found(list_id).rows_done) == ("reading", 1)
+    pricelists._finish(awake, NOW)
+    assert found(list_id).state == "read"
+
+
+def test_a_file_that_ends_its_reader_is_given_up_after_three_tries_with_its_reason(shop: Shop) -> None:
+    list_id = look(shop, "A-1;panel;XP-1;61,50;40;359,5;223,8;1366x768;new")
+    pricelists.read_good_rows(list_id, shop.manager, shop.now)
+    begun = [pricelists._begin(list_id, "reading") for _ in range(5)]
+    assert [one is not None for one in begun] == [True, True, True, False, False]
+    assert found(list_id).state == "failed"
+    assert "begun 3 times" in found(list_id).says
+    # one that gets further has all its tries again
+    other = look(shop, "A-1;panel;XP-1;61,50;40;359,5;223,8;1366x768;new")
+    pricelists.read_good_rows(other, shop.manager, shop.now)
+    for _ in range(5):
+        one = pricelists._begin(other, "reading")
+        assert one
+        assert pricelists._write(one, [], 1, NOW)

@@ -276,7 +276,7 @@ def test_expected_minutes_and_load_follow_the_technician(shop: Shop) -> None:
     code = shop.take_in()
     planning.assign(code, shop.people["lio"].id, shop.manager, shop.tick())
     assert shop.job(code).bench.expected_minutes == 50
-    _, found = planning.candidates_for(shop.take_in())
+    found = planning.assign_page(shop.take_in()).candidates
     assert next(hit for hit in found if hit.name == "Lio").load_minutes == 50
 
 
@@ -576,7 +576,7 @@ def test_the_chosen_route_keeps_its_minutes_from_match_through_assigning_to_the_
     assert job.chosen.route == (kind or models()[model_id].need["kind"])
     assert job.chosen.route_minutes == minutes
     people_store.save_skills(shop.bram.id, {models()[model_id].procedure_family: Decimal("1.5")})
-    _, choices = planning.candidates_for(code)
+    choices = planning.assign_page(code).candidates
     trained = next(choice for choice in choices if choice.may)
     planning.assign(code, trained.person_id, shop.manager, shop.tick())
     expected = int(minutes * 1.5 + 0.5) + job.chosen.extra_minutes

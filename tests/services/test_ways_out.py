@@ -335,3 +335,21 @@ def test_somebody_who_is_not_trained_names_who_stands_beside_them(shop: Shop) ->
     assert (person, supervisor) == (lio.id, shop.bram.id)
     told = [tell(event, PLAINLY) for event in job_page(code, shop.now).events if event.kind is EventKind.STEP]
     assert told[0].endswith("Bram stood beside.")
+
+
+def test_steps_shown_together_are_recorded_each_by_itself(shop: Shop) -> None:
+    shop.receive("P-1001")
+    code = shop.opened()
+    first, second = (step.id for step in bench.bench_page(code).together)
+    for wrong in ([second, first], [first, "bottom-out"], [first, second, "bottom-out"], []):
+        with pytest.raises(Invalid):
+            bench.do_steps(code, wrong, "", "", shop.bram, shop.now)
+    assert not bench.bench_page(code).done
+    bench.do_steps(code, [first, second], "", "", shop.bram, shop.tick())
+    page = bench.bench_page(code)
+    assert [record.step for record in page.done] == [first, second]
+    # the same two sent once more, or one of them by somebody who saw the page before
+    for late in ([first, second], [second]):
+        with pytest.raises(Invalid, match="next step"):
+            bench.do_steps(code, late, "", "", shop.bram, shop.tick())
+    assert len(bench.bench_page(code).done) == 2

@@ -29,6 +29,7 @@ FROZEN = {
     "0009_ways_out.py": "2460d5d902885ce58aa88fae016b05c8f52f7f07d3aada033501011d2314a1ff",
     "0010_consents_follow.py": "29eb3286157e8f46e3af47dffdf545cce8260f98d6f7241f7d0eef35b54be27d",
     "0011_supervised.py": "f2b5b193528cfb62a66e8f467fb3f770959f639211c966eccad878d0b10825b0",
+    "0013_holds.py": "a4d37620d8e728da92eeeaf4ef8c9a6277a36b60ee5625b29fb0b67c2ed56340",
     "0012_opening_hours.py": "bb5d0a469e26619f1633125861787aa8ff096bcfd54d0b84e6418bda83321924",
     "0005_counter.py": "fab85a5759b03cf26ca7640fbe8bf03a413af01f005e6722af5155e9f9bb95ca",
 }
@@ -166,6 +167,7 @@ def test_a_shop_of_the_first_release_keeps_its_models_and_jobs(cluster: Cluster,
             "0010_consents_follow",
             "0011_supervised",
             "0012_opening_hours",
+            "0013_holds",
         ]
         with connection():
             row = store_catalogue.load_model("fennick-heron")

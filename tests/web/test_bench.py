@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from datetime import timedelta
 
 from builders import Shop
 from web.desk import Sit
@@ -60,6 +61,10 @@ def test_a_promise_is_changed_from_the_job(desks: Sit, floor: Shop) -> None:
     past = pell.post(f"/jobs/{code}/promise", promise_at="2020-01-03T10:00", promise_reason="part late")
     # quoted as it was typed, in the shop's own time, at the top and at the field
     assert past.text.count("“Fri 03.01. 10:00” cannot be taken") == 2
-    pell.post(f"/jobs/{code}/promise", promise_at="2039-05-02T10:00", promise_reason="part late")
+    pell.post(
+        f"/jobs/{code}/promise",
+        promise_at=f"{floor.now + timedelta(days=30):%Y-%m-%dT10:00}",
+        promise_reason="part late",
+    )
     assert "Promised for" in pell.page
     assert "if worked on now" in pell.page

@@ -39,8 +39,10 @@ BUDGETS = {
     "/jobs/{code}/handover": 11,
     "/identify?q=QD44": 2,
     "/customers/find?q=orla": 2,
-    "/customers/{customer}": 4,
-    "/customers/{customer}/export.json": 6,
+    # who looked at a customer is kept
+    "/customers/{customer}": 5,
+    # one for each table in which something of a customer can stand
+    "/customers/{customer}/export.json": 19,
     "/counter/{draft}": 18,
     "/scan?q=HF-70-R9": 6,
 }
@@ -108,7 +110,7 @@ def test_a_pause_in_typing_stays_within_its_queries(desks: Sit, draft: str) -> N
     pell.client.post(f"/counter/{draft}/keep", data=fields)
     with counted() as queries:
         assert pell.client.post(f"/counter/{draft}/keep", data=fields).status_code == page.status_code
-    assert 0 < queries.count <= 8, f"{queries.count} queries"
+    assert 0 < queries.count <= 9, f"{queries.count} queries"
 
 
 def test_what_is_handed_out_of_a_customer_asks_no_more_for_more_jobs(desks: Sit, code: str) -> None:

@@ -263,7 +263,9 @@ def test_a_part_that_lies_free_is_chosen_and_held_in_one_press(desks: Sit, floor
     assert "Heron L front" not in pell.page, "fronts of other models are listed only when asked for"
     offer = pell.hidden("offer")
     pell.post(f"/jobs/{code}/match/choose", offer=offer, hold="yes")
-    assert pell.answer.url.path == f"/jobs/{code}"
+    # nobody has it yet: who does it is asked next
+    assert pell.answer.url.path == f"/jobs/{code}/assign"
+    assert "held for this job" in pell.page
     assert floor.job(code).stage is Stage.PART_IN_HAND
     pell.get(f"/jobs/{code}/match")
     assert "held for this job" in pell.page

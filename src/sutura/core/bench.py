@@ -36,6 +36,8 @@ AT_THE_BENCH = (
 
 # more screws than a sheet counts out at one step; the shop's, no source
 MOST_SCREWS = 999
+# plain steps shown and recorded together: as many as one keeps in mind; the shop's, no source
+MOST_TOGETHER = 4
 
 RULES = (
     Rule(
@@ -43,6 +45,16 @@ RULES = (
         capability="bench",
         says="Steps are done in the order of the sheet; the next is shown, none is skipped.",
         source=COMMON,
+    ),
+    Rule(
+        id="bench.together",
+        capability="bench",
+        says=(
+            f"Up to {MOST_TOGETHER} plain steps that follow each other in one phase are shown together and "
+            "recorded with one press. Screws, heat, a cut, a limit, a wait, the old front and the battery's "
+            "connector stand alone."
+        ),
+        source="the shop's rule, no source",
     ),
     Rule(
         id="bench.counts",
@@ -403,6 +415,32 @@ def check_step(now: Progress, step_id: str, counted_text: str, reason: str) -> i
     return counted
 
 
+def together(steps: Sequence[Step], step: Step) -> tuple[Step, ...]:
+    """The steps shown and recorded together with `step`, itself first (rule bench.together)."""
+    following = itertools.takewhile(
+        lambda later: _is_plain(later) and later.phase is step.phase, steps[steps.index(step) + 1 :]
+    )
+    return (step, *itertools.islice(following, MOST_TOGETHER - 1)) if _is_plain(step) else (step,)
+
+
+def _is_plain(step: Step) -> bool:
+    """Whether a step asks for nothing but to be done: no count, limit, heat, wait, cut, and no battery."""
+    asks = step.screws or step.heat or step.limits or step.wait_minutes or step.second_look
+    return not (
+        asks or step.phase is Phase.PROOF or (step.plug and step.plug.battery) or _handles_old_front(step)
+    )
+
+
+def check_together(now: Progress, step_ids: Sequence[str]) -> None:
+    """Refuse steps recorded with one press that do not stand together on the sheet."""
+    if now.step is None or not step_ids or now.step.id != step_ids[0]:
+        # the first of them is out of turn: check_step says so
+        return
+    shown = tuple(step.id for step in together(now.steps, now.step))
+    if tuple(step_ids) != shown[: len(step_ids)]:
+        raise Invalid("step", " ".join(step_ids), fact("bench.next-step", next_one=now.step.text))
+
+
 def waits_until(model: Model, done: Sequence[Done]) -> datetime | None:
     """When the wait of the last recorded step is over; None where it has none."""
     if not done:
@@ -464,13 +502,17 @@ def _agree(model: Model, done: Sequence[Done]) -> bool:
 _OLD_FRONT = re.compile(r"\bold (?:screen|front|glass|panel)\b", re.IGNORECASE)
 
 
+def _handles_old_front(step: Step) -> bool:
+    return bool(CUTS.intersection(step.tools)) or bool(_OLD_FRONT.search(step.text))
+
+
 def cautions_at(step: Step, damage: Sequence[str], *, first_of_phase: bool) -> list[tuple[str, str, str]]:
     """Cautions to show at a step as (id, title, text): the sheet's own, and those the damage calls for – once
     a phase until the old front is off, and again wherever it is handled (rule bench.glass).
     """
     names = list(step.cautions)
     before_swap = step.phase in (Phase.PREPARE, Phase.OPEN)
-    handled = bool(CUTS.intersection(step.tools)) or bool(_OLD_FRONT.search(step.text))
+    handled = _handles_old_front(step)
     if (first_of_phase and before_swap) or (handled and (before_swap or step.phase is Phase.SWAP)):
         names = [*(name for name in damage if name not in names), *names]
     return [(name, *CAUTIONS[name]) for name in names]

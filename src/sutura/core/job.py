@@ -22,8 +22,11 @@ from sutura.core.values import COMMON, Rule
 ALPHABET = "0123456789ABCDEFGHJKMNPQRSTVWXYZ"
 _CHECKS = ALPHABET + "*~$=U"
 _SPOKEN = str.maketrans({"O": "0", "I": "1", "L": "1"})
-# Numbers whose check sign is not speakable are skipped when codes are given out.
-_BODY_LENGTH = 4
+# Numbers whose check sign is not speakable are skipped when codes are given out. When the bodies of four are
+# used up, those of five follow: 907,000 jobs, then 29 million more.
+BODY_LENGTHS = (4, 5)
+# neighbours in number lie far apart in code, so that two tickets of a day are not mixed up; prime to 32
+_STRIDE = 48_271
 
 
 class Stage(StrEnum):
@@ -402,20 +405,37 @@ def check_character(body: str) -> str:
     return _CHECKS[value % 37]
 
 
-def code_for(number: int) -> str | None:
-    """The job code of a number, such as `K7-4QX`; None for a number whose check sign cannot be spoken.
+def code_for(number: int, length: int = BODY_LENGTHS[0]) -> str | None:
+    """The job code whose body of some length says a number, such as `K7-4QX`; None for a number whose check
+    sign cannot be spoken.
 
-    >>> code_for(635), code_for(36)
-    ('00-KV6', None)
+    >>> code_for(635), code_for(36), code_for(635, 5)
+    ('00-KV6', None, '00-0KV6')
     """
     body = ""
-    for _ in range(_BODY_LENGTH):
+    for _ in range(length):
         number, digit = divmod(number, 32)
         body = ALPHABET[digit] + body
     if number:
-        raise RuntimeError("job codes are used up: lengthen the body")
+        raise RuntimeError(f"a body of {length} says no such number")
     check = check_character(body)
     return f"{body[:2]}-{body[2:]}{check}" if check in ALPHABET else None
+
+
+def code_of_job(number: int) -> str | None:
+    """The code of the job with a running number; None for one that gets none, so that the next is taken. A
+    longer body never begins with a zero: without it the code would be that of another job.
+
+    >>> code_of_job(1), code_of_job(32**4 + 1)
+    ('1F-4FQ', '11-F4FK')
+    """
+    for length in BODY_LENGTHS:
+        first = 0 if length == BODY_LENGTHS[0] else 32 ** (length - 1)
+        bodies = 32**length - first
+        if number < bodies:
+            return code_for(first + number * _STRIDE % bodies, length)
+        number -= bodies
+    raise RuntimeError("job codes are used up: add a length")
 
 
 def read_code(text: str) -> str:
@@ -424,7 +444,7 @@ def read_code(text: str) -> str:
     Small letters, a missing hyphen and O/I/L for 0/1/1 are understood.
     """
     plain = text.strip().upper().replace("-", "").replace(" ", "").translate(_SPOKEN)
-    if len(plain) != _BODY_LENGTH + 1 or any(c not in ALPHABET for c in plain):
+    if len(plain) - 1 not in BODY_LENGTHS or any(c not in ALPHABET for c in plain):
         raise Invalid("code", text, fact("job.job-code-has-five-letters-digits"))
     if check_character(plain[:-1]) != plain[-1]:
         raise Invalid("code", text, fact("job.one-character-job-code-wrong-read"))

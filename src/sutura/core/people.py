@@ -28,6 +28,8 @@ class Deed(StrEnum):
     CHANGE_CATALOGUE = "change_catalogue"
     ERASE_CUSTOMER = "erase_customer"
     SET_UP_COUNTER = "set_up_counter"
+    READ_PACK = "read_pack"
+    READ_AUDIT = "read_audit"
 
 
 _ALL = frozenset(Role)
@@ -44,33 +46,43 @@ MAY: dict[Deed, frozenset[Role]] = {
     Deed.ERASE_CUSTOMER: frozenset({Role.MANAGER}),
     Deed.SET_UP_COUNTER: frozenset({Role.MANAGER}),
     Deed.CHANGE_CATALOGUE: frozenset({Role.MANAGER, Role.TECHNICIAN}),
+    # a pack brings prices and retires models
+    Deed.READ_PACK: frozenset({Role.MANAGER}),
+    Deed.READ_AUDIT: frozenset({Role.MANAGER}),
 }
+
+# wrong tries of one name; from one address, behind which the whole shop may sit; the shop's, no source
+TRIES, ADDRESS_TRIES, WINDOW = 5, 40, timedelta(minutes=15)
 
 RULES = (
     Rule(
         id="people.cost-hidden",
         capability="people",
-        says="Only a manager sees cost and margin.",
+        says="Only a manager sees cost and margin; packs that others write hold no purchase price.",
         source=COMMON,
     ),
     Rule(
         id="people.prices",
         capability="people",
-        says="Only a manager changes people and prices.",
+        says=(
+            "Only a manager changes people and prices, and reads packs in. Every change of a price is kept "
+            "with who and when."
+        ),
         source=COMMON,
     ),
     Rule(
         id="people.throttle",
         capability="people",
         says=(
-            "After 5 wrong sign-ins in 15 minutes, for one name or one address, further tries wait "
-            "until 15 minutes have passed."
+            f"After {TRIES} wrong sign-ins in {WINDOW.seconds // 60} minutes for one name, or "
+            f"{ADDRESS_TRIES} "
+            "from one address, further tries of that name or from there wait until the time has passed. One "
+            "person's mistyping never locks the shop."
         ),
         source="common practice, no source; the numbers are the shop's",
     ),
 )
 
-TRIES, WINDOW = 5, timedelta(minutes=15)
 _LOGIN = re.compile(r"[a-z][a-z0-9.-]{1,31}")
 MIN_PASSWORD = 10
 # times the sheet's minutes that one person may take for a family, both included; the shop's, no source
@@ -87,14 +99,14 @@ def demand(person: Person, deed: Deed) -> None:
         raise NotAllowed(deed, sorted(role.value for role in MAY[deed]))
 
 
-def wait_minutes(failures: list[datetime], now: datetime) -> int:
-    """Minutes to wait before the next try, 0 when one may try now. `failures` are the times of wrong
-    tries.
+def wait_minutes(failures: list[datetime], now: datetime, tries: int = TRIES) -> int:
+    """Minutes to wait before the next try, 0 when one may try now. `failures` are the times of wrong tries,
+    of which fewer than `tries` may lie within the window.
     """
     recent = sorted(at for at in failures if now - at < WINDOW)
-    if len(recent) < TRIES:
+    if len(recent) < tries:
         return 0
-    return max(1, -int((now - recent[-TRIES] - WINDOW).total_seconds() // 60))
+    return max(1, -int((now - recent[-tries] - WINDOW).total_seconds() // 60))
 
 
 def check_person(*, name: str, login: str, role: str, password: str | None) -> None:

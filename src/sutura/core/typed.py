@@ -23,6 +23,8 @@ from sutura.core.maths.money import amount_text, digits_of, half_up
 
 T = TypeVar("T")
 
+# no day of a shop lies outside: its customers' phones are younger, its promises nearer; the shop's, no source
+YEARS = (2000, 2199)
 # nobody types a longer number; the shop's, no source
 MOST_NUMBER = 40
 # more than this is never asked, paid or weighed for one repair: 100000.00; the shop's, no source
@@ -30,6 +32,8 @@ MOST_UNITS = 100_000
 _GROUPING = re.compile(r"(?<=\d)[\s'’](?=\d)")
 _NUMBER = re.compile(r"([+−-]?)(\d[\d.,]*|[.,]\d+)")
 _GROUPED = re.compile(r"\d{1,3}([.,])\d{3}(?:\1\d{3})*")
+# what a scanner types into whatever field has the cursor: 8, 12, 13 or 14 digits (GS1 General Specifications)
+_BARCODE = re.compile(r"\d{8}|\d{12,14}")
 # from one unit to millimetres; 1 inch = 25.4 mm exactly (ISO, sure)
 _MM = {"mm": Decimal(1), "cm": Decimal(10), "in": Decimal("25.4")}
 _UNIT = re.compile(r"(.*?)\s*(mm|cm|in|inch|inches|[\"″”])?\s*", re.IGNORECASE | re.DOTALL)
@@ -249,6 +253,8 @@ def read_amount(
     if any(code.upper() != currency for code in re.findall(r"[A-Za-z]{3,}", text)):
         raise Invalid("", text, accepts)
     bare = re.sub(rf"{currency}|[^\w\s.,'’+−-]", "", text, flags=re.IGNORECASE).strip()
+    if digits_of(currency) and not sign and _BARCODE.fullmatch(bare):
+        raise Invalid("", text, fact("typed.this-reads-like-a-barcode", example=example))
     if digits_of(currency) and not sign and reads_two_ways(bare):
         digits = digits_of(currency)
         raise Invalid("", text, fact("typed.write-digits-after-decimal-sign-can", digits=digits))
@@ -298,15 +304,24 @@ def read_text(text: str, most: int, *, least: int = 0, accepts: Say = "") -> str
 
 
 def read_moment(text: str, zone: tzinfo, accepts: Say = "") -> datetime:
-    """A moment as a date-and-time field sends it, in the shop's zone."""
+    """A moment as a date-and-time field sends it, in the shop's zone, of a plausible year."""
     try:
-        return datetime.fromisoformat(text.strip()).replace(tzinfo=zone)
+        moment = datetime.fromisoformat(text.strip()).replace(tzinfo=zone)
     except ValueError:
-        raise Invalid("", text, accepts or fact("typed.choose-day-time")) from None
+        raise Invalid("", text[:60], accepts or fact("typed.choose-day-time")) from None
+    _check_year(moment.year, text)
+    return moment
+
+
+def _check_year(year: int, text: str) -> None:
+    if not YEARS[0] <= year <= YEARS[1]:
+        raise Invalid("", text, fact("typed.choose-day-of-years", first=str(YEARS[0]), last=str(YEARS[1])))
 
 
 def read_day(text: str, accepts: Say = "") -> date:
     try:
-        return date.fromisoformat(text.strip())
+        day = date.fromisoformat(text.strip())
     except ValueError:
-        raise Invalid("", text, accepts or fact("typed.choose-day")) from None
+        raise Invalid("", text[:60], accepts or fact("typed.choose-day")) from None
+    _check_year(day.year, text)
+    return day

@@ -9,6 +9,7 @@ packs have one canonical form, so reading and writing one gives the same bytes (
 from __future__ import annotations
 
 import json
+import re
 from collections.abc import Iterator, Mapping
 from dataclasses import asdict, dataclass
 from decimal import Decimal
@@ -181,9 +182,16 @@ def schema(file: Path) -> dict[str, Any]:
     return read
 
 
+# null characters and halves of a pair, which no database keeps
+_UNKEEPABLE = re.compile("[\x00\ud800-\udfff]")
+
+
 def _parsed(text: str, name: str) -> Any:
     try:
-        return json.loads(text, parse_constant=_no_number, object_pairs_hook=_once_each)
+        read = json.loads(text, parse_constant=_no_number, object_pairs_hook=_once_each)
+        if bad := _UNKEEPABLE.search(json.dumps(read, ensure_ascii=False)):
+            raise ValueError(f"U+{ord(bad[0]):04X}")
+        return read
     except json.JSONDecodeError as broken:
         place = f"line {broken.lineno}, column {broken.colno}"
         raise ManyInvalid([Invalid(place, broken.msg, fact("pack.valid-json"))], name) from broken

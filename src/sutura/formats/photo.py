@@ -6,6 +6,7 @@ Whatever is taken is drawn anew, so nothing that was hidden in the file stays in
 from __future__ import annotations
 
 import io
+import threading
 import warnings
 from typing import TYPE_CHECKING
 
@@ -21,6 +22,7 @@ LONGEST_PX, THUMB_PX = 2000, 320
 MOST_BYTES = 7_000_000
 # A picture that unpacks to more than this is no photograph of a device but a trap.
 MOST_PIXELS = 60_000_000
+_ONE_AT_A_TIME = threading.Lock()
 ACCEPTS = fact("photo.accepts", most=MOST_BYTES // 1_000_000)
 
 
@@ -44,7 +46,11 @@ def read_photo(data: bytes) -> Photo:
                     raise Invalid(
                         "photo", fact("photo.pixels", width=found.width, height=found.height), too_much
                     )
-                upright = ImageOps.exif_transpose(found).convert("RGB")
+                # a JPEG is unpacked no larger than it is needed, and one picture at a time whatever comes at
+                # once
+                with _ONE_AT_A_TIME:
+                    found.draft("RGB", (LONGEST_PX, LONGEST_PX))
+                    upright = ImageOps.exif_transpose(found).convert("RGB")
     except Image.DecompressionBombError as wrong:
         raise Invalid("photo", fact("photo.picture"), too_much) from wrong
     except UnidentifiedImageError as wrong:

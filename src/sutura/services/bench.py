@@ -38,6 +38,8 @@ class BenchPage:
     done: list[rules.Done]
     damage: DamageReading
     cautions: list[tuple[str, str, str]]
+    # the step to do now and the plain ones shown and recorded with it
+    together: tuple[Step, ...]
     following: Step | None
     route: Route
     held: list[stock_store.Held]
@@ -62,11 +64,21 @@ def bench_page(code: str, by: Person | None = None) -> BenchPage:
     damage = read_damage(marks_of(job), model.face)
     cautions: list[tuple[str, str, str]] = []
     following = None
+    together: tuple[Step, ...] = ()
     if progress.step:
         place = progress.steps.index(progress.step)
-        following = next(iter(progress.steps[place + 1 :]), None)
+        together = rules.together(progress.steps, progress.step)
+        following = next(iter(progress.steps[place + len(together) :]), None)
         first = place == 0 or progress.steps[place - 1].phase is not progress.step.phase
-        cautions = rules.cautions_at(progress.step, damage.cautions, first_of_phase=first)
+        cautions = list(
+            dict.fromkeys(
+                caution
+                for step in together
+                for caution in rules.cautions_at(
+                    step, damage.cautions, first_of_phase=first and step is progress.step
+                )
+            )
+        )
     trained = planning.trained_for(model)
     return BenchPage(
         job=job,
@@ -75,6 +87,7 @@ def bench_page(code: str, by: Person | None = None) -> BenchPage:
         done=done,
         damage=damage,
         cautions=cautions,
+        together=together,
         following=following,
         route=model.way(job.chosen.route),
         held=stock_store.held_of(job.id),
@@ -101,6 +114,29 @@ def open_job(code: str, by: Person, now: datetime) -> None:
     demand(by, Deed.WORK_BENCH)
     job = job_store.lock_job(code)
     move(job, Move.OPEN, EventKind.OPENED, {}, by=by, now=now)
+
+
+@writing
+def do_steps(
+    code: str,
+    step_ids: Sequence[str],
+    counted: str,
+    reason: str,
+    by: Person,
+    now: datetime,
+    *,
+    supervisor: int = 0,
+) -> Progress:
+    """Record the steps that the sheet shows together, each by itself (rule bench.together)."""
+    demand(by, Deed.WORK_BENCH)
+    job = job_store.lock_job(code)
+    if len(step_ids) > 1:
+        rules.check_together(progress_of(job, catalogue.model(job.model_id, job.model_version)), step_ids)
+    first, *others = step_ids or [""]
+    after = do_step(code, first, counted, reason, by, now, supervisor=supervisor)
+    for step_id in others:
+        after = do_step(code, step_id, "", "", by, now, supervisor=supervisor)
+    return after
 
 
 @writing

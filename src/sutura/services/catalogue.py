@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 import secrets
+from collections import Counter
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
@@ -29,6 +30,7 @@ from sutura.core.values import Person
 from sutura.formats import pack
 from sutura.services.known import known_about, offers_for
 from sutura.services.shop import shop
+from sutura.store import audit as audit_store
 from sutura.store import catalogue as store
 from sutura.store import database
 from sutura.store import matching as matching_store
@@ -218,7 +220,7 @@ def _known_parts(known: Model) -> list[KnownPart]:
 @writing
 def look_at_pack(name: str, file: bytes, by: Person, now: datetime) -> str:
     """Keep a file for a look at what it would do; nothing of the catalogue is written. The look's own id."""
-    demand(by, Deed.CHANGE_CATALOGUE)
+    demand(by, Deed.READ_PACK)
     if not file:
         raise Invalid("file", "", fact("catalogue.choose-pack-file-json"))
     try:
@@ -280,15 +282,19 @@ def read_look(preview_id: str, mark: str, by: Person, now: datetime) -> ImportPl
     """Do what the look said; refused when the catalogue has changed since, because the look may be out of
     date.
     """
-    demand(by, Deed.CHANGE_CATALOGUE)
+    demand(by, Deed.READ_PACK)
     store.lock_catalogue()
     preview = packs_store.load_preview(preview_id, by.id)
     if preview is None:
         raise NotFound(fact("catalogue.pack-look"), preview_id)
     if mark != store.revision():
         raise Invalid("mark", preview.name, fact("catalogue.catalogue-has-changed-since-you-looked"))
+    audit_store.stamp_person(by.id)
     plan = read_text(preview.text, preview.name, now)
     packs_store.remove_preview(preview_id)
+    changes = Counter(planned.change.value for planned in plan.planned)
+    told = {"pack": plan.pack, "file": preview.name, "changes": dict(changes)}
+    audit_store.add_audit(by.id, now, "pack read in", told)
     return plan
 
 
@@ -305,7 +311,7 @@ def read_text(text: str, name: str, now: datetime) -> ImportPlan:
 
 @writing
 def forget_look(preview_id: str, by: Person) -> None:
-    demand(by, Deed.CHANGE_CATALOGUE)
+    demand(by, Deed.READ_PACK)
     if packs_store.load_preview(preview_id, by.id):
         packs_store.remove_preview(preview_id)
 
@@ -392,19 +398,27 @@ def _label(label: LabelPattern) -> dict[str, str]:
 
 
 @reading
-def export_pack(pack_id: str) -> str:
-    """A pack in its canonical form, as it stands in the database now. Retired models are not part of it."""
+def export_pack(pack_id: str, *, prices: bool = True) -> str:
+    """A pack in its canonical form, as it stands in the database now. Retired models are not part of it, and
+    offers, which are what parts cost, only with `prices`.
+    """
     kind = packs_store.pack_kind(pack_id)
     if kind == "models":
         data = {"pack": pack_id, "format": pack.FORMAT, "models": packs_store.models_of_pack(pack_id)}
         return pack.canonical(data, SCHEMAS / "models.schema.json")
     if kind == "parts":
-        head = packs_store.pack_head(pack_id, "parts")
+        head = dict(packs_store.pack_head(pack_id, "parts"))
+        if not prices:
+            # what sending costs is a cost, too
+            head["suppliers"] = []
         data = {
             "pack": pack_id,
             "format": pack.FORMAT,
             **head,
-            "parts": packs_store.parts_of_pack(pack_id, shop().currency),
+            "parts": [
+                part if prices else part | {"offers": []}
+                for part in packs_store.parts_of_pack(pack_id, shop().currency)
+            ],
         }
         return pack.canonical(data, SCHEMAS / "parts.schema.json")
     raise NotFound("pack", pack_id)

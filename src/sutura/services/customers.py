@@ -7,11 +7,12 @@ from datetime import datetime
 from sutura.core.errors import Invalid, NotFound, StaleSave
 from sutura.core.facts import Say, fact
 from sutura.core.intake.arrival import check_customer
-from sutura.core.intake.customers import ERASED, SAME_DIGITS, Contact, may_be_same, plain_phone
+from sutura.core.intake.customers import SAME_DIGITS, Contact, may_be_same, plain_phone
 from sutura.core.job import EventKind, JobRecord, Stage
 from sutura.core.people import Deed, demand
 from sutura.core.typed import refuse
 from sutura.core.values import Person
+from sutura.store import audit as audit_store
 from sutura.store import consents as consents_store
 from sutura.store import customers as customers_store
 from sutura.store import handover as handover_store
@@ -58,11 +59,10 @@ def merge_customers(keep_id: int, other_id: int, by: Person, now: datetime) -> N
     demand(by, Deed.TAKE_IN)
     if keep_id == other_id:
         raise Invalid("other", other_id, fact("customers.choose-another-record-than-one"))
-    for number in sorted((keep_id, other_id)):
-        customers_store.lock_customer(number)
+    living = customers_store.lock_customers([keep_id, other_id])
     keep, other = customers_store.load_customer(keep_id), customers_store.load_customer(other_id)
-    if keep is None or other is None:
-        raise NotFound("customer", keep_id if keep is None else other_id)
+    if keep is None or other is None or len(living) < 2:
+        raise NotFound("customer", other_id if keep_id in living else keep_id)
     for job_id, stage in customers_store.move_jobs(other_id, keep_id):
         # by number, not by name: what happened stays when the customer is erased
         facts = {"from": other_id, "into": keep_id}
@@ -76,15 +76,27 @@ def merge_customers(keep_id: int, other_id: int, by: Person, now: datetime) -> N
     )
     customers_store.repoint_merged(other_id, keep_id)
     customers_store.save_customer(other_id, merged_into=keep_id, saved_by=by.id, saved_at=now)
+    audit_store.add_audit(by.id, now, "customers made one", {"kept": keep_id, "other": other_id})
 
 
-@reading
-def export_customer(customer_id: int, by: Person) -> dict[str, object]:
+@writing
+def read_customer(customer_id: int, by: Person, now: datetime) -> customers_store.CustomerRecord:
+    """A customer's record for their page; who looked is kept."""
+    customer = customers_store.living_of(customer_id) or customers_store.load_customer(customer_id)
+    if customer is None:
+        raise NotFound("customer", customer_id)
+    audit_store.add_audit(by.id, now, "customer read", {"customer": customer_id})
+    return customer
+
+
+@writing
+def export_customer(customer_id: int, by: Person, now: datetime) -> dict[str, object]:
     """Everything that is kept of one customer, to hand over when they ask for it."""
     demand(by, Deed.ERASE_CUSTOMER)
     customer = customers_store.load_customer(customer_id)
     if customer is None:
         raise NotFound("customer", customer_id)
+    audit_store.add_audit(by.id, now, "customer exported", {"customer": customer_id})
     jobs = job_store.jobs_of(customer_id)
     numbers = [job.id for job in jobs]
     came, agreed = handover_store.accessories_of(numbers), consents_store.consents_of(numbers)
@@ -105,6 +117,8 @@ def export_customer(customer_id: int, by: Person) -> dict[str, object]:
             }
             for job in jobs
         ],
+        # whatever else stands anywhere, place by place (core/intake/personal.py)
+        "kept": customers_store.customers_places([customer_id, *customers_store.merged_records(customer_id)]),
     }
 
 
@@ -130,6 +144,7 @@ def _exported(job: JobRecord) -> dict[str, object]:
 def erase_customer(customer_id: int, typed_name: str, by: Person, now: datetime) -> None:
     """Erase one customer (rule intake.erase); the name is typed again so that nobody is erased by a slip."""
     demand(by, Deed.ERASE_CUSTOMER)
+    customers_store.lock_customers([customer_id])
     customer = customers_store.lock_customer(customer_id)
     if customer is None:
         raise NotFound("customer", customer_id)
@@ -138,20 +153,12 @@ def erase_customer(customer_id: int, typed_name: str, by: Person, now: datetime)
     still_open = customers_store.open_codes(customer_id)
     if still_open:
         raise Invalid("typed_name", ", ".join(still_open), fact("customers.hand-these-devices-back-first"))
-    customers_store.erase_jobs(customer_id)
     # and every record that was made one with this one
-    for number in (customer_id, *customers_store.merged_records(customer_id)):
-        customers_store.save_customer(
-            number,
-            name=ERASED,
-            phone="",
-            email="",
-            note="",
-            phone_plain="",
-            erased_at=now,
-            saved_by=by.id,
-            saved_at=now,
-        )
+    numbers = [customer_id, *customers_store.merged_records(customer_id)]
+    for number in numbers:
+        customers_store.save_customer(number, erased_at=now, saved_by=by.id, saved_at=now)
+    customers_store.erase_places(numbers)
+    audit_store.add_audit(by.id, now, "customer erased", {"customer": customer_id, "records": numbers})
 
 
 @writing

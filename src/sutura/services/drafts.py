@@ -137,6 +137,8 @@ class SoFar:
     # who was chosen, or customers who may be the one being typed, each with the reason
     customer: customers_store.CustomerRecord | None = None
     same: Sequence[tuple[customers_store.CustomerRecord, Say]] = ()
+    # what is asked of this device's customer
+    consents: Sequence[Consent] = ()
     # the parts of the form that are done, with what each says in one line
     done: Mapping[str, Say] = field(default_factory=dict)
     # whether the picture or touch is not known to be right, so that further tests tell something
@@ -209,7 +211,7 @@ def intake_page(draft_id: str, now: datetime, entered: Entered | None = None) ->
         unlisted=entered.text("model_id") == UNLISTED,
         identification=identify.identify(number) if number and said.model is None else None,
         customer=said.customer,
-        consents=consents.consents(said.model),
+        consents=said.consents,
         soonest=intake.promise(said.model, now) if said.model else None,
         photos=photos_store.draft_photos(draft_id),
     )
@@ -221,7 +223,7 @@ def so_far(entered: Entered) -> SoFar:
     model = _known_model(entered)
     marks, problems = read_marks(entered.text("marks"))
     customer_id = read_id(entered.text("customer_id"))
-    customer = customers_store.load_customer(customer_id) if customer_id > 0 else None
+    customer = customers_store.living_of(customer_id) if customer_id > 0 else None
     same = [] if customer else customers.perhaps_typed(*map(entered.text, ("name", "phone", "email")))
     done = _customer_done(entered, customer)
     if model is None:
@@ -236,6 +238,8 @@ def so_far(entered: Entered) -> SoFar:
     )
     panel, panel_says = _panel(entered.text("edid"), model)
     results = {result.function: result for result in check_functions(model, _answers(entered))[0]}
+    asked = consents.consents(model)
+    done |= _device_done(entered, model) | _list_done(model, results) | _agreed_done(entered, asked)
     return SoFar(
         model=model,
         marks=marks,
@@ -249,7 +253,8 @@ def so_far(entered: Entered) -> SoFar:
         odd=identify.imei_doubt(entered.text("serial"), known(model)),
         customer=customer,
         same=same,
-        done={**_device_done(entered, model), **done, **_list_done(model, results)},
+        consents=asked,
+        done=done,
         picture_in_doubt=picture_in_doubt(entered.group("look"), entered.group("function")),
     )
 
@@ -283,6 +288,13 @@ def _list_done(model: Model, results: Mapping[str, FunctionResult]) -> dict[str,
     if untried := outcomes.count(Outcome.NOT_TESTABLE):
         parts.append(fact("intake.so-many-not-testable", count=untried))
     return {"works": fact("intake.list-is", parts=parts)}
+
+
+def _agreed_done(entered: Entered, asked: Sequence[Consent]) -> dict[str, Say]:
+    agreed = [consent for consent in asked if entered.has("consent", str(consent.id))]
+    if any(consent.needed and consent not in agreed for consent in asked):
+        return {}
+    return {"agreed": fact("intake.so-many-agreed", count=len(agreed), of=len(asked))}
 
 
 def _answers(entered: Entered) -> dict[str, tuple[str, str]]:

@@ -28,7 +28,7 @@ from sutura.core.intake.diagnosis import diagnose
 from sutura.core.intake.layers import has_of
 from sutura.core.intake.marks import Mark, check_marks
 from sutura.core.intake.observations import check_looks, check_observations, observed_from
-from sutura.core.intake.promise import Promise, check_promise, earliest_promise
+from sutura.core.intake.promise import TYPED_LATER, Promise, check_ahead, check_promise, earliest_promise
 from sutura.core.job import EventKind, Round, Stage
 from sutura.core.people import Deed, demand
 from sutura.core.planning import expected_minutes, minutes_to_promise
@@ -134,14 +134,20 @@ def _take_in(draft_id: str, arrival: Arrival, by: Person, now: datetime) -> str:
     if not drafts_store.lock_draft(draft_id):
         raise NotFound(fact("intake.intake-left-half-way"), draft_id)
     ready = _checked(arrival, now)
-    customer_id = arrival.customer_id or customers_store.add_customer(
-        name=arrival.name.strip(),
-        phone=arrival.phone.strip(),
-        email=arrival.email.strip(),
-        note="",
-        phone_plain=plain_phone(arrival.phone),
-        saved_by=by.id,
-        saved_at=now,
+    # chosen before it became part of another: the one that is kept
+    chosen = customers_store.living_of(arrival.customer_id) if arrival.customer_id else None
+    customer_id = (
+        chosen.id
+        if chosen
+        else customers_store.add_customer(
+            name=arrival.name.strip(),
+            phone=arrival.phone.strip(),
+            email=arrival.email.strip(),
+            note="",
+            phone_plain=plain_phone(arrival.phone),
+            saved_by=by.id,
+            saved_at=now,
+        )
     )
     code = job_store.next_code()
     model = ready.model
@@ -177,7 +183,7 @@ def _checked(arrival: Arrival, now: datetime) -> _Ready:
     model = _model(arrival, problems)
     if arrival.customer_id is None:
         problems.extend(check_customer(arrival.name, arrival.phone, arrival.email))
-    elif customers_store.load_customer(arrival.customer_id) is None:
+    elif customers_store.living_of(arrival.customer_id) is None:
         problems.add("name", arrival.customer_id, fact("intake.choose-customer-from-list-write-new"))
     if arrival.channel not in set(Channel):
         problems.add("channel", arrival.channel, fact("intake.choose-waiting-drop-off-mail"))
@@ -188,6 +194,8 @@ def _checked(arrival: Arrival, now: datetime) -> _Ready:
     if model and soonest:
         results, wrong = check_functions(model, arrival.functions)
         problems.extend(check_marks(arrival.marks, model.face) + wrong)
+        if not problems.has("promise_at"):
+            problems.extend(check_ahead(promise_at, now, TYPED_LATER))
         if not problems.has("promise_at"):
             problems.extend(check_promise(promise_at, arrival.promise_reason, soonest, shop.open_hours()))
     problems.extend(check_signature(arrival.signature))

@@ -44,7 +44,7 @@ def read_strokes(text: str) -> tuple[list[list[tuple[float, float]]], list[Inval
         return [
             [(round(float(x), 1), round(float(y), 1)) for x, y in stroke] for stroke in json.loads(text)
         ], []
-    except (ValueError, TypeError, OverflowError):
+    except (ValueError, TypeError, OverflowError, RecursionError):
         return [], [Invalid("signature", text[:40], fact("marks.sign-once-more-pad-printed-ticket"))]
 
 
@@ -57,5 +57,5 @@ def read_marks(text: str) -> tuple[list[Mark], list[Invalid]]:
         if not isinstance(raw, list):
             raise TypeError("a drawing is a list of marks")
         return marks_from_json(raw), []
-    except (ValueError, KeyError, TypeError, AttributeError, OverflowError):
+    except (ValueError, KeyError, TypeError, AttributeError, OverflowError, RecursionError):
         return [], [Invalid("marks", text[:80], fact("marks.draw-marks-again-drawing-could-not"))]

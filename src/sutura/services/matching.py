@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 from datetime import datetime
 
 from sutura.core.catalogue.model import Model
-from sutura.core.errors import Invalid, MoveRefused, NotFound
+from sutura.core.errors import Invalid, MoveRefused, NotFound, StaleSave
 from sutura.core.facts import Say, fact, to_json
 from sutura.core.identify.panel import Panel, PanelSize, size_of
 from sutura.core.intake.promise import PartSeen
@@ -286,15 +286,32 @@ def _quote(judged: Judged, wanted: Wanted, rates: Rates) -> Quote:
 # -- choosing -----------------------------------------------------------------------------------
 
 
+def _part_of(offer_id: int | None) -> str:
+    offer = offers_store.load_offer(offer_id) if offer_id else None
+    return offer.part if offer else "–"
+
+
 @writing
 def choose_offer(
-    code: str, offer_id: int, by: Person, now: datetime, *, members: Sequence[int] = (), agreed: bool = False
+    code: str,
+    offer_id: int,
+    by: Person,
+    now: datetime,
+    *,
+    members: Sequence[int] = (),
+    agreed: bool = False,
+    seen: int | None = None,
 ) -> None:
     """Choose an offer or a kit and agree its price; one that needs consent only when the customer agreed to
-    what it says.
+    what it says. `seen` is the offer that was chosen when the page was made, 0 for none.
     """
     demand(by, Deed.QUOTE)
     job = job_store.lock_job(code)
+    if seen is not None and (job.chosen.offer_id or 0) != seen:
+        yours, theirs = (
+            _part_of(number) for number in (members[0] if members else offer_id, job.chosen.offer_id)
+        )
+        raise StaleSave("This job", "", None, {"part": yours}, {"part": theirs})
     model = catalogue.model(job.model_id, job.model_version)
     offer = offers_store.load_offer(members[0] if members else offer_id)
     if offer is None:

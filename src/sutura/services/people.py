@@ -33,27 +33,28 @@ def hash_password(password: str) -> str:
 def sign_in(login: str, password: str, address: str, now: datetime) -> str:
     """A new session's token; refuses wrong pairs, and too many of them."""
     login = login.strip().lower()
-    signing = _start_try(login, address, now)
+    # counted as wrong before the password is looked at, so that many at once are counted all the same
+    signing, try_id = _start_try(login[:64], address, now)
     right = _verify(signing.password_hash if signing else _NOBODY, password)
     if not (signing and right and signing.active):
-        _note_try(login, address, ok=False, now=now)
         raise SignInRefused()
-    _note_try(login, address, ok=True, now=now)
+    _note_right(try_id)
     return open_session(signing.id, now)
 
 
-@reading
-def _start_try(login: str, address: str, now: datetime) -> store.PersonRecord | None:
+@writing
+def _start_try(login: str, address: str, now: datetime) -> tuple[store.PersonRecord | None, int]:
+    store.lock_tries(login)
     of_name, of_address = store.failed_tries(login, address, now - rules.WINDOW)
-    wait = max(rules.wait_minutes(of_name, now), rules.wait_minutes(of_address, now))
+    wait = max(rules.wait_minutes(of_name, now), rules.wait_minutes(of_address, now, rules.ADDRESS_TRIES))
     if wait:
         raise SignInRefused(wait)
-    return store.load_person_by_login(login)
+    return store.load_person_by_login(login), store.add_try(login, address, ok=False, at=now)
 
 
 @writing
-def _note_try(login: str, address: str, *, ok: bool, now: datetime) -> None:
-    store.add_try(login[:64], address, ok=ok, at=now)
+def _note_right(try_id: int) -> None:
+    store.save_try_right(try_id)
 
 
 def _verify(password_hash: str, password: str) -> bool:
@@ -67,6 +68,7 @@ def _verify(password_hash: str, password: str) -> bool:
 def open_session(person_id: int, now: datetime) -> str:
     token = secrets.token_urlsafe(32)
     store.add_session(token_hash(token), person_id, secrets.token_urlsafe(24), now, now + SESSION_LENGTH)
+    audit_store.add_audit(person_id, now, "signed in", {})
     return token
 
 

@@ -2,17 +2,19 @@
 
 from __future__ import annotations
 
-from collections.abc import Container
+from collections.abc import Collection, Container
 from dataclasses import dataclass, replace
-from datetime import datetime, tzinfo
+from datetime import UTC, datetime, tzinfo
 from decimal import Decimal
+
+import structlog
 
 from sutura.core import planning as rules
 from sutura.core.catalogue.model import Model
-from sutura.core.errors import Invalid, MoveRefused
+from sutura.core.errors import Invalid, MoveRefused, StaleSave
 from sutura.core.facts import fact
 from sutura.core.intake.promise import Hands, check_new_promise
-from sutura.core.job import OPEN_STAGES, EventKind, SeamStitch, Stage, seam
+from sutura.core.job import OPEN_STAGES, EventKind, JobRecord, SeamStitch, Stage, seam
 from sutura.core.people import Deed, demand
 from sutura.core.planning import Next, TechnicianChoice, Waiting, expected_minutes, minutes_to_promise
 from sutura.core.shop import OpenHours
@@ -22,7 +24,10 @@ from sutura.services import catalogue, shop
 from sutura.services.job import note
 from sutura.store import job as job_store
 from sutura.store import planning as store
+from sutura.store import stock as stock_store
 from sutura.store.database import reading, writing
+
+LOG = structlog.get_logger("sutura")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -56,6 +61,16 @@ class NextPage:
     held_up: int
     page: int
     pages: int
+    # jobs that cannot be shown, by their codes
+    unshown: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Lines:
+    """Jobs as a list shows them, and the codes of those that it cannot show."""
+
+    lines: list[NextLine]
+    unshown: tuple[str, ...] = ()
 
 
 # Two screens full; the rest is one click away, so that 500 open jobs do not make one long page.
@@ -70,19 +85,21 @@ def next_page(
 
     Words are made for the lines shown, and promises kept for the rail of `today` (from, until), not for all.
     """
-    every = store.open_jobs_page()
-    jobs = {job.waiting.code: job for job in every if only_for is None or job.technician_id == only_for}
     hours = shop.open_hours()
-    ranked = rules.by_due([job.waiting for job in jobs.values()], now, hours)
+    every = {job.waiting.code: job for job in store.open_jobs_page()}
+    all_ranked, unshown = _ranked(every.values(), now, hours)
+    ranked = [
+        entry for entry in all_ranked if only_for is None or every[entry[1].code].technician_id == only_for
+    ]
     pages = -(-len(ranked) // PER_PAGE) or 1
     page = min(max(page, 1), pages)
-    shown = [_line(jobs[job.code], now, hours) for _, job in ranked[(page - 1) * PER_PAGE : page * PER_PAGE]]
+    shown = [_line(every[job.code], now, hours) for _, job in ranked[(page - 1) * PER_PAGE : page * PER_PAGE]]
     first = shown.pop(0) if shown and page == 1 else None
     return NextPage(
         first=first,
         lines=shown,
         total=len(ranked),
-        open_jobs=len(every),
+        open_jobs=len(all_ranked),
         page=page,
         pages=pages,
         promises=[
@@ -92,18 +109,49 @@ def next_page(
         ],
         late=sum(slack < 0 for slack, _ in ranked),
         held_up=sum(job.blocked != "" for _, job in ranked),
+        unshown=unshown,
     )
 
 
 @reading
-def open_lines(now: datetime, stages: Container[Stage] = OPEN_STAGES) -> list[NextLine]:
+def open_lines(now: datetime, stages: Container[Stage] = OPEN_STAGES) -> Lines:
     """Open jobs in some stages, in the order of Next."""
     hours = shop.open_hours()
     jobs = {job.waiting.code: job for job in store.open_jobs_page() if job.waiting.stage in stages}
-    return [
-        _line(jobs[job.code], now, hours)
-        for _, job in rules.by_due([job.waiting for job in jobs.values()], now, hours)
-    ]
+    ranked, unshown = _ranked(jobs.values(), now, hours)
+    return Lines(lines=[_line(jobs[job.code], now, hours) for _, job in ranked], unshown=unshown)
+
+
+def _ranked(
+    jobs: Collection[store.OpenJob], now: datetime, hours: OpenHours
+) -> tuple[list[tuple[int, Waiting]], tuple[str, ...]]:
+    """The jobs that can be shown in their order, and the codes of those that cannot: one bad row never stops
+    a list. Each is logged; where all are right, which is always, nothing is done twice.
+    """
+    try:
+        for job in jobs:
+            _check_shown(job)
+        return rules.by_due([job.waiting for job in jobs], now, hours), ()
+    except Exception:  # noqa: BLE001 - whatever is wrong with a row, the others are shown
+        sound = [job for job in jobs if _is_sound(job, now, hours)]
+        unshown = tuple(job.waiting.code for job in jobs if job not in sound)
+        return rules.by_due([job.waiting for job in sound], now, hours), unshown
+
+
+def _check_shown(job: store.OpenJob) -> None:
+    """What a page says of any job: its moment in the shop's zone, and where it stands."""
+    job.waiting.promise_at.astimezone(UTC)
+    seam(job.waiting.stage, job.waiting.blocked)
+
+
+def _is_sound(job: store.OpenJob, now: datetime, hours: OpenHours) -> bool:
+    try:
+        _check_shown(job)
+        _line(job, now, hours)
+    except Exception:
+        LOG.exception("row not shown", job=job.waiting.code)
+        return False
+    return True
 
 
 def _line(job: store.OpenJob, now: datetime, hours: OpenHours) -> NextLine:
@@ -126,16 +174,19 @@ class Burden:
 class PlanPage:
     unassigned: tuple[NextLine, ...]
     people: tuple[Burden, ...]
+    unshown: tuple[str, ...]
 
 
 @reading
 def plan_page(now: datetime) -> PlanPage:
     """Open jobs without a technician, and what each technician has, both in the order of Next."""
     by_name: dict[str, list[NextLine]] = {}
-    for line in open_lines(now):
+    found = open_lines(now)
+    for line in found.lines:
         by_name.setdefault(line.job.waiting.technician, []).append(line)
     waiting = [line for line in by_name.pop("", []) if line.job.waiting.stage in rules.ASSIGNABLE]
     return PlanPage(
+        unshown=found.unshown,
         unassigned=tuple(waiting),
         people=tuple(
             Burden(
@@ -148,13 +199,27 @@ def plan_page(now: datetime) -> PlanPage:
     )
 
 
+@dataclass(frozen=True, slots=True, kw_only=True)
+class AssignPage:
+    """A job, what lies ready for it, and who may do it."""
+
+    job: JobRecord
+    model: Model
+    held: list[stock_store.Held]
+    candidates: list[TechnicianChoice]
+
+
 @reading
-def candidates_for(code: str) -> tuple[Model, list[TechnicianChoice]]:
+def assign_page(code: str) -> AssignPage:
     job = job_store.load_job(code)
     model = catalogue.model(job.model_id, job.model_version)
     skills = store.skills_page(model.procedure_family)
-    return model, rules.candidates(
-        skills, model.procedure_family, job.chosen.route_minutes, job.chosen.extra_minutes
+    minutes = (job.chosen.route_minutes, job.chosen.extra_minutes)
+    return AssignPage(
+        job=job,
+        model=model,
+        held=stock_store.held_of(job.id),
+        candidates=rules.candidates(skills, model.procedure_family, *minutes),
     )
 
 
@@ -193,8 +258,10 @@ def trained_for(model: Model) -> list[TechnicianChoice]:
 
 
 @writing
-def assign(code: str, person_id: int, by: Person, now: datetime) -> None:
-    """Give a job to a technician who may do it."""
+def assign(code: str, person_id: int, by: Person, now: datetime, *, seen: int | None = None) -> None:
+    """Give a job to a technician who may do it. `seen` is who had it when the page was made, 0 for nobody:
+    one who got it meanwhile does not lose it to a page of before.
+    """
     demand(by, Deed.ASSIGN)
     job = job_store.lock_job(code)
     if job.stage not in OPEN_STAGES:
@@ -204,6 +271,9 @@ def assign(code: str, person_id: int, by: Person, now: datetime) -> None:
     if skill is None:
         raise Invalid("technician", person_id, fact("planning.choose-one-technicians-shown"))
     rules.check_assign(skill, model.procedure_family)
+    if seen is not None and (job.bench.technician_id or 0) != seen:
+        theirs = {"technician": job.bench.technician or "–"}
+        raise StaleSave("This job", "", None, {"technician": skill.name}, theirs)
     minutes = expected_minutes(job.chosen.route_minutes, skill.factor, job.chosen.extra_minutes)
     facts = {"technician": skill.name, "minutes": minutes}
     work = replace(job.bench, technician_id=person_id, expected_minutes=minutes)

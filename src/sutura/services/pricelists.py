@@ -5,7 +5,7 @@ from __future__ import annotations
 import itertools
 import re
 from collections.abc import Callable, Iterator, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime
 from typing import Any
 
@@ -27,6 +27,7 @@ from sutura.core.typed import refuse
 from sutura.core.values import Person
 from sutura.formats.pricelists import MOST_ROWS, PriceFile, read_price_file, write_price_file
 from sutura.services.shop import shop
+from sutura.store import audit as audit_store
 from sutura.store import pricelists as store
 from sutura.store import suppliers as suppliers_store
 from sutura.store.database import reading, writing
@@ -39,6 +40,8 @@ AT_ONCE = 10_000
 CHUNK = 1_000
 # Bad rows kept with their reasons; more are counted.
 MOST_BAD = 20_000
+# a list is begun so often without getting further; then its file is what ends its reader
+TRIES = 3
 SAMPLES = 200
 # days to wait for a part whose supplier never said, when a list says nothing either; the shop's, no source
 USUAL_DAYS = 7
@@ -91,7 +94,7 @@ def map_columns(list_id: int, mapping: Mapping[str, str], by: Person) -> None:
 
 
 def _check(list_id: int, total: int) -> None:
-    store.save_list(list_id, state="checking", rows_done=0, counts={}, bad=[])
+    store.save_list(list_id, state="checking", rows_done=0, counts={}, bad=[], tries=0, says="")
     if total <= AT_ONCE:
         check_list(list_id)
     else:
@@ -99,13 +102,15 @@ def _check(list_id: int, total: int) -> None:
 
 
 @writing
-def read_good_rows(list_id: int, by: Person) -> None:
+def read_good_rows(list_id: int, by: Person, now: datetime) -> None:
     """Read the good rows of a checked list in the background, without the bad ones."""
     demand(by, Deed.SET_PRICE)
     price_list = _locked(list_id, "checked")
     if not price_list.counts.get("good"):
         raise Invalid("list", price_list.name, fact("pricelists.put-columns-right-first-no-row"))
-    store.save_list(list_id, state="reading", rows_done=0)
+    told = {"list": list_id, "supplier": price_list.supplier_id, "file": price_list.name}
+    audit_store.add_audit(by.id, now, "price list read in", told)
+    store.save_list(list_id, state="reading", rows_done=0, tries=0, says="")
     store.enqueue("read_list", list_id)
 
 
@@ -143,8 +148,8 @@ def check_list(list_id: int) -> None:
     """Read every row without writing any: what would be new, changed or the same, and every bad row with its
     reasons.
     """
-    price_list = store.load_list(list_id)
-    if price_list is None or price_list.state != "checking":
+    price_list = _begin(list_id, "checking")
+    if price_list is None:
         return
     tally = _Tally()
     kept: list[dict[str, Any]] = []
@@ -158,51 +163,77 @@ def check_list(list_id: int) -> None:
         )
         tally.bad += len(bad)
         kept += bad[: MOST_BAD - len(kept)]
-        _save_progress(list_id, min(place * CHUNK, price_list.rows_total))
-    _save_checked(list_id, tally, kept, price_list.rows_total)
+        if not _save(price_list, rows_done=min(place * CHUNK, price_list.rows_total)):
+            return
+    checked = {"counts": tally.counts(), "bad": kept, "rows_done": price_list.rows_total}
+    _save(price_list, state="checked", tries=0, **checked)
 
 
 @writing
-def _save_progress(list_id: int, done: int) -> None:
-    store.save_list(list_id, rows_done=done)
+def _begin(list_id: int, state: str) -> store.ListRow | None:
+    """Take a list up: from here on whoever had it before writes nothing more of it. None where there is
+    nothing to do, or where it was begun as often as it may be without getting further: then it has failed,
+    and says so.
+    """
+    found = store.lock_list(list_id)
+    if found is None or found.state != state:
+        return None
+    if found.tries >= TRIES:
+        store.save_list(
+            list_id, state="failed", says=f"begun {TRIES} times, and ended each time by its reader's death"
+        )
+        return None
+    store.save_list(list_id, turn=found.turn + 1, tries=found.tries + 1)
+    return replace(found, turn=found.turn + 1)
 
 
 @writing
-def _save_checked(list_id: int, tally: _Tally, bad: list[dict[str, Any]], total: int) -> None:
-    store.save_list(list_id, state="checked", counts=tally.counts(), bad=bad, rows_done=total)
+def _save(price_list: store.ListRow, **changes: Any) -> bool:
+    """Save how far a list is, unless somebody else has taken it up meanwhile: then False, and nothing is
+    written.
+    """
+    now = store.lock_list(price_list.id)
+    if now is None or now.turn != price_list.turn:
+        return False
+    store.save_list(price_list.id, **changes)
+    return True
 
 
 def read_list(list_id: int, now: Callable[[], datetime]) -> None:
     """Write the good rows, a chunk in each transaction together with how far it is; a start in the middle
     goes on there.
     """
-    price_list = store.load_list(list_id)
-    if price_list is None or price_list.state != "reading":
+    price_list = _begin(list_id, "reading")
+    if price_list is None:
         return
     for place, (good, _) in enumerate(_chunks(price_list), start=1):
         done = min(place * CHUNK, price_list.rows_total)
-        if done > price_list.rows_done:
-            _write(price_list, good, done, now())
-    _finish(list_id, now())
+        if done > price_list.rows_done and not _write(price_list, good, done, now()):
+            return
+    _finish(price_list, now())
 
 
 @writing
-def _write(price_list: store.ListRow, good: Sequence[Listing], done: int, at: datetime) -> None:
+def _write(price_list: store.ListRow, good: Sequence[Listing], done: int, at: datetime) -> bool:
+    # it got further: what ends its reader next is another thing
+    if not _save(price_list, rows_done=done, tries=0):
+        return False
     if good:
+        audit_store.stamp_person(price_list.person_id)
         store.save_listed(price_list.supplier_id, good, at, USUAL_DAYS)
-    store.save_list(price_list.id, rows_done=done)
+    return True
 
 
 @writing
-def _finish(list_id: int, at: datetime) -> None:
-    store.save_list(list_id, state="read", finished_at=at)
-    store.drop_file(list_id)
+def _finish(price_list: store.ListRow, at: datetime) -> None:
+    if _save(price_list, state="read", finished_at=at):
+        store.drop_file(price_list.id)
 
 
 @writing
-def fail(list_id: int) -> None:
-    """A list whose reading broke off for good says so; what was read stays read."""
-    store.save_list(list_id, state="failed")
+def fail(list_id: int, why: str) -> None:
+    """A list whose reading broke off for good says so, and why; what was read stays read."""
+    store.save_list(list_id, state="failed", says=why[:300])
 
 
 def _chunks(price_list: store.ListRow) -> Iterator[tuple[list[Listing], list[dict[str, Any]]]]:

@@ -121,6 +121,7 @@ def change_offer_price(offer_id: int, typed: str, version: int, by: Person, now:
     if offer.version != version:
         was = amount_text(offer.price_minor, currency)
         raise StaleSave("This price", "another manager", None, {"price": typed}, {"price": was})
+    audit_store.stamp_person(by.id)
     offers_store.save_price(offer_id, minor)
     audit_store.add_audit(
         by.id, now, "offer price changed", {"offer": offer_id, "before": offer.price_minor, "after": minor}

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from datetime import datetime
+from datetime import datetime, timedelta
 from zoneinfo import ZoneInfo
 
 from sutura.core.errors import NotFound, StaleSave
@@ -109,3 +109,9 @@ def change_rates(typed: Mapping[str, str], version: int, by: Person, now: dateti
         raise StaleSave(fact("shop.shops-rates"), "another manager", None, typed, rate_texts(before.rates))
     store.save_shop(**changes)
     audit_store.add_audit(by.id, now, "rates changed", changes)
+
+
+@writing
+def throw_away(drafts_days: int, traces_days: int, now: datetime) -> dict[str, int]:
+    """What is kept longer than the shop's settings say is thrown away; how much of each."""
+    return store.throw_away(now - timedelta(days=drafts_days), now - timedelta(days=traces_days), now)

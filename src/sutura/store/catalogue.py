@@ -104,7 +104,7 @@ _REVISION = CatalogueState.select(CatalogueState.revision).where(CatalogueState.
 @reading
 def revision() -> str:
     """Changes whenever a model does; part of the key of whatever of the catalogue is kept in the process."""
-    return f"{connected()}-{_REVISION.scalar()}"
+    return f"{'-'.join(map(str, connected()))}-{_REVISION.scalar()}"
 
 
 def lock_catalogue() -> None:

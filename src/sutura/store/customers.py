@@ -2,16 +2,19 @@
 
 from __future__ import annotations
 
+import json
 from dataclasses import dataclass
 from datetime import datetime
+from itertools import groupby
 from typing import Any
 
-from peewee import JOIN, SQL, fn
+from peewee import JOIN, fn
 
 from sutura.core.intake.customers import Contact
-from sutura.store.database import column, each, first, reading, rows
+from sutura.core.intake.personal import PLACES, Place
+from sutura.store.database import column, each, first, raw, reading, rows
 from sutura.store.expressions import IS_OPEN, MODEL_NAME, like, or_empty
-from sutura.store.tables import CatalogueModel, Customer, Job, Person, Photo
+from sutura.store.tables import CatalogueModel, Customer, Job, Person
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -36,6 +39,8 @@ _CUSTOMER = Customer.select(
     or_empty(Person.name).alias("saved_by"),
     Customer.saved_at,
 ).join(Person, JOIN.LEFT_OUTER, on=Customer.saved_by == Person.id)
+# the number of the lock of those who merge or erase; any number will do
+MERGING = 7_130_001
 _LIVING = Customer.merged_into.is_null() & Customer.erased_at.is_null()
 
 
@@ -67,8 +72,31 @@ def load_customer(customer_id: int) -> CustomerRecord | None:
 
 
 def lock_customer(customer_id: int) -> CustomerRecord | None:
-    Customer.select(Customer.id).where(Customer.id == customer_id).for_update().execute()
-    return load_customer(customer_id)
+    """A living record, locked; None where there is none."""
+    of_it = Customer.select(Customer.id).where(Customer.id == customer_id, _LIVING)
+    return load_customer(customer_id) if column(of_it.for_update()) else None
+
+
+def lock_customers(numbers: list[int]) -> list[int]:
+    """Lock records and all that became part of them; which of `numbers` are living.
+
+    What is part of a record may change while it is waited for, so that no order of rows is safe: whoever
+    merges or erases does it alone. Both are rare. An advisory lock is PostgreSQL's own.
+    """
+    raw("select pg_advisory_xact_lock(%s)", MERGING)
+    named = Customer.id.in_(numbers) | Customer.merged_into.in_(numbers)
+    column(Customer.select(Customer.id).where(named).order_by(Customer.id).for_update())
+    return column(Customer.select(Customer.id).where(Customer.id.in_(numbers), _LIVING))
+
+
+@reading
+def living_of(customer_id: int) -> CustomerRecord | None:
+    """The record that stands for a customer now: itself, or the one it became part of; None when there is
+    none or it is erased.
+    """
+    Named = Customer.alias()
+    kept = Named.select(fn.COALESCE(Named.merged_into, Named.id)).where(Named.id == customer_id)
+    return first(CustomerRecord, _CUSTOMER.where(Customer.id == kept, _LIVING))
 
 
 def add_customer(**columns: Any) -> int:
@@ -112,18 +140,64 @@ def move_jobs(old: int, new: int) -> list[tuple[int, str]]:
     return rows(moved.returning(Job.id, Job.stage))
 
 
-# what of an arrival tells of a person
-_PERSONAL = ("return_address", "parcel_number", "signature")
+# -- what tells of a person ---------------------------------------------------------------------------
+
+_OF_JOBS = "job_id in (select id from job where customer_id = any(%s))"
+# how a row of a table belongs to customers; the tables and columns are those of core/intake/personal.py
+_THEIRS = {
+    "customer": "id = any(%s)",
+    "job": "customer_id = any(%s)",
+    "draft": "fields->'customer_id'->>-1 = any(%s::text[])",
+}
 
 
-def erase_jobs(customer_id: int) -> None:
-    """Take what tells of the person out of a customer's jobs: serial number, complaint, return address,
-    photos.
+def customers_places(numbers: list[int]) -> dict[str, list[Any]]:
+    """All that stands of some customers, by place; what is empty is left out. The statements are made of the
+    list of places, one for each table, which peewee's tables do not hold.
     """
-    theirs = Job.customer == customer_id
-    arrival = SQL("arrival" + "".join(f" - '{name}'" for name in _PERSONAL))
-    Job.update(serial="", complaint="", arrival=arrival, version=Job.version + 1).where(theirs).execute()
-    Photo.delete().where(Photo.job.in_(Job.select(Job.id).where(theirs))).execute()
+    found: dict[str, list[Any]] = {}
+    for table, places in groupby(PLACES, key=lambda place: place.table):
+        of_table = list(places)
+        columns, where = ", ".join(place.column for place in of_table), _THEIRS.get(table, _OF_JOBS)
+        lines = raw(f"select {columns} from {table} where {where}", numbers).fetchall()
+        for place, values in zip(of_table, zip(*lines, strict=True), strict=False):
+            if kept := [value for value in values if value]:
+                found[place.name] = kept
+    return found
+
+
+def erase_places(numbers: list[int]) -> None:
+    """Take what tells of some customers out of every place; rows of what happened stay, without it."""
+    raw("select set_config('sutura.erasing', 'yes', true)")
+    for place in PLACES:
+        where = _THEIRS.get(place.table, _OF_JOBS)
+        if place.gone:
+            raw(f"delete from {place.table} where {where}", numbers)
+        else:
+            value, *left = _emptied(place)
+            change = f"update {place.table} set {place.column} = {value} where {where}"
+            raw(change, *left, numbers)
+    raw("select set_config('sutura.erasing', '', true)")
+
+
+# only keys that are there: what an event never told it does not tell as empty
+_KEYS_EMPTIED = (
+    "{0} || coalesce((select jsonb_object_agg(key, value) from jsonb_each(%s::jsonb) "
+    "where {0} ? key), '{{}}')"
+)
+_LIST_EMPTIED = "coalesce((select jsonb_agg({1}) from jsonb_array_elements({0}) part), '[]')"
+
+
+def _emptied(place: Place) -> tuple[Any, ...]:
+    """What a column becomes, as SQL, with its values."""
+    if not place.keys:
+        return "%s", place.left
+    if None in place.keys.values():
+        return f"{place.column} - %s::text[]", list(place.keys)
+    left = json.dumps(dict(place.keys))
+    if place.in_list:
+        return _LIST_EMPTIED.format(place.column, _KEYS_EMPTIED.format("part")), left
+    return _KEYS_EMPTIED.format(place.column), left
 
 
 def repoint_merged(old: int, new: int) -> None:

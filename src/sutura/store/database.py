@@ -27,12 +27,20 @@ T = TypeVar("T")
 DATABASE = PooledPsycopg3Database(None, max_connections=20, timeout=10, stale_timeout=300, autoconnect=False)
 
 
+# how long anything may take: a page gives up rather than stand, and one row that is locked stops nobody for
+# long; the shop's, no source
+PATIENCE = {"statement_timeout": "30s", "lock_timeout": "5s", "idle_in_transaction_session_timeout": "60s"}
 _CONNECTS = itertools.count(1)
 _CONNECTED = 0
+_STAMP = ""
 
 
 class DatabaseAway(Exception):
     """The database does not answer now; nothing was written."""
+
+
+class DatabaseBusy(DatabaseAway):
+    """Somebody else holds what is wanted, for longer than anyone waits; nothing was written."""
 
 
 def connect(url: str) -> None:
@@ -49,14 +57,21 @@ def connect(url: str) -> None:
         user=unquote(parts.username or ""),
         password=unquote(parts.password or ""),
         connect_timeout=5,
+        options=" ".join(f"-c {name}={value}" for name, value in PATIENCE.items()),
     )
 
     _CONNECTED = next(_CONNECTS)
 
 
-def connected() -> int:
-    """Which `connect` is in force: part of the key of whatever is kept in the process."""
-    return _CONNECTED
+def connected() -> tuple[int, str]:
+    """Which `connect` is in force, and which restore: part of the key of whatever is kept in the process."""
+    return _CONNECTED, _STAMP
+
+
+def note_stamp(stamp: str) -> None:
+    """The shop's stamp as the database has it now; a restore gives another one."""
+    global _STAMP
+    _STAMP = stamp
 
 
 def close_all() -> None:
@@ -79,6 +94,8 @@ def connection() -> Iterator[None]:
     try:
         yield
     except (peewee.OperationalError, peewee.InterfaceError) as gone:
+        if _state(gone) in BUSY:
+            raise DatabaseBusy(str(gone)) from gone
         if isinstance(getattr(gone, "orig", None), Exception) and _is_lost(gone):
             DATABASE.close_idle()
             raise DatabaseAway(str(gone)) from gone
@@ -88,9 +105,17 @@ def connection() -> Iterator[None]:
             DATABASE.close()
 
 
+# a lock not had in time, a statement that took too long, two who wait for each other
+BUSY = frozenset({"55P03", "57014", "40P01"})
+
+
+def _state(error: Exception) -> str | None:
+    state: str | None = getattr(getattr(error, "orig", None), "sqlstate", None)
+    return state
+
+
 def _is_lost(error: Exception) -> bool:
-    original = getattr(error, "orig", None)
-    state = getattr(original, "sqlstate", None)
+    original, state = getattr(error, "orig", None), _state(error)
     return isinstance(original, psycopg.OperationalError | psycopg.InterfaceError) and (
         state is None or state.startswith(("08", "57P"))
     )

@@ -4,19 +4,24 @@ from __future__ import annotations
 
 from datetime import datetime
 
-from sutura.store.database import rows
+from sutura.store.database import row, rows
 from sutura.store.tables import FormKey
 
 
-def claim_form_key(key: str, person_id: int, at: datetime) -> str | None:
-    """None when the key is new and now ours; else the result of its first use.
+def claim_form_key(key: str, person_id: int, at: datetime, content: str) -> tuple[str, str] | None:
+    """None when the key is new and now ours; else the result of its first use, and what it held then.
 
     A second request with the same key waits here for the first one's transaction.
     """
-    claim = FormKey.insert(key=key, person=person_id, at=at).on_conflict_ignore().returning(FormKey.key)
+    claim = (
+        FormKey.insert(key=key, person=person_id, at=at, content=content)
+        .on_conflict_ignore()
+        .returning(FormKey.key)
+    )
     if rows(claim):
         return None
-    return str(FormKey.select(FormKey.result).where(FormKey.key == key).scalar())
+    result, held = row(FormKey.select(FormKey.result, FormKey.content).where(FormKey.key == key))
+    return str(result), str(held)
 
 
 def save_form_result(key: str, result: str) -> None:

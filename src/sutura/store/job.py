@@ -24,7 +24,7 @@ from sutura.core.job import (
     Original,
     Round,
     Stage,
-    code_for,
+    code_of_job,
 )
 from sutura.store.database import DATABASE, Ready, column, each, first, raw, reading, written
 from sutura.store.expressions import MODEL_NAME, or_empty
@@ -82,7 +82,6 @@ _JOB = (
 )
 
 # An odd multiplier permutes the 2^20 bodies, so that codes given out one after the other look different.
-_STRIDE, _BODIES = 48_271, 32**4
 
 
 def _record(stage: str, receiver_name: str, technician_name: str, **columns: Any) -> JobRecord:
@@ -139,7 +138,7 @@ def next_code() -> str:
     while True:
         # a sequence is no table: peewee has no word for it
         (number,) = raw("select nextval('job_id_seq')").fetchone()
-        code = code_for(number * _STRIDE % _BODIES)
+        code = code_of_job(number)
         if code:
             return code
 

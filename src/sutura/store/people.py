@@ -11,7 +11,7 @@ from typing import Any
 from peewee import JOIN, SQL, Select, fn
 
 from sutura.core.values import Person, Role
-from sutura.store.database import column, each, first, insert, reading, rows, written
+from sutura.store.database import column, each, first, insert, note_stamp, raw, reading, rows, written
 from sutura.store.tables import CatalogueModel, LoginSession, Shop, SignInTry, Skill
 from sutura.store.tables import Person as PersonTable
 
@@ -57,7 +57,8 @@ _PERSON = (
 )
 
 
-def _signed_in(id: int, name: str, role: str, **session: str) -> SignedIn:
+def _signed_in(id: int, name: str, role: str, stamp: str, **session: str) -> SignedIn:
+    note_stamp(stamp)
     return SignedIn(person=Person(id=id, name=name, role=Role(role)), **session)
 
 
@@ -70,6 +71,7 @@ _SESSION = (
         LoginSession.csrf,
         Shop.name.alias("shop_name"),
         Shop.timezone,
+        Shop.stamp,
     )
     .join(PersonTable)
     .join(Shop, on=SQL("true"))
@@ -175,5 +177,14 @@ def failed_tries(login: str, address: str, since: datetime) -> tuple[list[dateti
     return column(of_name), column(wrong.where(SignInTry.address == address))
 
 
-def add_try(login: str, address: str, *, ok: bool, at: datetime) -> None:
-    SignInTry.insert(login=login, address=address, ok=ok, at=at).execute()
+def lock_tries(login: str) -> None:
+    """Tries of one name one after the other; an advisory lock, because a new name has no row to lock."""
+    raw("select pg_advisory_xact_lock(hashtext(%s))", f"sign-in {login}")
+
+
+def add_try(login: str, address: str, *, ok: bool, at: datetime) -> int:
+    return int(SignInTry.insert(login=login, address=address, ok=ok, at=at).execute())
+
+
+def save_try_right(try_id: int) -> None:
+    SignInTry.update(ok=True).where(SignInTry.id == try_id).execute()

@@ -31,9 +31,14 @@ class ListRow:
     rows_done: int
     counts: Mapping[str, int]
     bad: Sequence[Mapping[str, Any]]
+    person_id: int
     who: str
     at: datetime
     finished_at: datetime | None
+    # which reading of it this is, how often it was begun since it last got further, and why it failed
+    turn: int
+    tries: int
+    says: str
 
 
 def _lists(bad: Any) -> Select:
@@ -50,9 +55,13 @@ def _lists(bad: Any) -> Select:
             PriceList.rows_done,
             PriceList.counts,
             bad.alias("bad"),
+            PriceList.person.alias("person_id"),
             Person.name.alias("who"),
             PriceList.at,
             PriceList.finished_at,
+            PriceList.turn,
+            PriceList.tries,
+            PriceList.says,
         )
         .join(Supplier)
         .switch(PriceList)
@@ -101,6 +110,9 @@ def add_list(
     at: datetime,
 ) -> int:
     new = PriceList.insert(
+        turn=0,
+        tries=0,
+        says="",
         supplier=supplier_id,
         name=name,
         file=file,

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass
+from datetime import datetime
 from typing import Any
 from zoneinfo import ZoneInfo
 
@@ -12,7 +13,7 @@ from peewee import Select
 from sutura.core.quoting import Rates
 from sutura.core.shop import OpenHours, hours_from
 from sutura.store.database import first, reading, written
-from sutura.store.tables import Shop
+from sutura.store.tables import Draft, FormKey, LoginSession, PackPreview, Photo, Shop, SignInTry
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -82,3 +83,21 @@ def add_shop(**columns: Any) -> None:
 
 def save_shop(**changes: Any) -> None:
     Shop.update(version=Shop.version + 1, **changes).where(Shop.id == 1).execute()
+
+
+def throw_away(drafts_before: datetime, traces_before: datetime, now: datetime) -> dict[str, int]:
+    """Throw away what is of no use any more, and say how much of each: drafts with their photos, keys of
+    forms, tries to sign in, packs looked at, sessions that are over, work that is done.
+    """
+    gone = {
+        "photos": Photo.delete().where(
+            Photo.job.is_null(),
+            Photo.draft_id.in_(Draft.select(Draft.id).where(Draft.saved_at < drafts_before)),
+        ),
+        "drafts": Draft.delete().where(Draft.saved_at < drafts_before),
+        "keys of forms": FormKey.delete().where(FormKey.at < traces_before),
+        "tries": SignInTry.delete().where(SignInTry.at < traces_before),
+        "looks": PackPreview.delete().where(PackPreview.at < traces_before),
+        "sessions": LoginSession.delete().where(LoginSession.expires_at < now),
+    }
+    return {what: int(query.execute()) for what, query in gone.items()}

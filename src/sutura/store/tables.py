@@ -38,6 +38,7 @@ class Shop(Table):
     cups_mm = ArrayField(IntegerField, index=False)
     weights = BinaryJSONField(index=False)
     hours = BinaryJSONField(index=False)
+    stamp = TextField()
 
 
 class Person(Table):
@@ -85,6 +86,7 @@ class FormKey(Table):
     person = ForeignKeyField(Person, index=False)
     result = TextField()
     at = DateTimeTZField()
+    content = TextField()
 
 
 class Draft(Table):
@@ -217,6 +219,7 @@ class OfferPrice(Table):
     offer = ForeignKeyField(Offer, index=False, on_delete="CASCADE")
     price_minor = IntegerField()
     at = DateTimeTZField()
+    person = ForeignKeyField(Person, null=True, index=False)
 
     class Meta:
         indexes = ((("offer", "id"), False),)
@@ -377,10 +380,11 @@ class JobEvent(Table):
 
 class AuditEvent(Table):
     id = BigAutoField()
-    at = DateTimeTZField()
-    person = ForeignKeyField(Person, index=False)
+    at = DateTimeTZField(index=True)
+    person = ForeignKeyField(Person, null=True, index=False)
     what = TextField()
     detail = BinaryJSONField(index=False)
+    address = TextField()
 
 
 class FitEvidence(Table):
@@ -412,6 +416,9 @@ class PriceList(Table):
     person = ForeignKeyField(Person, index=False)
     at = DateTimeTZField()
     finished_at = DateTimeTZField(null=True)
+    turn = IntegerField()
+    tries = IntegerField()
+    says = TextField()
 
 
 class Photo(Table):

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import asyncio
 import gc
 import re
 import secrets
@@ -17,9 +18,12 @@ from fastapi.staticfiles import StaticFiles
 from starlette.concurrency import run_in_threadpool
 from starlette.datastructures import Headers, MutableHeaders
 from starlette.middleware.gzip import GZipMiddleware
+from starlette.requests import ClientDisconnect
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
+from sutura.store.audit import FROM
 from sutura.web import errors
+from sutura.web.addresses import Who
 from sutura.web.pages import (
     again,
     bench,
@@ -59,6 +63,8 @@ HEADERS = {
 # forms are small; only a price list may be large
 MAX_BODY = 8_000_000
 LARGE = {"/shelf/lists": 45_000_000}
+# nobody's line is so slow that a form takes longer; the shop's, no source
+BODY_SECONDS = 60
 PAGES = (
     people,
     identify,
@@ -81,6 +87,11 @@ PAGES = (
 )
 
 
+def addresses() -> dict[tuple[str, str], Who]:
+    """Every address of the application, by method and path, with who may use it."""
+    return {at: may for page in PAGES for at, may in page.addresses.may.items()}
+
+
 def make_app(settings: WebSettings) -> FastAPI:
     """The application for given settings; the database is connected beforehand."""
 
@@ -95,16 +106,26 @@ def make_app(settings: WebSettings) -> FastAPI:
         gc.set_threshold(20_000, 20, 20)
         yield
 
-    app = FastAPI(title="Sutura", docs_url=None, redoc_url=None, openapi_url=None, lifespan=life)
+    app = FastAPI(
+        title="Sutura", docs_url=None, redoc_url=None, openapi_url=None, lifespan=life, redirect_slashes=False
+    )
     app.state.settings = settings
     app.mount("/scripts/{release}", StaticFiles(directory=HERE / "static" / "js"), name="scripts")
     app.mount("/static", StaticFiles(directory=HERE / "static"), name="static")
     for page in PAGES:
-        app.include_router(page.router)
+        app.include_router(page.addresses.router)
     errors.install(app)
     app.add_middleware(GZipMiddleware, minimum_size=1000, compresslevel=3)
     app.add_middleware(Guard)
     return app
+
+
+class TooMuch(Exception):
+    """A body of more bytes than are taken at this address."""
+
+
+class TooSlow(Exception):
+    """A body that did not arrive in time."""
 
 
 class Guard:
@@ -121,17 +142,12 @@ class Guard:
         if scope["type"] != "http":
             await self.app(scope, receive, send)
             return
-        given = Headers(scope=scope).get("x-request-id", "")
+        headers = Headers(scope=scope)
+        given = headers.get("x-request-id", "")
         request_id = given if _REQUEST_ID.fullmatch(given) else secrets.token_hex(8)
         scope.setdefault("state", {})["request_id"] = request_id
+        FROM.set((scope.get("client") or ("",))[0])
         started, status = time.perf_counter(), 0
-        most = LARGE.get(scope["path"], MAX_BODY)
-        if int(_digits(Headers(scope=scope).get("content-length", ""))) > most:
-            await PlainTextResponse(f"This is too much at once: at most {most // 1_000_000} MB.", 413)(
-                scope, receive, send
-            )
-            return
-
         # no label, name or code has a null character, and PostgreSQL takes none
         scope["path"] = scope["path"].replace("\x00", "")
         scope["query_string"] = scope["query_string"].replace(b"%00", b"")
@@ -143,8 +159,22 @@ class Guard:
                 _add_headers(scope, MutableHeaders(raw=message["headers"]), request_id)
             await send(message)
 
+        most = LARGE.get(scope["path"], MAX_BODY)
+        body = _Body(receive, most)
         try:
-            await self.app(scope, receive, sending)
+            if int(_digits(headers.get("content-length", ""))) > most:
+                raise TooMuch
+            await self.app(scope, body.receive, sending)
+        except TooMuch:
+            says = f"This is too much at once: at most {most // 1_000_000} MB."
+            await self._refuse(scope, receive, sending, status, says, 413)
+        except TooSlow:
+            says = f"This came too slowly: all of it within {BODY_SECONDS} seconds."
+            await self._refuse(scope, receive, sending, status, says, 408)
+        except ClientDisconnect:
+            # whoever sent it has gone: one line, no trace
+            LOG.info("broken off", request=request_id, path=scope["path"])
+            return
         except Exception:
             LOG.exception("server error", request=request_id, path=scope["path"])
             if status:
@@ -159,7 +189,40 @@ class Guard:
                 path=scope["path"],
                 status=status,
                 ms=round((time.perf_counter() - started) * 1000, 1),
+                person=getattr(scope["state"].get("person"), "id", None),
             )
+
+    @staticmethod
+    async def _refuse(
+        scope: Scope, receive: Receive, sending: Send, status: int, says: str, code: int
+    ) -> None:
+        if not status:
+            answer = PlainTextResponse(says, code, headers={"Connection": "close"})
+            await answer(scope, receive, sending)
+
+
+class _Body:
+    """A request's body as it arrives: counted whatever its head says of it, and waited for only so long."""
+
+    def __init__(self, receive: Receive, most: int) -> None:
+        self._receive, self._most, self._held = receive, most, 0
+        self._until = time.monotonic() + BODY_SECONDS
+        self._whole = False
+
+    async def receive(self) -> Message:
+        if self._whole:
+            # what comes after the body is the end of the connection, which nobody hurries
+            return await self._receive()
+        try:
+            message = await asyncio.wait_for(self._receive(), max(self._until - time.monotonic(), 0.01))
+        except TimeoutError:
+            raise TooSlow from None
+        if message["type"] == "http.request":
+            self._held += len(message.get("body", b""))
+            self._whole = not message.get("more_body", False)
+            if self._held > self._most:
+                raise TooMuch
+        return message
 
 
 def _digits(text: str) -> str:
@@ -170,6 +233,8 @@ def _add_headers(scope: Scope, headers: MutableHeaders, request_id: str) -> None
     for name, value in HEADERS.items():
         headers.setdefault(name, value)
     headers["X-Request-Id"] = request_id
+    if scope["scheme"] == "https":
+        headers["Strict-Transport-Security"] = "max-age=31536000"
     if scope["path"].startswith(SHIPPED):
         marked = scope["query_string"] != b"" or scope["path"].startswith("/scripts/")
         headers["Cache-Control"] = "public, max-age=31536000, immutable" if marked else "public, max-age=3600"

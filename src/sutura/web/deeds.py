@@ -40,7 +40,7 @@ def deed(*, then: str, again: Handler) -> Callable[[Callable[..., object]], Hand
                 return then.format(**of, done=done)
 
             try:
-                address = once(form.text("form_key"), ask.person, ask.now, go)
+                address = once(form.text("form_key"), ask.person, ask.now, go, form.content)
             except (NotAllowed, NotFound):
                 raise
             except Refusal as refusal:

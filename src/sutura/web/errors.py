@@ -14,7 +14,7 @@ from starlette.exceptions import HTTPException
 
 from sutura.core.errors import AlreadyHeld, MoveRefused, NotAllowed, NotFound, OutOfStock, Refusal, StaleSave
 from sutura.web.present import render_plain
-from sutura.web.session import MAX_FORM_FIELDS, ForgedForm, Sent, SignInNeeded, settings_of
+from sutura.web.session import BrokenForm, ForgedForm, Sent, SignInNeeded, read_form, settings_of
 from sutura.words.speech import PLAIN
 
 LOG = structlog.get_logger("sutura")
@@ -37,8 +37,13 @@ async def _entered(request: Request) -> list[tuple[str, str]]:
     """What a refused form held, so that nothing typed is lost, each under a name a person can read."""
     if request.method != "POST":
         return []
-    form = Sent(form=await request.form(max_fields=MAX_FORM_FIELDS))
-    return [(name.replace(".", ": ").replace("_", " "), text) for name, text in form.typed]
+    try:
+        async with read_form(request) as sent:
+            typed = Sent(form=sent).typed
+    except (BrokenForm, RuntimeError):
+        # nothing can be shown of what could not be read
+        return []
+    return [(name.replace(".", ": ").replace("_", " "), text) for name, text in typed]
 
 
 def install(app: FastAPI) -> None:
@@ -55,6 +60,10 @@ def install(app: FastAPI) -> None:
 
     async def forged(request: Request, _: Exception) -> Response:
         return await page(request, "errors/forged.html", 403)
+
+    async def broken(request: Request, _: Exception) -> Response:
+        says = "This form did not arrive whole. Go back, and send it again."
+        return await page(request, "errors/conflict.html", 400, says=says)
 
     async def refused(request: Request, error: Exception) -> Response:
         assert isinstance(error, Refusal)
@@ -73,13 +82,16 @@ def install(app: FastAPI) -> None:
 
     async def away(request: Request, error: Exception) -> Response:
         LOG.error("database away", error=str(error)[:200], request=request.state.request_id)
-        response = await page(request, "errors/away.html", 503, reference=request.state.request_id)
+        busy = isinstance(error, app.state.settings.database_busy)
+        reference = request.state.request_id
+        response = await page(request, "errors/away.html", 503, reference=reference, busy=busy)
         response.headers["Retry-After"] = "5"
         return response
 
     handlers: list[tuple[type[Exception], Callable[[Request, Exception], Awaitable[Response]]]] = [
         (SignInNeeded, sign_in_needed),
         (ForgedForm, forged),
+        (BrokenForm, broken),
         (Refusal, refused),
         (HTTPException, http),
         (RequestValidationError, wrong_address),

@@ -4,9 +4,11 @@ keys.
 
 from __future__ import annotations
 
+import hashlib
 import hmac
 import secrets
 from collections.abc import AsyncIterator, Mapping
+from contextlib import asynccontextmanager
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Annotated
@@ -14,6 +16,7 @@ from zoneinfo import ZoneInfo
 
 from fastapi import Depends, Request
 from starlette.datastructures import FormData, UploadFile
+from starlette.exceptions import HTTPException
 
 from sutura.core.errors import Refusal
 from sutura.core.typed import Entered, read_id
@@ -26,6 +29,8 @@ COOKIE = "sutura_session"
 PRE_COOKIE = "sutura_before"
 # a model of 99 steps, edited, is about 2,000 fields
 MAX_FORM_FIELDS = 5_000
+# a page has one field for a file, the intake two
+MAX_FORM_FILES = 4
 # room for a drawing of 200 freehand marks; everything shorter is checked where it is understood
 MAX_TEXT = 200_000
 
@@ -92,8 +97,15 @@ Ask = Annotated[Asking, Depends(asking)]
 
 # begins the names of the fields that a page puts into a form by itself: no person typed them
 OURS = "_"
+# differ each time a page is shown, whatever is entered
+NOT_COUNTED = frozenset({"csrf", "form_key"})
 # never put back into a page, never kept with a draft
 NOT_KEPT = frozenset({"csrf", "form_key", "password"})
+
+
+def _keepable(text: str) -> str:
+    """Without null characters and halves of a pair, which no database keeps and nobody types."""
+    return text.replace("\x00", "").encode("utf-8", "ignore").decode()
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -110,7 +122,7 @@ class Sent:
 
     def texts(self, name: str) -> list[str]:
         sent = self.form.getlist(name) or self.form.getlist(f"{OURS}{name}")
-        return [text[:MAX_TEXT].replace("\x00", "") for text in sent if isinstance(text, str)]
+        return [_keepable(text[:MAX_TEXT]) for text in sent if isinstance(text, str)]
 
     def number(self, name: str) -> int:
         return read_id(self.text(name))
@@ -132,8 +144,19 @@ class Sent:
     @property
     def entered(self) -> Entered:
         """What the person entered, to read, and to put back into a refused form."""
-        names = dict.fromkeys(name.removeprefix(OURS) for name in self.form)
+        names = dict.fromkeys(_keepable(name).removeprefix(OURS) for name in self.form)
         return Entered({name: self.texts(name) for name in names if name not in NOT_KEPT})
+
+    @property
+    def content(self) -> str:
+        """What the form holds, as one short text that differs when anything in it does."""
+        digest = hashlib.sha256()
+        for name, value in self.form.multi_items():
+            if name in NOT_COUNTED:
+                continue
+            held = value if isinstance(value, str) else f"{value.filename} {value.size}"
+            digest.update(f"{len(name)}:{name}={len(held)}:{held};".encode("utf-8", "surrogatepass"))
+        return digest.hexdigest()
 
     @property
     def typed(self) -> list[tuple[str, str]]:
@@ -170,8 +193,28 @@ class Shown:
 ANEW = Shown()
 
 
+class BrokenForm(Exception):
+    """What was sent is no form that can be read: broken off, without its boundary, with too many parts."""
+
+
+@asynccontextmanager
+async def read_form(request: Request, most_fields: int = MAX_FORM_FIELDS) -> AsyncIterator[FormData]:
+    """The form of a request, parsed once; BrokenForm when it is none."""
+    if getattr(request.state, "form_broken", False):
+        raise BrokenForm
+    try:
+        form = await request.form(max_fields=most_fields, max_files=MAX_FORM_FILES)
+    except (HTTPException, ValueError, KeyError) as broken:
+        request.state.form_broken = True
+        raise BrokenForm from broken
+    try:
+        yield form
+    finally:
+        await form.close()
+
+
 async def sent_form(request: Request, ask: Ask) -> AsyncIterator[Sent]:
-    async with request.form(max_fields=MAX_FORM_FIELDS) as form:
+    async with read_form(request) as form:
         token = form.get("csrf", "")
         if not isinstance(token, str) or not hmac.compare_digest(token.encode(), ask.csrf.encode()):
             raise ForgedForm
@@ -183,7 +226,11 @@ Form = Annotated[Sent, Depends(sent_form)]
 
 async def sent_before_sign_in(request: Request) -> Sent:
     """The sign-in form: its token must equal the cookie that came with the page."""
-    form = await request.form(max_fields=20)
+    async with read_form(request, 20) as form:
+        return _before_sign_in(request, form)
+
+
+def _before_sign_in(request: Request, form: FormData) -> Sent:
     token, cookie = form.get("csrf", ""), request.cookies.get(PRE_COOKIE, "")
     if not isinstance(token, str) or not cookie or not hmac.compare_digest(token.encode(), cookie.encode()):
         raise ForgedForm

@@ -9,7 +9,9 @@ from datetime import datetime
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class WebSettings:
-    """`ready` gives the reasons why not; `database_away` is the error of a database that does not answer."""
+    """`ready` gives the reasons why not; `database_away` is the error of a database that does not answer,
+    `database_busy` of one in which somebody else holds what is wanted.
+    """
 
     demo: bool
     secure_cookies: bool
@@ -17,3 +19,4 @@ class WebSettings:
     clock: Callable[[], datetime]
     ready: Callable[[], list[str]]
     database_away: type[Exception]
+    database_busy: type[Exception]

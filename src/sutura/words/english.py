@@ -255,7 +255,7 @@ SENTENCES: Mapping[str, str] = {
     "intake.charge-first-then-look-again": "charge first, then look again",
     "intake.choose-customer-from-list-write-new": "choose a customer from the list or write a new one",
     "intake.choose-day-time-customer-was-promised": "choose the day and time the customer was promised",
-    "intake.choose-time-ahead": "choose a time that lies ahead",
+    "intake.choose-time-within-days": "choose a time that lies ahead, at most {days} days",
     "intake.choose-waiting-drop-off-mail": "choose waiting, drop-off or mail",
     "intake.choose-what-agreed-about-data": "choose what is agreed about the data on it",
     "intake.cup-mm-centre-mm-from-edge": (
@@ -359,6 +359,7 @@ SENTENCES: Mapping[str, str] = {
     "intake.shelf-free": "On the shelf: {part}, {free} free.",
     "intake.shop-closed-then": "the shop is closed then; it opens {opens}",
     "intake.sign-once-more-pad-printed-ticket": "sign once more on the pad, or on the printed ticket",
+    "intake.so-many-agreed": "{count} of {of} agreed",
     "intake.so-many-not-testable": "{count} not testable",
     "intake.so-many-work": "{count} {count:works|work}",
     "intake.spot-reaches": "a spot reaches 0 to {most} mm",
@@ -406,7 +407,7 @@ SENTENCES: Mapping[str, str] = {
     "job.have-its-part-reported": "have its part reported",
     "job.it-is": "it is {stage}",
     "job.it-is-and-must-be": "it is {stage}, and must be {wanted: or }",
-    "job.job-code-has-five-letters-digits": "a job code has five letters or digits, such as K7-4QX",
+    "job.job-code-has-five-letters-digits": "a job code has five or six letters or digits, such as K7-4QX",
     "job.no-part-chosen": "no part is chosen for it",
     "job.not-repaired": "it goes back unrepaired",
     "job.one-character-job-code-wrong-read": (
@@ -541,6 +542,7 @@ SENTENCES: Mapping[str, str] = {
     "matching.nothing-tells-them-apart-but-order": (
         "nothing tells them apart but the order they were entered in"
     ),
+    "matching.old-display-does-not-answer-programmer": "the old display does not answer the programmer",
     "matching.older-than-which-replaces-not-reverse": (
         "older than {needed}, which replaces it and not the reverse: {chain: → }"
     ),
@@ -601,6 +603,10 @@ SENTENCES: Mapping[str, str] = {
     ),
     # -- once
     "once.reload-page-send-form-again": "reload the page and send the form again",
+    "once.sent-before-with-other-content": (
+        "this form was sent once already with other entries, and those count: reload the page, and "
+        "send it again"
+    ),
     # -- people
     "pack.amount": "write an amount with two decimals, such as 60.00",
     "pack.any-of": "{kinds: or }",
@@ -742,6 +748,7 @@ SENTENCES: Mapping[str, str] = {
     "stock.write-why-count-differs": "write why the count differs",
     # -- typed
     "typed.choose-day": "choose a day",
+    "typed.choose-day-of-years": "choose a day from {first} to {last}",
     "typed.choose-day-time": "choose a day and a time",
     "typed.choose-one": "choose one of: {choices}",
     "typed.from": "from {amount_text} to {amount_text2}",
@@ -750,6 +757,9 @@ SENTENCES: Mapping[str, str] = {
     "typed.to": "{least} to {most}",
     "typed.write-amount-such": "write an amount in {currency} {bounds}, such as {example}",
     "typed.write-characters": "write {bounds} characters",
+    "typed.this-reads-like-a-barcode": (
+        "write an amount with its decimals, such as {example}: this reads like a barcode"
+    ),
     "typed.write-digits-after-decimal-sign-can": (
         "write it with {digits} digits after the decimal sign: it can be read two ways"
     ),

@@ -192,6 +192,11 @@ class OpeningPlan:
     says: tuple[Say, ...]
     unknown: tuple[Say, ...]
 
+    @property
+    def begins(self) -> Say:
+        """What is said first where the state of the glass is not asked: how it is entered."""
+        return self.says[0 if self.loose is Loose.NO else 1]
+
 
 def opening_plan(model: Model, marks: Sequence[Mark], cups_mm: Sequence[int] = CUPS_MM) -> OpeningPlan | None:
     """The opening plan of a model with its marks; None where nothing is cut (rule intake.cut)."""

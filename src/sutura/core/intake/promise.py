@@ -13,6 +13,11 @@ from sutura.core.facts import Fact, Minutes, OpenMinutes, fact
 from sutura.core.shop import OpenHours
 from sutura.core.values import COMMON, Rule
 
+# nobody waits longer for a screen; the shop's, no source
+FURTHEST = timedelta(days=366)
+# written on paper while the power was away, typed the next day; the shop's, no source
+TYPED_LATER = timedelta(days=1)
+
 RULES = (
     Rule(
         id="intake.promise-changed",
@@ -23,6 +28,15 @@ RULES = (
             "is expected is shown beside it."
         ),
         source=COMMON,
+    ),
+    Rule(
+        id="intake.promise-ahead",
+        capability="intake",
+        says=(
+            f"A promise lies ahead, at most {FURTHEST.days} days; an intake that is typed later may hold one "
+            "that has passed, by a day at most."
+        ),
+        source="the shop's rule, no source",
     ),
     Rule(
         id="intake.promise",
@@ -136,17 +150,25 @@ def _closed_then(promised: datetime, hours: OpenHours) -> Invalid:
     return Invalid("promise_at", fact("said.moment", at=promised), accepts)
 
 
+def check_ahead(promised: datetime | None, now: datetime, late: timedelta = timedelta(0)) -> list[Invalid]:
+    """A promise lies ahead, or has passed by `late` at most, and not further than anyone waits (rule
+    intake.promise-ahead).
+    """
+    if promised is None or now - late < promised <= now + FURTHEST:
+        return []
+    accepts = fact("intake.choose-time-within-days", days=FURTHEST.days)
+    return [Invalid("promise_at", fact("said.moment", at=promised), accepts)]
+
+
 def check_new_promise(
     before: datetime, promised: datetime | None, reason: str, now: datetime, hours: OpenHours
 ) -> list[Invalid]:
     """What is wrong with promising another time later: it lies ahead, is another one, and has its reason
     (rule intake.promise-changed).
     """
-    problems = []
-    if promised is not None and promised <= now:
-        problems.append(
-            Invalid("promise_at", fact("said.moment", at=promised), fact("intake.choose-time-ahead"))
-        )
+    problems = check_ahead(promised, now)
+    if problems:
+        pass
     elif promised == before:
         problems.append(
             Invalid("promise_at", fact("said.moment", at=promised), fact("intake.promised-already"))

@@ -25,6 +25,7 @@ from sutura.core.matching.comparing import (
     leads,
     may_be_bridged,
     may_take_brackets,
+    may_write_serial,
     mounting,
     not_known,
     number_not_known,
@@ -347,10 +348,11 @@ ATTRIBUTES: tuple[Attribute, ...] = (
         choices=("none", "serial", "locked"),
         says=(
             "Where the device knows its own display, its serial is moved over if the model allows "
-            "it and the part "
-            "is of original grade; else lost features need consent."
+            "it, the part is of original grade and the old display answers; else lost features need "
+            "consent."
         ),
         compare=pairing,
+        around=may_write_serial,
         asks_nothing=("none",),
         unknown=pairing_not_known,
         value_of=lambda offer: offer.grade or None,

@@ -381,12 +381,27 @@ def _window_missing(want: Sequence[Window], have: Sequence[Window], within_mm: f
     return Compared(agreement=Agreement.DIFFERS, reason=fact("matching.windows-too-few"))
 
 
+# what a programmer reads off the old display and writes into the new one
+SERIAL = "serial of the old display"
+
+
+def may_write_serial(needed: Value | None, offered: Value | None, offer: Offer, around: Around) -> bool:
+    """Whether it counts that the old display does not answer."""
+    return str(needed) == "serial" and SERIAL in around.destroyed
+
+
 def pairing(pair: Pair) -> Compared:
-    """A device that knows its own display: the serial can be moved only where the model allows it and the
-    display is original.
+    """A device that knows its own display: the serial can be moved only where the model allows it, the new
+    display is original and the old one still answers.
     """
     if str(pair.needed) in ("none", ""):
         return SAME
+    if str(pair.needed) == "serial" and SERIAL in pair.around.destroyed:
+        silent = fact("matching.old-display-does-not-answer-programmer")
+        return Compared(
+            agreement=Agreement.CONSENT,
+            reason=fact("matching.automatic-brightness-tone-may-lost", why=silent),
+        )
     if str(pair.needed) == "serial" and str(pair.offered) in ORIGINAL:
         return Compared(
             agreement=Agreement.BRIDGED,

@@ -10,7 +10,7 @@ from dataclasses import dataclass
 from sutura.core.catalogue.model import Model
 from sutura.core.facts import Say, fact
 from sutura.core.matching.attributes import ATTRIBUTES, BY_NAME, MEASURABLE, Attribute, Demand
-from sutura.core.matching.comparing import BRACKETS, Agreement
+from sutura.core.matching.comparing import BRACKETS, SERIAL, Agreement
 from sutura.core.matching.judging import Supply, Wanted
 from sutura.core.matching.offers import Need, Offer, Value
 from sutura.core.typed import Problems
@@ -48,11 +48,12 @@ def wanted_of(model: Model, kind: str = "", measured: Mapping[str, Value] | None
 
 
 def breakable(wanted: Wanted) -> tuple[str, ...]:
-    """What of the old screen is needed again and can be found broken: what is moved over, and brackets where
-    it has some.
+    """What of the old screen is needed again and can be found broken: what is moved over, brackets where it
+    has some, and its serial where the device knows its display by it.
     """
     brackets = (BRACKETS,) if "bracket" in str(wanted.need.get("mounting", "")) else ()
-    return (*wanted.move_over, *brackets)
+    serial = (SERIAL,) if str(wanted.need.get("pairing", "")) == "serial" else ()
+    return (*wanted.move_over, *brackets, *serial)
 
 
 def need_from(offer: Offer) -> Need:

@@ -2,22 +2,23 @@
 
 from __future__ import annotations
 
-from fastapi import APIRouter
 from fastapi.responses import Response
 
 from sutura.core.intake.arrival import untested
 from sutura.core.intake.observations import ASKED, FINER
+from sutura.core.people import Deed
 from sutura.core.planning import ASSIGNABLE
 from sutura.services import intake as service
 from sutura.services import job as job_service
+from sutura.web.addresses import Addresses
 from sutura.web.deeds import deed
 from sutura.web.present import render
 from sutura.web.session import ANEW, Ask, Asking, Form, Shown
 
-router = APIRouter()
+addresses = Addresses()
 
 
-@router.get("/jobs/{code}/again")
+@addresses.get("/jobs/{code}/again", may=Deed.TAKE_IN)
 def again_page(ask: Ask, code: str) -> Response:
     return _again(ask, code)
 
@@ -39,7 +40,7 @@ def _again(ask: Asking, code: str, shown: Shown = ANEW) -> Response:
     )
 
 
-@router.post("/jobs/{code}/again")
+@addresses.post("/jobs/{code}/again", may=Deed.TAKE_IN)
 @deed(then="/jobs/{code}", again=_again)
 def look_again(ask: Ask, code: str, form: Form) -> None:
     service.look_again(code, form.entered.group("look"), form.entered.answers(), ask.person, ask.now)

@@ -2,37 +2,43 @@
 
 from __future__ import annotations
 
-from fastapi import APIRouter
 from fastapi.responses import Response
 from markupsafe import Markup
 
 from sutura.core.bench import is_on_the_way_in, is_waiting
 from sutura.core.intake.opening import opening_plan
 from sutura.core.job import Stage
+from sutura.core.people import Deed
 from sutura.core.stock import PartFate
 from sutura.core.typed import read_id
 from sutura.services import bench, consents, planning
 from sutura.services.marks import marks_of
+from sutura.web.addresses import Addresses, Anyone
 from sutura.web.deeds import deed
 from sutura.web.drawings.face import draw_face
 from sutura.web.drawings.plan import draw_plan
 from sutura.web.present import render
 from sutura.web.session import ANEW, Ask, Asking, Form, Sent, Shown
 
-router = APIRouter()
+addresses = Addresses()
 _ROOM = (Stage.PART_IN_HAND, Stage.OPENED, Stage.PROVED)
 
 
-@router.get("/bench")
+@addresses.get("/bench", may=Anyone.SIGNED_IN)
 def bench_list(ask: Ask) -> Response:
-    lines = planning.open_lines(ask.now, _ROOM)
-    mine = [line for line in lines if line.job.technician_id == ask.person.id]
+    found = planning.open_lines(ask.now, _ROOM)
+    mine = [line for line in found.lines if line.job.technician_id == ask.person.id]
     return render(
-        ask, "bench/list.html", room="Bench", mine=mine, others=[line for line in lines if line not in mine]
+        ask,
+        "bench/list.html",
+        room="Bench",
+        mine=mine,
+        others=[line for line in found.lines if line not in mine],
+        unshown=found.unshown,
     )
 
 
-@router.get("/jobs/{code}/bench")
+@addresses.get("/jobs/{code}/bench", may=Anyone.SIGNED_IN)
 def bench_page(ask: Ask, code: str) -> Response:
     return _page(ask, code)
 
@@ -64,25 +70,25 @@ def _page(ask: Asking, code: str, shown: Shown = ANEW) -> Response:
     )
 
 
-@router.post("/jobs/{code}/bench/open")
+@addresses.post("/jobs/{code}/bench/open", may=Deed.WORK_BENCH)
 @deed(then="/jobs/{code}/bench", again=_page)
 def open_job(ask: Ask, code: str) -> None:
     bench.open_job(code, ask.person, ask.now)
 
 
-@router.post("/jobs/{code}/bench/other-part")
+@addresses.post("/jobs/{code}/bench/other-part", may=Deed.WORK_BENCH)
 @deed(then="/jobs/{code}/match", again=_page)
 def change_part(ask: Ask, code: str, form: Form) -> None:
     bench.change_part(code, _fates(form), form.text("why"), ask.person, ask.now)
 
 
-@router.post("/jobs/{code}/bench/reopen")
+@addresses.post("/jobs/{code}/bench/reopen", may=Deed.WORK_BENCH)
 @deed(then="/jobs/{code}/bench", again=_page)
 def reopen(ask: Ask, code: str, form: Form) -> None:
     bench.reopen(code, form.text("why"), ask.person, ask.now)
 
 
-@router.post("/jobs/{code}/bench/give-up")
+@addresses.post("/jobs/{code}/bench/give-up", may=Deed.WORK_BENCH)
 @deed(then="/jobs/{code}/bench", again=_page)
 def give_up(ask: Ask, code: str, form: Form) -> None:
     bench.give_up(code, _fates(form), form.text("why"), ask.person, ask.now)
@@ -93,13 +99,13 @@ def _fates(form: Sent) -> dict[int, str]:
     return {read_id(part): fate for part, fate in form.entered.group("fate").items()}
 
 
-@router.post("/jobs/{code}/bench/step")
+@addresses.post("/jobs/{code}/bench/step", may=Deed.WORK_BENCH)
 @deed(then="/jobs/{code}/{done}", again=_page)
 def do_step(ask: Ask, code: str, form: Form) -> str:
-    """Record a step; the test comes up by itself when it is time."""
-    after = bench.do_step(
+    """Record the steps shown, or only the first of them; the test comes up by itself when it is time."""
+    after = bench.do_steps(
         code,
-        form.text("step"),
+        form.text("only").split() or form.text("step").split(),
         form.text("as_expected") or form.text("counted"),
         form.text("reason"),
         ask.person,

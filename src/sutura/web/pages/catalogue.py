@@ -6,7 +6,7 @@ from dataclasses import replace
 from typing import Annotated
 from urllib.parse import urlencode
 
-from fastapi import APIRouter, Query
+from fastapi import Query
 from fastapi.responses import RedirectResponse, Response
 from pydantic import BaseModel
 
@@ -16,18 +16,20 @@ from sutura.core.catalogue.cautions import CAUTIONS, CAUTIONS_SOURCE
 from sutura.core.errors import ManyInvalid, Refusal, StaleSave
 from sutura.core.identify.reading import plain
 from sutura.core.matching.attributes import need_lines
+from sutura.core.people import Deed, may
 from sutura.formats.pack import schema
 from sutura.services import catalogue, known
 from sutura.services import identify as identify_service
 from sutura.store import catalogue as store
 from sutura.store import packs as packs_store
 from sutura.web import schema_form
+from sutura.web.addresses import Addresses, Anyone
 from sutura.web.deeds import deed
 from sutura.web.drawings.face import draw_face
 from sutura.web.present import render
 from sutura.web.session import ANEW, Ask, Asking, Form, Shown
 
-router = APIRouter()
+addresses = Addresses()
 _MODEL_RULE = schema(SCHEMAS / "models.schema.json")["properties"]["models"]["items"]
 
 
@@ -52,7 +54,7 @@ class Asked(BaseModel):
         return "/catalogue?" + urlencode({**self.model_dump(exclude_defaults=True), "page": page})
 
 
-@router.get("/catalogue")
+@addresses.get("/catalogue", may=Anyone.SIGNED_IN)
 def catalogue_list(ask: Ask, asked: Annotated[Asked, Query()]) -> Response:
     page = min(max(asked.page, 1), 10_000)
     models, count, choices = catalogue.browse(asked.search, plain(asked.q[:80]), page)
@@ -70,7 +72,7 @@ def catalogue_list(ask: Ask, asked: Annotated[Asked, Query()]) -> Response:
     )
 
 
-@router.get("/catalogue/mixed")
+@addresses.get("/catalogue/mixed", may=Anyone.SIGNED_IN)
 def mixed_page(ask: Ask) -> Response:
     interchanges, wrong = known.interchanges()
     return render(
@@ -83,7 +85,7 @@ def mixed_page(ask: Ask) -> Response:
     )
 
 
-@router.get("/catalogue/rules")
+@addresses.get("/catalogue/rules", may=Anyone.SIGNED_IN)
 def rules_page(ask: Ask) -> Response:
     by_capability: dict[str, list[object]] = {}
     for rule in rules.ALL:
@@ -94,7 +96,7 @@ def rules_page(ask: Ask) -> Response:
 # -- packs ----------------------------------------------------------------------------------
 
 
-@router.get("/catalogue/packs")
+@addresses.get("/catalogue/packs", may=Anyone.SIGNED_IN)
 def packs_page(ask: Ask) -> Response:
     return _packs(ask)
 
@@ -103,9 +105,9 @@ def _packs(ask: Asking, shown: Shown = ANEW) -> Response:
     return render(ask, "catalogue/packs.html", room="Catalogue", packs=packs_store.packs_page(), shown=shown)
 
 
-@router.get("/catalogue/packs/{pack_id}.json")
-def export(ask: Ask, pack_id: str) -> Response:  # noqa: ARG001 - only someone signed in may read it
-    text = catalogue.export_pack(pack_id)
+@addresses.get("/catalogue/packs/{pack_id}.json", may=Anyone.SIGNED_IN)
+def export(ask: Ask, pack_id: str) -> Response:
+    text = catalogue.export_pack(pack_id, prices=may(ask.person, Deed.SEE_COST))
     return Response(
         text,
         media_type="application/json",
@@ -113,7 +115,7 @@ def export(ask: Ask, pack_id: str) -> Response:  # noqa: ARG001 - only someone s
     )
 
 
-@router.get("/catalogue/schema/{name}.schema.json")
+@addresses.get("/catalogue/schema/{name}.schema.json", may=Anyone.SIGNED_IN)
 def published_schema(ask: Ask, name: str) -> Response:  # noqa: ARG001 - only someone signed in may read it
     known = {file.name.removesuffix(".schema.json"): file for file in SCHEMAS.glob("*.schema.json")}
     if name not in known:
@@ -121,14 +123,14 @@ def published_schema(ask: Ask, name: str) -> Response:  # noqa: ARG001 - only so
     return Response(known[name].read_bytes(), media_type="application/schema+json")
 
 
-@router.post("/catalogue/packs/look")
+@addresses.post("/catalogue/packs/look", may=Deed.READ_PACK)
 @deed(then="/catalogue/packs/look/{done}", again=_packs)
 def look_at_pack(ask: Ask, form: Form) -> str:
     file = form.file("file", catalogue.MOST_CHARACTERS + 1)
     return catalogue.look_at_pack(form.file_name("file"), file, ask.person, ask.now)
 
 
-@router.get("/catalogue/packs/look/{look_id}")
+@addresses.get("/catalogue/packs/look/{look_id}", may=Deed.READ_PACK)
 def look_page(ask: Ask, look_id: str) -> Response:
     return _look(ask, look_id)
 
@@ -138,7 +140,7 @@ def _look(ask: Asking, look_id: str, shown: Shown = ANEW) -> Response:
     return render(ask, "catalogue/look.html", room="Catalogue", look=look, shown=shown)
 
 
-@router.post("/catalogue/packs/look/{look_id}")
+@addresses.post("/catalogue/packs/look/{look_id}", may=Deed.READ_PACK)
 @deed(then="/catalogue/packs", again=_look)
 def read_pack(ask: Ask, look_id: str, form: Form) -> None:
     if form.text("act") == "forget":
@@ -150,7 +152,7 @@ def read_pack(ask: Ask, look_id: str, form: Form) -> None:
 # -- one model ------------------------------------------------------------------------------
 
 
-@router.get("/catalogue/{model_id}")
+@addresses.get("/catalogue/{model_id}", may=Anyone.SIGNED_IN)
 def model_page(ask: Ask, model_id: str) -> Response:
     return _model(ask, model_id)
 
@@ -172,14 +174,14 @@ def _model(ask: Asking, model_id: str, shown: Shown = ANEW) -> Response:
     )
 
 
-@router.post("/catalogue/{model_id}/state")
+@addresses.post("/catalogue/{model_id}/state", may=Deed.CHANGE_CATALOGUE)
 @deed(then="/catalogue/{model_id}", again=_model)
 def change_state(ask: Ask, model_id: str, form: Form) -> None:
     change = catalogue.bring_back if form.text("act") == "bring-back" else catalogue.retire
     change(model_id, ask.person, ask.now)
 
 
-@router.get("/catalogue/{model_id}/edit")
+@addresses.get("/catalogue/{model_id}/edit", may=Deed.CHANGE_CATALOGUE)
 def edit_page(ask: Ask, model_id: str) -> Response:
     return _edit(ask, model_id)
 
@@ -226,7 +228,7 @@ def _save_model(ask: Ask, model_id: str, form: Form) -> None:
     catalogue.save_model(model_id, raw, form.number("version"), ask.person, ask.now)
 
 
-@router.post("/catalogue/{model_id}/edit")
+@addresses.post("/catalogue/{model_id}/edit", may=Deed.CHANGE_CATALOGUE)
 def edit(ask: Ask, model_id: str, form: Form) -> Response:
     if form.text("act") == "save":
         return _save_model(ask=ask, model_id=model_id, form=form)

@@ -2,30 +2,29 @@
 
 from __future__ import annotations
 
-from fastapi import APIRouter
 from fastapi.responses import Response
 
 from sutura.core.intake.arrival import Applies
 from sutura.core.intake.opening import cups_text
-from sutura.core.people import Deed, demand
+from sutura.core.people import Deed
 from sutura.core.shop import WEEK_FIELDS, hours_texts
 from sutura.services import consents as service
 from sutura.services import shop as shop_service
 from sutura.store import consents as store
+from sutura.web.addresses import Addresses
 from sutura.web.deeds import deed
 from sutura.web.present import render
 from sutura.web.session import ANEW, Ask, Asking, Form, Shown
 
-router = APIRouter()
+addresses = Addresses()
 
 
-@router.get("/consents")
+@addresses.get("/consents", may=Deed.SET_UP_COUNTER)
 def consents_page(ask: Ask) -> Response:
     return _consents(ask)
 
 
 def _consents(ask: Asking, shown: Shown = ANEW) -> Response:
-    demand(ask.person, Deed.SET_UP_COUNTER)
     shop = shop_service.shop()
     return render(
         ask,
@@ -42,7 +41,7 @@ def _consents(ask: Asking, shown: Shown = ANEW) -> Response:
     )
 
 
-@router.post("/consents")
+@addresses.post("/consents", may=Deed.SET_UP_COUNTER)
 @deed(then="/consents", again=_consents)
 def save_consent(ask: Ask, form: Form) -> None:
     service.save_consent(
@@ -57,13 +56,13 @@ def save_consent(ask: Ask, form: Form) -> None:
     )
 
 
-@router.post("/consents/cups")
+@addresses.post("/consents/cups", may=Deed.SET_UP_COUNTER)
 @deed(then="/consents#cups", again=_consents)
 def change_cups(ask: Ask, form: Form) -> None:
     service.change_cups(form.text("cups"), form.number("version"), ask.person, ask.now)
 
 
-@router.post("/consents/hours")
+@addresses.post("/consents/hours", may=Deed.SET_UP_COUNTER)
 @deed(then="/consents#hours", again=_consents)
 def change_hours(ask: Ask, form: Form) -> None:
     typed = {name: form.text(name) for name in WEEK_FIELDS}

@@ -2,35 +2,35 @@
 
 from __future__ import annotations
 
-from fastapi import APIRouter
 from fastapi.responses import JSONResponse, Response
 
-from sutura.core.errors import NotFound
 from sutura.core.intake.customers import ERASED
+from sutura.core.people import Deed
 from sutura.services import customers as service
 from sutura.store import customers as customers_store
+from sutura.web.addresses import Addresses
 from sutura.web.deeds import deed
 from sutura.web.present import render
 from sutura.web.session import ANEW, Ask, Asking, Form, Shown
 
-router = APIRouter()
+addresses = Addresses()
 
 
-@router.get("/customers/find")
+@addresses.get("/customers/find", may=Deed.TAKE_IN)
 def find_customers(ask: Ask, q: str = "") -> Response:
     customers = service.find_customers(q) if len(q.strip()) > 1 else []
     return render(ask, "intake/customers.html", found=customers, asked=q.strip())
 
 
-@router.get("/customers/{customer_id}")
+@addresses.get("/customers/{customer_id}", may=Deed.TAKE_IN)
 def customer_page(ask: Ask, customer_id: int) -> Response:
     return _customer(ask, customer_id)
 
 
 def _customer(ask: Asking, customer_id: int, shown: Shown = ANEW) -> Response:
-    record = customers_store.load_customer(customer_id)
-    if record is None:
-        raise NotFound("customer", customer_id)
+    record = service.read_customer(customer_id, ask.person, ask.now)
+    # it may have become part of another
+    customer_id = record.id
     kept = {"name": record.name, "phone": record.phone, "email": record.email, "note": record.note}
     return render(
         ask,
@@ -45,7 +45,7 @@ def _customer(ask: Asking, customer_id: int, shown: Shown = ANEW) -> Response:
     )
 
 
-@router.post("/customers/{customer_id}")
+@addresses.post("/customers/{customer_id}", may=Deed.TAKE_IN)
 @deed(then="/customers/{customer_id}", again=_customer)
 def save_customer(ask: Ask, customer_id: int, form: Form) -> None:
     service.save_customer(
@@ -60,21 +60,21 @@ def save_customer(ask: Ask, customer_id: int, form: Form) -> None:
     )
 
 
-@router.post("/customers/{customer_id}/merge")
+@addresses.post("/customers/{customer_id}/merge", may=Deed.TAKE_IN)
 @deed(then="/customers/{customer_id}", again=_customer)
 def merge(ask: Ask, customer_id: int, form: Form) -> None:
     service.merge_customers(customer_id, form.number("other"), ask.person, ask.now)
 
 
-@router.get("/customers/{customer_id}/export.json")
+@addresses.get("/customers/{customer_id}/export.json", may=Deed.ERASE_CUSTOMER)
 def export_customer(ask: Ask, customer_id: int) -> Response:
-    kept = service.export_customer(customer_id, ask.person)
+    kept = service.export_customer(customer_id, ask.person, ask.now)
     return JSONResponse(
         kept, headers={"Content-Disposition": f'attachment; filename="customer-{customer_id}.json"'}
     )
 
 
-@router.post("/customers/{customer_id}/erase")
+@addresses.post("/customers/{customer_id}/erase", may=Deed.ERASE_CUSTOMER)
 @deed(then="/counter", again=_customer)
 def erase(ask: Ask, customer_id: int, form: Form) -> None:
     service.erase_customer(customer_id, form.text("typed_name"), ask.person, ask.now)

@@ -2,24 +2,25 @@
 
 from __future__ import annotations
 
-from fastapi import APIRouter
 from fastapi.responses import Response
 
 from sutura.core.errors import NotFound
 from sutura.core.handover import Method, aftercare, done_by, not_promised
 from sutura.core.job import Stage
 from sutura.core.maths.money import Money, amount_text, included_tax
+from sutura.core.people import Deed
 from sutura.services import handover
 from sutura.services import job as job_service
 from sutura.services import shop as shop_service
+from sutura.web.addresses import Addresses, Anyone
 from sutura.web.deeds import deed
 from sutura.web.present import render
 from sutura.web.session import ANEW, Ask, Asking, Form, Shown
 
-router = APIRouter()
+addresses = Addresses()
 
 
-@router.get("/jobs/{code}/handover")
+@addresses.get("/jobs/{code}/handover", may=Deed.TAKE_IN)
 def handover_page(ask: Ask, code: str) -> Response:
     return _page(ask, code)
 
@@ -40,7 +41,7 @@ def _page(ask: Asking, code: str, shown: Shown = ANEW) -> Response:
     )
 
 
-@router.post("/jobs/{code}/handover")
+@addresses.post("/jobs/{code}/handover", may=Deed.TAKE_IN)
 @deed(then="/jobs/{code}/receipt", again=_page)
 def hand_back(ask: Ask, code: str, form: Form) -> None:
     handover.hand_back(
@@ -56,7 +57,7 @@ def hand_back(ask: Ask, code: str, form: Form) -> None:
     )
 
 
-@router.post("/jobs/{code}/return")
+@addresses.post("/jobs/{code}/return", may=Deed.TAKE_IN)
 @deed(then="/jobs/{code}", again=_page)
 def return_unrepaired(ask: Ask, code: str, form: Form) -> None:
     handover.return_unrepaired(
@@ -69,7 +70,7 @@ def return_unrepaired(ask: Ask, code: str, form: Form) -> None:
     )
 
 
-@router.get("/jobs/{code}/receipt")
+@addresses.get("/jobs/{code}/receipt", may=Anyone.SIGNED_IN)
 def receipt(ask: Ask, code: str) -> Response:
     page = job_service.job_page(code, ask.now)
     job = page.job

@@ -2,17 +2,17 @@
 
 from __future__ import annotations
 
-from fastapi import APIRouter
 from fastapi.responses import RedirectResponse, Response
 
 from sutura.services import identify as service
+from sutura.web.addresses import Addresses, Anyone
 from sutura.web.present import render
 from sutura.web.session import Ask
 
-router = APIRouter()
+addresses = Addresses()
 
 
-@router.get("/scan")
+@addresses.get("/scan", may=Anyone.SIGNED_IN)
 def scan(ask: Ask, q: str = "") -> Response:
     scanned = service.find(q)
     if scanned.address:
@@ -20,7 +20,7 @@ def scan(ask: Ask, q: str = "") -> Response:
     return render(ask, "identify/scan.html", found=scanned, asked=q)
 
 
-@router.get("/identify")
+@addresses.get("/identify", may=Anyone.SIGNED_IN)
 def identify(ask: Ask, q: str = "") -> Response:
     """A piece of a page: what the number read so far stands for."""
     return render(ask, "identify/answer.html", found=service.identify(q), choose=True)

@@ -6,7 +6,6 @@ import json
 import re
 from typing import Any
 
-from fastapi import APIRouter
 from fastapi.responses import JSONResponse, RedirectResponse, Response
 from markupsafe import Markup
 
@@ -18,11 +17,13 @@ from sutura.core.intake.diagnosis import ways_told
 from sutura.core.intake.marks import KINDS
 from sutura.core.intake.observations import ASKED, FINER, FURTHER
 from sutura.core.job import Stage
+from sutura.core.people import Deed
 from sutura.formats.photo import MOST_BYTES
 from sutura.services import customers, drafts, planning
 from sutura.services import intake as service
 from sutura.services.drafts import SoFar
 from sutura.store import photos as photos_store
+from sutura.web.addresses import Addresses, Anyone
 from sutura.web.deeds import deed
 from sutura.web.drawings.face import (
     back_body,
@@ -40,36 +41,38 @@ from sutura.web.present import piece, render
 from sutura.web.session import ANEW, Ask, Asking, Form, Sent, Shown
 from sutura.words.summary import summarise
 
-router = APIRouter()
+addresses = Addresses()
 _READY = (Stage.CLOSED, Stage.DECLINED)
 
 
-@router.get("/counter")
+@addresses.get("/counter", may=Anyone.SIGNED_IN)
 def counter(ask: Ask, q: str = "") -> Response:
     return _counter(ask, q)
 
 
 def _counter(ask: Asking, q: str = "", shown: Shown = ANEW) -> Response:
+    ready = planning.open_lines(ask.now, _READY)
     return render(
         ask,
         "intake/counter.html",
         room="Counter",
         shown=shown,
         drafts=drafts.draft_lines(),
-        ready=planning.open_lines(ask.now, _READY),
+        ready=ready.lines,
+        unshown=ready.unshown,
         asked=q,
         customers=customers.find_customers(q) if q.strip() else [],
     )
 
 
-@router.post("/counter/new")
+@addresses.post("/counter/new", may=Deed.TAKE_IN)
 @deed(then="/counter/{done}", again=_counter)
 def new_intake(ask: Ask, form: Form) -> str:
     fields = {name: [form.text(name)] for name in ("read_number", "serial") if form.text(name)}
     return drafts.open_draft(ask.person, ask.now, fields)
 
 
-@router.get("/counter/{draft_id}")
+@addresses.get("/counter/{draft_id}", may=Deed.TAKE_IN)
 def intake_page(ask: Ask, draft_id: str) -> Response:
     return _page(ask, draft_id)
 
@@ -100,6 +103,7 @@ def _page(ask: Asking, draft_id: str, shown: Shown = ANEW) -> Response:
         first_questions=[question for question in ASKED if question.id not in FURTHER],
         further_questions=[question for question in ASKED if question.id in FURTHER],
         function_fields=[f"function.{one.id}" for one in said.model.functions] if said.model else [],
+        consent_fields=["arrival.data", "signature", *(f"consent.{one.id}" for one in said.consents)],
         finer=FINER,
         kinds=KINDS,
         shapes=kinds_for_script(),
@@ -149,7 +153,7 @@ def _reading(ask: Asking, said: SoFar) -> dict[str, Any]:
     )
     return {
         "plan": draw_plan(said.plan, said.model.face, ask.speech) if said.plan else Markup(""),
-        "opening": Markup(piece(ask, "intake/opening.html", plan=said.plan))
+        "opening": Markup(piece(ask, "intake/opening.html", plan=said.plan, folded=True))
         if said.model.front_is_cut
         else Markup(""),
         "reading": Markup(piece(ask, "intake/reading.html", found=said.diagnosis, plain=plain, ways=ways)),
@@ -170,7 +174,7 @@ def _same(ask: Asking, said: SoFar) -> Markup:
     return Markup(piece(ask, "intake/same.html", found=said.same))
 
 
-@router.post("/counter/{draft_id}/keep")
+@addresses.post("/counter/{draft_id}/keep", may=Deed.TAKE_IN)
 def keep(ask: Ask, draft_id: str, form: Form) -> Response:
     """Keep what is typed so far; the answer says when, and what it says so far."""
     drafts.keep_sent(draft_id, form.entered, ask.person, ask.now)
@@ -193,13 +197,13 @@ def keep(ask: Ask, draft_id: str, form: Form) -> Response:
 # -- what its buttons do -----------------------------------------------------------------------
 
 
-@router.post("/counter/{draft_id}/discard")
+@addresses.post("/counter/{draft_id}/discard", may=Deed.TAKE_IN)
 @deed(then="/counter", again=_counter)
 def discard(ask: Ask, draft_id: str) -> None:
     drafts.discard_draft(draft_id, ask.person)
 
 
-@router.post("/counter/{draft_id}")
+@addresses.post("/counter/{draft_id}", may=Deed.TAKE_IN)
 def take_in(ask: Ask, draft_id: str, form: Form) -> Response:
     """Take it in, or keep it and go on. Refused or not, everything on the form is kept."""
     act = form.text("act")
@@ -222,7 +226,7 @@ def _refused(ask: Asking, draft_id: str, form: Sent, refusal: Refusal) -> Respon
     return _page(ask, draft_id, Shown(refusal=refusal, status=status_of(refusal), sent=form))
 
 
-@router.post("/counter/{draft_id}/photo")
+@addresses.post("/counter/{draft_id}/photo", may=Deed.TAKE_IN)
 def change_photos(ask: Ask, draft_id: str, form: Form) -> Response:
     """Add or take away a photo; everything else on the form is kept as it stands."""
     drafts.keep_sent(draft_id, form.entered, ask.person, ask.now)
@@ -246,7 +250,7 @@ def change_photos(ask: Ask, draft_id: str, form: Form) -> Response:
     return RedirectResponse(f"/counter/{draft_id}#photos", status_code=303)
 
 
-@router.get("/photos/{photo_id}")
+@addresses.get("/photos/{photo_id}", may=Anyone.SIGNED_IN)
 def photo(ask: Ask, photo_id: int, small: int = 0) -> Response:  # noqa: ARG001 - only someone signed in may see it
     image = photos_store.load_photo(photo_id, small=bool(small))
     if image is None:

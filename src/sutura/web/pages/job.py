@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from fastapi import APIRouter
 from fastapi.responses import Response
 
 from sutura.core.intake.arrival import DATA_STATES, untested
@@ -11,13 +10,14 @@ from sutura.core.intake.diagnosis import diagnose
 from sutura.core.intake.layers import has_of
 from sutura.core.job import Move, starts_of
 from sutura.core.people import Deed, may
-from sutura.core.planning import ASSIGNABLE
+from sutura.core.planning import ASSIGNABLE, Action
 from sutura.core.quoting import price_may_change, price_says
 from sutura.services import handover, planning, quoting, stock
 from sutura.services import job as service
 from sutura.services import shop as shop_service
 from sutura.services.marks import marks_of, signature_of
 from sutura.store import photos as photos_store
+from sutura.web.addresses import Addresses, Anyone
 from sutura.web.deeds import deed
 from sutura.web.drawings.code import draw_qr
 from sutura.web.drawings.face import draw_back, draw_edges, draw_face
@@ -26,12 +26,12 @@ from sutura.web.present import render
 from sutura.web.session import ANEW, Ask, Asking, Form, Shown
 from sutura.words.summary import summarise
 
-router = APIRouter()
+addresses = Addresses()
 # what a ticket is printed on; the sizes stand in the print styles
 PAPERS = {"a4": "A4", "letter": "Letter", "roll": "80 mm roll", "label": "Tray label"}
 
 
-@router.get("/jobs/{code}")
+@addresses.get("/jobs/{code}", may=Anyone.SIGNED_IN)
 def job_page(ask: Ask, code: str) -> Response:
     return _page(ask, code)
 
@@ -61,11 +61,14 @@ def _page(ask: Asking, code: str, shown: Shown = ANEW) -> Response:
         and may(ask.person, Deed.QUOTE),
         priceable=price_may_change(job.stage, job.chosen.price_minor) and may(ask.person, Deed.SET_PRICE),
         again=job.stage in ASSIGNABLE and bool(untested(page.model, page.results[0])),
+        openable=page.next is not None
+        and page.next.action is Action.OPEN
+        and may(ask.person, Deed.WORK_BENCH),
         returnable_part=job.stage in starts_of(Move.GIVE_BACK_PART),
     )
 
 
-@router.get("/jobs/{code}/ticket")
+@addresses.get("/jobs/{code}/ticket", may=Anyone.SIGNED_IN)
 def ticket(ask: Ask, code: str, paper: str = "a4") -> Response:
     """The customer's ticket, and the label for the tray, on the paper that is in the printer."""
     page = service.job_page(code, ask.now)
@@ -97,13 +100,13 @@ def ticket(ask: Ask, code: str, paper: str = "a4") -> Response:
     )
 
 
-@router.post("/jobs/{code}/decline")
+@addresses.post("/jobs/{code}/decline", may=Deed.QUOTE)
 @deed(then="/jobs/{code}", again=_page)
 def decline(ask: Ask, code: str, form: Form) -> None:
     handover.decline(code, form.text("reason"), ask.person, ask.now)
 
 
-@router.post("/jobs/{code}/promise")
+@addresses.post("/jobs/{code}/promise", may=Deed.TAKE_IN)
 @deed(then="/jobs/{code}", again=_page)
 def change_promise(ask: Ask, code: str, form: Form) -> None:
     planning.change_promise(
@@ -111,7 +114,7 @@ def change_promise(ask: Ask, code: str, form: Form) -> None:
     )
 
 
-@router.post("/jobs/{code}/price")
+@addresses.post("/jobs/{code}/price", may=Deed.SET_PRICE)
 @deed(then="/jobs/{code}", again=_page)
 def change_price(ask: Ask, code: str, form: Form) -> None:
     quoting.change_job_price(
@@ -119,7 +122,7 @@ def change_price(ask: Ask, code: str, form: Form) -> None:
     )
 
 
-@router.post("/jobs/{code}/give-back")
+@addresses.post("/jobs/{code}/give-back", may=Deed.RESERVE)
 @deed(then="/jobs/{code}", again=_page)
 def give_back(ask: Ask, code: str) -> None:
     stock.give_back_part(code, ask.person, ask.now)

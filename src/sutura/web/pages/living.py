@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from fastapi import APIRouter
 from fastapi.responses import Response
 
 from sutura.core.catalogue.model import EDGES, EdgeLimit, Face, Function
@@ -13,11 +12,12 @@ from sutura.core.job import Stage, seam
 from sutura.core.maths.geometry import Box, Point
 from sutura.core.values import FunctionResult, Outcome
 from sutura.services.identify import identify
+from sutura.web.addresses import Addresses, Anyone
 from sutura.web.drawings.face import draw_face
 from sutura.web.present import render
 from sutura.web.session import Ask, Shown
 
-router = APIRouter()
+addresses = Addresses()
 
 _FACE = Face(
     width_mm=70,
@@ -34,7 +34,7 @@ _MARKS = (
 )
 
 
-@router.get("/living")
+@addresses.get("/living", may=Anyone.SIGNED_IN)
 def living(ask: Ask) -> Response:
     refusal = ManyInvalid([Invalid("sample", "1O", "use digits only, such as 10")], "This sample")
     stale = StaleSave("This sample", "Ines", None, {"phone": "555 0100"}, {"phone": "555 0199"})

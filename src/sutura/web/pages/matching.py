@@ -7,7 +7,6 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
-from fastapi import APIRouter
 from fastapi.responses import Response
 from markupsafe import Markup
 
@@ -22,35 +21,46 @@ from sutura.core.matching.offers import Value
 from sutura.core.matching.ranking import WEIGHT_WORDS, weights_kept
 from sutura.core.matching.resolution import density_of
 from sutura.core.matching.wanted import breakable
+from sutura.core.people import Deed, may
 from sutura.services import identify as identify_service
 from sutura.services import matching, planning, stock
 from sutura.services.matching import Matched, Matching, consent_text
+from sutura.store import job as job_store
+from sutura.web.addresses import Addresses, Anyone
 from sutura.web.deeds import deed
 from sutura.web.drawings.overlay import draw_overlay, overlay_view
 from sutura.web.present import render
 from sutura.web.session import ANEW, Ask, Asking, Form, Shown
 
-router = APIRouter()
+addresses = Addresses()
 _ROOM = (Stage.IDENTIFIED, Stage.QUOTED)
 # more than three columns cannot be compared at a glance
 MOST_SIDE_BY_SIDE = 3
 
 
-@router.get("/match")
+@addresses.get("/match", may=Anyone.SIGNED_IN)
 def match_list(ask: Ask, q: str = "") -> Response:
-    lines = planning.open_lines(ask.now, _ROOM)
+    waiting = planning.open_lines(ask.now, _ROOM)
     identification = identify_service.identify(q) if q.strip() else None
-    return render(ask, "matching/list.html", room="Match", lines=lines, asked=q.strip(), found=identification)
+    return render(
+        ask,
+        "matching/list.html",
+        room="Match",
+        lines=waiting.lines,
+        unshown=waiting.unshown,
+        asked=q.strip(),
+        found=identification,
+    )
 
 
-@router.get("/match/find")
+@addresses.get("/match/find", may=Anyone.SIGNED_IN)
 def find_model(ask: Ask, q: str = "") -> Response:
     """What a number on the phone may be, while it is typed."""
     identification = identify_service.identify(q) if q.strip() else None
     return render(ask, "matching/found.html", found=identification)
 
 
-@router.get("/match/model/{model_id}")
+@addresses.get("/match/model/{model_id}", may=Anyone.SIGNED_IN)
 def match_model(ask: Ask, model_id: str, kind: str = "", over: str = "") -> Response:
     model, matching_here = matching.match_model(model_id, kind)
     return render(
@@ -162,7 +172,7 @@ def _side_by_side(offers: list[Matched]) -> tuple[list[Matched], list[Row]] | No
     return offers, rows
 
 
-@router.get("/jobs/{code}/match")
+@addresses.get("/jobs/{code}/match", may=Anyone.SIGNED_IN)
 def match_page(ask: Ask, code: str, kind: str = "", over: str = "") -> Response:
     return _page(ask, code, kind=kind, over=over)
 
@@ -186,7 +196,7 @@ def _page(ask: Asking, code: str, shown: Shown = ANEW, kind: str = "", over: str
     )
 
 
-@router.post("/jobs/{code}/match/choose")
+@addresses.post("/jobs/{code}/match/choose", may=Deed.QUOTE)
 @deed(then="/jobs/{code}{done}", again=_page)
 def choose(ask: Ask, code: str, form: Form) -> str:
     """Choose an offer, and hold it in the same press where it lies on the shelf."""
@@ -198,26 +208,34 @@ def choose(ask: Ask, code: str, form: Form) -> str:
         ask.now,
         members=members,
         agreed=form.text("agreed") == "yes",
+        seen=form.number("seen") if form.text("seen") else None,
     )
     if form.text("hold") != "yes":
         return "/match"
     stock.take_part(code, ask.person, ask.now)
-    return ""
+    return _after_holding(ask, code)
 
 
-@router.post("/jobs/{code}/match/take")
-@deed(then="/jobs/{code}", again=_page)
-def take(ask: Ask, code: str) -> None:
+def _after_holding(ask: Asking, code: str) -> str:
+    """The part lies ready: who does it is next, for those who may say so."""
+    nobody = not job_store.load_job(code).bench.technician
+    return "/assign" if nobody and may(ask.person, Deed.ASSIGN) else ""
+
+
+@addresses.post("/jobs/{code}/match/take", may=Deed.RESERVE)
+@deed(then="/jobs/{code}{done}", again=_page)
+def take(ask: Ask, code: str) -> str:
     stock.take_part(code, ask.person, ask.now)
+    return _after_holding(ask, code)
 
 
-@router.post("/jobs/{code}/match/panel")
+@addresses.post("/jobs/{code}/match/panel", may=Deed.RESERVE)
 @deed(then="/jobs/{code}/match#panel", again=_page)
 def read_panel(ask: Ask, code: str, form: Form) -> None:
     matching.read_panel(code, form.text("edid"), form.file("edid_file"), ask.person, ask.now)
 
 
-@router.post("/jobs/{code}/match/original")
+@addresses.post("/jobs/{code}/match/original", may=Deed.RESERVE)
 @deed(then="/jobs/{code}/match#original", again=_page)
 def compare_original(ask: Ask, code: str, form: Form) -> None:
     matching.compare_original(
@@ -225,13 +243,13 @@ def compare_original(ask: Ask, code: str, form: Form) -> None:
     )
 
 
-@router.post("/jobs/{code}/match/measure")
+@addresses.post("/jobs/{code}/match/measure", may=Deed.RESERVE)
 @deed(then="/jobs/{code}/match", again=_page)
 def measure_part(ask: Ask, form: Form) -> None:
     matching.measure_part(form.number("offer"), form.entered.group("part"), ask.person, ask.now)
 
 
-@router.post("/jobs/{code}/match/report")
+@addresses.post("/jobs/{code}/match/report", may=Deed.RESERVE)
 @deed(then="/jobs/{code}/match", again=_page)
 def report_part(ask: Ask, code: str, form: Form) -> None:
     matching.report_part(code, form.text("outcome"), form.text("part_says"), ask.person, ask.now)

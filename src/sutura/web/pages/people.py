@@ -4,19 +4,22 @@ from __future__ import annotations
 
 import secrets
 
-from fastapi import APIRouter, Request
+from fastapi import Request
 from fastapi.responses import RedirectResponse, Response
 
 from sutura.core.errors import NotFound, Refusal, SignInRefused
-from sutura.core.people import Deed, demand
+from sutura.core.people import Deed
 from sutura.core.values import Role
 from sutura.services import people
+from sutura.store import audit as audit_store
 from sutura.store import people as store
+from sutura.web.addresses import Addresses, Anyone
 from sutura.web.deeds import deed
 from sutura.web.present import render, render_plain
 from sutura.web.session import ANEW, COOKIE, PRE_COOKIE, Ask, Asking, Form, Shown, SignInForm, settings_of
+from sutura.words.audit import told
 
-router = APIRouter()
+addresses = Addresses()
 SESSION_SECONDS = int(people.SESSION_LENGTH.total_seconds())
 
 
@@ -51,16 +54,16 @@ def _set_cookie(request: Request, response: Response, name: str, value: str, sec
         max_age=seconds,
         httponly=True,
         samesite="lax",
-        secure=settings_of(request).secure_cookies,
+        secure=settings_of(request).secure_cookies or request.url.scheme == "https",
     )
 
 
-@router.get("/sign-in")
+@addresses.get("/sign-in", may=Anyone.PUBLIC)
 def sign_in_page(request: Request, then: str = "/") -> Response:
     return _sign_in_page(request, safe_way(then))
 
 
-@router.post("/sign-in")
+@addresses.post("/sign-in", may=Anyone.PUBLIC)
 def sign_in(request: Request, form: SignInForm) -> Response:
     login, then = form.text("login"), safe_way(form.text("then"))
     address = request.client.host if request.client else "unknown"
@@ -71,7 +74,7 @@ def sign_in(request: Request, form: SignInForm) -> Response:
     return _signed_in(request, token, then)
 
 
-@router.post("/sign-in/demo")
+@addresses.post("/sign-in/demo", may=Anyone.PUBLIC)
 def sign_in_demo(request: Request, form: SignInForm) -> Response:
     """One click for the demo people; there is no such address outside demo mode."""
     person_id = form.number("person")
@@ -89,7 +92,7 @@ def _signed_in(request: Request, token: str, then: str) -> Response:
     return answer
 
 
-@router.post("/sign-out")
+@addresses.post("/sign-out", may=Anyone.SIGNED_IN)
 def sign_out(request: Request, form: Form) -> Response:  # noqa: ARG001 - the form's token is checked
     people.sign_out(request.cookies.get(COOKIE, ""))
     answer = RedirectResponse("/sign-in", status_code=303)
@@ -106,13 +109,12 @@ def _list(ask: Asking, shown: Shown = ANEW) -> Response:
     )
 
 
-@router.get("/people")
+@addresses.get("/people", may=Deed.CHANGE_PEOPLE)
 def people_list(ask: Ask) -> Response:
-    demand(ask.person, Deed.CHANGE_PEOPLE)
     return _list(ask)
 
 
-@router.post("/people")
+@addresses.post("/people", may=Deed.CHANGE_PEOPLE)
 @deed(then="/people", again=_list)
 def add_person(ask: Ask, form: Form) -> None:
     people.add_person(
@@ -125,9 +127,22 @@ def add_person(ask: Ask, form: Form) -> None:
     )
 
 
-@router.get("/people/{person_id}")
+@addresses.get("/people/audit", may=Deed.READ_AUDIT)
+def audit_page(ask: Ask, before: int | None = None, what: str = "") -> Response:
+    """Who did what to money, people, customers and settings, for whoever answers for the shop."""
+    lines = audit_store.audit_page(before, what[:60])
+    return render(
+        ask,
+        "people/audit.html",
+        lines=[(line, told(line.detail)) for line in lines],
+        what=what[:60],
+        kinds=audit_store.kinds(),
+        older=lines[-1].id if len(lines) == audit_store.PER_PAGE else None,
+    )
+
+
+@addresses.get("/people/{person_id}", may=Deed.CHANGE_PEOPLE)
 def person_page(ask: Ask, person_id: int) -> Response:
-    demand(ask.person, Deed.CHANGE_PEOPLE)
     return _person(ask, person_id)
 
 
@@ -148,7 +163,7 @@ def _person(ask: Asking, person_id: int, shown: Shown = ANEW) -> Response:
     )
 
 
-@router.post("/people/{person_id}")
+@addresses.post("/people/{person_id}", may=Deed.CHANGE_PEOPLE)
 @deed(then="/people", again=_person)
 def save_person(ask: Ask, person_id: int, form: Form) -> None:
     factors = {

@@ -4,21 +4,20 @@ from __future__ import annotations
 
 from datetime import timedelta
 
-from fastapi import APIRouter
 from fastapi.responses import Response
 
-from sutura.core.people import Deed, demand
+from sutura.core.people import Deed
 from sutura.services import planning
-from sutura.store import job as job_store
+from sutura.web.addresses import Addresses, Anyone
 from sutura.web.deeds import deed
 from sutura.web.drawings.rail import RailStop, draw_rail
 from sutura.web.present import render
 from sutura.web.session import ANEW, Ask, Asking, Form, Shown
 
-router = APIRouter()
+addresses = Addresses()
 
 
-@router.get("/")
+@addresses.get("/", may=Anyone.SIGNED_IN)
 def next_page(ask: Ask, mine: str = "", page: int = 1) -> Response:
     now = ask.now.astimezone(ask.zone)
     begins = now.replace(hour=0, minute=0, second=0, microsecond=0)
@@ -37,31 +36,23 @@ def next_page(ask: Ask, mine: str = "", page: int = 1) -> Response:
     )
 
 
-@router.get("/plan")
+@addresses.get("/plan", may=Anyone.SIGNED_IN)
 def plan_page(ask: Ask) -> Response:
     return render(ask, "planning/plan.html", room="Plan", plan=planning.plan_page(ask.now))
 
 
-@router.get("/jobs/{code}/assign")
+@addresses.get("/jobs/{code}/assign", may=Deed.ASSIGN)
 def assign_page(ask: Ask, code: str) -> Response:
     return _assign(ask, code)
 
 
 def _assign(ask: Asking, code: str, shown: Shown = ANEW) -> Response:
-    demand(ask.person, Deed.ASSIGN)
-    model, candidates = planning.candidates_for(code)
-    return render(
-        ask,
-        "planning/assign.html",
-        room="Plan",
-        shown=shown,
-        job=job_store.load_job(code),
-        model=model,
-        candidates=candidates,
-    )
+    page = planning.assign_page(code)
+    return render(ask, "planning/assign.html", room="Plan", shown=shown, page=page, job=page.job)
 
 
-@router.post("/jobs/{code}/assign")
+@addresses.post("/jobs/{code}/assign", may=Deed.ASSIGN)
 @deed(then="/jobs/{code}", again=_assign)
 def assign(ask: Ask, code: str, form: Form) -> None:
-    planning.assign(code, form.number("technician"), ask.person, ask.now)
+    seen = form.number("seen") if form.text("seen") else None
+    planning.assign(code, form.number("technician"), ask.person, ask.now, seen=seen)

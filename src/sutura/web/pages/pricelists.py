@@ -6,20 +6,20 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from fastapi import APIRouter
 from fastapi.responses import JSONResponse, Response, StreamingResponse
 
 from sutura.core.matching.listing import SAME_FOR_ALL
-from sutura.core.people import Deed, demand
+from sutura.core.people import Deed
 from sutura.formats.pricelists import MOST_BYTES, write_price_file
 from sutura.services import pricelists as service
 from sutura.store import pricelists as store
 from sutura.store import suppliers as suppliers_store
+from sutura.web.addresses import Addresses
 from sutura.web.deeds import deed
 from sutura.web.present import render
 from sutura.web.session import ANEW, Ask, Asking, Form, Sent, Shown
 
-router = APIRouter()
+addresses = Addresses()
 SHOWN_BAD = 50
 # how a state is said on the page
 STATE_WORDS = {
@@ -32,13 +32,12 @@ STATE_WORDS = {
 }
 
 
-@router.get("/shelf/lists")
+@addresses.get("/shelf/lists", may=Deed.SET_PRICE)
 def lists(ask: Ask) -> Response:
     return _lists(ask)
 
 
 def _lists(ask: Asking, shown: Shown = ANEW) -> Response:
-    demand(ask.person, Deed.SET_PRICE)
     return render(
         ask,
         "pricelists/lists.html",
@@ -50,7 +49,7 @@ def _lists(ask: Asking, shown: Shown = ANEW) -> Response:
     )
 
 
-@router.post("/shelf/lists")
+@addresses.post("/shelf/lists", may=Deed.SET_PRICE)
 @deed(then="/shelf/lists/{done}", again=_lists)
 def send_list(ask: Ask, form: Form) -> int:
     file = form.file("file", MOST_BYTES + 1)
@@ -59,7 +58,7 @@ def send_list(ask: Ask, form: Form) -> int:
     )
 
 
-@router.get("/shelf/lists/{list_id}")
+@addresses.get("/shelf/lists/{list_id}", may=Deed.SET_PRICE)
 def price_list(ask: Ask, list_id: int) -> Response:
     return _page(ask, list_id)
 
@@ -84,7 +83,7 @@ def _page(ask: Asking, list_id: int, shown: Shown = ANEW) -> Response:
     )
 
 
-@router.get("/shelf/lists/{list_id}/progress")
+@addresses.get("/shelf/lists/{list_id}/progress", may=Deed.SET_PRICE)
 def progress(ask: Ask, list_id: int) -> Response:
     state, done, total = service.progress(list_id, ask.person)
     return JSONResponse({"state": state, "done": done, "total": total, "says": f"{done:,} of {total:,} rows"})
@@ -102,20 +101,20 @@ def _mapping(form: Sent) -> dict[str, str]:
     }
 
 
-@router.post("/shelf/lists/{list_id}/columns")
+@addresses.post("/shelf/lists/{list_id}/columns", may=Deed.SET_PRICE)
 @deed(then="/shelf/lists/{list_id}", again=_page)
 def map_columns(ask: Ask, list_id: int, form: Form) -> None:
     chosen = _mapping(form)
     service.map_columns(list_id, chosen, ask.person)
 
 
-@router.post("/shelf/lists/{list_id}/read")
+@addresses.post("/shelf/lists/{list_id}/read", may=Deed.SET_PRICE)
 @deed(then="/shelf/lists/{list_id}", again=_page)
 def read_list(ask: Ask, list_id: int) -> None:
-    service.read_good_rows(list_id, ask.person)
+    service.read_good_rows(list_id, ask.person, ask.now)
 
 
-@router.get("/shelf/lists/{list_id}/bad.csv")
+@addresses.get("/shelf/lists/{list_id}/bad.csv", may=Deed.SET_PRICE)
 def bad_rows(ask: Ask, list_id: int) -> Response:
     """The bad rows with their reasons, to send back to the supplier."""
     price_list = service.list_page(list_id, ask.person).found
@@ -126,7 +125,7 @@ def bad_rows(ask: Ask, list_id: int) -> Response:
     return _csv(f"bad-rows-{list_id}.csv", write_price_file(["line", "why it cannot be read"], rows))
 
 
-@router.get("/shelf/suppliers/{supplier_id}/list.csv")
+@addresses.get("/shelf/suppliers/{supplier_id}/list.csv", may=Deed.SEE_COST)
 def write_list(ask: Ask, supplier_id: str) -> Response:
     return _csv(f"{supplier_id}.csv", service.write_list(supplier_id, ask.person))
 

@@ -2,20 +2,21 @@
 
 from __future__ import annotations
 
-from fastapi import APIRouter
 from fastapi.responses import Response
 
+from sutura.core.people import Deed
 from sutura.core.proof import advice
 from sutura.services import job as job_service
 from sutura.services import proof
+from sutura.web.addresses import Addresses, Anyone
 from sutura.web.deeds import deed
 from sutura.web.present import render
 from sutura.web.session import ANEW, Ask, Asking, Form, Shown
 
-router = APIRouter()
+addresses = Addresses()
 
 
-@router.get("/jobs/{code}/proof")
+@addresses.get("/jobs/{code}/proof", may=Anyone.SIGNED_IN)
 def proof_page(ask: Ask, code: str) -> Response:
     return _page(ask, code)
 
@@ -34,7 +35,9 @@ def _page(ask: Asking, code: str, shown: Shown = ANEW) -> Response:
     )
 
 
-@router.post("/jobs/{code}/proof")
-@deed(then="/jobs/{code}/proof", again=_page)
-def record(ask: Ask, code: str, form: Form) -> None:
-    proof.record_proof(code, form.entered.answers(), ask.person, ask.now)
+@addresses.post("/jobs/{code}/proof", may=Deed.WORK_BENCH)
+@deed(then="/jobs/{code}/{done}", again=_page)
+def record(ask: Ask, code: str, form: Form) -> str:
+    """Record the test; what is proved and clean goes straight on at the bench."""
+    reading = proof.record_proof(code, form.entered.answers(), ask.person, ask.now)
+    return "bench" if reading.passed and not reading.answer_for else "proof"

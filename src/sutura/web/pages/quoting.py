@@ -2,25 +2,25 @@
 
 from __future__ import annotations
 
-from fastapi import APIRouter
 from fastapi.responses import Response
 
 from sutura.core.errors import NotFound
 from sutura.core.matching.ranking import WEIGHT_WORDS, weights_from, weights_kept
 from sutura.core.maths.money import amount_text
-from sutura.core.people import Deed, demand
+from sutura.core.people import Deed
 from sutura.core.quoting import RATE_FIELDS, rate_texts
 from sutura.services import quoting as service
 from sutura.services import shop as shop_service
 from sutura.store import offers as offers_store
+from sutura.web.addresses import Addresses
 from sutura.web.deeds import deed
 from sutura.web.present import render
 from sutura.web.session import ANEW, Ask, Asking, Form, Shown
 
-router = APIRouter()
+addresses = Addresses()
 
 
-@router.get("/book")
+@addresses.get("/book", may=Deed.SEE_COST)
 def book(ask: Ask) -> Response:
     return _page(ask)
 
@@ -48,7 +48,7 @@ def _page(ask: Asking, shown: Shown = ANEW) -> Response:
     )
 
 
-@router.post("/book/rates")
+@addresses.post("/book/rates", may=Deed.SET_PRICE)
 @deed(then="/book", again=_page)
 def change_rates(ask: Ask, form: Form) -> None:
     shop_service.change_rates(
@@ -56,19 +56,18 @@ def change_rates(ask: Ask, form: Form) -> None:
     )
 
 
-@router.post("/book/weights")
+@addresses.post("/book/weights", may=Deed.SET_PRICE)
 @deed(then="/book#weights", again=_page)
 def change_weights(ask: Ask, form: Form) -> None:
     shop_service.change_weights(form.entered.group("weight"), form.number("version"), ask.person, ask.now)
 
 
-@router.get("/book/prices/{offer_id}")
+@addresses.get("/book/prices/{offer_id}", may=Deed.SET_PRICE)
 def price_page(ask: Ask, offer_id: int) -> Response:
     return _price(ask, offer_id)
 
 
 def _price(ask: Asking, offer_id: int, shown: Shown = ANEW) -> Response:
-    demand(ask.person, Deed.SET_PRICE)
     offer = offers_store.load_price(offer_id)
     if offer is None:
         raise NotFound("offer", offer_id)
@@ -85,7 +84,7 @@ def _price(ask: Asking, offer_id: int, shown: Shown = ANEW) -> Response:
     )
 
 
-@router.post("/book/prices/{offer_id}")
+@addresses.post("/book/prices/{offer_id}", may=Deed.SET_PRICE)
 @deed(then="/book", again=_price)
 def change_price(ask: Ask, offer_id: int, form: Form) -> None:
     service.change_offer_price(offer_id, form.text("price"), form.number("version"), ask.person, ask.now)

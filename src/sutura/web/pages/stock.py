@@ -2,20 +2,21 @@
 
 from __future__ import annotations
 
-from fastapi import APIRouter
 from fastapi.responses import Response
 
 from sutura.core.matching.attributes import MEASURABLE
+from sutura.core.people import Deed
 from sutura.services import matching, stock
 from sutura.store import stock as store
+from sutura.web.addresses import Addresses, Anyone
 from sutura.web.deeds import deed
 from sutura.web.present import render
 from sutura.web.session import ANEW, Ask, Asking, Form, Shown
 
-router = APIRouter()
+addresses = Addresses()
 
 
-@router.get("/shelf")
+@addresses.get("/shelf", may=Anyone.SIGNED_IN)
 def shelf(ask: Ask) -> Response:
     parts = store.shelf_page()
     return render(
@@ -23,7 +24,7 @@ def shelf(ask: Ask) -> Response:
     )
 
 
-@router.get("/shelf/{barcode}")
+@addresses.get("/shelf/{barcode}", may=Anyone.SIGNED_IN)
 def part_page(ask: Ask, barcode: str) -> Response:
     return _page(ask, barcode)
 
@@ -43,13 +44,13 @@ def _page(ask: Asking, barcode: str, shown: Shown = ANEW) -> Response:
     )
 
 
-@router.post("/shelf/{barcode}/measure")
+@addresses.post("/shelf/{barcode}/measure", may=Deed.RESERVE)
 @deed(then="/shelf/{barcode}#known", again=_page)
 def measure(ask: Ask, barcode: str, form: Form) -> None:
     matching.measure_on_the_shelf(barcode, form.entered.group("measured"), ask.person, ask.now)
 
 
-@router.post("/shelf/{barcode}/receive")
+@addresses.post("/shelf/{barcode}/receive", may=Deed.RECEIVE)
 @deed(then="/shelf/{barcode}", again=_page)
 def receive(ask: Ask, barcode: str, form: Form) -> None:
     stock.receive(
@@ -57,7 +58,7 @@ def receive(ask: Ask, barcode: str, form: Form) -> None:
     )
 
 
-@router.post("/shelf/{barcode}/count")
+@addresses.post("/shelf/{barcode}/count", may=Deed.RECEIVE)
 @deed(then="/shelf/{barcode}", again=_page)
 def count(ask: Ask, barcode: str, form: Form) -> None:
     stock.correct_count(barcode, form.text("counted"), form.text("note"), ask.person, ask.now)

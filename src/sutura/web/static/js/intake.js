@@ -61,15 +61,23 @@ export const intake = () => ({
   },
   // What is done above folds to its line when the hand goes on; what is under the hand stays where it is.
   fold(target) {
-    const narrow = globalThis.matchMedia("(max-width: 860px)").matches;
     for (const part of this.$root.querySelectorAll(".fold[open]")) {
       const above = part.compareDocumentPosition(target) === Node.DOCUMENT_POSITION_FOLLOWING;
-      if (!above || !this.done[part.dataset.fold] || ("narrow" in part.dataset && !narrow)) continue;
+      if (!above || !this.done[part.dataset.fold]) continue;
       const before = target.getBoundingClientRect().top;
       part.open = false;
       globalThis.scrollBy(0, target.getBoundingClientRect().top - before);
       // too near the head of the page to keep the place: it folds the next time
       if (Math.abs(target.getBoundingClientRect().top - before) > 1) part.open = true;
+    }
+  },
+  // who is named below with the reason is not listed under the name as well
+  once() {
+    const below = [...this.$root.querySelectorAll("[x-ref=same] [name=_pick_customer]")].map(
+      (one) => one.value,
+    );
+    for (const one of this.$root.querySelectorAll(".known [name=_pick_customer]")) {
+      one.closest("li").hidden = below.includes(one.value);
     }
   },
   number() {
@@ -161,10 +169,16 @@ export const intake = () => ({
         const place = this.$root.querySelector(`[x-ref=${name}]`);
         // only what changed is written anew, so that a screen reader says nothing twice
         if (place && this.pieces[name] !== text) {
+          // what the person opened in it stays open
+          const opened = [...place.querySelectorAll("details")].map((part) => part.open);
           place.innerHTML = text;
+          place.querySelectorAll("details").forEach((part, i) => {
+            part.open ||= Boolean(opened[i]);
+          });
           this.pieces[name] = text;
         }
       }
+      this.once();
       // an answer to an older state says nothing of what was drawn since
       if (changes === this.changes) {
         this.labels = said.labels.map((label, key) => ({ ...label, key }));

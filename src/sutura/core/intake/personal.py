@@ -1,0 +1,114 @@
+"""Where what tells of a customer can stand, column by column: one list, which exporting, erasing and a test
+walk.
+
+A text or JSON column that is in no row fails a test, so that nobody adds one without saying what it may hold.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+
+from sutura.core.intake.customers import ERASED
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Place:
+    """A column that can tell of a customer, and what is left in it when they are erased.
+
+    A text becomes `left`; in a JSON object each of `keys` that is there becomes what stands beside it, and
+    goes where that is None; of a list of objects (`in_list`) likewise in each. `gone`: the whole row goes.
+    """
+
+    table: str
+    column: str
+    left: str = ""
+    keys: Mapping[str, object] = field(default_factory=dict)
+    in_list: bool = False
+    gone: bool = False
+
+    @property
+    def name(self) -> str:
+        return f"{self.table}.{self.column}"
+
+
+PLACES = (
+    Place(table="customer", column="name", left=ERASED),
+    Place(table="customer", column="phone"),
+    Place(table="customer", column="email"),
+    Place(table="customer", column="note"),
+    Place(table="customer", column="phone_plain"),
+    Place(table="job", column="serial"),
+    Place(table="job", column="read_number"),
+    Place(table="job", column="complaint"),
+    Place(table="job", column="promise_reason"),
+    Place(table="job", column="returned_note"),
+    Place(
+        table="job", column="arrival", keys={"return_address": None, "parcel_number": None, "signature": None}
+    ),
+    Place(table="job", column="marks", keys={"note": ""}, in_list=True),
+    Place(
+        table="job_event",
+        column="detail",
+        keys={
+            "reason": "",
+            "explanation": "",
+            "way_back": "",
+            "imei": "",
+            "number": "",
+            "returned": [],
+            "says": "",
+        },
+    ),
+    Place(table="job_event", column="says"),
+    Place(table="function_result", column="reason"),
+    Place(table="bench_step", column="reason"),
+    Place(table="accessory", column="name", left="something"),
+    Place(table="accessory", column="kept"),
+    Place(table="stock_move", column="note"),
+    Place(table="fit_evidence", column="says"),
+    Place(table="photo", column="says", gone=True),
+    Place(table="draft", column="fields", gone=True),
+)
+
+# what stands in the other columns; a password or a person's name is of those who work here, not of customers
+NOT_OF_CUSTOMERS: Mapping[str, str] = {
+    "shop": "name address timezone currency weights hours stamp",
+    "person": "name login role password_hash",
+    "skill": "family",
+    "login_session": "token_hash csrf",
+    "sign_in_try": "login address",
+    "form_key": "key result content",
+    "draft": "id",
+    "model": "id maker name device_class procedure_family data part_family construction pack state",
+    "model_number": "model_id kind text plain rest",
+    "pack": "id kind head",
+    "pack_preview": "id name text",
+    "supplier": "id name mapping",
+    "part": "barcode name bin printed_number grade kind attributes box pack gtin measured family",
+    "offer": "supplier_id number price_breaks returns",
+    "job": (
+        "code model_id stage identified channel fit currency round look measured destroyed more_offers route"
+    ),
+    "function_result": "function outcome",
+    "consent": "consent said",
+    "consent_text": "consent text applies",
+    "reservation": "state",
+    "stock_move": "kind",
+    "bench_step": "step",
+    "payment": "currency method",
+    "job_event": "kind stage_before stage_after",
+    # customers are named in it by their number
+    "audit_event": "what detail address",
+    "fit_evidence": "model_id outcome",
+    "price_list": "supplier_id name mapping state counts bad says",
+    "photo": "draft_id mark",
+}
+
+
+def known_columns() -> set[str]:
+    """Every column that has a row here."""
+    others = {
+        f"{table}.{column}" for table, columns in NOT_OF_CUSTOMERS.items() for column in columns.split()
+    }
+    return others | {place.name for place in PLACES}

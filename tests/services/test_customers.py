@@ -1,0 +1,204 @@
+"""Customers made one, forgotten and handed out: whoever does it at once, wherever something of them
+stands.
+"""
+
+from __future__ import annotations
+
+import itertools
+import json
+from datetime import UTC, datetime
+from functools import partial
+from typing import Any
+
+import peewee
+import pytest
+from builders import Shop, impact
+from store.test_concurrency import at_once
+
+from sutura.core.errors import ManyInvalid, NotFound
+from sutura.core.intake.customers import ERASED
+from sutura.core.intake.personal import PLACES, known_columns
+from sutura.services import bench, customers, drafts, handover, intake
+from sutura.store import customers as customers_store
+from sutura.store.database import DATABASE, connection, first_value, raw
+
+MARK = "Zedmark"
+
+
+def text_columns() -> set[str]:
+    """Every column of our tables that can hold words: texts and JSON."""
+    found = raw(
+        "select table_name, column_name from information_schema.columns join information_schema.tables "
+        "using (table_schema, table_name) where table_schema = 'public' and table_type = 'BASE TABLE' "
+        "and data_type in ('text', 'character varying', 'jsonb', 'json') "
+        "and table_name not like 'procrastinate%%' and table_name <> 'schema_migration'"
+    ).fetchall()
+    return {f"{table}.{column}" for table, column in found}
+
+
+def where_stands(word: str) -> set[str]:
+    """The columns in which a word stands anywhere."""
+    return {
+        place
+        for place in text_columns()
+        if first_value(
+            f"select count(*) from {place.split('.')[0]} where {place.split('.')[1]}::text ilike %s",
+            f"%{word}%",
+        )
+    }
+
+
+def a_life(shop: Shop) -> tuple[int, str]:
+    """A customer of whom something stands in every place where it can, and the code of the job."""
+    shop.receive("P-1001", 3)
+    code = shop.closed(
+        name=f"{MARK} Orla",
+        phone="555 0177",
+        email=f"{MARK}@venn.example",
+        serial=f"SN-{MARK}",
+        read_number="FH-2107",
+        complaint=f"{MARK} dropped it",
+        promise_reason=f"{MARK} waits",
+        accessories=[(f"strap of {MARK}", f"tray {MARK}")],
+        marks=[impact()],
+        channel="mail",
+        how={
+            "data": "backed_up",
+            "return_address": f"{MARK} Lane 4",
+            "parcel_number": f"P-{MARK}",
+            "parcel_state": "whole",
+        },
+    )
+    bench.reopen(code, f"{MARK} says it flickers", shop.bram, shop.tick())
+    shop.steps_until_proof(code)
+    shop.test(code)
+    while shop.job(code).stage == "proved":
+        shop.step(code)
+    customer = shop.job(code).customer_id
+    record = customers_store.load_customer(customer)
+    assert record
+    customers.save_customer(
+        customer,
+        name=record.name,
+        phone=record.phone,
+        email=record.email,
+        note=f"{MARK} likes it quiet",
+        version=record.version,
+        by=shop.counter,
+        now=shop.tick(),
+    )
+    shop.hand_back(code, explanation=f"the strap stays with {MARK}", way_back=f"to {MARK}")
+    draft = drafts.open_draft(shop.counter, shop.tick())
+    drafts.keep_draft(draft, {"customer_id": [str(customer)], "complaint": [MARK]}, shop.counter, shop.tick())
+    return customer, code
+
+
+def test_every_column_that_can_hold_words_says_whether_it_tells_of_a_customer(shop: Shop) -> None:
+    assert text_columns() - known_columns() == set(), "say in core/intake/personal.py what these may hold"
+    assert known_columns() - text_columns() == set(), "these are gone"
+    raw("alter table job add column planted text")
+    assert text_columns() - known_columns() == {"job.planted"}
+
+
+def test_an_erased_customer_stands_nowhere(shop: Shop) -> None:
+    customer, code = a_life(shop)
+    stood = where_stands(MARK)
+    assert stood <= {place.name for place in PLACES}, "something of a customer stands outside the list"
+    assert len(stood) >= 12
+    customers.erase_customer(customer, f"{MARK} Orla", shop.manager, shop.tick())
+    assert where_stands(MARK) == set()
+    assert first_value("select count(*) from job_event where job_id = %s", shop.job(code).id) > 5
+    assert shop.job(code).chosen.price_minor, "the figures stay"
+    with pytest.raises(peewee.DatabaseError, match="append-only"), DATABASE.atomic():
+        raw("update job_event set says = 'x'")
+
+
+def test_what_is_handed_out_holds_everything_that_stands_of_a_customer(shop: Shop) -> None:
+    customer, _ = a_life(shop)
+    handed = json.dumps(customers.export_customer(customer, shop.manager, shop.now), default=str)
+    kept: Any = customers.export_customer(customer, shop.manager, shop.now)["kept"]
+    assert where_stands(MARK) <= set(kept)
+    assert handed.count(MARK) >= 12
+
+
+def test_reading_handing_out_merging_and_erasing_are_kept_with_who_and_when(shop: Shop) -> None:
+    keep, other = (shop.job(shop.take_in(name=name)).customer_id for name in ("Ada Moor", "Ada M."))
+    customers.read_customer(keep, shop.bram, shop.tick())
+    customers.export_customer(keep, shop.manager, shop.tick())
+    customers.merge_customers(keep, other, shop.counter, shop.tick())
+    lines = raw("select what, person_id from audit_event where what like 'customer%%' order by id").fetchall()
+    assert lines == [
+        ("customer read", shop.bram.id),
+        ("customer exported", shop.manager.id),
+        ("customers made one", shop.counter.id),
+    ]
+
+
+def test_a_draft_begun_before_two_became_one_lands_on_the_one_that_is_kept(shop: Shop) -> None:
+    keep, other = (shop.job(shop.take_in(name=name)).customer_id for name in ("Ada Moor", "Ada M."))
+    draft = drafts.open_draft(shop.counter, shop.tick())
+    customers.merge_customers(keep, other, shop.counter, shop.tick())
+    code = intake.take_in(draft, shop.arrival(customer_id=other), shop.counter, shop.tick())
+    assert shop.job(code).customer_id == keep
+
+
+def test_nothing_is_taken_in_for_someone_who_was_erased(shop: Shop) -> None:
+    code = shop.take_in(name="Ada Moor")
+    customer = shop.job(code).customer_id
+    handover.decline(code, "too dear", shop.counter, shop.tick())
+    handover.return_unrepaired(code, returned=[], explanation="", by=shop.counter, now=shop.tick())
+    draft = drafts.open_draft(shop.counter, shop.tick())
+    customers.erase_customer(customer, "Ada Moor", shop.manager, shop.tick())
+    with pytest.raises(ManyInvalid) as refused:
+        intake.take_in(draft, shop.arrival(customer_id=customer), shop.counter, shop.tick())
+    assert [problem.field for problem in refused.value.problems] == ["name"]
+    with pytest.raises(peewee.IntegrityError, match="not a living record"), DATABASE.atomic():
+        raw("update job set customer_id = %s where code = %s", customer, shop.take_in())
+    record = customers_store.load_customer(customer)
+    assert record
+    assert record.name == ERASED
+
+
+def test_only_living_records_become_one(shop: Shop) -> None:
+    first, second, third = (shop.job(shop.take_in(name=f"Ada {n}")).customer_id for n in "abc")
+    customers.merge_customers(first, second, shop.counter, shop.tick())
+    for keep, other in ((second, first), (second, third), (third, second), (first, second)):
+        with pytest.raises(NotFound):
+            customers.merge_customers(keep, other, shop.counter, shop.tick())
+    customers.merge_customers(third, first, shop.counter, shop.tick())
+    assert {customers_store.living_of(number).id for number in (first, second, third)} == {third}  # type: ignore[union-attr]
+
+
+@pytest.mark.parametrize(
+    "statement",
+    [
+        "update customer set merged_into_id = {0} where id = {0}",
+        # a ring, a chain from below, a chain from above
+        "update customer set merged_into_id = {1} where id = {0}",
+        "update customer set merged_into_id = {1} where id = {2}",
+        "update customer set merged_into_id = {2} where id = {0}",
+    ],
+)
+def test_the_database_takes_no_ring_and_no_chain_of_customers(shop: Shop, statement: str) -> None:
+    first, second, third = (shop.job(shop.take_in(name=f"Ada {n}")).customer_id for n in "abc")
+    customers.merge_customers(first, second, shop.counter, shop.tick())
+    with pytest.raises(peewee.IntegrityError), DATABASE.atomic():
+        raw(statement.format(first, second, third))
+
+
+def test_many_merges_at_once_lose_nobody_and_never_stop_each_other(database: str) -> None:
+    shop = Shop(now=datetime.now(UTC))
+    for _ in range(3):
+        numbers = [shop.job(shop.take_in(name=f"Ada {n}")).customer_id for n in "abc"]
+
+        def merge(keep: int, other: int) -> None:
+            customers.merge_customers(keep, other, shop.counter, shop.now)
+
+        found = at_once([partial(merge, *pair) for pair in itertools.permutations(numbers, 2)])
+        assert all(hit is None or isinstance(hit, NotFound) for hit in found)
+        kept = {customers_store.living_of(number) for number in numbers}
+        assert len(kept) == 1
+        [living] = kept
+        assert living
+        with connection():
+            assert first_value("select count(*) from job where customer_id = %s", living.id) == 3

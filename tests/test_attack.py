@@ -1,0 +1,27 @@
+"""A minute of the attack that anyone can run: nothing lost, nothing doubled, no answer that is a mistake of
+ours.
+"""
+
+from __future__ import annotations
+
+import subprocess
+import sys
+
+import pytest
+
+from sutura.config import ROOT
+
+
+@pytest.mark.slow
+@pytest.mark.timeout(400)
+def test_a_minute_of_attack_loses_nothing_and_breaks_nothing() -> None:
+    done = subprocess.run(
+        [sys.executable, str(ROOT / "scripts" / "attack.py"), "--seconds", "40", "--seed", "7"],
+        capture_output=True,
+        text=True,
+        check=False,
+    )
+    assert done.returncode == 0, done.stdout[-3000:] + done.stderr[-3000:]
+    assert "0 lost, 0 doubled" in done.stdout
+    acknowledged = int(done.stdout.rsplit("acknowledged: ", 1)[1].split()[0].replace(",", ""))
+    assert acknowledged > 50, done.stdout
