@@ -15,7 +15,7 @@ import pytest
 from builders import Shop
 from journeys.hands import say_why_promised
 from journeys.test_intake import begin, drag, marks
-from playwright.sync_api import Page, Route, expect
+from playwright.sync_api import Locator, Page, Route, expect
 
 pytestmark = [pytest.mark.browser, pytest.mark.timeout(300)]
 Sit = Callable[..., Page]
@@ -159,3 +159,62 @@ def test_a_kind_that_is_not_known_any_more_does_not_stop_the_drawing(sit: Sit, f
     page.get_by_label("Impact", exact=True).check()
     in_one_go(page, [(40.0, 40.0)], (52.0, 40.0))
     assert [mark["kind"] for mark in drawn(page)] == ["missing glass", "impact"]
+
+
+# an answer that makes the page longer above whatever is pressed
+TALL = "<p>Somebody of that name was here before.</p>" * 6
+
+
+def taller(route: Route) -> None:
+    answer = route.fetch()
+    route.fulfill(response=answer, json={**answer.json(), "same": TALL, "damage": "Long. " * 90})
+
+
+def slow_press(page: Page, target: Locator, rest: int) -> None:
+    """A hand that holds the button down for a while, on the middle of what is pressed."""
+    target.evaluate("one => one.scrollIntoView({ block: 'center' })")
+    box = target.bounding_box()
+    assert box
+    page.mouse.move(box["x"] + box["width"] / 2, box["y"] + box["height"] / 2)
+    page.mouse.down()
+    page.wait_for_timeout(rest)
+    page.mouse.up()
+
+
+@pytest.mark.parametrize(("number", "width"), [("FH-2107", 1280), ("BP-700", 1280), ("FH-2107", 390)])
+def test_a_slow_press_counts_although_parts_fold_and_answers_come_under_it(
+    sit: Sit, floor: Shop, width: int, number: str
+) -> None:
+    """A press is a button going down and coming up on the same thing: nothing may move in between."""
+    page = sit("Pell", viewport={"width": width, "height": 800})
+    begin(page, number)
+    page.get_by_label("Name", exact=True).fill("Slow Hand")
+    page.get_by_label("Phone", exact=True).fill("555 0190")
+    expect(page.locator(".fold-says").nth(1)).to_have_text("Slow Hand, 555 0190")
+    whose = page.locator(".fold").nth(1)
+    # a part above folds, or would
+    crack = page.get_by_label("Crack", exact=True)
+    slow_press(page, crack, 400)
+    expect(crack).to_be_checked()
+    # an answer comes
+    page.evaluate(LATE_ANSWERS)
+    page.route("**/keep", taller)
+    whose.evaluate("part => { part.open = true; }")
+    page.get_by_label("Phone", exact=True).fill("555 0191")
+    works = page.get_by_role("button", name="The rest works")
+    page.wait_for_timeout(600)
+    slow_press(page, works, 2200)
+    expect(page.locator(".fold-says").nth(2)).to_contain_text("work")
+    # and what is under the hand stays where it is when the answer comes between two presses
+    whose.evaluate("part => { part.open = true; }")
+    page.get_by_label("Phone", exact=True).fill("555 0192")
+    page.unroute("**/keep")
+    charger = page.get_by_label("Charger", exact=True)
+    charger.evaluate("one => one.scrollIntoView({ block: 'center' })")
+    charger.hover()
+    before = charger.bounding_box()
+    page.wait_for_timeout(3200)
+    after = charger.bounding_box()
+    assert before
+    assert after
+    assert abs(before["y"] - after["y"]) <= 1

@@ -12,7 +12,8 @@ export const intake = () => ({
   timer: null,
   sending: false,
   changes: 0,
-  penIsDown: false,
+  pressed: false,
+  unfolded: null,
   init() {
     const form = this.$root;
     this.labels = JSON.parse(form.dataset.labels).map((label, key) => ({ ...label, key }));
@@ -27,10 +28,8 @@ export const intake = () => ({
       this.labels = this.drawn();
       this.later(150);
     });
-    form.addEventListener("sutura:pen", (event) => {
-      this.penIsDown = event.detail === "down";
-    });
     form.addEventListener("focusin", (event) => this.fold(event.target));
+    this.watchPresses();
     form.addEventListener("submit", () => {
       this.number();
       this.remember();
@@ -59,16 +58,45 @@ export const intake = () => ({
   doneSays(name) {
     return this.done[name] || "";
   },
-  // What is done above folds to its line when the hand goes on; what is under the hand stays where it is.
+  // A press is a button going down and coming up on the same thing: nothing moves on the page in between.
+  watchPresses() {
+    globalThis.addEventListener("pointerdown", () => (this.pressed = true), true);
+    for (const up of ["pointerup", "pointercancel", "blur"]) {
+      globalThis.addEventListener(up, () => {
+        // the click itself comes right after the lifting
+        setTimeout(() => {
+          this.pressed = false;
+          if (this.unfolded) this.fold(this.unfolded);
+        });
+      });
+    }
+  },
+  // What is under the hand stays where it is: call what comes back when the page has changed; says if it could.
+  holding(target) {
+    const top = () => target.getBoundingClientRect().top;
+    const before = target && top();
+    return () => {
+      if (!target || !target.isConnected) return true;
+      globalThis.scrollBy(0, top() - before);
+      return Math.abs(top() - before) <= 1;
+    };
+  },
+  get underHand() {
+    const form = this.$root;
+    const focused = document.activeElement;
+    return [...form.querySelectorAll(":hover")].at(-1) || (form.contains(focused) ? focused : null);
+  },
+  // What is done above folds to its line when the hand goes on.
   fold(target) {
+    this.unfolded = this.pressed ? target : null;
+    if (this.pressed) return;
     for (const part of this.$root.querySelectorAll(".fold[open]")) {
       const above = part.compareDocumentPosition(target) === Node.DOCUMENT_POSITION_FOLLOWING;
       if (!above || !this.done[part.dataset.fold]) continue;
-      const before = target.getBoundingClientRect().top;
+      const stays = this.holding(target);
       part.open = false;
-      globalThis.scrollBy(0, target.getBoundingClientRect().top - before);
       // too near the head of the page to keep the place: it folds the next time
-      if (Math.abs(target.getBoundingClientRect().top - before) > 1) part.open = true;
+      if (!stays()) part.open = true;
     }
   },
   // who is named below with the reason is not listed under the name as well
@@ -131,13 +159,44 @@ export const intake = () => ({
     this.number();
     navigator.sendBeacon(this.$root.dataset.keep, this.typed());
   },
-  // Nothing moves on the page under a drawing hand; a lifted hand that nobody told of holds it up 3 s.
-  async penUp() {
-    for (let waited = 0; this.penIsDown && waited < 3000; waited += 50) {
+  // A lifted hand that nobody told of holds an answer up 3 s.
+  async handUp() {
+    for (let waited = 0; this.pressed && waited < 3000; waited += 50) {
       await new Promise((done) => {
         setTimeout(done, 50);
       });
     }
+  },
+  async show(said) {
+    const stays = this.holding(this.underHand);
+    this.saved = said.saved;
+    this.damage = said.damage;
+    this.panel = said.panel;
+    this.odd = said.odd;
+    this.done = said.done;
+    if (said.further) this.$root.querySelector(".further").open = true;
+    for (const [name, text] of [
+      ["reading", said.reading],
+      ["opening", said.opening],
+      ["plan", said.plan],
+      ["same", said.same],
+    ]) {
+      const place = this.$root.querySelector(`[x-ref=${name}]`);
+      // only what changed is written anew, so that a screen reader says nothing twice
+      if (place && this.pieces[name] !== text) {
+        // what the person opened in it stays open
+        const opened = [...place.querySelectorAll("details")].map((part) => part.open);
+        place.innerHTML = text;
+        place.querySelectorAll("details").forEach((part, i) => {
+          part.open ||= Boolean(opened[i]);
+        });
+        this.pieces[name] = text;
+      }
+    }
+    this.once();
+    // the texts of x-text are written after this
+    await this.$nextTick();
+    stays();
   },
   async keep() {
     if (this.$root.dataset.sent) return;
@@ -153,32 +212,8 @@ export const intake = () => ({
       const answer = await fetch(this.$root.dataset.keep, { method: "POST", body: this.typed() });
       if (!answer.ok) throw new Error(String(answer.status));
       const said = await answer.json();
-      await this.penUp();
-      this.saved = said.saved;
-      this.damage = said.damage;
-      this.panel = said.panel;
-      this.odd = said.odd;
-      this.done = said.done;
-      if (said.further) this.$root.querySelector(".further").open = true;
-      for (const [name, text] of [
-        ["reading", said.reading],
-        ["opening", said.opening],
-        ["plan", said.plan],
-        ["same", said.same],
-      ]) {
-        const place = this.$root.querySelector(`[x-ref=${name}]`);
-        // only what changed is written anew, so that a screen reader says nothing twice
-        if (place && this.pieces[name] !== text) {
-          // what the person opened in it stays open
-          const opened = [...place.querySelectorAll("details")].map((part) => part.open);
-          place.innerHTML = text;
-          place.querySelectorAll("details").forEach((part, i) => {
-            part.open ||= Boolean(opened[i]);
-          });
-          this.pieces[name] = text;
-        }
-      }
-      this.once();
+      await this.handUp();
+      await this.show(said);
       // an answer to an older state says nothing of what was drawn since
       if (changes === this.changes) {
         this.labels = said.labels.map((label, key) => ({ ...label, key }));

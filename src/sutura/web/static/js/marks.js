@@ -128,7 +128,6 @@ export const drawing = () => ({
       /* a lifted finger has no pointer */
     }
     this.lost = "";
-    this.$dispatch("sutura:pen", "down");
     const side = this.sideAt(event);
     const at = this.at(event, side);
     if (this.tool === "select") {
@@ -171,7 +170,6 @@ export const drawing = () => ({
     else if (this.shape() !== "place" && away >= step) this.live.points.push([x, y]);
   },
   end(event) {
-    this.$dispatch("sutura:pen", "up");
     if (this.moved) {
       const before = this.moved.before;
       this.moved = null;
@@ -199,7 +197,6 @@ export const drawing = () => ({
     this.paint();
   },
   cancel() {
-    this.$dispatch("sutura:pen", "up");
     if (this.live)
       this.lost = "The browser took the finger away: nothing was kept of that mark. Draw it again.";
     this.live = null;
