@@ -10,7 +10,7 @@ import pytest
 from builders import PLAIN, Shop
 
 from sutura import wiring
-from sutura.backup import BackupFailed, backup, check_backup, look_inside, restore
+from sutura.backup import BackupFailed, backup, check_backup, look_inside, restore, unlocked
 from sutura.cluster import Cluster
 from sutura.config import MIGRATIONS
 from sutura.services import people
@@ -146,3 +146,39 @@ def test_a_running_process_forgets_what_it_keeps_when_it_is_restored_under(
         assert store_database.connected() != before
     finally:
         wiring.connect(database)
+
+
+def test_a_locked_backup_tells_nothing_without_its_words_and_is_whole_with_them(
+    database: str, elsewhere: str, tmp_path: Path
+) -> None:
+    shop = Shop()
+    shop.take_in()
+    file, words = tmp_path / "shop.backup", "seven grey hinges hang straight"
+    before = contents(database)
+    backup(database, file, words)
+    assert file.stat().st_mode & 0o777 == 0o600
+    assert not file.read_bytes().startswith(b"PGDMP")
+    assert b"Test Screens" not in file.read_bytes()
+    with pytest.raises(BackupFailed, match="locked"), unlocked(file):
+        pass
+    with pytest.raises(BackupFailed, match="not unlocked"), unlocked(file, words + "!"):
+        pass
+    spoilt = tmp_path / "spoilt.backup"
+    spoilt.write_bytes(file.read_bytes()[:-40] + bytes(40))
+    with pytest.raises(BackupFailed, match="not unlocked"), unlocked(spoilt, words):
+        pass
+    with unlocked(file, words) as plain:
+        assert look_inside(plain).shop == "Test Screens"
+        restore(elsewhere, plain)
+    assert not plain.exists()
+    assert contents(elsewhere) == before
+    # one that is not locked needs no words
+    backup(database, tmp_path / "open.backup")
+    with unlocked(tmp_path / "open.backup") as plain:
+        assert plain.read_bytes().startswith(b"PGDMP")
+
+
+def test_a_locked_backup_of_no_database_leaves_no_file(cluster: Cluster, tmp_path: Path) -> None:
+    with pytest.raises(BackupFailed):
+        backup(cluster.url_of("there_is_none"), tmp_path / "x.backup", "seven grey hinges hang straight")
+    assert list(tmp_path.iterdir()) == []

@@ -1,13 +1,22 @@
-"""Backup and restore of one database with PostgreSQL's own programs: one command each."""
+"""Backup and restore of one database with PostgreSQL's own programs: one command each.
+
+With a passphrase the backup is locked by GnuPG (symmetric, AES-256, with its own check that nothing was
+changed); whoever finds the file without the words reads nothing.
+"""
 
 from __future__ import annotations
 
 import os
 import re
 import secrets
+import shutil
 import subprocess
+import tempfile
+from collections.abc import Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
+from typing import IO
 from urllib.parse import unquote, urlsplit
 
 import psycopg
@@ -19,18 +28,92 @@ class BackupFailed(RuntimeError):
     """The message holds the program's own words."""
 
 
-def backup(url: str, file: Path) -> int:
-    """Write the whole database to a file, complete or not at all; its size in bytes."""
+def backup(url: str, file: Path, words: str = "") -> int:
+    """Write the whole database to a file, complete or not at all, locked by the words of a passphrase where
+    there are some; its size in bytes.
+    """
     half = file.with_name(file.name + ".part")
     half.unlink(missing_ok=True)
     # customers stand in it: for whoever made it alone, from its first byte on
     half.touch(mode=0o600)
+    dump = ["--format=custom", "--no-owner", "--no-privileges"]
     try:
-        _run("pg_dump", url, "--format=custom", "--no-owner", "--no-privileges", f"--file={half}")
+        if words:
+            # nothing of it lies on the disk unlocked
+            with half.open("wb") as out:
+                _run(
+                    "pg_dump", url, *dump, into=_gpg(words, "--symmetric", "--cipher-algo", "AES256"), out=out
+                )
+        else:
+            _run("pg_dump", url, *dump, f"--file={half}")
         half.replace(file)
     finally:
         half.unlink(missing_ok=True)
     return file.stat().st_size
+
+
+@contextmanager
+def unlocked(file: Path, words: str = "") -> Iterator[Path]:
+    """The file as PostgreSQL reads it: itself, or what the words of its passphrase unlock, for this while."""
+    if not file.is_file():
+        raise BackupFailed(f"there is no file {file}")
+    with file.open("rb") as opened:
+        locked = opened.read(5) != b"PGDMP"
+    if not locked:
+        yield file
+        return
+    if not words:
+        raise BackupFailed(
+            f"{file.name} is locked or is no backup: add --passphrase-file with the words it was locked with"
+        )
+    # a folder of its own is for whoever made it alone
+    with tempfile.TemporaryDirectory() as folder:
+        plain = Path(folder) / file.name
+        gpg = _gpg(words, "--decrypt", "--output", str(plain), str(file))
+        done = subprocess.run(gpg.command, capture_output=True, text=True, check=False, pass_fds=(gpg.words,))
+        gpg.clear()
+        if done.returncode != 0:
+            raise BackupFailed(f"{file.name} is not unlocked by this passphrase, or it is no backup")
+        yield plain
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class _Gpg:
+    """GnuPG about to run: it reads the words from a pipe, where no list of processes shows them."""
+
+    command: list[str]
+    words: int
+    home: str
+
+    def clear(self) -> None:
+        os.close(self.words)
+        # its helper, if it started one, ends with the home it was started for
+        shutil.rmtree(self.home, ignore_errors=True)
+
+
+def _gpg(words: str, *arguments: str) -> _Gpg:
+    program = shutil.which("gpg")
+    if not program:
+        raise BackupFailed("a backup is locked and unlocked by gpg: apt-get install gpg gpg-agent")
+    read, write = os.pipe()
+    os.write(write, words.encode() + b"\n")
+    os.close(write)
+    home = tempfile.mkdtemp()
+    plain = [
+        "--batch",
+        "--yes",
+        "--no-tty",
+        "--quiet",
+        "--pinentry-mode",
+        "loopback",
+        "--compress-algo",
+        "none",
+    ]
+    return _Gpg(
+        command=[program, "--homedir", home, *plain, "--passphrase-fd", str(read), *arguments],
+        words=read,
+        home=home,
+    )
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -42,7 +125,7 @@ class Inside:
 
 
 def look_inside(file: Path) -> Inside:
-    """Read a backup's shop and migrations, without restoring it."""
+    """Read the shop and the migrations of an unlocked backup, without restoring it."""
     if not file.is_file():
         raise BackupFailed(f"there is no file {file}")
     tables = ["--data-only", "--table=shop", "--table=schema_migration", "--file=-", str(file)]
@@ -116,7 +199,12 @@ def restore(url: str, file: Path) -> None:
             )
 
 
-def _run(program: str, url: str, *arguments: str) -> None:
+def _run(
+    program: str, url: str, *arguments: str, into: _Gpg | None = None, out: IO[bytes] | None = None
+) -> None:
+    """Run one of PostgreSQL's programs on a database; what it writes goes through another program into `out`
+    where that is named.
+    """
     parts = urlsplit(url)
     # the password goes by the environment, where other people's process lists do not show it
     environment = os.environ | {
@@ -127,12 +215,25 @@ def _run(program: str, url: str, *arguments: str) -> None:
         "PGDATABASE": unquote(parts.path.lstrip("/")),
     }
     target = ["--dbname", unquote(parts.path.lstrip("/"))] if program == "pg_restore" else []
+    with tempfile.TemporaryFile() as complaints:
+        failed = False
+        with subprocess.Popen(
+            [str(find_postgres() / program), *target, *arguments],
+            env=environment,
+            stdout=subprocess.PIPE if into else subprocess.DEVNULL,
+            stderr=complaints,
+        ) as first:
+            if into:
+                failed = _pass_on(first.stdout, into, out, complaints) != 0
+        if first.returncode or failed:
+            complaints.seek(0)
+            said = complaints.read().decode(errors="replace").strip()
+            raise BackupFailed(f"{program} failed: {said[:500]}")
+
+
+def _pass_on(read: IO[bytes] | None, into: _Gpg, out: IO[bytes] | None, complaints: IO[bytes]) -> int:
     done = subprocess.run(
-        [str(find_postgres() / program), *target, *arguments],
-        env=environment,
-        capture_output=True,
-        text=True,
-        check=False,
+        into.command, stdin=read, stdout=out, stderr=complaints, check=False, pass_fds=(into.words,)
     )
-    if done.returncode != 0:
-        raise BackupFailed(f"{program} failed: {done.stderr.strip()[:500]}")
+    into.clear()
+    return done.returncode

@@ -429,17 +429,40 @@ def _url_or_demo() -> tuple[str, Callable[[], None]]:
     return cluster.url, cluster.stop
 
 
+SHORTEST_WORDS = 12
+_LOCKED = click.option(
+    "--passphrase-file",
+    "locked",
+    type=click.Path(path_type=Path),
+    help="A file whose first line locks and unlocks the backup.",
+)
+
+
+def _words_of(locked: Path | None) -> str:
+    if locked is None:
+        return ""
+    try:
+        words = locked.read_text(encoding="utf-8").split("\n", 1)[0].strip()
+    except (OSError, UnicodeDecodeError) as failed:
+        raise Stop(f"The passphrase cannot be read: {failed}") from failed
+    if len(words) < SHORTEST_WORDS:
+        raise Stop(f"The first line of {locked} has fewer than {SHORTEST_WORDS} signs: write a longer one")
+    return words
+
+
 @main.command()
 @click.argument("file", type=click.Path(path_type=Path))
-def backup(file: Path) -> None:
+@_LOCKED
+def backup(file: Path, locked: Path | None) -> None:
     """Write the database to FILE."""
     from sutura.backup import BackupFailed
     from sutura.backup import backup as write_backup
 
+    words = _words_of(locked)
     url, done = _url_or_demo()
     try:
         say(f"Writing {file}")
-        say(f"Done: {write_backup(url, file.resolve()):,} bytes")
+        say(f"Done: {write_backup(url, file.resolve(), words):,} bytes")
     except (BackupFailed, OSError) as failed:
         raise Stop(str(failed)) from failed
     finally:
@@ -449,12 +472,14 @@ def backup(file: Path) -> None:
 @main.command()
 @click.argument("file", type=click.Path(path_type=Path))
 @click.option("--yes", is_flag=True, help="Replace a database that holds jobs.")
-def restore(file: Path, *, yes: bool) -> None:
+@_LOCKED
+def restore(file: Path, locked: Path | None, *, yes: bool) -> None:
     """Put FILE in the place of what the database holds."""
     from sutura import wiring
-    from sutura.backup import BackupFailed, check_backup
+    from sutura.backup import BackupFailed, check_backup, unlocked
     from sutura.backup import restore as read_backup
 
+    words = _words_of(locked)
     url, done = _url_or_demo()
     try:
         wiring.connect(url)
@@ -464,9 +489,10 @@ def restore(file: Path, *, yes: bool) -> None:
             raise Stop(
                 f"The database holds {jobs} jobs, which would be replaced. Add --yes if that is meant."
             )
-        check_backup(url, file.resolve(), frozenset(each.stem for each in MIGRATIONS.glob("[0-9]*.py")))
-        say(f"Restoring {file}")
-        read_backup(url, file.resolve())
+        with unlocked(file.resolve(), words) as plain:
+            check_backup(url, plain, frozenset(each.stem for each in MIGRATIONS.glob("[0-9]*.py")))
+            say(f"Restoring {file}")
+            read_backup(url, plain)
         say("Done")
     except BackupFailed as failed:
         raise Stop(str(failed)) from failed

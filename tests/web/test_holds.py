@@ -17,6 +17,7 @@ from sutura import logs, wiring
 from sutura.services import planning, quoting
 from sutura.store import database as database_store
 from sutura.store.database import DATABASE, connection, raw
+from sutura.web import present
 
 
 def test_a_row_that_cannot_be_shown_never_stops_a_list(
@@ -179,3 +180,48 @@ def test_a_row_that_is_locked_stops_one_deed_for_seconds_and_says_so(
         assert pell.client.get("/").status_code == 200, "the rest of the shop goes on"
     pell.get(f"/jobs/{code}/match")
     assert pell.post(f"/jobs/{code}/match/take").status_code == 200
+
+
+def test_a_row_that_breaks_where_it_is_written_is_said_in_its_place_and_the_others_stand(
+    desks: Sit, floor: Shop, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    floor.receive("P-1001", 3)
+    floor.receive("P-3001", 3)
+    rotten, sound = floor.held(HERON), floor.held(SLATE)
+    waiting, other = floor.take_in(), floor.take_in()
+    ready, also = floor.closed(), floor.closed(SLATE)
+    broken = {rotten, waiting, ready}
+    written = present.TEMPLATES.globals
+
+    def way_to(line: Any) -> str:
+        if line.code in broken:
+            raise ValueError("planted")
+        return str(real(line))
+
+    real: Any = written["way_to"]
+    monkeypatch.setitem(written, "way_to", way_to)
+    log = io.StringIO()
+    logs.to_stream(log)
+    ines = desks("ines")
+    for path, bad, good in (
+        ("/", rotten, sound),
+        ("/bench", rotten, sound),
+        ("/match", waiting, other),
+        ("/counter", ready, also),
+    ):
+        page = ines.get(path)
+        assert page.status_code == 200, path
+        assert f'href="/jobs/{bad}">{bad}</a> cannot be shown here' in page.text, path
+        assert f"{good} cannot be shown" not in page.text, path
+        assert f">{good}</a>" in page.text, path
+    structlog.reset_defaults()
+    lines = [json.loads(line) for line in log.getvalue().splitlines() if "row not written" in line]
+    assert {line["job"] for line in lines} == broken
+    counted = [line["broken_since_start"] for line in lines]
+    assert counted == list(range(counted[0], counted[0] + len(lines))), "each is counted"
+    # the plan writes a seam beside each
+    assigned = floor.opened(SLATE)
+    monkeypatch.setitem(written, "draw_seam", lambda _: 1 / 0)
+    plan = desks("ines").get("/plan")
+    assert plan.status_code == 200
+    assert f'href="/jobs/{assigned}">{assigned}</a> cannot be shown here' in plan.text

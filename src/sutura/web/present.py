@@ -32,6 +32,7 @@ from sutura.core.people import Deed, may
 from sutura.core.planning import Next
 from sutura.core.values import Outcome, Person
 from sutura.web.drawings.seam import draw_seam
+from sutura.web.rows import Row
 from sutura.web.session import ANEW, Asking, Shown, form_key
 from sutura.words.history import tell
 from sutura.words.speech import PLAIN, Speech
@@ -199,6 +200,7 @@ def _environment() -> Environment:
         lstrip_blocks=True,
         auto_reload=False,
         finalize=finalize,
+        extensions=[Row],
     )
     environment.filters |= {
         "money": money,
