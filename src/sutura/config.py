@@ -71,6 +71,13 @@ class Settings(BaseSettings):
         validation_alias="SUTURA_KEEP_TRACES_DAYS",
         description="days after which keys of forms, tries to sign in and packs looked at are thrown away",
     )
+    keep_lists_days: int = Field(
+        365,
+        ge=1,
+        le=3650,
+        validation_alias="SUTURA_KEEP_LISTS_DAYS",
+        description="days after which a supplier's price list is thrown away; the prices read from it stay",
+    )
     shop: str = Field(
         "My shop",
         max_length=120,

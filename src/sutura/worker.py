@@ -117,7 +117,7 @@ async def _keep_tidy() -> None:
 
 def _tidy() -> dict[str, int]:
     kept = settings()
-    return shop.throw_away(kept.keep_drafts_days, kept.keep_traces_days, wiring.clock())
+    return shop.throw_away(kept.keep_drafts_days, kept.keep_traces_days, kept.keep_lists_days, wiring.clock())
 
 
 async def _end_with_the_pages() -> None:

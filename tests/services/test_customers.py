@@ -124,6 +124,7 @@ def test_what_is_handed_out_holds_everything_that_stands_of_a_customer(shop: Sho
 def test_reading_handing_out_merging_and_erasing_are_kept_with_who_and_when(shop: Shop) -> None:
     keep, other = (shop.job(shop.take_in(name=name)).customer_id for name in ("Ada Moor", "Ada M."))
     customers.read_customer(keep, shop.bram, shop.tick())
+    customers.read_customer(keep, shop.bram, shop.tick(50))
     customers.export_customer(keep, shop.manager, shop.tick())
     customers.merge_customers(keep, other, shop.counter, shop.tick())
     lines = raw("select what, person_id from audit_event where what like 'customer%%' order by id").fetchall()
@@ -131,6 +132,25 @@ def test_reading_handing_out_merging_and_erasing_are_kept_with_who_and_when(shop
         ("customer read", shop.bram.id),
         ("customer exported", shop.manager.id),
         ("customers made one", shop.counter.id),
+    ]
+
+
+def test_a_look_is_kept_once_an_hour_for_each_who_looks(shop: Shop) -> None:
+    one, two = (shop.job(shop.take_in(name=name)).customer_id for name in ("Ada Moor", "Bo Finn"))
+    for customer, by, minutes in (
+        (one, shop.bram, 0),
+        (one, shop.bram, 59),
+        (one, shop.counter, 1),
+        (two, shop.bram, 0),
+        (one, shop.bram, 1),
+    ):
+        customers.read_customer(customer, by, shop.tick(minutes))
+    lines = raw("select detail, person_id from audit_event where what = 'customer read' order by id")
+    assert [(detail["customer"], who) for detail, who in lines.fetchall()] == [
+        (one, shop.bram.id),
+        (one, shop.counter.id),
+        (two, shop.bram.id),
+        (one, shop.bram.id),
     ]
 
 

@@ -29,8 +29,11 @@ def test_the_right_pair_opens_a_session_that_ends(shop: Shop) -> None:
     assert found
     assert found.person.role is Role.MANAGER
     assert people.session_of(token, NOW + people.SESSION_LENGTH + timedelta(seconds=1)) is None
-    people.sign_out(token)
+    people.sign_out(token, NOW)
     assert people.session_of(token, NOW) is None
+    people.sign_out(token, NOW)
+    kept = raw("select what, person_id from audit_event where what like 'signed%%' order by id").fetchall()
+    assert kept == [("signed in", found.person.id), ("signed out", found.person.id)], "out once, not twice"
 
 
 def test_neither_password_nor_token_is_kept_as_it_is(shop: Shop) -> None:
@@ -157,10 +160,18 @@ def test_what_nobody_needs_any_more_is_thrown_away_and_the_rest_stays(shop: Shop
     wrong("bram", 1)
     wrong("lio", 1, start=86_400 * 20)
     token = people.open_session(shop.counter.id, NOW)
-    gone = shop_service.throw_away(30, 30, NOW + timedelta(days=31))
-    assert (gone["drafts"], gone["sessions"]) == (1, 1)
+    supplier = raw("select id from supplier limit 1").fetchone()[0]
+    for state, at in (("read", NOW), ("reading", NOW), ("failed", NOW + timedelta(days=20))):
+        raw(
+            "insert into price_list (supplier_id, name, file, state, person_id, at) "
+            "values (%s, 'a list', '', %s, %s, %s)",
+            *(supplier, state, shop.manager.id, at),
+        )
+    gone = shop_service.throw_away(30, 30, 30, NOW + timedelta(days=31))
+    assert (gone["drafts"], gone["sessions"], gone["price lists"]) == (1, 1, 1)
+    assert {state for (state,) in raw("select state from price_list").fetchall()} == {"reading", "failed"}
     assert {login for (login,) in raw("select login from sign_in_try").fetchall()} == {"lio"}
     assert [line.id for line in drafts.draft_lines()] == [new]
     assert old != new
     assert people.session_of(token, NOW) is None
-    assert set(shop_service.throw_away(30, 30, NOW + timedelta(days=31)).values()) == {0}
+    assert set(shop_service.throw_away(30, 30, 30, NOW + timedelta(days=31)).values()) == {0}

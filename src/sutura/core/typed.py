@@ -245,7 +245,7 @@ def read_amount(
     (123450, 5800, 1500)
     """
     most = MOST_UNITS * 10 ** digits_of(currency) if most is None else most
-    example = amount_text(5800 if digits_of(currency) == 2 else 58 * 10 ** digits_of(currency), currency)
+    example = amount_text(58 * 10 ** digits_of(currency), currency)
     bounds = fact(
         "typed.from", amount_text=amount_text(least, currency), amount_text2=amount_text(most, currency)
     )

@@ -85,7 +85,7 @@ def read_customer(customer_id: int, by: Person, now: datetime) -> customers_stor
     customer = customers_store.living_of(customer_id) or customers_store.load_customer(customer_id)
     if customer is None:
         raise NotFound("customer", customer_id)
-    audit_store.add_audit(by.id, now, "customer read", {"customer": customer_id})
+    audit_store.add_look(by.id, now, "customer read", {"customer": customer_id})
     return customer
 
 

@@ -82,8 +82,10 @@ def session_of(token: str, now: datetime) -> store.SignedIn | None:
 
 
 @writing
-def sign_out(token: str) -> None:
-    store.remove_session(token_hash(token))
+def sign_out(token: str, now: datetime) -> None:
+    person_id = store.remove_session(token_hash(token))
+    if person_id is not None:
+        audit_store.add_audit(person_id, now, "signed out", {})
 
 
 @writing

@@ -112,6 +112,7 @@ def change_rates(typed: Mapping[str, str], version: int, by: Person, now: dateti
 
 
 @writing
-def throw_away(drafts_days: int, traces_days: int, now: datetime) -> dict[str, int]:
+def throw_away(drafts_days: int, traces_days: int, lists_days: int, now: datetime) -> dict[str, int]:
     """What is kept longer than the shop's settings say is thrown away; how much of each."""
-    return store.throw_away(now - timedelta(days=drafts_days), now - timedelta(days=traces_days), now)
+    drafts, traces, lists = (now - timedelta(days=days) for days in (drafts_days, traces_days, lists_days))
+    return store.throw_away(drafts, traces, lists, now)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from contextvars import ContextVar
 from dataclasses import dataclass
-from datetime import datetime
+from datetime import datetime, timedelta
 
 from peewee import JOIN
 
@@ -16,6 +16,7 @@ from sutura.store.tables import AuditEvent, Person
 # where the request that is worked on came from; empty for the program itself and its command line
 FROM: ContextVar[str] = ContextVar("from", default="")
 PER_PAGE = 100
+LOOK_AGAIN = timedelta(hours=1)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -30,6 +31,19 @@ class AuditLine:
 
 def add_audit(person_id: int | None, at: datetime, what: str, detail: Mapping[str, object]) -> None:
     AuditEvent.insert(person=person_id, at=at, what=what, detail=dict(detail), address=FROM.get()).execute()
+
+
+def add_look(person_id: int, at: datetime, what: str, detail: Mapping[str, object]) -> None:
+    """A look is kept once an hour for the same person, thing and place: who went to and fro looked once."""
+    same = AuditEvent.select(AuditEvent.id).where(
+        AuditEvent.at > at - LOOK_AGAIN,
+        AuditEvent.person == person_id,
+        AuditEvent.what == what,
+        AuditEvent.detail == dict(detail),
+        AuditEvent.address == FROM.get(),
+    )
+    if not same.exists():
+        add_audit(person_id, at, what, detail)
 
 
 def stamp_person(person_id: int) -> None:

@@ -97,8 +97,10 @@ def add_session(
     ).execute()
 
 
-def remove_session(token_hash: str) -> None:
-    LoginSession.delete().where(LoginSession.token_hash == token_hash).execute()
+def remove_session(token_hash: str) -> int | None:
+    """End a session; whose it was, None where there was none."""
+    gone = LoginSession.delete().where(LoginSession.token_hash == token_hash)
+    return next((person_id for (person_id,) in gone.returning(LoginSession.person).tuples()), None)
 
 
 def remove_sessions_of(person_id: int) -> None:

@@ -13,7 +13,7 @@ from peewee import Select
 from sutura.core.quoting import Rates
 from sutura.core.shop import OpenHours, hours_from
 from sutura.store.database import first, reading, written
-from sutura.store.tables import Draft, FormKey, LoginSession, PackPreview, Photo, Shop, SignInTry
+from sutura.store.tables import Draft, FormKey, LoginSession, PackPreview, Photo, PriceList, Shop, SignInTry
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -85,9 +85,11 @@ def save_shop(**changes: Any) -> None:
     Shop.update(version=Shop.version + 1, **changes).where(Shop.id == 1).execute()
 
 
-def throw_away(drafts_before: datetime, traces_before: datetime, now: datetime) -> dict[str, int]:
+def throw_away(
+    drafts_before: datetime, traces_before: datetime, lists_before: datetime, now: datetime
+) -> dict[str, int]:
     """Throw away what is of no use any more, and say how much of each: drafts with their photos, keys of
-    forms, tries to sign in, packs looked at, sessions that are over, work that is done.
+    forms, tries to sign in, packs looked at, sessions that are over, price lists that nobody is reading.
     """
     gone = {
         "photos": Photo.delete().where(
@@ -98,6 +100,9 @@ def throw_away(drafts_before: datetime, traces_before: datetime, now: datetime) 
         "keys of forms": FormKey.delete().where(FormKey.at < traces_before),
         "tries": SignInTry.delete().where(SignInTry.at < traces_before),
         "looks": PackPreview.delete().where(PackPreview.at < traces_before),
+        "price lists": PriceList.delete().where(
+            PriceList.at < lists_before, PriceList.state.not_in(["checking", "reading"])
+        ),
         "sessions": LoginSession.delete().where(LoginSession.expires_at < now),
     }
     return {what: int(query.execute()) for what, query in gone.items()}

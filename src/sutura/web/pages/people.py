@@ -94,7 +94,7 @@ def _signed_in(request: Request, token: str, then: str) -> Response:
 
 @addresses.post("/sign-out", may=Anyone.SIGNED_IN)
 def sign_out(request: Request, form: Form) -> Response:  # noqa: ARG001 - the form's token is checked
-    people.sign_out(request.cookies.get(COOKIE, ""))
+    people.sign_out(request.cookies.get(COOKIE, ""), settings_of(request).clock())
     answer = RedirectResponse("/sign-in", status_code=303)
     answer.delete_cookie(COOKIE)
     return answer
