@@ -10,7 +10,7 @@ import peewee
 import psycopg
 import pytest
 import structlog
-from builders import HERON, SLATE, Shop
+from builders import HERON, PASSWORD, SLATE, Shop
 from web.desk import Sit
 
 from sutura import logs, wiring
@@ -225,3 +225,25 @@ def test_a_row_that_breaks_where_it_is_written_is_said_in_its_place_and_the_othe
     plan = desks("ines").get("/plan")
     assert plan.status_code == 200
     assert f'href="/jobs/{assigned}">{assigned}</a> cannot be shown here' in plan.text
+
+
+def test_locked_people_never_stop_the_sign_in_page_nor_who_is_signed_in(
+    desks: Sit, floor: Shop, database: str, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setitem(database_store.PATIENCE, "lock_timeout", "300ms")
+    wiring.connect(database)
+    ines, stranger = desks("ines"), desks("bram")
+    stranger.client.cookies.clear()
+    right = {"login": "bram", "password": PASSWORD}
+    with psycopg.connect(database) as other:
+        for table in ("person", "login_session"):
+            other.execute(f"select 1 from {table} for update")
+        assert stranger.get("/sign-in").status_code == 200
+        assert ines.get("/").status_code == 200, "who is signed in works on"
+        # a session names its person, whose row is held: the one deed is told so and all may be tried again
+        held = stranger.post("/sign-in", **right)
+        assert held.status_code in (200, 503), held.text
+        if held.status_code == 503:
+            assert "Somebody else is at it" in stranger.page
+    stranger.get("/sign-in")
+    assert "Sign out" in stranger.post("/sign-in", **right).text
