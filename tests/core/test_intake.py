@@ -5,7 +5,14 @@ from __future__ import annotations
 import pytest
 from builders import HERON, all_work, crack, impact, models, said
 
-from sutura.core.intake.arrival import CONSENTS, check_consents, check_customer, check_functions, is_overtaken
+from sutura.core.intake.arrival import (
+    CONSENTS,
+    check_arrival,
+    check_consents,
+    check_customer,
+    check_functions,
+    is_overtaken,
+)
 from sutura.core.intake.damage import read_damage
 from sutura.core.intake.marks import check_marks
 from sutura.core.values import Outcome
@@ -105,3 +112,17 @@ def test_an_overtaken_sending_is_known_by_its_number_on_the_same_page() -> None:
     assert not is_overtaken(kept, {"page": ["b"], "seq": ["1"]})
     assert not is_overtaken({}, {"seq": ["1"]})
     assert not is_overtaken(kept, {"page": ["a"], "seq": ["x"]})
+
+
+def test_a_parcel_says_how_it_came_and_where_it_goes_back_to() -> None:
+    whole = {"parcel_state": "dented", "return_address": " 9 Quay Ln "}
+    assert [
+        problem.field for problem in check_arrival("mail", {**whole, "return_address": "9 Quay Lan"})
+    ] == []
+    assert [problem.field for problem in check_arrival("mail", whole)] == ["arrival.return_address"]
+    assert [problem.field for problem in check_arrival("mail", {**whole, "parcel_state": "?"})] == [
+        "arrival.parcel_state",
+        "arrival.return_address",
+    ]
+    assert check_arrival("waits", {}) == []
+    assert [problem.field for problem in check_arrival("waits", {"data": "lost"})] == ["arrival.data"]

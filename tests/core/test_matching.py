@@ -32,6 +32,7 @@ from sutura.core.matching.judging import (
     may_choose,
 )
 from sutura.core.matching.kits import find_kits, members_of
+from sutura.core.matching.layout import layout_of_need
 from sutura.core.matching.offers import Measured, Need, Offer
 from sutura.core.matching.panel import judge_panel
 from sutura.core.matching.resolution import NAMES, density_ppi, listing_flags, read_resolution, size_mm
@@ -477,6 +478,8 @@ def test_the_original_confirms_or_corrects_the_catalogue() -> None:
         "windows": "new: the catalogue did not know it",
         "touch": "confirmed",
     }
+    catalogue = {one.attribute: one.catalogue for one in compare_original(wanted(PLAIN).need, measured)}
+    assert (catalogue["connector_pins"], catalogue["windows"]) == ("40", "not known")
     told = corrections(
         wanted(PLAIN).need,
         [
@@ -722,3 +725,26 @@ def test_a_value_that_cannot_be_read_is_unknown_and_never_a_refusal(
 ) -> None:
     rule = BY_NAME[name]
     assert rule.compare(rule.pair(*sides)).agreement is Agreement.UNKNOWN
+
+
+# -- layouts ----------------------------------------------------------------------------------------
+
+
+def test_the_picture_of_a_front_lies_where_the_face_has_it() -> None:
+    """A front 70.2 × 145.6 mm in the middle of a face 70.8 × 146.2 mm: its own corner lies 0.3 mm in and
+    down.
+    """
+    model = models()[HERON]
+    seen = layout_of_need(model.need, model.face)
+    assert (seen.outline, seen.connector_place) == (Box(x=0, y=0, width=70.2, height=145.6), "right")
+    assert seen.active
+    assert (seen.active.x, seen.active.y) == pytest.approx((3.2 - 0.3, 4 - 0.3))
+    assert (seen.active.width, seen.active.height) == (64.4, 138.6)
+    # without the sizes of its picture those of the face count
+    bare = {name: value for name, value in model.need.items() if not name.startswith("active")}
+    again = layout_of_need(bare, model.face).active
+    assert again == seen.active
+    # a panel of another shape has its picture in its own middle
+    panel = layout_of_need({**model.need, "width_mm": 200, "height_mm": 160.0}, model.face).active
+    assert panel
+    assert (panel.x, panel.y) == pytest.approx((100 - 32.2, 80 - 69.3))

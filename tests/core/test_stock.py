@@ -5,7 +5,7 @@ from __future__ import annotations
 import pytest
 
 from sutura.core.errors import AlreadyHeld, Invalid, OutOfStock
-from sutura.core.stock import Level, MoveKind, check_reserve, check_stock_move, replay
+from sutura.core.stock.levels import Level, MoveKind, check_reserve, check_stock_move, replay
 
 
 def test_free_is_on_hand_less_promised() -> None:

@@ -14,7 +14,7 @@ from hypothesis import strategies as st
 from hypothesis.stateful import RuleBasedStateMachine, invariant, rule, run_state_machine_as_test
 
 from sutura.core.errors import Refusal
-from sutura.core.stock import Level, MoveKind, check_reserve, check_stock_move, replay
+from sutura.core.stock.levels import Level, MoveKind, check_reserve, check_stock_move, replay
 from sutura.services import stock
 from sutura.store import stock as store
 from sutura.store.database import DATABASE, raw

@@ -14,7 +14,7 @@ from sutura.core.bench import device_state
 from sutura.core.errors import Invalid, ManyInvalid, MoveRefused, NotAllowed, OutOfStock
 from sutura.core.job import OPEN_STAGES, EventKind, Round, Stage
 from sutura.core.matching.judging import may_choose
-from sutura.core.stock import PartFate
+from sutura.core.stock.levels import PartFate
 from sutura.services import bench, catalogue, handover, matching, planning, stock
 from sutura.services.job import job_page
 from sutura.store import bench as bench_store

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from sutura.core import bench, handover, job, people, planning, proof, quoting, shop, stock
+from sutura.core import bench, handover, job, people, planning, proof, quoting, shop
 from sutura.core.catalogue import rules as catalogue
 from sutura.core.identify import reading
 from sutura.core.intake import arrival, customers, damage, diagnosis, opening, promise
 from sutura.core.matching import judging, kits, listing, panel, ranking, wanted
+from sutura.core.stock import demand, levels, reordering
 from sutura.core.values import Rule
 
 # each module's own, in the order in which a job meets them
@@ -26,7 +27,9 @@ ALL: tuple[Rule, ...] = tuple(
         ranking,
         wanted,
         listing,
-        stock,
+        levels,
+        demand,
+        reordering,
         quoting,
         planning,
         catalogue,

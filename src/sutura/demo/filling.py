@@ -17,7 +17,7 @@ from sutura.core.job import Stage
 from sutura.core.matching.judging import may_choose
 from sutura.core.maths.geometry import Point
 from sutura.core.maths.money import amount_text
-from sutura.core.stock import PartFate
+from sutura.core.stock.levels import PartFate
 from sutura.core.values import Person, Role
 from sutura.demo import hours
 from sutura.demo.shop import (

@@ -16,7 +16,7 @@ from sutura.core.job import BenchWork, EventKind, JobRecord, Move, Round, Stage,
 from sutura.core.matching.judging import Learned
 from sutura.core.people import Deed, demand
 from sutura.core.planning import TechnicianChoice
-from sutura.core.stock import LOST, MoveKind, PartFate
+from sutura.core.stock.levels import LOST, MoveKind, PartFate
 from sutura.core.typed import Problems, read_choice, read_text
 from sutura.core.values import Person
 from sutura.services import catalogue, planning

@@ -5,12 +5,12 @@ from __future__ import annotations
 from datetime import datetime
 from functools import partial
 
-from sutura.core import stock as rules
 from sutura.core.errors import Invalid, NotFound
 from sutura.core.facts import fact
 from sutura.core.job import EventKind, Move, Stage, check_move
 from sutura.core.people import Deed, demand
-from sutura.core.stock import MoveKind
+from sutura.core.stock import levels as rules
+from sutura.core.stock.levels import MoveKind
 from sutura.core.typed import Problems, read_amount, read_whole
 from sutura.core.values import Person
 from sutura.services import catalogue

@@ -11,7 +11,7 @@ from peewee import JOIN, SQL, Expression, Select, fn
 
 from sutura.core.errors import NotFound
 from sutura.core.matching.offers import Measured, Value
-from sutura.core.stock import Level, MoveKind
+from sutura.core.stock.levels import Level, MoveKind
 from sutura.store.database import column, each, first, reading, row, rows, written
 from sutura.store.expressions import ON_THE_SHELF, folded, like, or_empty
 from sutura.store.tables import Job, Offer, Part, Person, Reservation, StockMove

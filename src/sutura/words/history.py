@@ -16,7 +16,7 @@ from sutura.core.intake.observations import Layer
 from sutura.core.job import EventKind, JobEvent
 from sutura.core.matching.judging import Learned
 from sutura.core.maths.money import Money
-from sutura.core.stock import PartFate
+from sutura.core.stock.levels import PartFate
 from sutura.core.values import Outcome
 from sutura.words.speech import Speech
 

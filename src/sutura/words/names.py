@@ -18,7 +18,7 @@ from sutura.core.matching.judging import Fit, Learned, Source
 from sutura.core.people import Deed
 from sutura.core.planning import Action
 from sutura.core.proof import ProofChange
-from sutura.core.stock import MoveKind, PartFate
+from sutura.core.stock.levels import MoveKind, PartFate
 from sutura.core.values import Outcome
 
 # by type: members of different enums may have the same value

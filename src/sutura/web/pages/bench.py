@@ -9,7 +9,7 @@ from sutura.core.bench import is_on_the_way_in, is_waiting
 from sutura.core.intake.opening import opening_plan
 from sutura.core.job import Stage
 from sutura.core.people import Deed
-from sutura.core.stock import PartFate
+from sutura.core.stock.levels import PartFate
 from sutura.core.typed import read_id
 from sutura.services import bench, consents, planning
 from sutura.services.marks import marks_of
