@@ -31,6 +31,7 @@ from sutura.services import (
     handover,
     intake,
     matching,
+    orders,
     people,
     planning,
     proof,
@@ -193,6 +194,12 @@ class Shop:
 
     def receive(self, barcode: str, pieces: int = 1, cost: str = "60.00") -> None:
         stock.receive(barcode, str(pieces), cost, "", self.manager, self.tick())
+
+    def ordered(self, barcode: str, pieces: int) -> int:
+        """An order that was sent; its id."""
+        order = orders.add_to_order(barcode, str(pieces), self.manager, self.tick())
+        orders.send_order(order, self.manager, self.tick())
+        return order
 
     def arrival(self, model_id: str = HERON, **changes: Any) -> intake.Arrival:
         plain = intake.Arrival(

@@ -32,10 +32,12 @@ CAPABILITIES = {
     "customers",
     "pricelists",
     "shop",
+    "orders",
+    "stocktakes",
 }
 # the store has a file a noun, and what intake holds has one in the other layers too (docs/map.md)
 NOUNS = {
-    "services": {"consents", "drafts"},
+    "services": {"consents", "drafts", "reordering", "returns"},
     "store": {
         "audit",
         "consents",
@@ -47,7 +49,7 @@ NOUNS = {
         "photos",
         "suppliers",
     },
-    "web/pages": {"again", "consents"},
+    "web/pages": {"again", "consents", "returns"},
 }
 PYTHON = sorted((ROOT / "src" / "sutura").rglob("*.py"))
 PLANTED = [

@@ -14,6 +14,7 @@ from property.strategies import job_facts, moves
 from sutura.config import MIGRATIONS
 from sutura.core.errors import MoveRefused
 from sutura.core.job import WAYS, JobFacts, Move, Stage, check_move
+from sutura.core.stock.orders import RETURN_MOVES
 
 WORK = (Move.QUOTE, Move.TAKE_PART, Move.OPEN, Move.PASS_PROOF, Move.CLOSE, Move.HAND_BACK)
 
@@ -84,14 +85,22 @@ def test_with_everything_in_order_the_work_goes_all_the_way() -> None:
     assert stage is Stage.HANDED_BACK
 
 
-def test_the_database_allows_exactly_the_same_pairs_of_stages() -> None:
-    # the newest migration that says them counts
+def pairs_of(function: str) -> set[str]:
+    """The pairs that a trigger's function allows, as the newest migration that writes it says."""
     texts = [file.read_text("utf-8") for file in sorted(MIGRATIONS.glob("0*.py"))]
-    in_database = next(
-        pairs for text in reversed(texts) if (pairs := set(re.findall(r"'([a-z_]+>[a-z_]+)'", text)))
-    )
+    bodies = [text.partition(f"function {function}()")[2].partition("end $$;")[0] for text in texts]
+    return set(re.findall(r"'([a-z_]+>[a-z_]+)'", next(body for body in reversed(bodies) if body)))
+
+
+def test_the_database_allows_exactly_the_same_pairs_of_stages() -> None:
     in_core = {f"{way.start}>{way.end}" for way in WAYS if way.start is not way.end}
-    assert in_database == in_core
+    assert pairs_of("check_job_stage") == in_core
+
+
+def test_the_database_allows_exactly_the_same_steps_of_orders_and_returns() -> None:
+    moves = {f"{state}>{to}" for state, following in RETURN_MOVES.items() for to in following}
+    assert pairs_of("check_return_state") == moves
+    assert pairs_of("check_order_state") == {"draft>sent", "draft>cancelled", "sent>closed"}
 
 
 def test_from_every_stage_some_path_ends_with_the_customer() -> None:

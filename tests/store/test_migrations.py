@@ -7,14 +7,16 @@ import hashlib
 import peewee
 import psycopg
 import pytest
-from builders import Shop
+from builders import NOW, Shop
 from playhouse.migrations import Runner
 from playhouse.schema_diff import diff_models
 
 from sutura import wiring
 from sutura.cluster import Cluster
 from sutura.config import MIGRATIONS, ROOT
+from sutura.services import orders
 from sutura.store import catalogue as store_catalogue
+from sutura.store import orders as orders_store
 from sutura.store import tables
 from sutura.store.database import DATABASE, connection, first_value
 
@@ -29,6 +31,7 @@ FROZEN = {
     "0009_ways_out.py": "2460d5d902885ce58aa88fae016b05c8f52f7f07d3aada033501011d2314a1ff",
     "0010_consents_follow.py": "29eb3286157e8f46e3af47dffdf545cce8260f98d6f7241f7d0eef35b54be27d",
     "0011_supervised.py": "f2b5b193528cfb62a66e8f467fb3f770959f639211c966eccad878d0b10825b0",
+    "0014_orders.py": "c2c4474ec26dfabc122b3b4c2eabcda742b20ed70304074a1324b65419079622",
     "0013_holds.py": "a4d37620d8e728da92eeeaf4ef8c9a6277a36b60ee5625b29fb0b67c2ed56340",
     "0012_opening_hours.py": "bb5d0a469e26619f1633125861787aa8ff096bcfd54d0b84e6418bda83321924",
     "0005_counter.py": "fab85a5759b03cf26ca7640fbe8bf03a413af01f005e6722af5155e9f9bb95ca",
@@ -43,6 +46,7 @@ APPEND_ONLY = (
     "audit_event",
     "bench_step",
     "consent",
+    "purchase_arrival",
 )
 
 
@@ -85,6 +89,8 @@ def test_a_database_without_tables_is_not_ready(cluster: Cluster, database: str)
 def test_what_happened_is_append_only(shop: Shop) -> None:
     shop.receive("P-1001", 2)
     shop.hand_back(shop.closed())
+    order = shop.ordered("P-1001", 2)
+    orders.receive_parcel(order, {orders_store.load_lines(order)[0].id: {"good": "1"}}, shop.manager, NOW)
     DATABASE.execute_sql(
         "insert into audit_event (at, person_id, what, detail) values (now(), %s, 'x', '{}')",
         (shop.manager.id,),
@@ -168,6 +174,7 @@ def test_a_shop_of_the_first_release_keeps_its_models_and_jobs(cluster: Cluster,
             "0011_supervised",
             "0012_opening_hours",
             "0013_holds",
+            "0014_orders",
         ]
         with connection():
             row = store_catalogue.load_model("fennick-heron")

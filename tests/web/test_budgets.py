@@ -19,7 +19,8 @@ BUDGETS = {
     "/": 3,
     "/counter": 5,
     "/match": 3,
-    "/shelf": 2,
+    # what to order is worked out of all parts at once
+    "/shelf": 12,
     "/bench": 3,
     "/plan": 3,
     "/book": 4,
@@ -30,7 +31,7 @@ BUDGETS = {
     "/catalogue/fennick-heron": 12,
     "/catalogue/fennick-heron/edit": 4,
     "/people": 2,
-    "/shelf/P-2001": 5,
+    "/shelf/P-2001": 13,
     "/jobs/{code}": 12,
     "/jobs/{code}/match": 10,
     "/jobs/{code}/bench": 7,

@@ -25,6 +25,7 @@ class Deed(StrEnum):
     RESERVE = "reserve"
     WORK_BENCH = "work_bench"
     RECEIVE = "receive"
+    ORDER = "order"
     CHANGE_CATALOGUE = "change_catalogue"
     ERASE_CUSTOMER = "erase_customer"
     SET_UP_COUNTER = "set_up_counter"
@@ -43,6 +44,8 @@ MAY: dict[Deed, frozenset[Role]] = {
     Deed.RESERVE: _ALL,
     Deed.WORK_BENCH: frozenset({Role.MANAGER, Role.TECHNICIAN}),
     Deed.RECEIVE: frozenset({Role.MANAGER, Role.COUNTER}),
+    # orders are money
+    Deed.ORDER: frozenset({Role.MANAGER}),
     Deed.ERASE_CUSTOMER: frozenset({Role.MANAGER}),
     Deed.SET_UP_COUNTER: frozenset({Role.MANAGER}),
     Deed.CHANGE_CATALOGUE: frozenset({Role.MANAGER, Role.TECHNICIAN}),

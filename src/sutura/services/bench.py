@@ -14,12 +14,14 @@ from sutura.core.facts import fact
 from sutura.core.intake.damage import DamageReading, read_damage
 from sutura.core.job import BenchWork, EventKind, JobRecord, Move, Round, Stage, check_move, starts_of
 from sutura.core.matching.judging import Learned
+from sutura.core.matching.offers import Offer
 from sutura.core.people import Deed, demand
 from sutura.core.planning import TechnicianChoice
 from sutura.core.stock.levels import LOST, MoveKind, PartFate
+from sutura.core.stock.orders import Cause
 from sutura.core.typed import Problems, read_choice, read_text
 from sutura.core.values import Person
-from sutura.services import catalogue, planning
+from sutura.services import catalogue, planning, returns
 from sutura.services.job import gather_facts, move, note, progress_of
 from sutura.services.marks import marks_of
 from sutura.services.matching import learn
@@ -27,6 +29,7 @@ from sutura.store import bench as store
 from sutura.store import job as job_store
 from sutura.store import offers as offers_store
 from sutura.store import stock as stock_store
+from sutura.store import suppliers as suppliers_store
 from sutura.store.database import reading, writing
 
 
@@ -351,6 +354,7 @@ def _told(held: Sequence[stock_store.Held], taken: Mapping[int, PartFate]) -> li
     return [{"part": part.part, "fate": taken[part.part_id].value} for part in held]
 
 
+CAUSES = {MoveKind.DEFECTIVE: Cause.DEAD, MoveKind.BROKEN: Cause.BROKEN}
 _LEARNED = {PartFate.DID_NOT_FIT: Learned.DID_NOT_FIT, PartFate.DEFECTIVE: Learned.DEFECTIVE}
 
 
@@ -373,8 +377,25 @@ def _take_back(
         stock_store.save_reservation(part.id, "released")
         if fate in LOST:
             _add_move(job, part.part_id, -1, LOST[fate], reason, by, now)
+            if part.part_id in offers:
+                _book(job, offers[part.part_id], LOST[fate], reason, by, now)
         if fate in _LEARNED and part.part_id in offers:
             learn(job, offers[part.part_id], _LEARNED[fate], reason.strip()[:300], by, now)
+
+
+def _book(job: JobRecord, offer: Offer, lost: MoveKind, reason: str, by: Person, now: datetime) -> None:
+    """Who pays for what was lost: its supplier for what was dead, the shop for what we broke."""
+    cost = stock_store.latest_cost(offer.part_id)
+    returns.book_loss(
+        job.id,
+        offer.part_id,
+        suppliers_store.supplier_of(offer.id),
+        CAUSES[lost],
+        offer.price_minor if cost is None else cost,
+        reason.strip()[:200],
+        by,
+        now,
+    )
 
 
 def _add_move(

@@ -7,9 +7,10 @@ from functools import partial
 
 from sutura.core.errors import Invalid, NotFound
 from sutura.core.facts import fact
-from sutura.core.job import EventKind, Move, Stage, check_move
+from sutura.core.job import EventKind, JobRecord, Move, Stage, check_move
 from sutura.core.people import Deed, demand
 from sutura.core.stock import levels as rules
+from sutura.core.stock import orders as orders_rules
 from sutura.core.stock.levels import MoveKind
 from sutura.core.typed import Problems, read_amount, read_whole
 from sutura.core.values import Person
@@ -79,20 +80,67 @@ def receive(barcode: str, quantity: str, unit_cost: str, note: str, by: Person, 
 
 
 @writing
-def correct_count(barcode: str, counted: str, note: str, by: Person, now: datetime) -> None:
-    """Set the shelf right after counting: the difference becomes a ledger entry with its reason."""
+def correct_count(barcode: str, counted: str, note: str, by: Person, now: datetime) -> tuple[str, ...]:
+    """Set the shelf right after counting: the difference becomes a ledger entry with its reason. Says which
+    jobs lose their piece by it.
+    """
     demand(by, Deed.RECEIVE)
     problems = Problems("The count")
     pieces = problems.read("counted", counted, _read_pieces) or 0
     problems.refuse()
     if not note.strip():
         raise Invalid("note", "", fact("stock.write-why-count-differs"))
-    level = store.lock_level(store.load_part(barcode).id)
-    if pieces == level.on_hand:
+    part = store.load_part(barcode)
+    if pieces == part.on_hand:
         raise Invalid(
-            "counted", counted, fact("stock.ledger-says-already-nothing-correct", on_hand=level.on_hand)
+            "counted", counted, fact("stock.ledger-says-already-nothing-correct", on_hand=part.on_hand)
         )
-    _move(barcode, pieces - level.on_hand, MoveKind.COUNT, None, note, by, now)
+    return set_count(part.id, pieces - part.on_hand, part.on_hand, note, by, now)
+
+
+@writing
+def set_count(
+    part_id: int, difference: int, seen: int | None, note: str, by: Person, now: datetime
+) -> tuple[str, ...]:
+    """Write a counted difference into the ledger. Where fewer are left than are promised, the jobs promised
+    last give their piece back and are told (rule stock.count-as-it-is); their codes. `seen` is what was on
+    hand when it was counted, None where what moved since does not matter.
+    """
+    # jobs before parts, as everywhere; who takes one meanwhile is not among them
+    jobs = {code: job_store.lock_job(code) for code in sorted(store.holders_of(part_id))}
+    level = store.lock_level(part_id)
+    if set(level.holders) - set(jobs) or (seen is not None and level.on_hand != seen):
+        raise Invalid("counted", level.on_hand + difference, fact("stock.somebody-took-one-meanwhile"))
+    holdings = [
+        orders_rules.Holding(
+            code=code, promise_at=jobs[code].promise_at, on_bench=jobs[code].stage is not Stage.PART_IN_HAND
+        )
+        for code in level.holders
+    ]
+    losing = orders_rules.broken_promises(holdings, level.on_hand + difference)
+    for code in losing:
+        _lose_part(jobs[code], level.part, by, now)
+    rules.check_stock_move(store.lock_level(part_id), difference, MoveKind.COUNT)
+    store.adopt_part(part_id)
+    store.add_stock_move(
+        part=part_id,
+        quantity=difference,
+        kind=MoveKind.COUNT.value,
+        job=None,
+        unit_cost_minor=None,
+        note=note.strip()[:200],
+        person=by.id,
+        at=now,
+    )
+    return losing
+
+
+def _lose_part(job: JobRecord, part: str, by: Person, now: datetime) -> None:
+    held = store.held_of(job.id)
+    facts = {"parts": [held_part.part for held_part in held], "missing": part}
+    move(job, Move.GIVE_BACK_PART, EventKind.PART_GIVEN_BACK, facts, by=by, now=now)
+    for held_part in held:
+        store.save_reservation(held_part.id, "released")
 
 
 def _read_pieces(text: str) -> int:

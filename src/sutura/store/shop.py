@@ -4,12 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass
-from datetime import datetime
+from datetime import date, datetime
 from typing import Any
 from zoneinfo import ZoneInfo
 
 from peewee import Select
 
+from sutura.core.errors import NotFound
 from sutura.core.quoting import Rates
 from sutura.core.shop import OpenHours, hours_from
 from sutura.store.database import first, reading, written
@@ -71,6 +72,42 @@ def _the_shop() -> Select:
 @reading
 def load_shop() -> ShopRecord | None:
     return first(_shop, _the_shop())
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Keeping:
+    """What the shelf is to serve at once, in percent of uses, and what ordering and keeping cost."""
+
+    fill_percent: int
+    order_cost_minor: int
+    keeping_percent: int
+    ageing_percent: int
+    currency: str
+    timezone: str
+    version: int
+
+    def day(self, at: datetime) -> date:
+        """The shop's day at a moment."""
+        return at.astimezone(ZoneInfo(self.timezone)).date()
+
+
+@reading
+def load_keeping() -> Keeping:
+    keeping = first(
+        Keeping,
+        Shop.select(
+            Shop.fill_percent,
+            Shop.order_cost_minor,
+            Shop.keeping_percent,
+            Shop.ageing_percent,
+            Shop.currency,
+            Shop.timezone,
+            Shop.version,
+        ).where(Shop.id == 1),
+    )
+    if keeping is None:
+        raise NotFound("shop", "set up")
+    return keeping
 
 
 def lock_shop() -> ShopRecord | None:

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, fields
 
 from peewee import SQL, Value, fn
 
+from sutura.core.errors import NotFound
 from sutura.store.database import each, first, reading
 from sutura.store.tables import Offer, Supplier
 
@@ -43,3 +44,62 @@ def add_supplier(supplier_id: str, name: str) -> SupplierRow:
 
 def save_mapping(supplier_id: str, mapping: Mapping[str, str]) -> None:
     Supplier.update(mapping=dict(mapping)).where(Supplier.id == supplier_id).execute()
+
+
+# -- how a supplier sells -----------------------------------------------------------------------------
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Terms:
+    """What a supplier asks of an order, and how long it takes things back."""
+
+    shipping_minor: int
+    least_order_minor: int
+    free_from_minor: int | None
+    return_days: int
+    takes: str
+
+
+@reading
+def load_terms(supplier_id: str) -> Terms:
+    terms = first(
+        Terms,
+        Supplier.select(
+            Supplier.shipping_minor,
+            Supplier.least_order_minor,
+            Supplier.free_from_minor,
+            Supplier.return_days,
+            Supplier.takes,
+        ).where(Supplier.id == supplier_id),
+    )
+    if terms is None:
+        raise NotFound("supplier", supplier_id)
+    return terms
+
+
+def lock_supplier(supplier_id: str) -> None:
+    """One draft of a supplier at a time."""
+    Supplier.select(Supplier.id).where(Supplier.id == supplier_id).for_update().execute()
+
+
+def save_terms(supplier_id: str, terms: Terms) -> None:
+    Supplier.update(**{field.name: getattr(terms, field.name) for field in fields(Terms)}).where(
+        Supplier.id == supplier_id
+    ).execute()
+
+
+def count_bad(supplier_id: str, pieces: int) -> None:
+    """Pieces of a supplier that were bad when its parcel was opened; what reaches the bench is counted by
+    what is learned there (a trigger).
+    """
+    if pieces:
+        Supplier.update(tried=Supplier.tried + pieces, bad=Supplier.bad + pieces).where(
+            Supplier.id == supplier_id
+        ).execute()
+
+
+@reading
+def supplier_of(offer_id: int) -> str:
+    """Whose an offer is."""
+    supplier_id: str = Offer.select(Offer.supplier).where(Offer.id == offer_id).scalar()
+    return supplier_id

@@ -39,6 +39,10 @@ class Shop(Table):
     weights = BinaryJSONField(index=False)
     hours = BinaryJSONField(index=False)
     stamp = TextField()
+    fill_percent = IntegerField()
+    order_cost_minor = IntegerField()
+    keeping_percent = IntegerField()
+    ageing_percent = IntegerField()
 
 
 class Person(Table):
@@ -169,6 +173,10 @@ class Supplier(Table):
     mapping = BinaryJSONField(index=False)
     tried = IntegerField()
     bad = IntegerField()
+    return_days = IntegerField()
+    least_order_minor = IntegerField()
+    free_from_minor = IntegerField(null=True)
+    takes = TextField()
 
 
 class Part(Table):
@@ -328,6 +336,89 @@ class Reservation(Table):
     at = DateTimeTZField()
 
 
+class PurchaseOrder(Table):
+    id = BigAutoField()
+    supplier = ForeignKeyField(Supplier)
+    state = TextField()
+    shipping_minor = IntegerField()
+    answer = BinaryJSONField(index=False)
+    person = ForeignKeyField(Person, index=False)
+    at = DateTimeTZField()
+    sent_at = DateTimeTZField(null=True)
+    closed_at = DateTimeTZField(null=True)
+    version = IntegerField()
+
+
+class PurchaseLine(Table):
+    id = BigAutoField()
+    order = ForeignKeyField(PurchaseOrder, index=False, on_delete="CASCADE")
+    part = ForeignKeyField(Part)
+    number = TextField()
+    quantity = IntegerField()
+    price_minor = IntegerField()
+    for_jobs = IntegerField()
+    expected_on = DateField(null=True)
+    short = IntegerField()
+    good = IntegerField()
+    bad = IntegerField()
+
+    class Meta:
+        indexes = ((("order", "part"), True),)
+
+
+class PurchaseArrival(Table):
+    id = BigAutoField()
+    line = ForeignKeyField(PurchaseLine)
+    outcome = TextField()
+    quantity = IntegerField()
+    note = TextField()
+    person = ForeignKeyField(Person, index=False)
+    at = DateTimeTZField()
+
+
+class SupplierReturn(Table):
+    id = BigAutoField()
+    supplier = ForeignKeyField(Supplier)
+    part = ForeignKeyField(Part)
+    line = ForeignKeyField(PurchaseLine, null=True, index=False)
+    job = ForeignKeyField(Job, null=True, index=False)
+    cause = TextField()
+    quantity = IntegerField()
+    owed_minor = IntegerField()
+    state = TextField()
+    send_by = DateField(null=True)
+    parcel = TextField()
+    refunded_minor = IntegerField(null=True)
+    note = TextField()
+    person = ForeignKeyField(Person, index=False)
+    at = DateTimeTZField()
+    closed_at = DateTimeTZField(null=True)
+    version = IntegerField()
+
+
+class StockTake(Table):
+    id = BigAutoField()
+    place = TextField()
+    state = TextField()
+    person = ForeignKeyField(Person, index=False)
+    at = DateTimeTZField()
+    finished_at = DateTimeTZField(null=True)
+
+
+class StockTakeCount(Table):
+    id = BigAutoField()
+    take = ForeignKeyField(StockTake, index=False)
+    part = ForeignKeyField(Part)
+    counted = IntegerField()
+    expected = IntegerField()
+    again = BooleanField()
+    person = ForeignKeyField(Person, index=False)
+    at = DateTimeTZField()
+
+    class Meta:
+        indexes = ((("take", "part"), True),)
+
+
 class StockMove(Table):
     id = BigAutoField()
     part = ForeignKeyField(Part)
@@ -338,6 +429,7 @@ class StockMove(Table):
     note = TextField()
     person = ForeignKeyField(Person, index=False)
     at = DateTimeTZField()
+    line = ForeignKeyField(PurchaseLine, null=True, index=False)
 
 
 class BenchStep(Table):
@@ -462,6 +554,12 @@ ALL = (
     Consent,
     ConsentText,
     Reservation,
+    PurchaseOrder,
+    PurchaseLine,
+    PurchaseArrival,
+    SupplierReturn,
+    StockTake,
+    StockTakeCount,
     StockMove,
     BenchStep,
     Payment,
@@ -484,5 +582,8 @@ SQL_INDEXES = frozenset(
         "part_gtin",
         "part_of_the_shelf",
         "part_printed",
+        "purchase_order_one_draft",
+        "stock_move_used",
+        "stock_take_one_open",
     }
 )

@@ -37,12 +37,15 @@ from sutura.web.pages import (
     job,
     living,
     matching,
+    orders,
     people,
     planning,
     pricelists,
     proof,
     quoting,
+    returns,
     stock,
+    stocktakes,
 )
 from sutura.web.present import HERE
 from sutura.web.settings import WebSettings
@@ -76,6 +79,9 @@ PAGES = (
     job,
     matching,
     pricelists,
+    orders,
+    returns,
+    stocktakes,
     stock,
     bench,
     proof,

@@ -607,6 +607,32 @@ SENTENCES: Mapping[str, str] = {
         "this form was sent once already with other entries, and those count: reload the page, and "
         "send it again"
     ),
+    # -- orders
+    "orders.at-least": "order for at least {least}: the supplier sends nothing below",
+    "orders.desk-is-away": "{supplier} does not answer; nothing was sent, try again later",
+    "orders.enough": "enough: {chance} % chance of running out within {days} days",
+    "orders.first-line-is": "the first line is: {header}",
+    "orders.five-cells": "number, pieces, article, price and days, five cells",
+    "orders.for-jobs": "for jobs that wait for it: {count}",
+    "orders.it-is": "nothing more: it is {state}",
+    "orders.jobs-and-shelf": (
+        "{jobs}; the rest for the shelf: {without} % chance of running out within {days} days "
+        "without, {having} % with"
+    ),
+    "orders.more-than-is-to-come": (
+        "at most {to_come}, as many as are to come; write more than that under “more than ordered”"
+    ),
+    "orders.nobody-offers-it": "read in a price list that has it, nobody offers it now",
+    "orders.nothing-in-it": "put at least one part into it",
+    "orders.nothing-in-parcel": "write at least one piece that came",
+    "orders.nothing-to-order": "nothing: enough of everything is there or on its way",
+    "orders.order-now": (
+        "order {order} now: {without} % chance of running out within {days} days without, {having} % with"
+    ),
+    "orders.return-stands-at": "nothing of that kind: it is {state} ({cause})",
+    "orders.say-what-was-found": "write what was found, such as no picture, or the box was crushed",
+    "orders.the-order": "the order",
+    "orders.the-return": "the return",
     # -- people
     "pack.amount": "write an amount with two decimals, such as 60.00",
     "pack.any-of": "{kinds: or }",
@@ -736,14 +762,19 @@ SENTENCES: Mapping[str, str] = {
     "shop.write-time-of-day": "write a time of day such as 9:30",
     # -- stock
     "stock.chosen-part-job": "chosen part of job",
+    "stock.count-every-odd-again": "count again what is far off: {parts}",
+    "stock.count-what-is-on-the-bench": "count what lies on the bench too, {on_bench} at least",
     "stock.hand-promised-most-can-taken-away": (
         "{on_hand} on hand and {count} promised: at most {free} can be taken away"
     ),
     "stock.ledger-says-already-nothing-correct": "the ledger says {on_hand} already; nothing to correct",
+    "stock.nothing-was-counted": "count at least one part",
     "stock.receipt-adds-pieces-use-count-correction": (
         "a receipt adds pieces; use a count correction to take away"
     ),
     "stock.shelf-cannot-hold-fewer-than-none": "the shelf cannot hold fewer than none",
+    "stock.somebody-took-one-meanwhile": "count again: somebody moved a piece just now",
+    "stock.this-count-is-over": "nothing more: this stock-take is over",
     "stock.use-whole-number-from-1-10000": "use a whole number from 1 to 10000",
     "stock.write-why-count-differs": "write why the count differs",
     # -- typed

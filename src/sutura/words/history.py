@@ -192,7 +192,10 @@ _TELLING: Mapping[EventKind, Callable[[Facts, Speech], list[str]]] = {
         speech.text("{parts} taken off the shelf and promised to this job.", parts=facts["parts"])
     ],
     EventKind.PART_GIVEN_BACK: lambda facts, speech: [
-        speech.text("{parts} given back to the shelf.", parts=facts["parts"])
+        speech.text("{parts} given back to the shelf.", parts=facts["parts"]),
+        speech.text("A count found fewer of {part} than were promised: find another.", part=facts["missing"])
+        if facts.get("missing")
+        else "",
     ],
     EventKind.ASSIGNED: lambda facts, speech: [
         speech.text("Given to {technician}: about {minutes} min expected.", **facts)

@@ -19,6 +19,7 @@ from sutura.core.people import Deed
 from sutura.core.planning import Action
 from sutura.core.proof import ProofChange
 from sutura.core.stock.levels import MoveKind, PartFate
+from sutura.core.stock.orders import Arrived, Cause, OrderState, ReturnState
 from sutura.core.values import Outcome
 
 # by type: members of different enums may have the same value
@@ -161,6 +162,27 @@ NAMES: Mapping[type[Enum], Mapping[Enum, str]] = {
         MoveKind.TAKEN_OUT: "taken out again",
         MoveKind.DEFECTIVE: "off the shelf: defective",
         MoveKind.BROKEN: "off the shelf: broken",
+    },
+    Arrived: {
+        Arrived.DEAD: "dead on arrival",
+        Arrived.WRONG: "the wrong part",
+        Arrived.DAMAGED: "damaged on the way",
+        Arrived.EXTRA: "more than ordered",
+    },
+    Cause: {
+        Cause.DEAD: "dead on arrival",
+        Cause.WRONG: "the wrong part",
+        Cause.DAMAGED: "damaged on the way",
+        Cause.EXTRA: "more than ordered",
+        Cause.BROKEN: "broken by us",
+        Cause.WARRANTY: "failed under warranty",
+    },
+    OrderState: {OrderState.DRAFT: "not sent yet"},
+    ReturnState: {
+        ReturnState.TO_SEND: "to be sent back",
+        ReturnState.SENT: "on its way back",
+        ReturnState.REFUSED: "refused by the supplier",
+        ReturnState.BORNE: "borne by the shop",
     },
     PartFate: {
         PartFate.GOOD: "whole, back to the shelf",

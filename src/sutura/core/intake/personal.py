@@ -84,7 +84,13 @@ NOT_OF_CUSTOMERS: Mapping[str, str] = {
     "model_number": "model_id kind text plain rest",
     "pack": "id kind head",
     "pack_preview": "id name text",
-    "supplier": "id name mapping",
+    "supplier": "id name mapping takes",
+    # what is written of a parcel and of a return is about pieces
+    "purchase_order": "supplier_id state answer",
+    "purchase_line": "number",
+    "purchase_arrival": "outcome note",
+    "supplier_return": "supplier_id cause state parcel note",
+    "stock_take": "place state",
     "part": "barcode name bin printed_number grade kind attributes box pack gtin measured family",
     "offer": "supplier_id number price_breaks returns",
     "job": (

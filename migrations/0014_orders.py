@@ -1,0 +1,174 @@
+"""Orders at suppliers with their parcels, what goes back to them, and stock-takes.
+
+Frozen: never edit after release.
+"""
+
+TERMS = """
+alter table supplier
+    add column return_days integer not null default 14 check (return_days between 0 and 365),
+    add column least_order_minor integer not null default 0 check (least_order_minor between 0 and 1000000000),
+    add column free_from_minor integer check (free_from_minor between 0 and 1000000000),
+    add column takes text not null default 'csv' check (takes in ('csv', 'mail'));
+alter table shop
+    add column fill_percent integer not null default 95 check (fill_percent between 50 and 99),
+    add column order_cost_minor integer not null default 500 check (order_cost_minor between 0 and 1000000),
+    add column keeping_percent integer not null default 20 check (keeping_percent between 0 and 100),
+    add column ageing_percent integer not null default 25 check (ageing_percent between 0 and 100);
+"""
+
+ORDERS = """
+create table purchase_order (
+    id bigserial primary key,
+    supplier_id text not null references supplier (id),
+    state text not null check (state in ('draft', 'sent', 'closed', 'cancelled')),
+    shipping_minor integer not null default 0 check (shipping_minor between 0 and 1000000000),
+    answer jsonb not null default '[]',
+    person_id bigint not null references person (id),
+    at timestamptz not null check (at >= '2000-01-01 00:00Z' and at < '2200-01-02 00:00Z'),
+    sent_at timestamptz check (sent_at >= '2000-01-01 00:00Z' and sent_at < '2200-01-02 00:00Z'),
+    closed_at timestamptz check (closed_at >= '2000-01-01 00:00Z' and closed_at < '2200-01-02 00:00Z'),
+    version integer not null default 1,
+    check ((state in ('sent', 'closed')) = (sent_at is not null)),
+    check ((state in ('closed', 'cancelled')) = (closed_at is not null))
+);
+create index purchase_order_supplier_id on purchase_order (supplier_id);
+create unique index purchase_order_one_draft on purchase_order (supplier_id) where state = 'draft';
+
+create table purchase_line (
+    id bigserial primary key,
+    order_id bigint not null references purchase_order (id) on delete cascade,
+    part_id bigint not null references part (id),
+    number text not null check (char_length(number) <= 4000),
+    quantity integer not null check (quantity between 1 and 10000),
+    price_minor integer not null check (price_minor between 0 and 1000000000),
+    for_jobs integer not null default 0 check (for_jobs between 0 and 10000),
+    expected_on date check (expected_on between '2000-01-01' and '2200-01-01'),
+    short integer not null default 0 check (short >= 0),
+    good integer not null default 0 check (good >= 0),
+    bad integer not null default 0 check (bad >= 0),
+    check (short + good + bad <= quantity)
+);
+create unique index purchase_line_order_id_part_id on purchase_line (order_id, part_id);
+create index purchase_line_part_id on purchase_line (part_id);
+
+-- A sent order is not rewritten: what came of its lines is counted up, and nothing else changes.
+create function check_sent_line() returns trigger language plpgsql as $$
+declare order_state text;
+begin
+    select state into order_state from purchase_order where id = coalesce(new.order_id, old.order_id);
+    if order_state is null or order_state = 'draft' then
+        return coalesce(new, old);
+    end if;
+    if tg_op <> 'UPDATE' or (new.part_id, new.quantity, new.price_minor, new.number, new.order_id)
+        is distinct from (old.part_id, old.quantity, old.price_minor, old.number, old.order_id)
+        or new.good < old.good or new.bad < old.bad or new.short < old.short then
+        raise exception 'an order that was sent stays as it is' using errcode = 'restrict_violation';
+    end if;
+    return new;
+end $$;
+create trigger purchase_line_sent before insert or update or delete on purchase_line
+    for each row execute function check_sent_line();
+
+create function check_order_state() returns trigger language plpgsql as $$
+begin
+    if new.state <> old.state and (old.state || '>' || new.state) not in (
+        'draft>sent', 'draft>cancelled', 'sent>closed') then
+        raise exception 'an order cannot go from %% to %%', old.state, new.state using errcode = 'check_violation';
+    end if;
+    return new;
+end $$;
+create trigger purchase_order_state before update on purchase_order for each row execute function check_order_state();
+
+-- What was in the parcels, piece by piece as it was looked at: append-only.
+create table purchase_arrival (
+    id bigserial primary key,
+    line_id bigint not null references purchase_line (id),
+    outcome text not null check (outcome in ('good', 'dead', 'wrong', 'damaged', 'extra')),
+    quantity integer not null check (quantity between 1 and 10000),
+    note text not null default '' check (char_length(note) <= 4000),
+    person_id bigint not null references person (id),
+    at timestamptz not null check (at >= '2000-01-01 00:00Z' and at < '2200-01-02 00:00Z'),
+    check (outcome = 'good' or note <> '')
+);
+create index purchase_arrival_line_id on purchase_arrival (line_id);
+create trigger purchase_arrival_rows before update or delete on purchase_arrival
+    for each row execute function refuse_rewrite();
+create trigger purchase_arrival_all before truncate on purchase_arrival
+    for each statement execute function refuse_rewrite();
+alter table stock_move add column line_id bigint references purchase_line (id);
+create index stock_move_used on stock_move (at) where kind in ('fitted', 'taken_out');
+"""
+
+RETURNS = """
+create table supplier_return (
+    id bigserial primary key,
+    supplier_id text not null references supplier (id),
+    part_id bigint not null references part (id),
+    line_id bigint references purchase_line (id),
+    job_id bigint references job (id),
+    cause text not null check (cause in ('dead', 'wrong', 'damaged', 'extra', 'broken', 'warranty')),
+    quantity integer not null check (quantity between 1 and 10000),
+    owed_minor integer not null check (owed_minor between 0 and 1000000000),
+    state text not null check (state in ('to_send', 'sent', 'refunded', 'refused', 'borne')),
+    send_by date check (send_by between '2000-01-01' and '2200-01-01'),
+    parcel text not null default '' check (char_length(parcel) <= 4000),
+    refunded_minor integer check (refunded_minor between 0 and 1000000000),
+    note text not null default '' check (char_length(note) <= 4000),
+    person_id bigint not null references person (id),
+    at timestamptz not null check (at >= '2000-01-01 00:00Z' and at < '2200-01-02 00:00Z'),
+    closed_at timestamptz check (closed_at >= '2000-01-01 00:00Z' and closed_at < '2200-01-02 00:00Z'),
+    version integer not null default 1,
+    check ((state in ('refunded', 'refused', 'borne')) = (closed_at is not null)),
+    check ((state = 'refunded') = (refunded_minor is not null)),
+    check (state <> 'sent' or parcel <> ''),
+    check (cause <> 'broken' or state = 'borne')
+);
+create index supplier_return_supplier_id on supplier_return (supplier_id);
+create index supplier_return_part_id on supplier_return (part_id);
+
+create function check_return_state() returns trigger language plpgsql as $$
+begin
+    if new.state <> old.state and (old.state || '>' || new.state) not in (
+        'to_send>sent', 'to_send>refunded', 'to_send>borne', 'sent>refunded', 'sent>refused') then
+        raise exception 'a return cannot go from %% to %%', old.state, new.state using errcode = 'check_violation';
+    end if;
+    if (new.supplier_id, new.part_id, new.cause, new.quantity, new.owed_minor)
+        is distinct from (old.supplier_id, old.part_id, old.cause, old.quantity, old.owed_minor) then
+        raise exception 'what is returned stays as it was written' using errcode = 'restrict_violation';
+    end if;
+    return new;
+end $$;
+create trigger supplier_return_state before update on supplier_return
+    for each row execute function check_return_state();
+"""
+
+TAKES = """
+create table stock_take (
+    id bigserial primary key,
+    place text not null default '' check (char_length(place) <= 40),
+    state text not null check (state in ('open', 'finished', 'left')),
+    person_id bigint not null references person (id),
+    at timestamptz not null check (at >= '2000-01-01 00:00Z' and at < '2200-01-02 00:00Z'),
+    finished_at timestamptz check (finished_at >= '2000-01-01 00:00Z' and finished_at < '2200-01-02 00:00Z'),
+    check ((state = 'open') = (finished_at is null))
+);
+create unique index stock_take_one_open on stock_take (place) where state = 'open';
+
+create table stock_take_count (
+    id bigserial primary key,
+    take_id bigint not null references stock_take (id),
+    part_id bigint not null references part (id),
+    counted integer not null check (counted between 0 and 10000),
+    expected integer not null check (expected >= 0),
+    again boolean not null default false,
+    person_id bigint not null references person (id),
+    at timestamptz not null check (at >= '2000-01-01 00:00Z' and at < '2200-01-02 00:00Z')
+);
+create unique index stock_take_count_take_id_part_id on stock_take_count (take_id, part_id);
+create index stock_take_count_part_id on stock_take_count (part_id);
+"""
+
+
+def up(migrator, db):
+    for part in (TERMS, ORDERS, RETURNS, TAKES):
+        db.execute_sql(part)

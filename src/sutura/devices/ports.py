@@ -1,0 +1,45 @@
+"""What the house asks of outside devices. A driver fulfils one of these and passes its contract test."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import date
+from typing import Protocol
+
+
+class Away(RuntimeError):
+    """The device or the service does not answer; nothing happened, and it may be asked again."""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class OrderText:
+    """An order as a supplier takes it: its number, to whom, and its text in the supplier's form (csv or
+    mail).
+    """
+
+    number: str
+    supplier: str
+    form: str
+    text: str
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class LineAnswer:
+    """What a supplier says of one article: how many it will send, the day it expects them to arrive, and why
+    fewer or later. None sent has no day.
+    """
+
+    number: str
+    pieces: int
+    expected_on: date | None
+    says: str = ""
+
+
+class SupplierDesk(Protocol):
+    """Takes orders for suppliers and answers for each article of them.
+
+    The same order handed in twice is one order: the answer is the same. Raises Away when it cannot be
+    reached.
+    """
+
+    def submit(self, order: OrderText, today: date) -> tuple[LineAnswer, ...]: ...

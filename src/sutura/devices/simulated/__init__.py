@@ -1,0 +1,1 @@
+"""Stand-ins for outside devices: product code, with faults that can be switched on."""

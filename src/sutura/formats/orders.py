@@ -1,0 +1,87 @@
+"""An order as suppliers take it: a CSV file, or the text of a mail; written for them and read back."""
+
+from __future__ import annotations
+
+import csv
+import io
+import re
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from sutura.core.errors import Invalid
+from sutura.core.facts import fact
+
+HEADER = ("number", "pieces", "article", "price each", "days as listed")
+_MAIL_LINE = re.compile(r"^\s*(\d+) × (.+?) \| (.*) \| (.*) \| (\d+) days as listed$")
+# a cell that begins so would be a formula in a sheet
+_FORMULA = ("=", "+", "-", "@", "\t", "\r")
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class OrderedLine:
+    """One article: the supplier's number, how many, its name, the price each as text, days as listed."""
+
+    number: str
+    quantity: int
+    name: str
+    price: str
+    listed_days: int
+
+
+def write_order(form: str, number: str, shop: str, lines: Sequence[OrderedLine]) -> str:
+    """The order in the form that a supplier takes: csv or mail."""
+    return _csv(lines) if form == "csv" else _mail(number, shop, lines)
+
+
+def _csv(lines: Sequence[OrderedLine]) -> str:
+    out = io.StringIO()
+    writer = csv.writer(out, lineterminator="\r\n")
+    writer.writerow(HEADER)
+    for line in lines:
+        cells = (line.number, str(line.quantity), line.name, line.price, str(line.listed_days))
+        writer.writerow([f"'{cell}" if cell.startswith(_FORMULA) else cell for cell in cells])
+    return out.getvalue()
+
+
+def _mail(number: str, shop: str, lines: Sequence[OrderedLine]) -> str:
+    articles = [
+        f"  {line.quantity} × {_plain(line.number)} | {_plain(line.name)} | {line.price} | "
+        f"{line.listed_days} days as listed"
+        for line in lines
+    ]
+    return "\n".join([f"Order {number} of {shop}", "", "Please send us:", *articles, "", "Thank you.", ""])
+
+
+def _plain(text: str) -> str:
+    return " ".join(text.replace("|", "/").split())
+
+
+def read_order(form: str, text: str) -> list[OrderedLine]:
+    """An order read back; a line that is none is refused by its number."""
+    return _read_csv(text) if form == "csv" else _read_mail(text)
+
+
+def _read_csv(text: str) -> list[OrderedLine]:
+    reader = csv.reader(io.StringIO(text, newline=""))
+    if tuple(next(reader, ())) != HEADER:
+        raise Invalid("order", text[:60], fact("orders.first-line-is", header=", ".join(HEADER)))
+    read = []
+    for row in reader:
+        cells = [cell[1:] if cell.startswith("'") and cell[1:].startswith(_FORMULA) else cell for cell in row]
+        if len(cells) != len(HEADER) or not (cells[1].isdecimal() and cells[4].isdecimal()):
+            raise Invalid(f"line {reader.line_num}", ",".join(row)[:80], fact("orders.five-cells"))
+        number, quantity, name, price, days = cells
+        read.append(
+            OrderedLine(number=number, quantity=int(quantity), name=name, price=price, listed_days=int(days))
+        )
+    return read
+
+
+def _read_mail(text: str) -> list[OrderedLine]:
+    read = []
+    for match in filter(None, map(_MAIL_LINE.match, text.splitlines())):
+        quantity, number, name, price, days = match.groups()
+        read.append(
+            OrderedLine(number=number, quantity=int(quantity), name=name, price=price, listed_days=int(days))
+        )
+    return read

@@ -1,0 +1,339 @@
+"""Orders written, sent, and received in parts."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from datetime import date, datetime
+from functools import partial
+
+from sutura.core.errors import Invalid, NotFound, StaleSave
+from sutura.core.facts import fact
+from sutura.core.maths.money import amount_text
+from sutura.core.people import Deed, demand
+from sutura.core.stock import orders as rules
+from sutura.core.stock.levels import MoveKind
+from sutura.core.stock.orders import Arrived, LineState, OrderState, ReturnState
+from sutura.core.typed import Problems, read_text, read_whole
+from sutura.core.values import Person
+from sutura.devices import plugged
+from sutura.devices.ports import Away, OrderText
+from sutura.formats.orders import OrderedLine, write_order
+from sutura.services.reordering import USUAL_DAYS, advise_all, buying_of, today
+from sutura.services.shop import shop
+from sutura.store import audit as audit_store
+from sutura.store import orders as store
+from sutura.store import stock as stock_store
+from sutura.store import suppliers as suppliers_store
+from sutura.store.database import writing
+
+# nobody orders more of one part; the shop's, no source
+MOST_PIECES = 1_000
+MOST_NOTE = 200
+
+
+@writing
+def write_advised(supplier_id: str, by: Person, now: datetime) -> int:
+    """Write what is advised of a supplier into its draft, a new one where there is none; its id."""
+    demand(by, Deed.ORDER)
+    if suppliers_store.load_supplier(supplier_id) is None:
+        raise NotFound("supplier", supplier_id)
+    suppliers_store.lock_supplier(supplier_id)
+    order_id = store.draft_of(supplier_id)
+    lines = [
+        line
+        for line in advise_all(now)
+        if line.order and line.offer and line.offer.supplier_id == supplier_id
+    ]
+    if order_id is None:
+        if not lines:
+            raise Invalid("order", supplier_id, fact("orders.nothing-to-order"))
+        order_id = store.add_order(supplier_id, by.id, now)
+    drafted = {line.part_id for line in store.load_lines(order_id)}
+    for line in lines:
+        if line.part.id not in drafted and line.offer and line.advice:
+            _add_line(order_id, line.part.id, line.offer, line.order, line.advice.for_jobs)
+    store.save_order(order_id, shipping_minor=suppliers_store.load_terms(supplier_id).shipping_minor)
+    return order_id
+
+
+def _add_line(order_id: int, part_id: int, offer: store.BestOffer, pieces: int, for_jobs: int) -> None:
+    store.add_line(
+        order_id,
+        part=part_id,
+        number=offer.number,
+        quantity=pieces,
+        price_minor=buying_of(offer).price_of(pieces),
+        for_jobs=for_jobs,
+    )
+
+
+@writing
+def add_to_order(barcode: str, pieces: str, by: Person, now: datetime) -> int:
+    """Put a part into the draft of its cheapest supplier, by hand; the draft's id."""
+    demand(by, Deed.ORDER)
+    part = stock_store.load_part(barcode)
+    offer = store.best_offers([part.id]).get(part.id)
+    if offer is None:
+        raise Invalid("pieces", pieces, fact("orders.nobody-offers-it"))
+    problems = Problems("The order")
+    number = problems.read("pieces", pieces, partial(read_whole, most=MOST_PIECES, least=1)) or 0
+    problems.refuse()
+    suppliers_store.lock_supplier(offer.supplier_id)
+    order_id = store.draft_of(offer.supplier_id) or store.add_order(offer.supplier_id, by.id, now)
+    drafted = {line.part_id: line for line in store.load_lines(order_id)}
+    if part.id in drafted:
+        store.save_line(drafted[part.id].id, quantity=number, price_minor=buying_of(offer).price_of(number))
+    else:
+        _add_line(order_id, part.id, offer, number, 0)
+    store.save_order(order_id, shipping_minor=suppliers_store.load_terms(offer.supplier_id).shipping_minor)
+    return order_id
+
+
+def _lock(order_id: int, state: OrderState) -> store.OrderRow:
+    order = store.lock_order(order_id)
+    if order is None:
+        raise NotFound("order", order_id)
+    if order.state is not state:
+        raise Invalid("order", order.number, fact("orders.it-is", state=order.state))
+    return order
+
+
+@writing
+def change_order(order_id: int, pieces: Mapping[int, str], version: int, by: Person) -> None:
+    """Change how many of each line of a draft are ordered; none takes the line out."""
+    demand(by, Deed.ORDER)
+    order = _lock(order_id, OrderState.DRAFT)
+    lines = {line.id: line for line in store.load_lines(order_id)}
+    if order.version != version:
+        yours = {lines[line_id].part: text for line_id, text in pieces.items() if line_id in lines}
+        theirs = {line.part: str(line.quantity) for line in lines.values()}
+        raise StaleSave(fact("orders.the-order"), "", None, yours, theirs)
+    problems = Problems("The order")
+    offers = store.best_offers([line.part_id for line in lines.values()])
+    read = {
+        line_id: problems.read(f"pieces.{line_id}", text, partial(read_whole, most=MOST_PIECES))
+        for line_id, text in pieces.items()
+        if line_id in lines
+    }
+    problems.refuse()
+    for line_id, number in read.items():
+        line = lines[line_id]
+        if number == 0:
+            store.drop_line(line_id)
+        elif number is not None:
+            offer = offers.get(line.part_id)
+            same = offer is not None and offer.number == line.number
+            price = buying_of(offer).price_of(number) if offer and same else line.price_minor
+            store.save_line(line_id, quantity=number, price_minor=price)
+    store.save_order(order_id)
+
+
+@writing
+def discard_order(order_id: int, by: Person, now: datetime) -> None:
+    """Throw a draft away: its parts are advised anew."""
+    demand(by, Deed.ORDER)
+    _lock(order_id, OrderState.DRAFT)
+    store.save_order(order_id, state=OrderState.CANCELLED.value, closed_at=now)
+
+
+def order_text(order: store.OrderRow, lines: Sequence[store.OrderLine], form: str) -> str:
+    """An order as its supplier takes it."""
+    record = shop()
+    listed = store.best_offers([line.part_id for line in lines])
+    return write_order(
+        form,
+        order.number,
+        record.name,
+        [
+            OrderedLine(
+                number=line.number,
+                quantity=line.quantity,
+                name=line.part,
+                price=amount_text(line.price_minor, record.currency),
+                listed_days=listed[line.part_id].lead_days if line.part_id in listed else USUAL_DAYS,
+            )
+            for line in lines
+        ],
+    )
+
+
+@writing
+def send_order(order_id: int, by: Person, now: datetime) -> None:
+    """Hand a draft to the supplier's desk, and keep what it answers of each line. What it will not send is
+    short; the order is closed when nothing of it will come.
+    """
+    demand(by, Deed.ORDER)
+    order = _lock(order_id, OrderState.DRAFT)
+    lines = store.load_lines(order_id)
+    if not lines:
+        raise Invalid("order", order.number, fact("orders.nothing-in-it"))
+    terms = suppliers_store.load_terms(order.supplier_id)
+    if order.total_minor < terms.least_order_minor:
+        least = amount_text(terms.least_order_minor, shop().currency)
+        raise Invalid(
+            "order", amount_text(order.total_minor, shop().currency), fact("orders.at-least", least=least)
+        )
+    text = order_text(order, lines, terms.takes)
+    try:
+        answers = plugged().supplier_desk.submit(
+            OrderText(number=order.number, supplier=order.supplier, form=terms.takes, text=text), today(now)
+        )
+    except Away as away:
+        raise Invalid("order", order.number, fact("orders.desk-is-away", supplier=order.supplier)) from away
+    by_number = {answer.number: answer for answer in answers}
+    kept, after = [], []
+    store.save_order(
+        order_id,
+        state=OrderState.SENT.value,
+        sent_at=now,
+        shipping_minor=shipping_of(terms, order.total_minor),
+    )
+    for line in lines:
+        # what is not answered is as it was ordered, with no day
+        answer = by_number.get(line.number)
+        sends = line.quantity if answer is None else min(max(answer.pieces, 0), line.quantity)
+        short = line.quantity - sends
+        store.save_line(line.id, short=short, expected_on=answer.expected_on if answer else None)
+        after.append(LineState(quantity=line.quantity, short=short))
+        kept.append(
+            {
+                "number": line.number,
+                "part": line.part,
+                "ordered": line.quantity,
+                "sends": sends,
+                "says": answer.says if answer else "",
+            }
+        )
+    store.save_order(order_id, answer=kept)
+    if rules.is_done(after):
+        store.save_order(order_id, state=OrderState.CLOSED.value, closed_at=now)
+    audit_store.add_audit(
+        by.id,
+        now,
+        "order sent",
+        {"order": order.number, "supplier": order.supplier_id, "pieces": order.pieces},
+    )
+
+
+def shipping_of(terms: suppliers_store.Terms, total_minor: int) -> int:
+    """What sending costs: nothing from the supplier's limit on."""
+    free = terms.free_from_minor is not None and total_minor >= terms.free_from_minor
+    return 0 if free else terms.shipping_minor
+
+
+@writing
+def give_up_rest(order_id: int, by: Person, now: datetime) -> None:
+    """What has not come of a sent order is not waited for any more: it is short, and the order closed."""
+    demand(by, Deed.ORDER)
+    _lock(order_id, OrderState.SENT)
+    for line in store.load_lines(order_id):
+        if line.state.to_come:
+            store.save_line(line.id, short=line.short + line.state.to_come)
+    store.save_order(order_id, state=OrderState.CLOSED.value, closed_at=now)
+
+
+# -- parcels ------------------------------------------------------------------------------------------
+
+
+@writing
+def receive_parcel(order_id: int, found: Mapping[int, Mapping[str, str]], by: Person, now: datetime) -> int:
+    """Take in a parcel: of each line how many are good, dead, wrong, damaged or more than ordered, with a
+    word on what is not good. Good pieces go on the shelf at their price; the others are returns at once.
+    Says how many pieces there were.
+    """
+    demand(by, Deed.RECEIVE)
+    order = _lock(order_id, OrderState.SENT)
+    lines = {line.id: line for line in store.load_lines(order_id)}
+    problems = Problems("The parcel")
+    read: dict[int, tuple[dict[Arrived, int], str]] = {}
+    for line_id, line in lines.items():
+        with problems.under(f"line.{line_id}"):
+            read[line_id] = _read_found(line, found.get(line_id, {}))
+    if not len(problems) and not any(numbers for numbers, _ in read.values()):
+        problems.add("parcel", "", fact("orders.nothing-in-parcel"))
+    problems.refuse()
+    terms = suppliers_store.load_terms(order.supplier_id)
+    send_by = rules.last_day(today(now), terms.return_days)
+    states, pieces = [], 0
+    # always in the same order, so that two parcels cannot each wait for the other's part
+    for line in sorted(lines.values(), key=lambda one: one.part_id):
+        numbers, note = read[line.id]
+        after = rules.check_parcel(line.state, numbers)
+        store.save_line(line.id, good=after.good, bad=after.bad)
+        states.append(after)
+        for arrived, number in numbers.items():
+            pieces += number
+            store.add_arrival(line.id, arrived, number, "" if arrived is Arrived.GOOD else note, by.id, now)
+            if arrived is Arrived.GOOD:
+                _to_shelf(line, number, order, by, now)
+            else:
+                _to_return(order, line, arrived, number, note, send_by, by, now)
+        # good pieces are tried on the bench, and counted there
+        bad = sum(number for arrived, number in numbers.items() if arrived in rules.OF_QUALITY)
+        suppliers_store.count_bad(order.supplier_id, bad)
+    store.save_order(order_id)
+    if rules.is_done(states):
+        store.save_order(order_id, state=OrderState.CLOSED.value, closed_at=now)
+    return pieces
+
+
+def _read_found(line: store.OrderLine, said: Mapping[str, str]) -> tuple[dict[Arrived, int], str]:
+    problems = Problems("A line of the parcel")
+    numbers = {}
+    for arrived in Arrived:
+        text = said.get(arrived.value, "")
+        number = problems.read(arrived.value, text or "0", partial(read_whole, most=MOST_PIECES))
+        if number:
+            numbers[arrived] = number
+    note = problems.read("note", said.get("note", ""), partial(read_text, most=MOST_NOTE)) or ""
+    if not note and any(arrived is not Arrived.GOOD for arrived in numbers):
+        problems.add("note", "", fact("orders.say-what-was-found"))
+    try:
+        rules.check_parcel(line.state, numbers)
+    except Invalid as refused:
+        problems.add("good", refused.refused, refused.accepts)
+    problems.refuse()
+    return numbers, note
+
+
+def _to_shelf(line: store.OrderLine, number: int, order: store.OrderRow, by: Person, now: datetime) -> None:
+    stock_store.lock_level(line.part_id)
+    stock_store.adopt_part(line.part_id)
+    stock_store.add_stock_move(
+        part=line.part_id,
+        quantity=number,
+        kind=MoveKind.RECEIPT.value,
+        job=None,
+        unit_cost_minor=line.price_minor,
+        note=order.number,
+        person=by.id,
+        at=now,
+        line=line.id,
+    )
+
+
+def _to_return(
+    order: store.OrderRow,
+    line: store.OrderLine,
+    arrived: Arrived,
+    number: int,
+    note: str,
+    send_by: date,
+    by: Person,
+    now: datetime,
+) -> None:
+    # what was not ordered was not paid for
+    owed = 0 if arrived is Arrived.EXTRA else number * line.price_minor
+    store.add_return(
+        supplier=order.supplier_id,
+        part=line.part_id,
+        line=line.id,
+        cause=rules.cause_of(arrived).value,
+        quantity=number,
+        owed_minor=owed,
+        state=ReturnState.TO_SEND.value,
+        send_by=send_by,
+        note=note,
+        person=by.id,
+        at=now,
+    )

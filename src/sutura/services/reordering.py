@@ -1,0 +1,319 @@
+"""What to order today, from whom, and why: every part of the shelf with its advice."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from datetime import date, datetime, timedelta
+
+from sutura.core.facts import Say, fact
+from sutura.core.stock import demand as demands
+from sutura.core.stock import orders as rules
+from sutura.core.stock import reordering
+from sutura.core.stock.orders import OrderState, ReturnState
+from sutura.store import orders as store
+from sutura.store import shop as shop_store
+from sutura.store.database import reading
+
+YEAR = timedelta(weeks=demands.WEEKS)
+# what nobody lists a time for takes a week; common practice, no source
+USUAL_DAYS = 7
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class PartAdvice:
+    """A part of the shelf with what is to be ordered of it, from whom, and why."""
+
+    part: store.ShelfPart
+    demand: demands.Demand
+    lead: reordering.LeadTime
+    offer: store.BestOffer | None
+    advice: reordering.Advice | None
+    unused: int
+    # in the last 52 weeks
+    used: int
+
+    @property
+    def free(self) -> int:
+        return self.part.on_hand - self.part.held
+
+    @property
+    def yearly(self) -> str:
+        """Uses a year to expect, as a person says it."""
+        return f"{self.demand.per_year:.0f}" if self.demand.per_year >= 10 else f"{self.demand.per_year:.1f}"
+
+    @property
+    def fill_percent(self) -> float:
+        return self.advice.fill * 100 if self.advice else 0.0
+
+    @property
+    def order(self) -> int:
+        return self.advice.order if self.advice else 0
+
+    @property
+    def price_minor(self) -> int:
+        """What the pieces to order cost."""
+        return self.order * buying_of(self.offer).price_of(self.order) if self.offer else 0
+
+    @property
+    def why(self) -> Say:
+        """The sentence: what for, and how sure one runs out with the order and without it."""
+        if self.advice is None:
+            return fact("orders.nobody-offers-it")
+        advice = self.advice
+        chances = {
+            "order": advice.order,
+            "days": round(advice.days),
+            "without": _percent(advice.out_without),
+            "having": _percent(advice.out_with),
+        }
+        if advice.order == 0:
+            return fact("orders.enough", days=round(advice.days), chance=_percent(advice.out_without))
+        if advice.for_jobs:
+            jobs = fact("orders.for-jobs", count=advice.for_jobs)
+            if advice.order == advice.for_jobs:
+                return jobs
+            return fact("orders.jobs-and-shelf", jobs=jobs, **chances)
+        return fact("orders.order-now", **chances)
+
+
+def _percent(chance: float) -> str:
+    """A chance in words: never a flat none or all where it is not."""
+    percent = chance * 100
+    if 0 < percent < 1:
+        return "<1"
+    if 99 < percent < 100:
+        return ">99"
+    return f"{percent:.0f}"
+
+
+def buying_of(offer: store.BestOffer) -> reordering.Buying:
+    breaks = {int(pieces): int(minor) for pieces, minor in offer.price_breaks}
+    return reordering.Buying(price_minor=offer.price_minor, breaks=breaks, least=max(offer.minimum, 1))
+
+
+@reading
+def advise_all(now: datetime, known: shop_store.Keeping | None = None) -> list[PartAdvice]:
+    """Every part of the shelf with its advice; six reads, however many parts there are."""
+    numbers = known or shop_store.load_keeping()
+    keeping = reordering.Keeping(
+        order_minor=numbers.order_cost_minor,
+        holding=numbers.keeping_percent / 100,
+        ageing=numbers.ageing_percent / 100,
+    )
+    parts = store.shelf_parts()
+    since = now - YEAR
+    uses = store.weekly_uses(since)
+    popularity = _popularity(store.jobs_by_family(since))
+    offers = store.best_offers([part.id for part in parts])
+    delivered = store.delivered_days(since)
+    kinds: dict[str, list[int]] = {}
+    for part in parts:
+        kinds.setdefault(part.kind, []).append(sum(uses.get(part.id, {}).values()))
+    advised = []
+    for part in parts:
+        prior = demands.prior_per_day(
+            uses_of_kind=sum(kinds[part.kind]),
+            peers=len(kinds[part.kind]),
+            days=YEAR.days,
+            popularity=popularity.get(part.family, 1.0),
+            age_years=None,
+        )
+        weeks = uses.get(part.id, {})
+        wanted = demands.estimate([weeks.get(week, 0) for week in range(demands.WEEKS)], prior)
+        offer = offers.get(part.id)
+        lead = reordering.lead_time(
+            offer.lead_days if offer else USUAL_DAYS, delivered.get(offer.supplier_id, []) if offer else []
+        )
+        advice = None
+        if offer:
+            advice = reordering.advise(
+                position_of(part), wanted, lead, keeping, buying_of(offer), numbers.fill_percent / 100
+            )
+        unused = demands.never_used(part.on_hand, wanted)
+        advised.append(
+            PartAdvice(
+                part=part,
+                demand=wanted,
+                lead=lead,
+                offer=offer,
+                advice=advice,
+                unused=unused,
+                used=sum(weeks.values()),
+            )
+        )
+    return advised
+
+
+def position_of(part: store.ShelfPart) -> reordering.Position:
+    return reordering.Position(
+        on_hand=part.on_hand, promised=part.held, on_order=part.on_order, waiting=part.waiting
+    )
+
+
+def _popularity(jobs: Mapping[str, int]) -> dict[str, float]:
+    """How often the devices of a family come in, against the mean of all; one more of each than were seen."""
+    mean = (sum(jobs.values()) + len(jobs)) / max(len(jobs), 1)
+    return {family: (count + 1) / mean for family, count in jobs.items()}
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ToOrder:
+    """What to order from one supplier today."""
+
+    supplier_id: str
+    supplier: str
+    lines: tuple[PartAdvice, ...]
+    draft_id: int | None
+
+    @property
+    def total_minor(self) -> int:
+        return sum(line.price_minor for line in self.lines)
+
+    @property
+    def pieces(self) -> int:
+        return sum(line.order for line in self.lines)
+
+
+def to_order(advised: Sequence[PartAdvice], drafts: Sequence[store.OrderRow]) -> list[ToOrder]:
+    """What is to be ordered, by supplier, jobs that wait first; a draft there is waits for its sending."""
+    by_supplier: dict[str, list[PartAdvice]] = {}
+    for line in advised:
+        if line.order and line.offer:
+            by_supplier.setdefault(line.offer.supplier_id, []).append(line)
+    drafted = {draft.supplier_id: draft.id for draft in drafts}
+    return sorted(
+        (
+            ToOrder(
+                supplier_id=supplier_id,
+                supplier=lines[0].offer.supplier if lines[0].offer else supplier_id,
+                lines=tuple(sorted(lines, key=_urgency)),
+                draft_id=drafted.get(supplier_id),
+            )
+            for supplier_id, lines in by_supplier.items()
+        ),
+        key=lambda one: _urgency(one.lines[0]),
+    )
+
+
+def _urgency(line: PartAdvice) -> tuple[int, float]:
+    assert line.advice
+    return -line.advice.for_jobs, -line.advice.out_without
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ShelfPage:
+    """The Shelf: what to order, what is late, what goes back, and every part."""
+
+    day: date
+    currency: str
+    advised: list[PartAdvice]
+    order: list[ToOrder]
+    drafts: list[store.OrderRow]
+    sent: list[store.OrderRow]
+    late: list[store.OrderRow]
+    returns: list[store.ReturnRow]
+    soon: list[store.ReturnRow]
+    owed: int
+    owed_minor: int
+
+
+@reading
+def shelf_page(now: datetime) -> ShelfPage:
+    numbers = shop_store.load_keeping()
+    advised = advise_all(now, numbers)
+    orders = store.orders_page((OrderState.DRAFT, OrderState.SENT), limit=200)
+    drafts = [order for order in orders if order.state is OrderState.DRAFT]
+    sent = [order for order in orders if order.state is OrderState.SENT]
+    day = numbers.day(now)
+    returns = store.open_returns()
+    soon = day + timedelta(days=rules.SOON_DAYS)
+    owed, owed_minor = store.owed()
+    return ShelfPage(
+        day=day,
+        currency=numbers.currency,
+        advised=advised,
+        order=to_order(advised, drafts),
+        drafts=drafts,
+        sent=sent,
+        late=[order for order in sent if order.expected_on and order.expected_on < day],
+        returns=returns,
+        soon=[
+            one for one in returns if one.state is ReturnState.TO_SEND and one.send_by and one.send_by <= soon
+        ],
+        owed=owed,
+        owed_minor=owed_minor,
+    )
+
+
+def today(now: datetime) -> date:
+    """The day in the shop's zone."""
+    return shop_store.load_keeping().day(now)
+
+
+# -- the table of parts, and one part -----------------------------------------------------------------
+
+PER_PAGE = 60
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Listed:
+    """A page of the parts that were asked for, and the places there are."""
+
+    lines: list[PartAdvice]
+    total: int
+    page: int
+    pages: int
+    places: list[str]
+
+
+def narrowed(advised: Sequence[PartAdvice], asked: str, place: str, page: str) -> Listed:
+    """The parts whose name, number or barcode holds what was asked, in one place or in all."""
+    words = asked.casefold().split()
+    fitting = [
+        line
+        for line in advised
+        if line.part.bin.startswith(place) and all(word in _said_of(line.part) for word in words)
+    ]
+    pages = max(1, -(-len(fitting) // PER_PAGE))
+    number = min(max(int(page) if page.isdecimal() and len(page) < 6 else 1, 1), pages)
+    return Listed(
+        lines=fitting[(number - 1) * PER_PAGE : number * PER_PAGE],
+        total=len(fitting),
+        page=number,
+        pages=pages,
+        places=sorted({line.part.bin[:1] for line in advised if line.part.bin}),
+    )
+
+
+def _said_of(part: store.ShelfPart) -> str:
+    return f"{part.name} {part.barcode} {part.printed_number} {part.grade} {part.kind}".casefold()
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class PartOutlook:
+    """One part with its advice and its days ahead."""
+
+    line: PartAdvice
+    days: list[reordering.Ahead]
+    # pieces that are expected, by days from today
+    arrivals: dict[int, int]
+
+
+LOOK_DAYS = 42
+
+
+@reading
+def advise_part(part_id: int, now: datetime) -> PartOutlook | None:
+    """One part's advice and the days ahead of it; None for what was never on the shelf."""
+    numbers = shop_store.load_keeping()
+    line = next((line for line in advise_all(now, numbers) if line.part.id == part_id), None)
+    if line is None:
+        return None
+    day = numbers.day(now)
+    arrivals: dict[int, int] = {}
+    for expected_on, pieces in store.coming(part_id):
+        away = max((expected_on - day).days, 0) if expected_on else round(line.lead.mean_days)
+        arrivals[away] = arrivals.get(away, 0) + pieces
+    days = reordering.look_ahead(line.part.on_hand - line.part.held, arrivals, line.demand, LOOK_DAYS)
+    return PartOutlook(line=line, days=days, arrivals=arrivals)

@@ -1,0 +1,482 @@
+"""Orders at suppliers: what is advised is read here, and what was ordered, came, and went back is kept."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from datetime import date, datetime
+from typing import Any
+
+from peewee import JOIN, SQL, Case, Expression, fn
+
+from sutura.core.job import Stage
+from sutura.core.stock.levels import MoveKind
+from sutura.core.stock.orders import OPEN_RETURNS, Arrived, Cause, LineState, OrderState, ReturnState
+from sutura.store.database import each, first, reading, rows
+from sutura.store.expressions import ON_THE_SHELF, or_empty
+from sutura.store.tables import (
+    CatalogueModel,
+    Job,
+    Offer,
+    Part,
+    Person,
+    PurchaseArrival,
+    PurchaseLine,
+    PurchaseOrder,
+    StockMove,
+    Supplier,
+    SupplierReturn,
+)
+
+# -- what advice is made of ---------------------------------------------------------------------------
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ShelfPart:
+    """A part of the shelf with what is there, promised, on order, and waited for."""
+
+    id: int
+    barcode: str
+    name: str
+    bin: str
+    kind: str
+    family: str
+    grade: str
+    printed_number: str
+    on_hand: int
+    held: int
+    on_order: int
+    waiting: int
+
+
+_TO_COME = PurchaseLine.quantity - PurchaseLine.short - PurchaseLine.good - PurchaseLine.bad
+_ON_ORDER = (
+    PurchaseLine.select(fn.COALESCE(fn.SUM(_TO_COME), 0))
+    .join(PurchaseOrder)
+    .where(PurchaseLine.part == Part.id, PurchaseOrder.state == OrderState.SENT.value)
+)
+# jobs with an agreed price that hold no part yet
+_WAITING = (
+    Job.select(fn.COUNT(SQL("*")))
+    .join(Offer, on=((Offer.id == Job.offer) | Expression(Job.more_offers, "@>", fn.TO_JSONB(Offer.id))))
+    .where(Job.stage == Stage.QUOTED.value, Offer.part == Part.id)
+)
+# bins as a person walks them: A2 before A10
+BY_BIN = (
+    SQL("substring(bin from '^[^0-9]*')"),
+    SQL("substring(bin from '[0-9]+')::numeric nulls first"),
+    Part.bin,
+    Part.name,
+)
+
+
+@reading
+def shelf_parts() -> list[ShelfPart]:
+    parts = Part.select(
+        Part.id,
+        Part.barcode,
+        Part.name,
+        Part.bin,
+        Part.kind,
+        or_empty(Part.family).alias("family"),
+        Part.grade,
+        Part.printed_number,
+        Part.on_hand,
+        Part.held,
+        _ON_ORDER.alias("on_order"),
+        _WAITING.alias("waiting"),
+    )
+    return each(ShelfPart, parts.where(ON_THE_SHELF).order_by(*BY_BIN))
+
+
+@reading
+def weekly_uses(since: datetime) -> dict[int, dict[int, int]]:
+    """Uses of each part (fitted less taken out again) by whole weeks since a moment."""
+    week = fn.FLOOR(fn.DATE_PART("epoch", StockMove.at - since) / 604_800)
+    uses = (
+        StockMove.select(
+            StockMove.part, week.cast("integer"), (fn.SUM(StockMove.quantity) * -1).cast("integer")
+        )
+        .where(StockMove.at >= since, StockMove.kind.in_([MoveKind.FITTED.value, MoveKind.TAKEN_OUT.value]))
+        .group_by(SQL("1"), SQL("2"))
+        .order_by(SQL("1"), SQL("2"))
+    )
+    by_part: dict[int, dict[int, int]] = {}
+    for part_id, number, used in rows(uses):
+        by_part.setdefault(part_id, {})[number] = used
+    return by_part
+
+
+@reading
+def jobs_by_family(since: datetime) -> dict[str, int]:
+    """How many devices of each family of parts came in since a moment."""
+    jobs = Job.select(CatalogueModel.part_family, fn.COUNT(SQL("*"))).join(CatalogueModel)
+    return dict(rows(jobs.where(Job.received_at >= since).group_by(CatalogueModel.part_family)))
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class BestOffer:
+    """The cheapest offer of a part, with what its supplier asks and gives."""
+
+    part_id: int
+    id: int
+    number: str
+    price_minor: int
+    lead_days: int
+    minimum: int
+    price_breaks: Sequence[Sequence[int]]
+    supplier_id: str
+    supplier: str
+
+
+@reading
+def best_offers(part_ids: Sequence[int]) -> dict[int, BestOffer]:
+    offers = (
+        Offer.select(
+            Offer.part.alias("part_id"),
+            Offer.id,
+            Offer.number,
+            Offer.price_minor,
+            Offer.lead_days,
+            Offer.minimum,
+            Offer.price_breaks,
+            Offer.supplier.alias("supplier_id"),
+            Supplier.name.alias("supplier"),
+        )
+        .join(Supplier)
+        .where(Offer.part.in_(list(part_ids)))
+        .order_by(Offer.part, Offer.price_minor, Offer.lead_days, Offer.id)
+        .distinct(Offer.part)
+    )
+    return {offer.part_id: offer for offer in each(BestOffer, offers)}
+
+
+@reading
+def delivered_days(since: datetime) -> dict[str, list[float]]:
+    """Days from sending to each arrival of good pieces, by supplier."""
+    days = fn.DATE_PART("epoch", PurchaseArrival.at - PurchaseOrder.sent_at) / 86_400
+    deliveries = (
+        PurchaseOrder.select(PurchaseOrder.supplier, days.cast("float8"))
+        .join(PurchaseLine)
+        .join(PurchaseArrival)
+        .where(PurchaseArrival.at >= since)
+        .group_by(PurchaseOrder.id, PurchaseOrder.supplier, PurchaseArrival.at, PurchaseOrder.sent_at)
+        .order_by(PurchaseArrival.at)
+    )
+    by_supplier: dict[str, list[float]] = {}
+    for supplier_id, took in rows(deliveries):
+        by_supplier.setdefault(supplier_id, []).append(took)
+    return by_supplier
+
+
+# -- orders -------------------------------------------------------------------------------------------
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class OrderRow:
+    """An order. `pieces` were ordered, `to_come` of them are still to come."""
+
+    id: int
+    supplier_id: str
+    supplier: str
+    state: OrderState
+    person: str
+    at: datetime
+    sent_at: datetime | None
+    expected_on: date | None
+    version: int
+    pieces: int
+    to_come: int
+    total_minor: int
+    shipping_minor: int
+
+    @property
+    def number(self) -> str:
+        """How we call it, to the supplier as well."""
+        return f"O-{self.id:05d}"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class OrderLine:
+    id: int
+    part_id: int
+    barcode: str
+    part: str
+    bin: str
+    printed_number: str
+    number: str
+    quantity: int
+    price_minor: int
+    for_jobs: int
+    expected_on: date | None
+    short: int
+    good: int
+    bad: int
+
+    @property
+    def together_minor(self) -> int:
+        return self.quantity * self.price_minor
+
+    @property
+    def state(self) -> LineState:
+        return LineState(quantity=self.quantity, short=self.short, good=self.good, bad=self.bad)
+
+
+def _order(state: str, **columns: Any) -> OrderRow:
+    return OrderRow(state=OrderState(state), **columns)
+
+
+_SENT_TO_COME = Case(None, [(PurchaseOrder.state == OrderState.SENT.value, _TO_COME)], 0)
+_ORDERS = (
+    PurchaseOrder.select(
+        PurchaseOrder.id,
+        PurchaseOrder.supplier.alias("supplier_id"),
+        Supplier.name.alias("supplier"),
+        PurchaseOrder.state,
+        Person.name.alias("person"),
+        PurchaseOrder.at,
+        PurchaseOrder.sent_at,
+        PurchaseOrder.version,
+        PurchaseOrder.shipping_minor,
+        fn.MIN(Case(None, [(_TO_COME > 0, PurchaseLine.expected_on)], None)).alias("expected_on"),
+        fn.COALESCE(fn.SUM(PurchaseLine.quantity), 0).alias("pieces"),
+        fn.COALESCE(fn.SUM(_SENT_TO_COME), 0).alias("to_come"),
+        fn.COALESCE(fn.SUM(PurchaseLine.quantity * PurchaseLine.price_minor), 0).alias("total_minor"),
+    )
+    .join(Supplier)
+    .switch(PurchaseOrder)
+    .join(Person)
+    .switch(PurchaseOrder)
+    .join(PurchaseLine, JOIN.LEFT_OUTER)
+    .group_by(PurchaseOrder.id, Supplier.name, Person.name)
+)
+
+
+@reading
+def orders_page(states: Sequence[OrderState], limit: int = 100) -> list[OrderRow]:
+    """Orders in some states, the newest first."""
+    orders = _ORDERS.where(PurchaseOrder.state.in_([state.value for state in states]))
+    return each(_order, orders.order_by(PurchaseOrder.id.desc()).limit(limit))
+
+
+@reading
+def load_order(order_id: int) -> OrderRow | None:
+    return first(_order, _ORDERS.where(PurchaseOrder.id == order_id))
+
+
+def lock_order(order_id: int) -> OrderRow | None:
+    PurchaseOrder.select(PurchaseOrder.id).where(PurchaseOrder.id == order_id).for_update().execute()
+    return load_order(order_id)
+
+
+@reading
+def draft_of(supplier_id: str) -> int | None:
+    draft = PurchaseOrder.select(PurchaseOrder.id).where(
+        PurchaseOrder.supplier == supplier_id, PurchaseOrder.state == OrderState.DRAFT.value
+    )
+    order_id: int | None = draft.scalar()
+    return order_id
+
+
+@reading
+def load_lines(order_id: int) -> list[OrderLine]:
+    lines = PurchaseLine.select(
+        PurchaseLine.id,
+        PurchaseLine.part.alias("part_id"),
+        Part.barcode,
+        Part.name.alias("part"),
+        Part.bin,
+        Part.printed_number,
+        PurchaseLine.number,
+        PurchaseLine.quantity,
+        PurchaseLine.price_minor,
+        PurchaseLine.for_jobs,
+        PurchaseLine.expected_on,
+        PurchaseLine.short,
+        PurchaseLine.good,
+        PurchaseLine.bad,
+    ).join(Part)
+    return each(OrderLine, lines.where(PurchaseLine.order == order_id).order_by(PurchaseLine.id))
+
+
+@reading
+def coming(part_id: int) -> list[tuple[date | None, int]]:
+    """Pieces of a part that are to come, with the day they are expected on."""
+    lines = PurchaseLine.select(PurchaseLine.expected_on, _TO_COME).join(PurchaseOrder)
+    return rows(
+        lines.where(
+            PurchaseLine.part == part_id, PurchaseOrder.state == OrderState.SENT.value, _TO_COME > 0
+        ).order_by(PurchaseLine.id)
+    )
+
+
+def add_order(supplier_id: str, person_id: int, at: datetime) -> int:
+    new = PurchaseOrder.insert(supplier=supplier_id, state="draft", answer=[], person=person_id, at=at)
+    return int(new.execute())
+
+
+def save_order(order_id: int, **changes: Any) -> None:
+    PurchaseOrder.update(**changes, version=PurchaseOrder.version + 1).where(
+        PurchaseOrder.id == order_id
+    ).execute()
+
+
+def add_line(order_id: int, **columns: Any) -> None:
+    PurchaseLine.insert(order=order_id, **columns).execute()
+
+
+def save_line(line_id: int, **changes: Any) -> None:
+    PurchaseLine.update(**changes).where(PurchaseLine.id == line_id).execute()
+
+
+def drop_line(line_id: int) -> None:
+    PurchaseLine.delete().where(PurchaseLine.id == line_id).execute()
+
+
+@reading
+def load_answer(order_id: int) -> list[Mapping[str, Any]]:
+    """What the supplier said to an order."""
+    answer: list[Mapping[str, Any]] | None = (
+        PurchaseOrder.select(PurchaseOrder.answer).where(PurchaseOrder.id == order_id).scalar()
+    )
+    return answer or []
+
+
+# -- parcels ------------------------------------------------------------------------------------------
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ArrivalRow:
+    at: datetime
+    who: str
+    part: str
+    outcome: Arrived
+    quantity: int
+    note: str
+
+
+def _arrival(outcome: str, **columns: Any) -> ArrivalRow:
+    return ArrivalRow(outcome=Arrived(outcome), **columns)
+
+
+def add_arrival(
+    line_id: int, outcome: Arrived, quantity: int, note: str, person_id: int, at: datetime
+) -> None:
+    PurchaseArrival.insert(
+        line=line_id, outcome=outcome.value, quantity=quantity, note=note, person=person_id, at=at
+    ).execute()
+
+
+@reading
+def arrivals_of(order_id: int) -> list[ArrivalRow]:
+    arrivals = (
+        PurchaseArrival.select(
+            PurchaseArrival.at,
+            Person.name.alias("who"),
+            Part.name.alias("part"),
+            PurchaseArrival.outcome,
+            PurchaseArrival.quantity,
+            PurchaseArrival.note,
+        )
+        .join(Person)
+        .switch(PurchaseArrival)
+        .join(PurchaseLine)
+        .join(Part)
+    )
+    return each(_arrival, arrivals.where(PurchaseLine.order == order_id).order_by(PurchaseArrival.id))
+
+
+# -- returns ------------------------------------------------------------------------------------------
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ReturnRow:
+    """A piece, or several alike, that goes back to a supplier, or that the shop bears."""
+
+    id: int
+    supplier_id: str
+    supplier: str
+    barcode: str
+    part: str
+    job: str
+    cause: Cause
+    quantity: int
+    owed_minor: int
+    state: ReturnState
+    send_by: date | None
+    parcel: str
+    refunded_minor: int | None
+    note: str
+    at: datetime
+    version: int
+
+
+def _return(cause: str, state: str, **columns: Any) -> ReturnRow:
+    return ReturnRow(cause=Cause(cause), state=ReturnState(state), **columns)
+
+
+_RETURNS = (
+    SupplierReturn.select(
+        SupplierReturn.id,
+        SupplierReturn.supplier.alias("supplier_id"),
+        Supplier.name.alias("supplier"),
+        Part.barcode,
+        Part.name.alias("part"),
+        or_empty(Job.code).alias("job"),
+        SupplierReturn.cause,
+        SupplierReturn.quantity,
+        SupplierReturn.owed_minor,
+        SupplierReturn.state,
+        SupplierReturn.send_by,
+        SupplierReturn.parcel,
+        SupplierReturn.refunded_minor,
+        SupplierReturn.note,
+        SupplierReturn.at,
+        SupplierReturn.version,
+    )
+    .join(Supplier)
+    .switch(SupplierReturn)
+    .join(Part)
+    .switch(SupplierReturn)
+    .join(Job, JOIN.LEFT_OUTER)
+)
+_IS_OPEN = SupplierReturn.state.in_([state.value for state in OPEN_RETURNS])
+
+
+@reading
+def open_returns() -> list[ReturnRow]:
+    """What is still to go back or to be paid, whose window closes first above."""
+    return each(
+        _return, _RETURNS.where(_IS_OPEN).order_by(SQL("send_by nulls last"), SupplierReturn.id).limit(200)
+    )
+
+
+@reading
+def closed_returns(limit: int = 50) -> list[ReturnRow]:
+    return each(_return, _RETURNS.where(~_IS_OPEN).order_by(SupplierReturn.id.desc()).limit(limit))
+
+
+@reading
+def owed() -> tuple[int, int]:
+    """How many returns are open, and what the suppliers owe for them."""
+    number, minor = rows(
+        SupplierReturn.select(
+            fn.COUNT(SQL("*")), fn.COALESCE(fn.SUM(SupplierReturn.owed_minor), 0).cast("bigint")
+        ).where(_IS_OPEN)
+    )[0]
+    return number, minor
+
+
+def lock_return(return_id: int) -> ReturnRow | None:
+    SupplierReturn.select(SupplierReturn.id).where(SupplierReturn.id == return_id).for_update().execute()
+    return first(_return, _RETURNS.where(SupplierReturn.id == return_id))
+
+
+def add_return(**columns: Any) -> int:
+    return int(SupplierReturn.insert(**columns).execute())
+
+
+def save_return(return_id: int, **changes: Any) -> None:
+    SupplierReturn.update(**changes, version=SupplierReturn.version + 1).where(
+        SupplierReturn.id == return_id
+    ).execute()

@@ -1,0 +1,59 @@
+"""An order as suppliers take it: what is written is read back, whatever stands in it."""
+
+from __future__ import annotations
+
+import csv
+import io
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from sutura.core.errors import Invalid
+from sutura.formats.orders import OrderedLine, read_order, write_order
+
+WORDS = st.text(st.characters(blacklist_categories=("Cc", "Cs", "Zl", "Zp")), min_size=1, max_size=20)
+LINES = st.builds(
+    OrderedLine,
+    number=WORDS,
+    quantity=st.integers(1, 1000),
+    name=WORDS,
+    price=st.sampled_from(["60.00", "0.05", "1,200.00"]),
+    listed_days=st.integers(0, 365),
+)
+
+
+@given(st.lists(LINES, max_size=5))
+def test_a_table_is_read_back_as_it_was_written(lines: list[OrderedLine]) -> None:
+    assert read_order("csv", write_order("csv", "O-1", "Shop", lines)) == lines
+
+
+@given(st.lists(LINES, max_size=5))
+def test_of_a_mail_numbers_and_pieces_are_read_back(lines: list[OrderedLine]) -> None:
+    read = read_order("mail", write_order("mail", "O-1", "Shop", lines))
+    kept = [line for line in lines if line.number.replace("|", "/").split()]
+    assert [line.quantity for line in read] == [line.quantity for line in kept]
+    assert [line.number for line in read] == [
+        " ".join(line.number.replace("|", "/").split()) for line in kept
+    ]
+
+
+@pytest.mark.parametrize("start", ["=", "+", "-", "@"])
+def test_no_cell_is_a_formula_in_a_sheet(start: str) -> None:
+    line = OrderedLine(number=f"{start}1+1", quantity=2, name=f"{start}x", price="1.00", listed_days=1)
+    text = write_order("csv", "O-1", "Shop", [line])
+    cells = list(csv.reader(io.StringIO(text)))[1]
+    assert not [cell for cell in cells if cell.startswith(start)]
+    assert read_order("csv", text) == [line]
+
+
+def test_a_line_that_is_none_is_refused_with_its_number() -> None:
+    good = write_order(
+        "csv", "O-1", "Shop", [OrderedLine(number="A", quantity=1, name="a", price="1.00", listed_days=1)]
+    )
+    with pytest.raises(Invalid) as refused:
+        read_order("csv", good + "A,many,a,1.00,1\r\n")
+    assert refused.value.field == "line 3"
+    with pytest.raises(Invalid):
+        read_order("csv", "what,is,this\r\n")
+    assert read_order("mail", "Dear all, nothing today.") == []

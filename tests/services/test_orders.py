@@ -1,0 +1,407 @@
+"""What to order, orders, parcels, returns and stock-takes, on a real database."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from datetime import timedelta
+
+import peewee
+import pytest
+from builders import HERON, PLAIN, Shop, said
+
+from sutura.core.errors import Invalid, ManyInvalid, NotAllowed, NotFound, StaleSave
+from sutura.core.job import Stage
+from sutura.core.stock.levels import PartFate
+from sutura.core.stock.orders import Cause, OrderState, ReturnState
+from sutura.devices import plug, plugged
+from sutura.devices.simulated.supplier_desk import SimulatedDesk
+from sutura.services import bench, orders, reordering, returns, stock, stocktakes
+from sutura.store import orders as store
+from sutura.store import stock as stock_store
+from sutura.store import suppliers as suppliers_store
+from sutura.store.database import DATABASE, raw
+
+PART, PLAIN_PART = "P-1001", "P-2001"
+
+
+@pytest.fixture(autouse=True)
+def desk() -> Iterator[SimulatedDesk]:
+    before, own = plugged().supplier_desk, SimulatedDesk()
+    plug(supplier_desk=own)
+    yield own
+    plug(supplier_desk=before)
+
+
+def advice(shop: Shop, barcode: str) -> reordering.PartAdvice:
+    return next(line for line in reordering.advise_all(shop.now) if line.part.barcode == barcode)
+
+
+def use(shop: Shop, barcode: str, pieces: int, every_days: float) -> None:
+    """A history of uses, the last one today."""
+    part = stock_store.load_part(barcode).id
+    for back in range(pieces):
+        at = shop.now - timedelta(days=every_days * back)
+        raw(
+            "insert into stock_move (part_id, quantity, kind, note, person_id, at) "
+            "values (%s, 1, 'count', 'past', %s, %s)",
+            *(part, shop.manager.id, at),
+        )
+        raw(
+            "insert into stock_move (part_id, quantity, kind, job_id, person_id, at) "
+            "values (%s, -1, 'fitted', %s, %s, %s)",
+            *(part, shop.job(shop.take_in()).id, shop.manager.id, at),
+        )
+
+
+def line_of(order: int) -> store.OrderLine:
+    [line] = store.load_lines(order)
+    return line
+
+
+def level(barcode: str = PART) -> tuple[int, int]:
+    part = stock_store.load_part(barcode)
+    return part.on_hand, part.held
+
+
+# -- what to order ----------------------------------------------------------------------------------------
+
+
+def test_a_part_that_is_used_and_not_there_is_advised_with_its_sentence(shop: Shop) -> None:
+    use(shop, PART, 20, 14)
+    line = advice(shop, PART)
+    assert line.used == 20
+    assert line.advice
+    assert line.advice.is_kept
+    assert line.order >= 1
+    assert "chance of running out within" in said(line.why)
+    [supplier] = [one for one in reordering.shelf_page(shop.now).order if line in one.lines]
+    assert supplier.total_minor >= line.price_minor > 0
+    shop.receive(PART, 12)
+    after = advice(shop, PART)
+    assert after.order == 0
+    assert said(after.why).startswith("enough: ")
+
+
+def test_what_jobs_wait_for_comes_first_and_is_ordered_once(shop: Shop) -> None:
+    code = shop.quoted(PLAIN)
+    line = advice(shop, PLAIN_PART)
+    assert line.part.waiting == 1
+    assert line.advice
+    assert line.advice.for_jobs == 1
+    assert "for jobs that wait for it: 1" in said(line.why)
+    assert line.offer
+    order = orders.write_advised(line.offer.supplier_id, shop.manager, shop.tick())
+    assert {each.barcode: each.for_jobs for each in store.load_lines(order)}[PLAIN_PART] == 1
+    orders.send_order(order, shop.manager, shop.tick())
+    again = advice(shop, PLAIN_PART)
+    assert (again.part.on_order, again.order) == (1, 0)
+    orders.receive_parcel(
+        order,
+        {each.id: {"good": str(each.quantity)} for each in store.load_lines(order)},
+        shop.counter,
+        shop.tick(),
+    )
+    stock.take_part(code, shop.counter, shop.tick())
+    assert advice(shop, PLAIN_PART).part.waiting == 0
+
+
+def test_only_a_manager_orders(shop: Shop) -> None:
+    for who in (shop.counter, shop.bram):
+        with pytest.raises(NotAllowed):
+            orders.add_to_order(PART, "1", who, shop.now)
+    with pytest.raises(NotFound):
+        orders.write_advised("nobody", shop.manager, shop.now)
+
+
+# -- orders -----------------------------------------------------------------------------------------------
+
+
+def test_a_supplier_has_one_draft_and_a_part_stands_in_it_once(shop: Shop) -> None:
+    order = orders.add_to_order(PART, "2", shop.manager, shop.tick())
+    assert orders.add_to_order(PART, "5", shop.manager, shop.tick()) == order
+    assert (line_of(order).quantity, line_of(order).part) == (5, stock_store.load_part(PART).name)
+    with pytest.raises(ManyInvalid):
+        orders.add_to_order(PART, "0", shop.manager, shop.tick())
+    draft = store.load_order(order)
+    assert draft
+    orders.change_order(order, {line_of(order).id: "3"}, draft.version, shop.manager)
+    assert line_of(order).quantity == 3
+    with pytest.raises(StaleSave):
+        orders.change_order(order, {line_of(order).id: "9"}, draft.version, shop.manager)
+    orders.change_order(order, {line_of(order).id: "0"}, draft.version + 1, shop.manager)
+    with pytest.raises(Invalid, match="at least one part"):
+        orders.send_order(order, shop.manager, shop.tick())
+    orders.discard_order(order, shop.manager, shop.tick())
+    with pytest.raises(Invalid, match="it is cancelled"):
+        orders.send_order(order, shop.manager, shop.tick())
+
+
+def test_what_the_supplier_answers_stands_on_the_order(shop: Shop, desk: SimulatedDesk) -> None:
+    desk.faults = frozenset({"short", "late"})
+    order = shop.ordered(PART, 4)
+    line = line_of(order)
+    assert (line.quantity, line.short, line.state.to_come) == (4, 1, 3)
+    assert line.expected_on
+    assert (line.expected_on - reordering.today(shop.now)).days >= 7
+    assert store.load_answer(order)[0]["says"] == "the last one is sold"
+    assert advice(shop, PART).part.on_order == 3
+
+
+def test_an_order_of_which_nothing_will_come_is_closed_and_the_part_advised_anew(
+    shop: Shop, desk: SimulatedDesk
+) -> None:
+    desk.faults = frozenset({"cancels"})
+    order = store.load_order(shop.ordered(PART, 2))
+    assert order
+    assert order.state is OrderState.CLOSED
+    assert advice(shop, PART).part.on_order == 0
+
+
+def test_a_desk_that_is_away_changes_nothing_and_the_order_may_be_sent_again(
+    shop: Shop, desk: SimulatedDesk
+) -> None:
+    desk.faults = frozenset({"away"})
+    order = orders.add_to_order(PART, "2", shop.manager, shop.tick())
+    with pytest.raises(Invalid, match="does not answer; nothing was sent"):
+        orders.send_order(order, shop.manager, shop.tick())
+    found = store.load_order(order)
+    assert found
+    assert found.state is OrderState.DRAFT
+    desk.faults = frozenset()
+    orders.send_order(order, shop.manager, shop.tick())
+
+
+def test_terms_of_a_supplier_hold(shop: Shop) -> None:
+    supplier = advice(shop, PART).offer
+    assert supplier
+    terms = suppliers_store.load_terms(supplier.supplier_id)
+    raw(
+        "update supplier set least_order_minor = 20000, free_from_minor = 25000 where id = %s",
+        supplier.supplier_id,
+    )
+    order = orders.add_to_order(PART, "3", shop.manager, shop.tick())
+    with pytest.raises(Invalid, match=r"at least 200\.00"):
+        orders.send_order(order, shop.manager, shop.tick())
+    orders.add_to_order(PART, "4", shop.manager, shop.tick())
+    orders.send_order(order, shop.manager, shop.tick())
+    sent = store.load_order(order)
+    assert sent
+    assert sent.shipping_minor == terms.shipping_minor, "4 × 60.00 is below the limit"
+    raw("update supplier set free_from_minor = 24000 where id = %s", supplier.supplier_id)
+    again = store.load_order(shop.ordered(PART, 4))
+    assert again
+    assert again.shipping_minor == 0
+
+
+@pytest.mark.parametrize(
+    "statement",
+    [
+        "update purchase_line set quantity = quantity + 1",
+        "update purchase_line set price_minor = 1",
+        "delete from purchase_line",
+        "update purchase_line set good = 9",
+        "update purchase_order set state = 'draft', sent_at = null",
+        "insert into purchase_line (order_id, part_id, number, quantity, price_minor) "
+        "select id, 1, 'x', 1, 1 from purchase_order",
+    ],
+)
+def test_the_database_keeps_a_sent_order_as_it_was_sent(shop: Shop, statement: str) -> None:
+    shop.ordered(PART, 2)
+    with pytest.raises(peewee.DatabaseError), DATABASE.atomic():
+        DATABASE.execute_sql(statement)
+
+
+# -- parcels and returns ----------------------------------------------------------------------------------
+
+
+def test_a_parcel_with_one_wrong_and_one_dead_piece(shop: Shop) -> None:
+    order = shop.ordered(PART, 5)
+    line = line_of(order)
+    found = {"good": "2", "dead": "1", "wrong": "1", "note": "no picture; a Heron L front"}
+    before = suppliers_store.load_supplier("millrace")
+    assert before
+    assert orders.receive_parcel(order, {line.id: found}, shop.counter, shop.tick()) == 4
+    assert level() == (2, 0)
+    after = line_of(order)
+    assert (after.good, after.bad, after.state.to_come) == (2, 2, 1)
+    rows = {row.cause: row for row in store.open_returns()}
+    assert set(rows) == {Cause.DEAD, Cause.WRONG}
+    assert rows[Cause.DEAD].owed_minor == line.price_minor
+    assert rows[Cause.DEAD].send_by == reordering.today(shop.now) + timedelta(days=14)
+    assert store.owed() == (2, 2 * line.price_minor)
+    tried = suppliers_store.load_supplier("millrace")
+    assert tried
+    assert (tried.tried - before.tried, tried.bad - before.bad) == (1, 1), "a wrong piece is no bad one"
+    orders.receive_parcel(order, {line.id: {"good": "1"}}, shop.counter, shop.tick())
+    closed = store.load_order(order)
+    assert closed
+    assert closed.state is OrderState.CLOSED
+    assert stock_store.latest_cost(line.part_id) == line.price_minor
+
+
+def test_a_parcel_is_refused_with_every_problem_and_nothing_of_it_kept(shop: Shop) -> None:
+    order = shop.ordered(PART, 2)
+    line = line_of(order)
+    for found, field in (
+        ({"good": "3"}, f"line.{line.id}.good"),
+        ({"dead": "1"}, f"line.{line.id}.note"),
+        ({"good": "x"}, f"line.{line.id}.good"),
+        ({}, "parcel"),
+    ):
+        with pytest.raises(ManyInvalid) as refused:
+            orders.receive_parcel(order, {line.id: found}, shop.counter, shop.tick())
+        assert field in refused.value.by_field
+    assert level() == (0, 0)
+    assert store.open_returns() == []
+    with pytest.raises(NotAllowed):
+        orders.receive_parcel(order, {line.id: {"good": "1"}}, shop.bram, shop.tick())
+
+
+def test_more_than_was_ordered_goes_back_and_owes_nothing(shop: Shop) -> None:
+    order = shop.ordered(PART, 1)
+    found = {"good": "1", "extra": "2", "note": "three in the box"}
+    orders.receive_parcel(order, {line_of(order).id: found}, shop.counter, shop.tick())
+    [extra] = store.open_returns()
+    assert (extra.cause, extra.quantity, extra.owed_minor) == (Cause.EXTRA, 2, 0)
+    assert level() == (1, 0)
+
+
+def test_a_return_is_sent_and_paid_or_given_up(shop: Shop) -> None:
+    order = shop.ordered(PART, 3)
+    orders.receive_parcel(
+        order,
+        {line_of(order).id: {"dead": "1", "wrong": "1", "damaged": "1", "note": "see photo"}},
+        shop.counter,
+        shop.tick(),
+    )
+    dead, wrong, damaged = store.open_returns()
+    with pytest.raises(ManyInvalid):
+        returns.send_return(dead.id, " ", dead.version, shop.counter)
+    returns.send_return(dead.id, "PA 77", dead.version, shop.counter)
+    with pytest.raises(StaleSave):
+        returns.send_return(dead.id, "PA 78", dead.version, shop.counter)
+    with pytest.raises(ManyInvalid):
+        returns.note_refund(dead.id, "60.01", dead.version + 1, shop.manager, shop.tick())
+    with pytest.raises(NotAllowed):
+        returns.note_refund(dead.id, "60.00", dead.version + 1, shop.counter, shop.tick())
+    returns.note_refund(dead.id, "55.00", dead.version + 1, shop.manager, shop.tick())
+    returns.end_return(wrong.id, "costs more to send", wrong.version, shop.manager, shop.tick())
+    returns.send_return(damaged.id, "PA 79", damaged.version, shop.counter)
+    returns.end_return(damaged.id, "packed well, they say", damaged.version + 1, shop.manager, shop.tick())
+    assert store.owed() == (0, 0)
+    ended = {row.id: (row.state, row.refunded_minor) for row in store.closed_returns()}
+    assert ended == {
+        dead.id: (ReturnState.REFUNDED, 5500),
+        wrong.id: (ReturnState.BORNE, None),
+        damaged.id: (ReturnState.REFUSED, None),
+    }
+    with pytest.raises(Invalid):
+        returns.end_return(dead.id, "again", dead.version + 2, shop.manager, shop.tick())
+    kept = [what for (what,) in raw("select what from audit_event order by id").fetchall()]
+    assert kept[-3:] == ["return refunded", "return given up", "return given up"]
+
+
+@pytest.mark.parametrize(
+    ("fate", "cause", "is_open"),
+    [
+        (PartFate.DEFECTIVE, Cause.DEAD, True),
+        (PartFate.BROKEN, Cause.BROKEN, False),
+        (PartFate.GOOD, None, False),
+    ],
+)
+def test_what_a_job_loses_is_booked_to_whom_it_is(
+    shop: Shop, fate: PartFate, cause: Cause | None, is_open: bool
+) -> None:
+    shop.receive(PART, 2, "58.00")
+    code = shop.opened(HERON)
+    part = stock_store.held_of(shop.job(code).id)[0].part_id
+    bench.change_part(code, {part: fate.value}, "a dead strip along the left edge", shop.bram, shop.tick())
+    rows = [*store.open_returns(), *store.closed_returns()]
+    assert [(row.cause, row.job, row.owed_minor) for row in rows] == ([(cause, code, 5800)] if cause else [])
+    assert bool(store.open_returns()) is is_open
+
+
+def test_what_has_not_come_is_not_waited_for_for_ever(shop: Shop) -> None:
+    order = shop.ordered(PART, 4)
+    orders.receive_parcel(order, {line_of(order).id: {"good": "1"}}, shop.counter, shop.tick())
+    late = reordering.shelf_page(shop.now + timedelta(days=30)).late
+    assert [row.id for row in late] == [order]
+    orders.give_up_rest(order, shop.manager, shop.tick())
+    assert line_of(order).short == 3
+    assert advice(shop, PART).part.on_order == 0
+    assert reordering.shelf_page(shop.now + timedelta(days=30)).late == []
+
+
+# -- counts -----------------------------------------------------------------------------------------------
+
+
+def test_a_count_below_what_is_promised_is_entered_and_the_promise_that_breaks_is_named(shop: Shop) -> None:
+    shop.receive(PART, 2)
+    first, last = shop.held(), shop.held(promise_at=shop.now + timedelta(days=5))
+    assert stock.correct_count(PART, "1", "one is cracked", shop.counter, shop.tick()) == (last,)
+    assert level() == (1, 1)
+    assert (shop.job(first).stage, shop.job(last).stage) == (Stage.PART_IN_HAND, Stage.QUOTED)
+    assert advice(shop, PART).part.waiting == 1
+    assert stock.correct_count(PART, "0", "and the other", shop.counter, shop.tick()) == (first,)
+    assert level() == (0, 0)
+
+
+def test_what_lies_on_the_bench_cannot_be_counted_away(shop: Shop) -> None:
+    shop.receive(PART, 1)
+    shop.opened(HERON)
+    with pytest.raises(Invalid, match="what lies on the bench"):
+        stock.correct_count(PART, "0", "nothing there", shop.counter, shop.tick())
+    assert level() == (1, 1)
+
+
+def test_a_place_is_counted_blind_while_selling_goes_on(shop: Shop) -> None:
+    shop.receive(PART, 4, "60.00")
+    shop.receive("P-3001", 2, "10.00")
+    take = stocktakes.start_take("A1", shop.counter, shop.tick())
+    assert stocktakes.start_take("A1", shop.counter, shop.tick()) == take, "it is gone on with"
+    assert PART in {part.barcode for part in stocktakes.take_page(take, shop.counter).uncounted}
+    stocktakes.count_part(take, f" {PART} ", "3", shop.counter, shop.tick())
+    page = stocktakes.take_page(take, shop.counter)
+    assert [count.barcode for count in page.again] == [PART], "a dear one is counted again"
+    with pytest.raises(Invalid, match="count again what is far off"):
+        stocktakes.finish_take(take, shop.counter, shop.tick())
+    stocktakes.count_part(take, PART, "3", shop.counter, shop.tick())
+    stocktakes.count_part(take, "P-3001", "2", shop.counter, shop.tick())
+    # one is received and one promised meanwhile
+    shop.receive(PART, 1)
+    shop.held()
+    assert stocktakes.finish_take(take, shop.counter, shop.tick()) == ()
+    assert level() == (4, 1), "4 − 1 missing + 1 received"
+    done = stocktakes.take_page(take, shop.counter)
+    assert (done.more_minor, done.less_minor) == (0, 6000)
+    for late in (stocktakes.finish_take, stocktakes.leave_take):
+        with pytest.raises(Invalid, match="this stock-take is over"):
+            late(take, shop.counter, shop.tick())
+    with pytest.raises(Invalid, match="this stock-take is over"):
+        stocktakes.count_part(take, PART, "3", shop.counter, shop.tick())
+
+
+def test_a_stock_take_that_is_given_up_changes_nothing(shop: Shop) -> None:
+    shop.receive(PART, 4)
+    take = stocktakes.start_take("", shop.counter, shop.tick())
+    with pytest.raises(Invalid, match="at least one part"):
+        stocktakes.finish_take(take, shop.counter, shop.tick())
+    for wrong in (("", "3"), (PART, "x"), (PART, "-1")):
+        with pytest.raises(ManyInvalid):
+            stocktakes.count_part(take, *wrong, shop.counter, shop.tick())
+    with pytest.raises(NotFound):
+        stocktakes.count_part(take, "P-0000", "1", shop.counter, shop.tick())
+    stocktakes.count_part(take, PART, "0", shop.counter, shop.tick())
+    stocktakes.leave_take(take, shop.counter, shop.tick())
+    assert level() == (4, 0)
+    assert stocktakes.start_take("", shop.counter, shop.tick()) != take
+
+
+def test_a_stock_take_names_the_job_that_loses_its_piece(shop: Shop) -> None:
+    shop.receive(PART, 1)
+    code = shop.held()
+    take = stocktakes.start_take("", shop.counter, shop.tick())
+    for _ in range(2):
+        stocktakes.count_part(take, PART, "0", shop.counter, shop.tick())
+    assert stocktakes.finish_take(take, shop.counter, shop.tick()) == (code,)
+    assert level() == (0, 0)
