@@ -31,7 +31,8 @@ def pages(database: str) -> list[str]:
     """The address of every kind of page, with data, without, and refused."""
     from datetime import UTC, datetime
 
-    from sutura.services import catalogue, drafts, matching, planning, pricelists
+    from sutura.services import catalogue, drafts, matching, orders, planning, pricelists, stocktakes
+    from sutura.store import orders as orders_store
 
     shop = Shop(now=datetime.now(UTC))
     for barcode in ("P-1001", "P-2001", "P-3001"):
@@ -75,6 +76,17 @@ def pages(database: str) -> list[str]:
             "edid": [Made().bytes().hex()],
         },
     )
+    drafted = orders.add_to_order("P-1302", "2", shop.manager, shop.tick())
+    sent = shop.ordered("P-3001", 3)
+    found = {
+        line.id: {"good": "1", "dead": "1", "note": "no picture"} for line in orders_store.load_lines(sent)
+    }
+    orders.receive_parcel(sent, found, shop.manager, shop.tick())
+    counting, counted = (stocktakes.start_take(place, shop.counter, shop.tick()) for place in ("B", "A"))
+    stocktakes.count_part(counting, "P-3001", "1", shop.counter, shop.tick())
+    for _ in range(2):
+        stocktakes.count_part(counted, "P-1001", "4", shop.counter, shop.tick())
+    stocktakes.finish_take(counted, shop.counter, shop.tick())
     pack = json.loads((CATALOGUE / "models" / "quillon.json").read_text("utf-8"))
     pack["models"][0]["minutes"] = 41
     look = catalogue.look_at_pack("q.json", json.dumps(pack).encode(), shop.manager, shop.tick())
@@ -87,7 +99,15 @@ def pages(database: str) -> list[str]:
         f"/counter/{full}",
         "/match",
         "/shelf",
+        "/shelf?q=zzz",
         "/shelf/P-1001",
+        "/orders",
+        f"/orders/{sent}",
+        f"/orders/{drafted}",
+        "/returns",
+        "/stocktakes",
+        f"/stocktakes/{counting}",
+        f"/stocktakes/{counted}",
         "/bench",
         "/plan",
         "/book",

@@ -18,6 +18,7 @@ from sutura.core.matching.judging import may_choose
 from sutura.core.maths.geometry import Point
 from sutura.core.maths.money import amount_text
 from sutura.core.stock.levels import PartFate
+from sutura.core.stock.orders import OrderState
 from sutura.core.values import Person, Role
 from sutura.demo import hours
 from sutura.demo.shop import (
@@ -26,6 +27,7 @@ from sutura.demo.shop import (
     CUSTOMERS,
     JOBS,
     NAME,
+    ORDERS,
     PASSWORD,
     PEOPLE,
     READ,
@@ -41,6 +43,7 @@ from sutura.services import (
     handover,
     intake,
     matching,
+    orders,
     people,
     planning,
     proof,
@@ -52,6 +55,7 @@ from sutura.store import drafts as drafts_store
 from sutura.store import handover as handover_store
 from sutura.store import job as job_store
 from sutura.store import offers as offers_store
+from sutura.store import orders as orders_store
 from sutura.store import people as people_store
 from sutura.store import stock as stock_store
 from sutura.store.database import connection, writing
@@ -108,6 +112,8 @@ def fill(packs: Path, now: datetime, progress: Callable[[int, int], None] = lamb
                 chance=random.Random(SEED + index),
             ).run()
             progress(index + 1, len(JOBS))
+        if not orders_store.orders_page(tuple(OrderState), limit=1):
+            _orders(manager, now)
         if not drafts_store.drafts_page():
             drafts.open_draft(
                 staff["pell"],
@@ -154,6 +160,22 @@ def _receive(manager: Person, now: datetime) -> None:
         stock.receive(
             barcode, str(pieces), amount_text(cost, CURRENCY), "delivery", manager, now - timedelta(days=days)
         )
+
+
+@writing
+def _orders(manager: Person, now: datetime) -> None:
+    """Orders of the last days: one that came with a dead piece, one that is late, one on its way."""
+    for made in ORDERS:
+        sent = now - timedelta(days=made.sent)
+        numbers = {
+            orders.add_to_order(barcode, str(pieces), manager, sent) for barcode, pieces in made.lines.items()
+        }
+        for number in sorted(numbers):
+            orders.send_order(number, manager, sent)
+            if made.came is None:
+                continue
+            found = {line.id: made.found[line.barcode] for line in orders_store.load_lines(number)}
+            orders.receive_parcel(number, found, manager, now - timedelta(days=made.came))
 
 
 def _customers(by: Person, now: datetime) -> list[int]:

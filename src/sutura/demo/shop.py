@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Mapping
+from dataclasses import dataclass, field
 
 from sutura.core.job import Stage
 
@@ -95,13 +96,24 @@ CUSTOMERS = (
     ("Ida Purcell", "555 0118", ""),
 )
 
+
 # barcode, pieces, cost of one in minor units, days before now
+@dataclass(frozen=True, slots=True, kw_only=True)
+class DemoOrder:
+    """An order that was sent some days ago; its parcel, where one came, and what was found of each part."""
+
+    sent: int
+    lines: Mapping[str, int]
+    came: int | None = None
+    found: Mapping[str, Mapping[str, str]] = field(default_factory=dict)
+
+
 RECEIPTS = (
     ("P-1001", 26, 6000, 59),
     ("P-1002", 1, 7400, 12),
     ("P-1003", 1, 5200, 20),
     ("P-1004", 3, 3800, 9),
-    ("P-2001", 14, 5800, 59),
+    ("P-2001", 7, 5800, 59),
     ("P-2002", 1, 4900, 33),
     ("P-2003", 1, 4400, 33),
     ("P-3001", 8, 13800, 59),
@@ -128,6 +140,19 @@ RECEIPTS = (
     ("P-6003", 1, 27500, 16),
     ("P-6005", 1, 31800, 16),
     ("P-6006", 1, 10400, 16),
+)
+
+# orders: days since they were sent, parts with pieces, and days since the parcel with what was in it, if it
+# came
+ORDERS: tuple[DemoOrder, ...] = (
+    DemoOrder(
+        sent=12,
+        lines={"P-1004": 3},
+        came=10,
+        found={"P-1004": {"good": "2", "dead": "1", "note": "no picture, tested under the film"}},
+    ),
+    DemoOrder(sent=9, lines={"P-3001": 2}),
+    DemoOrder(sent=1, lines={"P-1302": 1, "P-1303": 1}),
 )
 
 HERON, PLAIN, SLATE = "fennick-heron", "ardale-plain-15", "tarnbeck-slate-11"
