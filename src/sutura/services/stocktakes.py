@@ -60,7 +60,10 @@ def start_take(place: str, by: Person, now: datetime) -> int:
     problems = Problems("The stock-take")
     read = problems.read("place", place, partial(read_text, most=40)) or ""
     problems.refuse()
-    return store.open_take(read) or store.add_take(read, by.id, now)
+    take_id = None
+    while take_id is None:
+        take_id = store.open_take(read) or store.add_take(read, by.id, now)
+    return take_id
 
 
 def _lock_open(take_id: int) -> store.TakeRow:

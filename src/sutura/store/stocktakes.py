@@ -91,8 +91,11 @@ def lock_take(take_id: int) -> TakeRow | None:
     return load_take(take_id)
 
 
-def add_take(place: str, person_id: int, at: datetime) -> int:
-    return int(StockTake.insert(place=place, state="open", person=person_id, at=at).execute())
+def add_take(place: str, person_id: int, at: datetime) -> int | None:
+    """A new stock-take; None where somebody began one of the same place at this moment."""
+    new = StockTake.insert(place=place, state="open", person=person_id, at=at).on_conflict_ignore()
+    take_id: int | None = new.execute()
+    return take_id
 
 
 def save_take(take_id: int, state: str, at: datetime) -> None:
