@@ -96,7 +96,39 @@ create trigger purchase_arrival_rows before update or delete on purchase_arrival
 create trigger purchase_arrival_all before truncate on purchase_arrival
     for each statement execute function refuse_rewrite();
 alter table stock_move add column line_id bigint references purchase_line (id);
-create index stock_move_used on stock_move (at) where kind in ('fitted', 'taken_out');
+"""
+
+USES = """
+-- What was used of a part week by week, kept with the ledger: its sum, so that a million moves are not read for advice.
+create table part_use (
+    id bigserial primary key,
+    part_id bigint not null references part (id),
+    week date not null,
+    uses integer not null
+);
+create unique index part_use_part_id_week on part_use (part_id, week);
+create index part_use_week on part_use (week);
+insert into part_use (part_id, week, uses)
+    select part_id, date_trunc('week', at at time zone 'UTC')::date, -sum(quantity) from stock_move
+    where kind in ('fitted', 'taken_out') group by 1, 2;
+create function keep_uses() returns trigger language plpgsql as $$
+begin
+    insert into part_use (part_id, week, uses)
+        values (new.part_id, date_trunc('week', new.at at time zone 'UTC')::date, -new.quantity)
+        on conflict (part_id, week) do update set uses = part_use.uses + excluded.uses;
+    return null;
+end $$;
+create trigger stock_move_uses after insert on stock_move
+    for each row when (new.kind in ('fitted', 'taken_out')) execute function keep_uses();
+create function guard_uses() returns trigger language plpgsql as $$
+begin
+    if pg_trigger_depth() = 1 then
+        raise exception 'uses change through the ledger only' using errcode = 'restrict_violation';
+    end if;
+    return coalesce(new, old);
+end $$;
+create trigger part_use_rows before insert or update or delete on part_use
+    for each row execute function guard_uses();
 """
 
 RETURNS = """
@@ -170,5 +202,5 @@ create index stock_take_count_part_id on stock_take_count (part_id);
 
 
 def up(migrator, db):
-    for part in (TERMS, ORDERS, RETURNS, TAKES):
+    for part in (TERMS, ORDERS, USES, RETURNS, TAKES):
         db.execute_sql(part)

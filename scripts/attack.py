@@ -10,6 +10,7 @@ not "the database is away", nothing acknowledged lost, nothing doubled, no trace
 from __future__ import annotations
 
 import argparse
+import contextlib
 import http.client
 import os
 import random
@@ -129,7 +130,9 @@ class Demo:
             return
         number = self._database() if what == "database" else self._worker()
         if number:
-            os.kill(number, signal.SIGKILL)
+            # one that ended in the meantime is as good as killed
+            with contextlib.suppress(ProcessLookupError):
+                os.kill(number, signal.SIGKILL)
 
     def _database(self) -> int:
         file = (self.state / "postgres").resolve() / "data" / "postmaster.pid"

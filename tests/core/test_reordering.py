@@ -98,6 +98,15 @@ def test_fill_and_ready_rate_differ_and_are_told_apart() -> None:
         ready_rate(during, 2, 0)
 
 
+@pytest.mark.parametrize(
+    "during", [Counts(mean=0.2), Counts(mean=3), Counts(mean=7, variance=30), Counts(mean=90)]
+)
+def test_the_reorder_point_is_found_as_a_walk_finds_it(during: Counts) -> None:
+    for lot, target in ((1, 0.5), (1, 0.99), (3, 0.9), (40, 0.95)):
+        walked = next(point for point in range(-1, 400) if fill_rate(during, point, lot) >= target)
+        assert reorder_point(during, lot, target) == walked
+
+
 def test_the_reorder_point_is_the_smallest_and_none_is_kept_for_no_target() -> None:
     during = Counts(mean=2.1)
     assert reorder_point(during, 1, 0.93) == 4

@@ -74,6 +74,9 @@ def test_chances_add_up_and_the_shortage_is_its_sum(counts: Counts) -> None:
         short = sum((came - count) * chance for came, chance in enumerate(each) if came > count)
         assert counts.short(count) == pytest.approx(short, abs=1e-9)
     assert counts.at_most(-1) == counts.exactly(-1) == 0
+    for first, last in ((-2, 1), (0, 0), (1, 3), (2, 30)):
+        each_of = [counts.at_most(count) for count in range(first, last + 1)]
+        assert counts.mean_at_most(first, last) == pytest.approx(sum(each_of) / len(each_of))
     for chance in (0, 0.2, 0.9, 0.999):
         reached = counts.quantile(chance)
         assert counts.at_most(reached) >= chance > counts.at_most(reached - 1) - (chance == 0)

@@ -82,6 +82,24 @@ def test_a_part_that_is_used_and_not_there_is_advised_with_its_sentence(shop: Sh
     assert said(after.why).startswith("enough: ")
 
 
+def test_the_weeks_kept_beside_the_ledger_are_its_sum_and_nobody_else_writes_them(shop: Shop) -> None:
+    use(shop, PART, 6, 3)
+    shop.receive(PART)
+    code = shop.closed()
+    bench_part = stock_store.load_part(PART).id
+    assert shop.job(code).stage is Stage.CLOSED
+    kept = raw("select part_id, week, uses from part_use order by 1, 2").fetchall()
+    summed = raw(
+        "select part_id, date_trunc('week', at at time zone 'UTC')::date, -sum(quantity)::int from "
+        "stock_move where kind in ('fitted', 'taken_out') group by 1, 2 order by 1, 2"
+    ).fetchall()
+    assert kept == summed
+    assert sum(uses for part, _, uses in kept if part == bench_part) == 7
+    for statement in ("update part_use set uses = 0", "delete from part_use"):
+        with pytest.raises(peewee.DatabaseError, match="through the ledger only"), DATABASE.atomic():
+            DATABASE.execute_sql(statement)
+
+
 def test_what_jobs_wait_for_comes_first_and_is_ordered_once(shop: Shop) -> None:
     code = shop.quoted(PLAIN)
     line = advice(shop, PLAIN_PART)

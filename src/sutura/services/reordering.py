@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from datetime import date, datetime, timedelta
+from datetime import UTC, date, datetime, timedelta
 
 from sutura.core.facts import Say, fact
 from sutura.core.stock import demand as demands
@@ -103,7 +103,9 @@ def advise_all(now: datetime, known: shop_store.Keeping | None = None) -> list[P
     )
     parts = store.shelf_parts()
     since = now - YEAR
-    uses = store.weekly_uses(since)
+    # the 51 weeks before this one, and this one as far as it is
+    monday = now.astimezone(UTC).date() - timedelta(days=now.astimezone(UTC).weekday())
+    uses = store.weekly_uses(monday - timedelta(weeks=demands.WEEKS - 1))
     popularity = _popularity(store.jobs_by_family(since))
     offers = store.best_offers([part.id for part in parts])
     delivered = store.delivered_days(since)

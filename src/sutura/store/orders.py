@@ -10,7 +10,6 @@ from typing import Any
 from peewee import JOIN, SQL, Case, Expression, fn
 
 from sutura.core.job import Stage
-from sutura.core.stock.levels import MoveKind
 from sutura.core.stock.orders import OPEN_RETURNS, Arrived, Cause, LineState, OrderState, ReturnState
 from sutura.store.database import each, first, reading, rows
 from sutura.store.expressions import ON_THE_SHELF, or_empty
@@ -19,11 +18,11 @@ from sutura.store.tables import (
     Job,
     Offer,
     Part,
+    PartUse,
     Person,
     PurchaseArrival,
     PurchaseLine,
     PurchaseOrder,
-    StockMove,
     Supplier,
     SupplierReturn,
 )
@@ -90,20 +89,14 @@ def shelf_parts() -> list[ShelfPart]:
 
 
 @reading
-def weekly_uses(since: datetime) -> dict[int, dict[int, int]]:
-    """Uses of each part (fitted less taken out again) by whole weeks since a moment."""
-    week = fn.FLOOR(fn.DATE_PART("epoch", StockMove.at - since) / 604_800)
-    uses = (
-        StockMove.select(
-            StockMove.part, week.cast("integer"), (fn.SUM(StockMove.quantity) * -1).cast("integer")
-        )
-        .where(StockMove.at >= since, StockMove.kind.in_([MoveKind.FITTED.value, MoveKind.TAKEN_OUT.value]))
-        .group_by(SQL("1"), SQL("2"))
-        .order_by(SQL("1"), SQL("2"))
-    )
+def weekly_uses(since: date) -> dict[int, dict[int, int]]:
+    """Uses of each part (fitted less taken out again) by weeks since a Monday, this week among them. They are
+    kept with the ledger by a trigger.
+    """
+    uses = PartUse.select(PartUse.part, PartUse.week, PartUse.uses).where(PartUse.week >= since)
     by_part: dict[int, dict[int, int]] = {}
-    for part_id, number, used in rows(uses):
-        by_part.setdefault(part_id, {})[number] = used
+    for part_id, week, used in rows(uses):
+        by_part.setdefault(part_id, {})[(week - since).days // 7] = used
     return by_part
 
 

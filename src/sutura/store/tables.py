@@ -432,6 +432,16 @@ class StockMove(Table):
     line = ForeignKeyField(PurchaseLine, null=True, index=False)
 
 
+class PartUse(Table):
+    id = BigAutoField()
+    part = ForeignKeyField(Part, index=False)
+    week = DateField(index=True)
+    uses = IntegerField()
+
+    class Meta:
+        indexes = ((("part", "week"), True),)
+
+
 class BenchStep(Table):
     id = BigAutoField()
     job = ForeignKeyField(Job, index=False)
@@ -561,6 +571,7 @@ ALL = (
     StockTake,
     StockTakeCount,
     StockMove,
+    PartUse,
     BenchStep,
     Payment,
     JobEvent,
@@ -583,7 +594,6 @@ SQL_INDEXES = frozenset(
         "part_of_the_shelf",
         "part_printed",
         "purchase_order_one_draft",
-        "stock_move_used",
         "stock_take_one_open",
     }
 )

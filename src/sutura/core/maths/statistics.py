@@ -54,6 +54,19 @@ class Counts:
         share = self.mean / self.variance
         return float(special.betainc(self.mean * share / (1 - share), count + 1, share))
 
+    def mean_at_most(self, first: int, last: int) -> float:
+        """The mean of the chances of `count` or fewer, for the counts from first to last."""
+        if first < 0 or self.mean == 0 or last - first < 4:
+            return sum(self.at_most(count) for count in range(first, last + 1)) / (last - first + 1)
+        import numpy as np
+        from scipy import special
+
+        counts = np.arange(first, last + 1)
+        if self.variance is None or not self.is_spread:
+            return float(np.mean(special.pdtr(counts, self.mean)))
+        share = self.mean / self.variance
+        return float(np.mean(special.betainc(self.mean * share / (1 - share), counts + 1, share)))
+
     def exactly(self, count: int) -> float:
         """The chance of just `count`."""
         if count < 0:
@@ -71,12 +84,19 @@ class Counts:
         """The smallest count that is not passed with at least this chance, 0 ≤ chance < 1."""
         if not 0 <= chance < 1:
             raise ValueError(f"{chance} is no chance below 1")
-        count = 0
-        total = self.exactly(0)
-        while total < chance:
-            count += 1
-            total = self.at_most(count)
-        return count
+        if self.at_most(0) >= chance:
+            return 0
+        # doubled until it is enough, then halved down to the smallest
+        low, high = 0, max(1, int(self.mean))
+        while self.at_most(high) < chance:
+            low, high = high, 2 * high
+        while high - low > 1:
+            middle = (low + high) // 2
+            if self.at_most(middle) < chance:
+                low = middle
+            else:
+                high = middle
+        return high
 
     def short(self, stock: int) -> float:
         """How many more than `stock` come on average: the loss function."""

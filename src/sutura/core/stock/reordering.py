@@ -95,18 +95,19 @@ def fill_rate(during: Counts, reorder_point: int, lot: int) -> float:
     >>> round(fill_rate(Counts(mean=2.1), 2, 1), 6), round(ready_rate(Counts(mean=2.1), 2, 1), 6)
     (0.649631, 0.838643)
     """
-    return sum(during.at_most(level - 1) for level in _levels(reorder_point, lot)) / lot
+    _check_lot(lot)
+    return during.mean_at_most(reorder_point, reorder_point + lot - 1)
 
 
 def ready_rate(during: Counts, reorder_point: int, lot: int) -> float:
     """The share of time with nothing owed."""
-    return sum(during.at_most(level) for level in _levels(reorder_point, lot)) / lot
+    _check_lot(lot)
+    return during.mean_at_most(reorder_point + 1, reorder_point + lot)
 
 
-def _levels(reorder_point: int, lot: int) -> range:
+def _check_lot(lot: int) -> None:
     if lot < 1:
         raise ValueError(f"a lot of {lot} is none")
-    return range(reorder_point + 1, reorder_point + lot + 1)
 
 
 def reorder_point(during: Counts, lot: int, target: float) -> int:
@@ -115,10 +116,19 @@ def reorder_point(during: Counts, lot: int, target: float) -> int:
     """
     if not 0 <= target < 1:
         raise ValueError(f"a fill rate of {target} is not below 1")
-    point = -1
-    while fill_rate(during, point, lot) < target:
-        point += 1
-    return point
+    if fill_rate(during, -1, lot) >= target:
+        return -1
+    # more on the shelf never serves fewer: doubled until it is enough, then halved down to the smallest
+    low, high = -1, max(during.quantile(target), 0)
+    while fill_rate(during, high, lot) < target:
+        low, high = high, 2 * high + 1
+    while high - low > 1:
+        middle = (low + high) // 2
+        if fill_rate(during, middle, lot) < target:
+            low = middle
+        else:
+            high = middle
+    return high
 
 
 # -- how many -----------------------------------------------------------------------------------------
