@@ -34,6 +34,7 @@ CAPABILITIES = {
     "shop",
     "orders",
     "stocktakes",
+    "suppliers",
 }
 # the store has a file a noun, and what intake holds has one in the other layers too (docs/map.md)
 NOUNS = {

@@ -105,6 +105,8 @@ def pages(database: str) -> list[str]:
         f"/orders/{sent}",
         f"/orders/{drafted}",
         "/returns",
+        "/suppliers",
+        "/suppliers/millrace",
         "/stocktakes",
         f"/stocktakes/{counting}",
         f"/stocktakes/{counted}",

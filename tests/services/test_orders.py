@@ -15,7 +15,7 @@ from sutura.core.stock.levels import PartFate
 from sutura.core.stock.orders import Cause, OrderState, ReturnState
 from sutura.devices import plug, plugged
 from sutura.devices.simulated.supplier_desk import SimulatedDesk
-from sutura.services import bench, orders, reordering, returns, stock, stocktakes
+from sutura.services import bench, orders, reordering, returns, stock, stocktakes, suppliers
 from sutura.store import orders as store
 from sutura.store import stock as stock_store
 from sutura.store import suppliers as suppliers_store
@@ -423,3 +423,41 @@ def test_a_stock_take_names_the_job_that_loses_its_piece(shop: Shop) -> None:
         stocktakes.count_part(take, PART, "0", shop.counter, shop.tick())
     assert stocktakes.finish_take(take, shop.counter, shop.tick()) == (code,)
     assert level() == (0, 0)
+
+
+def test_terms_are_changed_by_a_manager_and_kept_with_who(shop: Shop) -> None:
+    typed = {"shipping": "5", "least_order": "0", "free_from": "150", "return_days": "30", "takes": "mail"}
+    with pytest.raises(NotAllowed):
+        suppliers.change_terms("millrace", typed, shop.counter, shop.tick())
+    with pytest.raises(NotFound):
+        suppliers.change_terms("nobody", typed, shop.manager, shop.tick())
+    suppliers.change_terms("millrace", typed, shop.manager, shop.tick())
+    terms = suppliers_store.load_terms("millrace")
+    assert (terms.shipping_minor, terms.free_from_minor, terms.return_days, terms.takes) == (
+        500,
+        15_000,
+        30,
+        "mail",
+    )
+    [(what, detail)] = raw("select what, detail from audit_event order by id desc limit 1").fetchall()
+    assert (what, detail["after"]["free_from"]) == ("terms changed", "150.00")
+
+
+def test_a_suppliers_record_is_what_came_of_its_orders(shop: Shop) -> None:
+    order = shop.ordered(PART, 4)
+    shop.tick(3 * 24 * 60)
+    orders.receive_parcel(
+        order,
+        {line_of(order).id: {"good": "3", "dead": "1", "note": "no picture"}},
+        shop.counter,
+        shop.tick(),
+    )
+    [back] = store.open_returns()
+    returns.send_return(back.id, "PA 1", back.version, shop.counter)
+    returns.note_refund(back.id, "40.00", back.version + 1, shop.manager, shop.tick())
+    lines = {line.supplier.id: line for line in suppliers.suppliers_page(shop.manager, shop.now)}
+    mine = lines["millrace"]
+    assert (mine.quality.tried, mine.quality.bad) == (1, 1)
+    assert mine.days == pytest.approx((3.0,), abs=0.01)
+    assert (mine.owed_minor, mine.refunded_minor) == (6000, 4000)
+    assert advice(shop, PART).lead.deliveries == 1

@@ -186,7 +186,7 @@ def send_order(order_id: int, by: Person, now: datetime) -> None:
         order_id,
         state=OrderState.SENT.value,
         sent_at=now,
-        shipping_minor=shipping_of(terms, order.total_minor),
+        shipping_minor=terms.shipping_of(order.total_minor),
     )
     for line in lines:
         # what is not answered is as it was ordered, with no day
@@ -213,12 +213,6 @@ def send_order(order_id: int, by: Person, now: datetime) -> None:
         "order sent",
         {"order": order.number, "supplier": order.supplier_id, "pieces": order.pieces},
     )
-
-
-def shipping_of(terms: suppliers_store.Terms, total_minor: int) -> int:
-    """What sending costs: nothing from the supplier's limit on."""
-    free = terms.free_from_minor is not None and total_minor >= terms.free_from_minor
-    return 0 if free else terms.shipping_minor
 
 
 @writing

@@ -460,6 +460,21 @@ def owed() -> tuple[int, int]:
     return number, minor
 
 
+@reading
+def ended_by_supplier() -> dict[str, tuple[int, int]]:
+    """What suppliers were asked to give back for what they pay, and what they gave, of returns that ended."""
+    ended = (
+        SupplierReturn.select(
+            SupplierReturn.supplier,
+            fn.SUM(SupplierReturn.owed_minor).cast("bigint"),
+            fn.COALESCE(fn.SUM(SupplierReturn.refunded_minor), 0).cast("bigint"),
+        )
+        .where(SupplierReturn.state.in_([ReturnState.REFUNDED.value, ReturnState.REFUSED.value]))
+        .group_by(SupplierReturn.supplier)
+    )
+    return {supplier_id: (owed_minor, back) for supplier_id, owed_minor, back in rows(ended)}
+
+
 def lock_return(return_id: int) -> ReturnRow | None:
     SupplierReturn.select(SupplierReturn.id).where(SupplierReturn.id == return_id).for_update().execute()
     return first(_return, _RETURNS.where(SupplierReturn.id == return_id))

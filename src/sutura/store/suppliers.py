@@ -8,6 +8,7 @@ from dataclasses import dataclass, fields
 from peewee import SQL, Value, fn
 
 from sutura.core.errors import NotFound
+from sutura.core.stock.suppliers import Terms
 from sutura.store.database import each, first, reading
 from sutura.store.tables import Offer, Supplier
 
@@ -47,17 +48,6 @@ def save_mapping(supplier_id: str, mapping: Mapping[str, str]) -> None:
 
 
 # -- how a supplier sells -----------------------------------------------------------------------------
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Terms:
-    """What a supplier asks of an order, and how long it takes things back."""
-
-    shipping_minor: int
-    least_order_minor: int
-    free_from_minor: int | None
-    return_days: int
-    takes: str
 
 
 @reading

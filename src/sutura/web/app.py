@@ -46,6 +46,7 @@ from sutura.web.pages import (
     returns,
     stock,
     stocktakes,
+    suppliers,
 )
 from sutura.web.present import HERE
 from sutura.web.settings import WebSettings
@@ -82,6 +83,7 @@ PAGES = (
     orders,
     returns,
     stocktakes,
+    suppliers,
     stock,
     bench,
     proof,

@@ -633,6 +633,7 @@ SENTENCES: Mapping[str, str] = {
     "orders.say-what-was-found": "write what was found, such as no picture, or the box was crushed",
     "orders.the-order": "the order",
     "orders.the-return": "the return",
+    "orders.the-terms": "The terms",
     # -- people
     "pack.amount": "write an amount with two decimals, such as 60.00",
     "pack.any-of": "{kinds: or }",

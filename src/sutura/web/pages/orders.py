@@ -59,7 +59,7 @@ def _page(ask: Asking, number: str, shown: Shown = ANEW) -> Response:
         answer=store.load_answer(order.id),
         arrivals=store.arrivals_of(order.id),
         terms=terms,
-        shipping_minor=orders.shipping_of(terms, order.total_minor),
+        shipping_minor=terms.shipping_of(order.total_minor),
         is_late=order.expected_on is not None and order.expected_on < today(ask.now),
         found=[arrived for arrived in Arrived if arrived is not Arrived.GOOD],
     )

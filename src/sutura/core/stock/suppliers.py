@@ -1,0 +1,134 @@
+"""How good suppliers are: their share of bad pieces with how sure that is, and whether they are worse than
+the rest; and what they ask of an order.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from functools import partial
+
+from sutura.core.facts import fact
+from sutura.core.maths.money import amount_text
+from sutura.core.maths.statistics import Share, shared_prior, wilson
+from sutura.core.typed import Problems, read_amount, read_choice, read_whole
+from sutura.core.values import COMMON, Rule
+
+RULES = (
+    Rule(
+        id="stock.supplier-quality",
+        capability="stock",
+        says=(
+            "A supplier's share of bad pieces is told with its interval: what is seen of it, drawn to "
+            "what is seen of all suppliers. Three good ones of three are not a hundred percent."
+        ),
+        source="Wilson 1927 (Newcombe 1998); beta-binomial with a shared prior, Carlin & Louis",
+    ),
+    Rule(
+        id="stock.supplier-terms",
+        capability="stock",
+        says=(
+            "An order keeps to the supplier's least sum, and its sending is free from the supplier's "
+            "limit on; what goes back goes within its days."
+        ),
+        source=COMMON,
+    ),
+)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Quality:
+    """What is known of a supplier's share of bad pieces: likely, and between what with 95 percent; by what
+    was seen alone (Wilson; None while nothing was); and how likely it is worse than the others together.
+    """
+
+    tried: int
+    bad: int
+    likely: float
+    low: float
+    high: float
+    seen: tuple[float, float] | None
+    worse: float
+
+
+def judge_suppliers(counts: Mapping[str, tuple[int, int]]) -> dict[str, Quality]:
+    """The quality of each supplier from its (bad, tried) pieces.
+
+    >>> good = judge_suppliers({"a": (0, 3), "b": (4, 60), "c": (2, 50), "d": (9, 80)})["a"]
+    >>> 0.03 < good.likely < 0.09, good.high > 0.1
+    (True, True)
+    """
+    prior = shared_prior(list(counts.values()))
+    all_bad, all_tried = (sum(each) for each in zip(*counts.values(), strict=True)) if counts else (0, 0)
+    judged = {}
+    for supplier, (bad, tried) in counts.items():
+        own = Share(yes=prior.yes + bad, no=prior.no + tried - bad)
+        rest = Share(yes=prior.yes + all_bad - bad, no=prior.no + (all_tried - tried) - (all_bad - bad))
+        low, high = own.interval()
+        judged[supplier] = Quality(
+            tried=tried,
+            bad=bad,
+            likely=own.mean,
+            low=low,
+            high=high,
+            seen=wilson(bad, tried) if tried else None,
+            worse=own.above(rest),
+        )
+    return judged
+
+
+# -- terms ------------------------------------------------------------------------------------------------
+
+TAKES = ("csv", "mail")
+MOST_RETURN_DAYS = 365
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Terms:
+    """What a supplier asks of an order, and how long it takes things back; amounts in minor units."""
+
+    shipping_minor: int
+    least_order_minor: int
+    free_from_minor: int | None
+    return_days: int
+    takes: str
+
+    def shipping_of(self, total_minor: int) -> int:
+        """What sending an order of this sum costs."""
+        free = self.free_from_minor is not None and total_minor >= self.free_from_minor
+        return 0 if free else self.shipping_minor
+
+
+def read_terms(typed: Mapping[str, str], currency: str) -> Terms:
+    """Terms as typed; every problem at its field. No limit for free sending is never free."""
+    problems = Problems(fact("orders.the-terms"))
+    amount = partial(read_amount, currency=currency)
+    free = typed.get("free_from", "").strip()
+    read = {
+        name: problems.read(name, typed.get(name, ""), amount) or 0 for name in ("shipping", "least_order")
+    }
+    free_from = problems.read("free_from", free, amount) if free else None
+    days = problems.read(
+        "return_days", typed.get("return_days", ""), partial(read_whole, most=MOST_RETURN_DAYS)
+    )
+    takes = problems.read("takes", typed.get("takes", ""), partial(read_choice, choices=TAKES))
+    problems.refuse()
+    return Terms(
+        shipping_minor=read["shipping"],
+        least_order_minor=read["least_order"],
+        free_from_minor=free_from,
+        return_days=days or 0,
+        takes=takes or TAKES[0],
+    )
+
+
+def terms_texts(terms: Terms, currency: str) -> dict[str, str]:
+    """Terms as a form shows them."""
+    free = terms.free_from_minor
+    return {
+        "shipping": amount_text(terms.shipping_minor, currency),
+        "least_order": amount_text(terms.least_order_minor, currency),
+        "free_from": "" if free is None else amount_text(free, currency),
+        "return_days": str(terms.return_days),
+        "takes": terms.takes,
+    }

@@ -1,0 +1,74 @@
+"""Suppliers: how good they are, how they deliver, what they gave back, and what they ask of an order."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from datetime import datetime
+
+from sutura.core.errors import NotFound
+from sutura.core.people import Deed, demand
+from sutura.core.stock import suppliers as rules
+from sutura.core.values import Person
+from sutura.services.reordering import YEAR
+from sutura.services.shop import shop
+from sutura.store import audit as audit_store
+from sutura.store import orders as orders_store
+from sutura.store import suppliers as store
+from sutura.store.database import reading, writing
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class SupplierLine:
+    """A supplier with its record: quality, days of its deliveries, and money owed and given back."""
+
+    supplier: store.SupplierRow
+    quality: rules.Quality
+    days: tuple[float, ...]
+    owed_minor: int
+    refunded_minor: int
+
+    @property
+    def days_mean(self) -> float | None:
+        return sum(self.days) / len(self.days) if self.days else None
+
+
+@reading
+def suppliers_page(by: Person, now: datetime) -> list[SupplierLine]:
+    demand(by, Deed.ORDER)
+    found = store.suppliers_page()
+    judged = rules.judge_suppliers({each.id: (each.bad, each.tried) for each in found})
+    delivered = orders_store.delivered_days(now - YEAR)
+    returned = orders_store.ended_by_supplier()
+    return [
+        SupplierLine(
+            supplier=each,
+            quality=judged[each.id],
+            days=tuple(delivered.get(each.id, [])),
+            owed_minor=returned.get(each.id, (0, 0))[0],
+            refunded_minor=returned.get(each.id, (0, 0))[1],
+        )
+        for each in found
+    ]
+
+
+@writing
+def change_terms(supplier_id: str, typed: Mapping[str, str], by: Person, now: datetime) -> None:
+    """Change what a supplier asks of an order."""
+    demand(by, Deed.ORDER)
+    if store.load_supplier(supplier_id) is None:
+        raise NotFound("supplier", supplier_id)
+    store.lock_supplier(supplier_id)
+    currency = shop().currency
+    before, after = store.load_terms(supplier_id), rules.read_terms(typed, currency)
+    store.save_terms(supplier_id, after)
+    audit_store.add_audit(
+        by.id,
+        now,
+        "terms changed",
+        {
+            "supplier": supplier_id,
+            "before": rules.terms_texts(before, currency),
+            "after": rules.terms_texts(after, currency),
+        },
+    )

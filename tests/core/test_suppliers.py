@@ -1,0 +1,67 @@
+"""How good suppliers are, and what they ask."""
+
+from __future__ import annotations
+
+import random
+
+import pytest
+
+from sutura.core.errors import ManyInvalid
+from sutura.core.stock.suppliers import Terms, judge_suppliers, read_terms, terms_texts
+
+TYPED = {"shipping": "4.90", "least_order": "20", "free_from": "", "return_days": "14", "takes": "mail"}
+KEPT = Terms(shipping_minor=490, least_order_minor=2000, free_from_minor=None, return_days=14, takes="mail")
+
+
+def test_three_good_of_three_is_not_a_hundred_percent() -> None:
+    judged = judge_suppliers({"new": (0, 3), "old": (4, 100), "other": (7, 120), "third": (2, 60)})
+    new = judged["new"]
+    assert new.likely > 0.02
+    assert new.high > 0.08
+    assert new.seen
+    assert new.seen[1] > 0.5
+    assert 0.2 < new.worse < 0.6, "nothing is known of it yet"
+
+
+def test_one_that_is_plainly_worse_is_said_to_be_and_the_good_ones_are_not() -> None:
+    judged = judge_suppliers({"bad": (30, 100), "a": (3, 100), "b": (4, 120), "c": (2, 90)})
+    assert judged["bad"].worse > 0.999
+    assert max(judged[name].worse for name in "abc") < 0.1
+    assert judged["bad"].low < 0.30 < judged["bad"].high
+
+
+def test_what_is_not_tried_is_known_by_the_others_alone() -> None:
+    judged = judge_suppliers({"new": (0, 0), "a": (5, 100), "b": (5, 100), "c": (5, 100)})
+    assert judged["new"].seen is None
+    assert judged["new"].likely == pytest.approx(0.0530, abs=1e-3)
+    assert judge_suppliers({}) == {}
+    [alone] = judge_suppliers({"only": (0, 0)}).values()
+    assert (alone.likely, alone.worse) == pytest.approx((0.5, 0.5))
+
+
+def test_the_interval_holds_the_truth_about_as_often_as_it_says() -> None:
+    """Six suppliers alike, four percent bad, sixty pieces each, two hundred times over."""
+    chance = random.Random(11)
+    held = tried = 0
+    for _ in range(200):
+        counts = {str(n): (sum(chance.random() < 0.04 for _ in range(60)), 60) for n in range(6)}
+        for quality in judge_suppliers(counts).values():
+            tried += 1
+            held += quality.low <= 0.04 <= quality.high
+    assert held / tried > 0.93
+
+
+def test_terms_are_read_as_typed_and_shown_as_kept() -> None:
+    assert read_terms(TYPED, "TAL") == KEPT
+    assert read_terms(terms_texts(KEPT, "TAL"), "TAL") == KEPT
+    free = read_terms({**TYPED, "free_from": "200"}, "TAL")
+    assert free.free_from_minor == 20_000
+    assert read_terms(terms_texts(free, "TAL"), "TAL") == free
+    assert (free.shipping_of(19_999), free.shipping_of(20_000), KEPT.shipping_of(10**8)) == (490, 0, 490)
+
+
+def test_every_term_that_cannot_be_read_is_named() -> None:
+    wrong = {"shipping": "x", "least_order": "-1", "free_from": "?", "return_days": "366", "takes": "fax"}
+    with pytest.raises(ManyInvalid) as refused:
+        read_terms(wrong, "TAL")
+    assert set(refused.value.by_field) == set(wrong)
