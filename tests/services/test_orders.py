@@ -7,7 +7,7 @@ from datetime import timedelta
 
 import peewee
 import pytest
-from builders import HERON, PLAIN, Shop, said
+from builders import HERON, PLAIN, Shop, models, said
 
 from sutura.core.errors import Invalid, ManyInvalid, NotAllowed, NotFound, StaleSave
 from sutura.core.job import Stage
@@ -15,8 +15,9 @@ from sutura.core.stock.levels import PartFate
 from sutura.core.stock.orders import Cause, OrderState, ReturnState
 from sutura.devices import plug, plugged
 from sutura.devices.simulated.supplier_desk import SimulatedDesk
-from sutura.services import bench, orders, reordering, returns, stock, stocktakes, suppliers
+from sutura.services import bench, handover, intake, orders, reordering, returns, stock, stocktakes, suppliers
 from sutura.store import orders as store
+from sutura.store import shop as shop_store
 from sutura.store import stock as stock_store
 from sutura.store import suppliers as suppliers_store
 from sutura.store.database import DATABASE, raw
@@ -121,6 +122,29 @@ def test_what_jobs_wait_for_comes_first_and_is_ordered_once(shop: Shop) -> None:
     )
     stock.take_part(code, shop.counter, shop.tick())
     assert advice(shop, PLAIN_PART).part.waiting == 0
+
+
+def test_a_promise_knows_what_is_on_its_way_and_who_waits_for_it_already(
+    shop: Shop, desk: SimulatedDesk
+) -> None:
+    model = models()[PLAIN]
+    raw("update offer set lead_days = 9")
+    ordered = intake.promise(model, shop.now)
+    assert "To be ordered" in said(ordered.reasons[0])
+    raw("update offer set lead_days = 3 where part_id = %s", stock_store.load_part(PLAIN_PART).id)
+    shop.ordered(PLAIN_PART, 2)
+    raw("update offer set lead_days = 9")
+    coming = intake.promise(model, shop.now)
+    assert said(coming.reasons[0]).startswith("On its way: 15.6-inch")
+    assert (ordered.at.date() - coming.at.date()).days == 6
+    # two jobs that wait have both pieces; what is late promises nothing
+    first = shop.quoted(PLAIN)
+    assert "On its way" in said(intake.promise(model, shop.now).reasons[0])
+    shop.quoted(PLAIN)
+    assert "To be ordered" in said(intake.promise(model, shop.now).reasons[0])
+    handover.decline(first, "too dear", shop.counter, shop.tick())
+    assert "On its way" in said(intake.promise(model, shop.now).reasons[0])
+    assert "To be ordered" in said(intake.promise(model, shop.now + timedelta(days=5)).reasons[0])
 
 
 def test_only_a_manager_orders(shop: Shop) -> None:
@@ -441,6 +465,29 @@ def test_terms_are_changed_by_a_manager_and_kept_with_who(shop: Shop) -> None:
     )
     [(what, detail)] = raw("select what, detail from audit_event order by id desc limit 1").fetchall()
     assert (what, detail["after"]["free_from"]) == ("terms changed", "150.00")
+
+
+def test_what_the_shop_wants_of_its_shelf_moves_the_advice(shop: Shop) -> None:
+    use(shop, PART, 40, 7)
+    version = shop_store.load_keeping().version
+    typed = {"fill": "99", "order_cost": "5", "keeping": "20", "ageing": "25"}
+    raw("update offer set lead_days = 14")
+    before = advice(shop, PART).advice
+    suppliers.change_wants(typed, version, shop.manager, shop.tick())
+    after = advice(shop, PART).advice
+    assert before
+    assert after
+    assert after.reorder_point > before.reorder_point
+    assert before.fill < 0.99 <= after.fill
+    with pytest.raises(StaleSave):
+        suppliers.change_wants(typed, version, shop.manager, shop.tick())
+    with pytest.raises(NotAllowed):
+        suppliers.change_wants(typed, version + 1, shop.counter, shop.tick())
+    with pytest.raises(ManyInvalid) as refused:
+        suppliers.change_wants(
+            {"fill": "100", "order_cost": "x", "keeping": "-1"}, version + 1, shop.manager, shop.tick()
+        )
+    assert set(refused.value.by_field) == {"fill", "order_cost", "keeping", "ageing"}
 
 
 def test_a_suppliers_record_is_what_came_of_its_orders(shop: Shop) -> None:

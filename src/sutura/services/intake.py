@@ -101,7 +101,7 @@ def promise(model: Model, now: datetime) -> Promise:
     hours = shop.open_hours()
     return earliest_promise(
         now,
-        matching.soonest_part(model),
+        matching.soonest_part(model, now),
         planning.hands_for(model, now, hours),
         minutes_to_promise(model.minutes, model.move_over),
         model.cure_minutes,

@@ -44,6 +44,8 @@ from sutura.store import consents as consents_store
 from sutura.store import job as job_store
 from sutura.store import matching as matching_store
 from sutura.store import offers as offers_store
+from sutura.store import orders as orders_store
+from sutura.store import shop as shop_store
 from sutura.store import stock as store
 from sutura.store.database import reading, writing
 
@@ -243,8 +245,10 @@ def keep_panel(job_id: int, stage: Stage, model: Model, kept: str, by: Person, n
 
 
 @reading
-def soonest_part(model: Model) -> PartSeen | None:
-    """The part for a model that may be chosen and is here soonest; None when none is known."""
+def soonest_part(model: Model, now: datetime) -> PartSeen | None:
+    """The part for a model that may be chosen and is here soonest, from the shelf, by an order on its way
+    that no other job waits for, or by one to be made; None when none is known.
+    """
     wanted = wanted_of(model)
     offers = offers_for(wanted)
     known = known_about(wanted, model.id, offers)
@@ -257,7 +261,31 @@ def soonest_part(model: Model) -> PartSeen | None:
     if not fitting:
         return None
     best = min(fitting, key=lambda hit: (wait_days(hit), hit.offer.id))
-    return PartSeen(part=best.offer.part, free=max(best.offer.free, 0), lead_days=wait_days(best))
+    soonest = PartSeen(part=best.offer.part, free=max(best.offer.free, 0), lead_days=wait_days(best))
+    if (
+        soonest.lead_days > 1
+        and (coming := _on_its_way(fitting, now))
+        and coming.lead_days < soonest.lead_days
+    ):
+        return coming
+    return soonest
+
+
+def _on_its_way(fitting: Sequence[Judged], now: datetime) -> PartSeen | None:
+    """The part that an order brings soonest. What is late already promises nothing; what comes today or
+    tomorrow is there tomorrow.
+    """
+    alone = {hit.offer.part_id: hit.offer.part for hit in fitting if len(parts_of(hit)) == 1}
+    today = shop_store.load_keeping().day(now)
+    days = {
+        part_id: (expected[0] - today).days
+        for part_id, all_days in orders_store.not_waited_for(list(alone)).items()
+        if (expected := [day for day in all_days if day >= today])
+    }
+    if not days:
+        return None
+    part_id = min(days, key=lambda each: (days[each], each))
+    return PartSeen(part=alone[part_id], free=0, lead_days=max(days[part_id], 1), coming=True)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

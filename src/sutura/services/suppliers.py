@@ -6,14 +6,17 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import datetime
 
-from sutura.core.errors import NotFound
+from sutura.core.errors import NotFound, StaleSave
+from sutura.core.facts import fact
 from sutura.core.people import Deed, demand
 from sutura.core.stock import suppliers as rules
+from sutura.core.stock.reordering import read_wants, wants_texts
 from sutura.core.values import Person
 from sutura.services.reordering import YEAR
-from sutura.services.shop import shop
+from sutura.services.shop import lock_for, shop
 from sutura.store import audit as audit_store
 from sutura.store import orders as orders_store
+from sutura.store import shop as shop_store
 from sutura.store import suppliers as store
 from sutura.store.database import reading, writing
 
@@ -50,6 +53,26 @@ def suppliers_page(by: Person, now: datetime) -> list[SupplierLine]:
         )
         for each in found
     ]
+
+
+@writing
+def change_wants(typed: Mapping[str, str], version: int, by: Person, now: datetime) -> None:
+    """Change what the shop wants of its shelf."""
+    lock_for(by, Deed.ORDER)
+    before = shop_store.load_keeping()
+    after = read_wants(typed, before.currency)
+    texts = wants_texts(before, before.currency)
+    if before.version != version:
+        raise StaleSave(fact("orders.the-numbers-of-the-shelf"), "", None, dict(typed), texts)
+    shop_store.save_shop(
+        fill_percent=after.fill_percent,
+        order_cost_minor=after.order_cost_minor,
+        keeping_percent=after.keeping_percent,
+        ageing_percent=after.ageing_percent,
+    )
+    audit_store.add_audit(
+        by.id, now, "shelf numbers changed", {"before": texts, "after": wants_texts(after, before.currency)}
+    )
 
 
 @writing

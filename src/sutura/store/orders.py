@@ -303,6 +303,27 @@ def coming(part_id: int) -> list[tuple[date | None, int]]:
     )
 
 
+@reading
+def not_waited_for(part_ids: Sequence[int]) -> dict[int, list[date]]:
+    """The days on which pieces of parts are expected that no job waits for: the first to come are theirs."""
+    waiting = dict(rows(Part.select(Part.id, _WAITING).where(Part.id.in_(list(part_ids)))))
+    coming = (
+        PurchaseLine.select(PurchaseLine.part, PurchaseLine.expected_on, _TO_COME)
+        .join(PurchaseOrder)
+        .where(
+            PurchaseLine.part.in_(list(part_ids)),
+            PurchaseOrder.state == OrderState.SENT.value,
+            PurchaseLine.expected_on.is_null(False),
+            _TO_COME > 0,
+        )
+        .order_by(PurchaseLine.expected_on, PurchaseLine.id)
+    )
+    by_part: dict[int, list[date]] = {}
+    for part_id, expected_on, pieces in rows(coming):
+        by_part.setdefault(part_id, []).extend([expected_on] * pieces)
+    return {part_id: days[waiting.get(part_id, 0) :] for part_id, days in by_part.items()}
+
+
 def add_order(supplier_id: str, person_id: int, at: datetime) -> int:
     new = PurchaseOrder.insert(supplier=supplier_id, state="draft", answer=[], person=person_id, at=at)
     return int(new.execute())

@@ -13,6 +13,7 @@ from peewee import Select
 from sutura.core.errors import NotFound
 from sutura.core.quoting import Rates
 from sutura.core.shop import OpenHours, hours_from
+from sutura.core.stock.reordering import ShelfWants
 from sutura.store.database import first, reading, written
 from sutura.store.tables import Draft, FormKey, LoginSession, PackPreview, Photo, PriceList, Shop, SignInTry
 
@@ -75,13 +76,9 @@ def load_shop() -> ShopRecord | None:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Keeping:
-    """What the shelf is to serve at once, in percent of uses, and what ordering and keeping cost."""
+class Keeping(ShelfWants):
+    """What the shop wants of its shelf, with its currency and zone."""
 
-    fill_percent: int
-    order_cost_minor: int
-    keeping_percent: int
-    ageing_percent: int
     currency: str
     timezone: str
     version: int

@@ -63,11 +63,14 @@ RULES = (
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class PartSeen:
-    """The soonest part that fits: pieces free on the shelf, or the days until it is here."""
+    """The soonest part that fits: pieces free on the shelf, or the days until it is here, ordered by then
+    (`coming`) or to be ordered.
+    """
 
     part: str
     free: int
     lead_days: int
+    coming: bool = False
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -137,6 +140,8 @@ def earliest_promise(
 def _part_words(part: PartSeen) -> Fact:
     if part.free > 0:
         return fact("intake.shelf-free", part=part.part, free=part.free)
+    if part.coming:
+        return fact("intake.on-its-way", part=part.part, days=part.lead_days)
     return fact("intake.ordered-here", part=part.part, days=part.lead_days)
 
 

@@ -10,9 +10,13 @@ from __future__ import annotations
 import math
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
+from functools import partial
 
+from sutura.core.facts import fact
+from sutura.core.maths.money import amount_text
 from sutura.core.maths.statistics import Counts
 from sutura.core.stock.demand import Demand
+from sutura.core.typed import Problems, read_amount, read_whole
 from sutura.core.values import COMMON, Rule
 
 # a supplier's own word on days weighs like three deliveries, and varies by a third; common practice, no
@@ -129,6 +133,51 @@ def reorder_point(during: Counts, lot: int, target: float) -> int:
         else:
             high = middle
     return high
+
+
+# -- what the shop wants of its shelf ------------------------------------------------------------------
+
+LEAST_FILL, MOST_FILL, MOST_PERCENT, MOST_ORDER_COST = 50, 99, 100, 1_000_000
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ShelfWants:
+    """What share of uses is served at once, in percent; what an order costs in work, in minor units; and what
+    money on the shelf and its ageing cost a year, in percent of the price.
+    """
+
+    fill_percent: int
+    order_cost_minor: int
+    keeping_percent: int
+    ageing_percent: int
+
+
+def read_wants(typed: Mapping[str, str], currency: str) -> ShelfWants:
+    """What the shop wants of its shelf, as typed; every problem at its field."""
+    problems = Problems(fact("orders.the-numbers-of-the-shelf"))
+    percent = partial(read_whole, most=MOST_PERCENT)
+    fill = problems.read("fill", typed.get("fill", ""), partial(read_whole, most=MOST_FILL, least=LEAST_FILL))
+    amount = partial(read_amount, currency=currency, most=MOST_ORDER_COST)
+    order_cost = problems.read("order_cost", typed.get("order_cost", ""), amount)
+    keeping = problems.read("keeping", typed.get("keeping", ""), percent)
+    ageing = problems.read("ageing", typed.get("ageing", ""), percent)
+    problems.refuse()
+    return ShelfWants(
+        fill_percent=fill or LEAST_FILL,
+        order_cost_minor=order_cost or 0,
+        keeping_percent=keeping or 0,
+        ageing_percent=ageing or 0,
+    )
+
+
+def wants_texts(wants: ShelfWants, currency: str) -> dict[str, str]:
+    """What the shop wants of its shelf, as a form shows it."""
+    return {
+        "fill": str(wants.fill_percent),
+        "order_cost": amount_text(wants.order_cost_minor, currency),
+        "keeping": str(wants.keeping_percent),
+        "ageing": str(wants.ageing_percent),
+    }
 
 
 # -- how many -----------------------------------------------------------------------------------------
