@@ -75,7 +75,11 @@ def test_a_part_that_is_used_and_not_there_is_advised_with_its_sentence(shop: Sh
     assert line.advice.is_kept
     assert line.order >= 1
     assert "chance of running out within" in said(line.why)
-    [supplier] = [one for one in reordering.shelf_page(shop.now).order if line in one.lines]
+    [supplier] = [
+        one
+        for one in reordering.shelf_page(shop.now).sharing.orders
+        if line.part in [each.part for each in one.lines]
+    ]
     assert supplier.total_minor >= line.price_minor > 0
     shop.receive(PART, 12)
     after = advice(shop, PART)
@@ -108,8 +112,8 @@ def test_what_jobs_wait_for_comes_first_and_is_ordered_once(shop: Shop) -> None:
     assert line.advice
     assert line.advice.for_jobs == 1
     assert "for jobs that wait for it: 1" in said(line.why)
-    assert line.offer
-    order = orders.write_advised(line.offer.supplier_id, shop.manager, shop.tick())
+    [one] = reordering.shelf_page(shop.now).sharing.orders
+    order = orders.write_advised(one.supplier_id, shop.manager, shop.tick())
     assert {each.barcode: each.for_jobs for each in store.load_lines(order)}[PLAIN_PART] == 1
     orders.send_order(order, shop.manager, shop.tick())
     again = advice(shop, PLAIN_PART)
@@ -508,3 +512,30 @@ def test_a_suppliers_record_is_what_came_of_its_orders(shop: Shop) -> None:
     assert mine.days == pytest.approx((3.0,), abs=0.01)
     assert (mine.owed_minor, mine.refunded_minor) == (6000, 4000)
     assert advice(shop, PART).lead.deliveries == 1
+
+
+def test_what_is_ordered_is_shared_so_that_sending_is_paid_once(shop: Shop) -> None:
+    """Two parts of two suppliers, one of which sells both a little dearer: its parcel takes both."""
+    for barcode in (PART, PLAIN_PART):
+        use(shop, barcode, 20, 7)
+        raw("delete from offer where part_id = %s", stock_store.load_part(barcode).id)
+    raw("update supplier set shipping_minor = 900")
+    for barcode, supplier, price in (
+        (PART, "millrace", 6000),
+        (PLAIN_PART, "millrace", 5100),
+        (PLAIN_PART, "pinder", 5000),
+    ):
+        raw(
+            "insert into offer (part_id, supplier_id, number, price_minor, lead_days) "
+            "values (%s, %s, %s, %s, 2)",
+            *(stock_store.load_part(barcode).id, supplier, f"{supplier}-{barcode}", price),
+        )
+    shared = reordering.shelf_page(shop.now).sharing
+    [one] = [one for one in shared.orders if PART in {line.part.barcode for line in one.lines}]
+    assert {PART, PLAIN_PART} <= {line.part.barcode for line in one.lines}
+    pieces = next(line.order for line in one.lines if line.part.barcode == PLAIN_PART)
+    assert shared.saved_minor >= 900 - 100 * pieces
+    order = orders.write_advised("millrace", shop.manager, shop.tick())
+    assert {PART, PLAIN_PART} <= {line.barcode for line in store.load_lines(order)}
+    written = {line.barcode: line.price_minor for line in store.load_lines(order)}
+    assert (written[PART], written[PLAIN_PART]) == (6000, 5100)

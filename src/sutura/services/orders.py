@@ -18,10 +18,11 @@ from sutura.core.values import Person
 from sutura.devices import plugged
 from sutura.devices.ports import Away, OrderText
 from sutura.formats.orders import OrderedLine, write_order
-from sutura.services.reordering import USUAL_DAYS, advise_all, buying_of, today
+from sutura.services.reordering import USUAL_DAYS, advise_all, buying_of, share_orders, today
 from sutura.services.shop import shop
 from sutura.store import audit as audit_store
 from sutura.store import orders as store
+from sutura.store import shop as shop_store
 from sutura.store import stock as stock_store
 from sutura.store import suppliers as suppliers_store
 from sutura.store.database import writing
@@ -39,11 +40,9 @@ def write_advised(supplier_id: str, by: Person, now: datetime) -> int:
         raise NotFound("supplier", supplier_id)
     suppliers_store.lock_supplier(supplier_id)
     order_id = store.draft_of(supplier_id)
-    lines = [
-        line
-        for line in advise_all(now)
-        if line.order and line.offer and line.offer.supplier_id == supplier_id
-    ]
+    numbers = shop_store.load_keeping()
+    shared = share_orders(advise_all(now, numbers), {}, numbers.day(now), numbers)
+    lines = [line for one in shared.orders if one.supplier_id == supplier_id for line in one.lines]
     if order_id is None:
         if not lines:
             raise Invalid("order", supplier_id, fact("orders.nothing-to-order"))
@@ -51,7 +50,8 @@ def write_advised(supplier_id: str, by: Person, now: datetime) -> int:
     drafted = {line.part_id for line in store.load_lines(order_id)}
     for line in lines:
         if line.part.id not in drafted and line.offer and line.advice:
-            _add_line(order_id, line.part.id, line.offer, line.order, line.advice.for_jobs)
+            pieces = buying_of(line.offer).at_least(line.order)
+            _add_line(order_id, line.part.id, line.offer, pieces, line.advice.for_jobs)
     store.save_order(order_id, shipping_minor=suppliers_store.load_terms(supplier_id).shipping_minor)
     return order_id
 

@@ -3,16 +3,17 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import UTC, date, datetime, timedelta
 
 from sutura.core.facts import Say, fact
+from sutura.core.stock import consolidating, reordering
 from sutura.core.stock import demand as demands
 from sutura.core.stock import orders as rules
-from sutura.core.stock import reordering
 from sutura.core.stock.orders import OrderState, ReturnState
 from sutura.store import orders as store
 from sutura.store import shop as shop_store
+from sutura.store import suppliers as suppliers_store
 from sutura.store.database import reading
 
 YEAR = timedelta(weeks=demands.WEEKS)
@@ -53,7 +54,7 @@ class PartAdvice:
     @property
     def price_minor(self) -> int:
         """What the pieces to order cost."""
-        return self.order * buying_of(self.offer).price_of(self.order) if self.offer else 0
+        return _cost(self.offer, self.order) if self.offer else 0
 
     @property
     def why(self) -> Say:
@@ -161,12 +162,13 @@ def _popularity(jobs: Mapping[str, int]) -> dict[str, float]:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class ToOrder:
-    """What to order from one supplier today."""
+    """What to order from one supplier today; `below` where that is less than its least order."""
 
     supplier_id: str
     supplier: str
     lines: tuple[PartAdvice, ...]
     draft_id: int | None
+    below: bool
 
     @property
     def total_minor(self) -> int:
@@ -177,25 +179,67 @@ class ToOrder:
         return sum(line.order for line in self.lines)
 
 
-def to_order(advised: Sequence[PartAdvice], drafts: Sequence[store.OrderRow]) -> list[ToOrder]:
-    """What is to be ordered, by supplier, jobs that wait first; a draft there is waits for its sending."""
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Sharing:
+    """All that is to be ordered today, shared among suppliers; what that saves against each by itself."""
+
+    orders: tuple[ToOrder, ...]
+    saved_minor: int
+    is_best: bool
+
+
+@reading
+def share_orders(
+    advised: Sequence[PartAdvice], drafts: Mapping[str, int], day: date, known: shop_store.Keeping
+) -> Sharing:
+    """Share what is advised among suppliers (rule stock.together), jobs that wait first; a draft that is
+    there waits for its sending.
+    """
+    lines = {line.part.id: line for line in advised if line.order and line.offer}
+    if not lines:
+        return Sharing(orders=(), saved_minor=0, is_best=True)
+    offers = store.offers_of(list(lines))
+    promised = store.first_promises(list(lines))
+    needs = [
+        consolidating.Need(
+            part=part_id,
+            options=tuple(
+                consolidating.Option(
+                    supplier=offer.supplier_id, cost_minor=_cost(offer, line.order), days=offer.lead_days
+                )
+                for offer in offers.get(part_id, [])
+            ),
+            within_days=(known.day(promised[part_id]) - day).days if part_id in promised else None,
+        )
+        for part_id, line in lines.items()
+    ]
+    shared = consolidating.share(needs, suppliers_store.all_terms())
     by_supplier: dict[str, list[PartAdvice]] = {}
-    for line in advised:
-        if line.order and line.offer:
-            by_supplier.setdefault(line.offer.supplier_id, []).append(line)
-    drafted = {draft.supplier_id: draft.id for draft in drafts}
-    return sorted(
-        (
-            ToOrder(
-                supplier_id=supplier_id,
-                supplier=lines[0].offer.supplier if lines[0].offer else supplier_id,
-                lines=tuple(sorted(lines, key=_urgency)),
-                draft_id=drafted.get(supplier_id),
-            )
-            for supplier_id, lines in by_supplier.items()
-        ),
-        key=lambda one: _urgency(one.lines[0]),
+    for part_id, supplier_id in shared.supplier_of.items():
+        offer = next(each for each in offers[part_id] if each.supplier_id == supplier_id)
+        by_supplier.setdefault(supplier_id, []).append(replace(lines[part_id], offer=offer))
+    orders = [
+        ToOrder(
+            supplier_id=supplier_id,
+            supplier=chosen[0].offer.supplier if chosen[0].offer else supplier_id,
+            lines=tuple(sorted(chosen, key=_urgency)),
+            draft_id=drafts.get(supplier_id),
+            below=supplier_id in shared.below,
+        )
+        for supplier_id, chosen in by_supplier.items()
+    ]
+    return Sharing(
+        orders=tuple(sorted(orders, key=lambda one: _urgency(one.lines[0]))),
+        saved_minor=shared.saved_minor,
+        is_best=shared.is_best,
     )
+
+
+def _cost(offer: store.BestOffer, pieces: int) -> int:
+    """What so many pieces cost of a supplier; it sends no fewer than its least."""
+    buying = buying_of(offer)
+    bought = buying.at_least(pieces)
+    return bought * buying.price_of(bought)
 
 
 def _urgency(line: PartAdvice) -> tuple[int, float]:
@@ -210,7 +254,7 @@ class ShelfPage:
     day: date
     currency: str
     advised: list[PartAdvice]
-    order: list[ToOrder]
+    sharing: Sharing
     drafts: list[store.OrderRow]
     sent: list[store.OrderRow]
     late: list[store.OrderRow]
@@ -235,7 +279,7 @@ def shelf_page(now: datetime) -> ShelfPage:
         day=day,
         currency=numbers.currency,
         advised=advised,
-        order=to_order(advised, drafts),
+        sharing=share_orders(advised, {draft.supplier_id: draft.id for draft in drafts}, day, numbers),
         drafts=drafts,
         sent=sent,
         late=[order for order in sent if order.expected_on and order.expected_on < day],

@@ -122,22 +122,48 @@ class BestOffer:
     supplier: str
 
 
+_OFFERS = Offer.select(
+    Offer.part.alias("part_id"),
+    Offer.id,
+    Offer.number,
+    Offer.price_minor,
+    Offer.lead_days,
+    Offer.minimum,
+    Offer.price_breaks,
+    Offer.supplier.alias("supplier_id"),
+    Supplier.name.alias("supplier"),
+).join(Supplier)
+
+
+@reading
+def offers_of(part_ids: Sequence[int]) -> dict[int, list[BestOffer]]:
+    """The offers of parts, the cheapest of each supplier."""
+    offers = _OFFERS.where(Offer.part.in_(list(part_ids))).order_by(
+        Offer.part, Offer.supplier, Offer.price_minor, Offer.lead_days, Offer.id
+    )
+    by_part: dict[int, list[BestOffer]] = {}
+    for offer in each(BestOffer, offers.distinct(Offer.part, Offer.supplier)):
+        by_part.setdefault(offer.part_id, []).append(offer)
+    return by_part
+
+
+@reading
+def first_promises(part_ids: Sequence[int]) -> dict[int, datetime]:
+    """When the first of the jobs that wait for a part was promised."""
+    waiting = (
+        Job.select(Offer.part, fn.MIN(Job.promise_at))
+        .join(Offer, on=((Offer.id == Job.offer) | Expression(Job.more_offers, "@>", fn.TO_JSONB(Offer.id))))
+        .where(Job.stage == Stage.QUOTED.value, Offer.part.in_(list(part_ids)))
+        .group_by(Offer.part)
+    )
+    return dict(rows(waiting))
+
+
 @reading
 def best_offers(part_ids: Sequence[int]) -> dict[int, BestOffer]:
+    """The cheapest offer of each part."""
     offers = (
-        Offer.select(
-            Offer.part.alias("part_id"),
-            Offer.id,
-            Offer.number,
-            Offer.price_minor,
-            Offer.lead_days,
-            Offer.minimum,
-            Offer.price_breaks,
-            Offer.supplier.alias("supplier_id"),
-            Supplier.name.alias("supplier"),
-        )
-        .join(Supplier)
-        .where(Offer.part.in_(list(part_ids)))
+        _OFFERS.where(Offer.part.in_(list(part_ids)))
         .order_by(Offer.part, Offer.price_minor, Offer.lead_days, Offer.id)
         .distinct(Offer.part)
     )

@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, fields
+from typing import Any
 
-from peewee import SQL, Value, fn
+from peewee import SQL, Select, Value, fn
 
 from sutura.core.errors import NotFound
 from sutura.core.stock.suppliers import Terms
@@ -48,6 +49,25 @@ def save_mapping(supplier_id: str, mapping: Mapping[str, str]) -> None:
 
 
 # -- how a supplier sells -----------------------------------------------------------------------------
+
+
+@reading
+def all_terms() -> dict[str, Terms]:
+    """What every supplier asks of an order."""
+    terms = Supplier.select(
+        Supplier.id,
+        Supplier.shipping_minor,
+        Supplier.least_order_minor,
+        Supplier.free_from_minor,
+        Supplier.return_days,
+        Supplier.takes,
+    )
+    return {supplier_id: Terms(**columns) for supplier_id, columns in _by_id(terms)}
+
+
+def _by_id(query: Select) -> Iterator[tuple[str, dict[str, Any]]]:
+    for columns in query.dicts():
+        yield columns.pop("id"), columns
 
 
 @reading

@@ -635,7 +635,6 @@ SENTENCES: Mapping[str, str] = {
     "orders.the-numbers-of-the-shelf": "the numbers of the shelf",
     "orders.the-order": "the order",
     "orders.the-return": "the return",
-    "orders.the-terms": "The terms",
     # -- people
     "pack.amount": "write an amount with two decimals, such as 60.00",
     "pack.any-of": "{kinds: or }",

@@ -12,7 +12,6 @@ from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from functools import partial
 
-from sutura.core.facts import fact
 from sutura.core.maths.money import amount_text
 from sutura.core.maths.statistics import Counts
 from sutura.core.stock.demand import Demand
@@ -154,7 +153,7 @@ class ShelfWants:
 
 def read_wants(typed: Mapping[str, str], currency: str) -> ShelfWants:
     """What the shop wants of its shelf, as typed; every problem at its field."""
-    problems = Problems(fact("orders.the-numbers-of-the-shelf"))
+    problems = Problems()
     percent = partial(read_whole, most=MOST_PERCENT)
     fill = problems.read("fill", typed.get("fill", ""), partial(read_whole, most=MOST_FILL, least=LEAST_FILL))
     amount = partial(read_amount, currency=currency, most=MOST_ORDER_COST)

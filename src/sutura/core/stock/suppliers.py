@@ -8,7 +8,6 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from functools import partial
 
-from sutura.core.facts import fact
 from sutura.core.maths.money import amount_text
 from sutura.core.maths.statistics import Share, shared_prior, wilson
 from sutura.core.typed import Problems, read_amount, read_choice, read_whole
@@ -101,7 +100,7 @@ class Terms:
 
 def read_terms(typed: Mapping[str, str], currency: str) -> Terms:
     """Terms as typed; every problem at its field. No limit for free sending is never free."""
-    problems = Problems(fact("orders.the-terms"))
+    problems = Problems()
     amount = partial(read_amount, currency=currency)
     free = typed.get("free_from", "").strip()
     read = {
