@@ -15,7 +15,13 @@ from sutura.core.catalogue.cautions import CAUTIONS
 from sutura.core.catalogue.kin import Kinship, differences, kinship, siblings_of, tell_apart
 from sutura.core.catalogue.model import Model, Phase, Plug
 from sutura.core.catalogue.problems import problems_of
-from sutura.core.catalogue.unlisted import Measured, active_area, check_measured, unlisted_model
+from sutura.core.catalogue.unlisted import (
+    Measured,
+    active_area,
+    check_measured,
+    read_measured,
+    unlisted_model,
+)
 from sutura.core.matching.attributes import need_lines
 from sutura.core.maths.geometry import Box
 
@@ -375,3 +381,22 @@ def test_a_picture_as_large_as_its_outline_has_no_border() -> None:
     assert active_area(30, 40, 50 / 25.4) == Box(x=0, y=0, width=30, height=40)
     # 10 mm less on each axis: 5 mm all round
     assert active_area(40, 50, 50 / 25.4) == Box(x=5, y=5, width=30, height=40)
+
+
+def test_what_is_measured_of_an_unlisted_device_is_read_and_what_was_left_empty_is_unknown() -> None:
+    typed = {
+        "maker": " Nobody ",
+        "name": "ZX 9000",
+        "device_class": "phone",
+        "width_mm": "68,4",
+        "height_mm": "141.9 mm",
+        "diagonal_in": "5.8",
+        "connector_pins": "40",
+    }
+    bare = read_measured(typed)
+    assert bare == MEASURED
+    assert (bare.resolution, bare.connector_place) == (None, None)
+    told = read_measured(
+        {**typed, "resolution": " 1170×2532 ", "connector_place": "left", "connector_pins": ""}
+    )
+    assert (told.resolution, told.connector_place, told.connector_pins) == ("1170×2532", "left", None)

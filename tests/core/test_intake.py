@@ -126,3 +126,13 @@ def test_a_parcel_says_how_it_came_and_where_it_goes_back_to() -> None:
     ]
     assert check_arrival("waits", {}) == []
     assert [problem.field for problem in check_arrival("waits", {"data": "lost"})] == ["arrival.data"]
+
+
+def test_faulty_says_how_and_not_testable_says_why() -> None:
+    first, second = MODEL.functions[0].id, MODEL.functions[1].id
+    answers = all_work(MODEL) | {first: ("faulty", " "), second: ("not_testable", "")}
+    _, problems = check_functions(MODEL, answers)
+    asked = {problem.field: said(problem.accepts) for problem in problems}
+    assert set(asked) == {f"function.{first}", f"function.{second}"}
+    assert "how" in asked[f"function.{first}"]
+    assert "why" in asked[f"function.{second}"]
