@@ -11,6 +11,7 @@ from builders import said
 from hypothesis import given
 from hypothesis import strategies as st
 
+from sutura.core.identify.reading import edits_allowed
 from sutura.core.identify.scan import LabelPattern, read_label
 from sutura.core.matching.numbers import Interchange, Numbers, Standing, tangles
 
@@ -182,3 +183,8 @@ def test_a_condition_asked_twice_counts_once() -> None:
 def test_every_ring_of_several_is_broken_by_what_is_named() -> None:
     rings = tangles([*newer("A", "B", "C", "A"), *newer("C", "D", "C"), *newer("X", "Y", "X")])
     assert len(rings) == 3
+
+
+def test_longer_numbers_may_be_misread_in_more_places() -> None:
+    allowed = [edits_allowed("X" * length) for length in (0, 4, 5, 7, 8, 30)]
+    assert allowed == [0, 0, 1, 1, 2, 2]

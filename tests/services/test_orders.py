@@ -7,7 +7,7 @@ from datetime import timedelta
 
 import peewee
 import pytest
-from builders import HERON, PLAIN, Shop, models, said
+from builders import HERON, PLAIN, Shop, models, said, told
 
 from sutura.core.errors import Invalid, ManyInvalid, NotAllowed, NotFound, StaleSave
 from sutura.core.job import Stage
@@ -16,6 +16,7 @@ from sutura.core.stock.orders import Cause, OrderState, ReturnState
 from sutura.devices import plug, plugged
 from sutura.devices.simulated.supplier_desk import SimulatedDesk
 from sutura.services import bench, handover, intake, orders, reordering, returns, stock, stocktakes, suppliers
+from sutura.store import job as job_store
 from sutura.store import orders as store
 from sutura.store import shop as shop_store
 from sutura.store import stock as stock_store
@@ -539,3 +540,31 @@ def test_what_is_ordered_is_shared_so_that_sending_is_paid_once(shop: Shop) -> N
     assert {PART, PLAIN_PART} <= {line.barcode for line in store.load_lines(order)}
     written = {line.barcode: line.price_minor for line in store.load_lines(order)}
     assert (written[PART], written[PLAIN_PART]) == (6000, 5100)
+
+
+def test_a_promised_part_is_taken_over_with_a_reason_and_both_jobs_tell_of_it(shop: Shop) -> None:
+    shop.receive(PART, 2)
+    first = shop.held(promise_at=shop.now + timedelta(days=9))
+    begun = shop.opened(HERON)
+    urgent = shop.quoted(HERON)
+    assert [holding.code for holding in stock.promised_elsewhere(urgent)] == [first]
+    for other, reason, field in (
+        (first, " ", "reason"),
+        (begun, "hurry", "other"),
+        (urgent, "hurry", "other"),
+    ):
+        with pytest.raises(ManyInvalid) as refused:
+            stock.take_over(urgent, other, reason, shop.counter, shop.tick())
+        assert field in refused.value.by_field
+    with pytest.raises(NotAllowed):
+        stock.take_over(urgent, first, "hurry", shop.bram, shop.tick())
+    stock.take_over(urgent, first, "she flies tonight", shop.counter, shop.tick())
+    assert (shop.job(urgent).stage, shop.job(first).stage) == (Stage.PART_IN_HAND, Stage.QUOTED)
+    assert level() == (2, 2)
+    for code, words in (
+        (urgent, f"Taken over from {first}: she flies tonight."),
+        (first, f"It was taken for {urgent}: she flies tonight."),
+    ):
+        history = job_store.events_page(shop.job(code).id)
+        assert any(words in told(event) for event in history), [told(event) for event in history]
+    assert advice(shop, PART).part.waiting == 1

@@ -2,17 +2,19 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from datetime import datetime
 from functools import partial
 
 from sutura.core.errors import Invalid, NotFound
 from sutura.core.facts import fact
 from sutura.core.job import EventKind, JobRecord, Move, Stage, check_move
+from sutura.core.matching.offers import Offer
 from sutura.core.people import Deed, demand
 from sutura.core.stock import levels as rules
 from sutura.core.stock import orders as orders_rules
 from sutura.core.stock.levels import MoveKind
-from sutura.core.typed import Problems, read_amount, read_whole
+from sutura.core.typed import Problems, read_amount, read_text, read_whole
 from sutura.core.values import Person
 from sutura.services import catalogue
 from sutura.services.job import gather_facts, move
@@ -20,13 +22,13 @@ from sutura.services.shop import shop
 from sutura.store import job as job_store
 from sutura.store import offers as offers_store
 from sutura.store import stock as store
-from sutura.store.database import writing
+from sutura.store.database import reading, writing
 
 
 @writing
-def take_part(code: str, by: Person, now: datetime) -> None:
+def take_part(code: str, by: Person, now: datetime, told: Mapping[str, str] | None = None) -> None:
     """Hold the chosen part for this job. The job is locked first, then the part: two cannot get the last
-    one.
+    one. `told` goes into the job's history with it.
     """
     demand(by, Deed.RESERVE)
     job = job_store.lock_job(code)
@@ -34,20 +36,60 @@ def take_part(code: str, by: Person, now: datetime) -> None:
     if job.stage is not Stage.QUOTED and not held:
         model = catalogue.model(job.model_id, job.model_version)
         check_move(gather_facts(job, model), Move.TAKE_PART)
-    offers = (
-        offers_store.load_offers([job.chosen.offer_id, *job.chosen.more_offers])
-        if job.chosen.offer_id
-        else []
-    )
-    if len(offers) != 1 + len(job.chosen.more_offers):
-        raise NotFound(fact("stock.chosen-part-job"), code)
+    offers = _chosen_offers(job)
     # always in the same order, so that two jobs cannot each wait for the other's part
     for part_id in sorted({offer.part_id for offer in offers}):
         level = store.lock_level(part_id)
         rules.check_reserve(level, code, held[0].part if held else "")
         store.add_reservation(part_id, job.id, by.id, now)
-    facts = {"parts": [offer.part for offer in offers]}
+    facts = {"parts": [offer.part for offer in offers], **(told or {})}
     move(job, Move.TAKE_PART, EventKind.PART_HELD, facts, by=by, now=now)
+
+
+def _chosen_offers(job: JobRecord) -> list[Offer]:
+    numbers = [job.chosen.offer_id, *job.chosen.more_offers] if job.chosen.offer_id else []
+    offers = offers_store.load_offers(numbers)
+    if len(offers) != 1 + len(job.chosen.more_offers):
+        raise NotFound(fact("stock.chosen-part-job"), job.code)
+    return offers
+
+
+@reading
+def promised_elsewhere(code: str) -> list[orders_rules.Holding]:
+    """The jobs that hold a part which this one needs and whose bench work has not begun, the one promised
+    last first: from them it may be taken over.
+    """
+    job = job_store.load_job(code)
+    if not job.chosen.offer_id:
+        return []
+    codes = {holder for offer in _chosen_offers(job) for holder in store.holders_of(offer.part_id)} - {code}
+    others = [job_store.load_job(other) for other in codes]
+    holdings = [
+        orders_rules.Holding(code=other.code, promise_at=other.promise_at)
+        for other in others
+        if other.stage is Stage.PART_IN_HAND
+    ]
+    return sorted(holdings, key=lambda holding: holding.promise_at, reverse=True)
+
+
+@writing
+def take_over(code: str, other: str, reason: str, by: Person, now: datetime) -> None:
+    """Take a part that is promised to another job, whose bench work has not begun: a decision with its
+    reason, told in both jobs (rule stock.take-over). The other one waits for a part again.
+    """
+    demand(by, Deed.ASSIGN)
+    problems = Problems("Taking it over")
+    why = problems.read("reason", reason, partial(read_text, most=200, least=1)) or ""
+    if other not in {holding.code for holding in promised_elsewhere(code)}:
+        problems.add("other", other, fact("stock.choose-a-job-that-holds-it"))
+    problems.refuse()
+    jobs = {each: job_store.lock_job(each) for each in sorted((code, other))}
+    held = store.held_of(jobs[other].id)
+    facts = {"parts": [held_part.part for held_part in held], "taken_for": code, "reason": why}
+    move(jobs[other], Move.GIVE_BACK_PART, EventKind.PART_GIVEN_BACK, facts, by=by, now=now)
+    for held_part in held:
+        store.save_reservation(held_part.id, "released")
+    take_part(code, by, now, {"taken_from": other, "reason": why})
 
 
 @writing

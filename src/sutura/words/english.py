@@ -763,6 +763,7 @@ SENTENCES: Mapping[str, str] = {
     "shop.write-day": "write it with its year first, such as 2026-12-25",
     "shop.write-time-of-day": "write a time of day such as 9:30",
     # -- stock
+    "stock.choose-a-job-that-holds-it": "choose a job that holds it and is not on the bench",
     "stock.chosen-part-job": "chosen part of job",
     "stock.count-every-odd-again": "count again what is far off: {parts}",
     "stock.count-what-is-on-the-bench": "count what lies on the bench too, {on_bench} at least",

@@ -189,12 +189,18 @@ _TELLING: Mapping[EventKind, Callable[[Facts, Speech], list[str]]] = {
     EventKind.QUOTED: _quoted,
     EventKind.PRICE: _price,
     EventKind.PART_HELD: lambda facts, speech: [
-        speech.text("{parts} taken off the shelf and promised to this job.", parts=facts["parts"])
+        speech.text("{parts} taken off the shelf and promised to this job.", parts=facts["parts"]),
+        speech.text("Taken over from {code}: {reason}.", code=facts["taken_from"], reason=facts["reason"])
+        if facts.get("taken_from")
+        else "",
     ],
     EventKind.PART_GIVEN_BACK: lambda facts, speech: [
         speech.text("{parts} given back to the shelf.", parts=facts["parts"]),
         speech.text("A count found fewer of {part} than were promised: find another.", part=facts["missing"])
         if facts.get("missing")
+        else "",
+        speech.text("It was taken for {code}: {reason}.", code=facts["taken_for"], reason=facts["reason"])
+        if facts.get("taken_for")
         else "",
     ],
     EventKind.ASSIGNED: lambda facts, speech: [

@@ -72,6 +72,15 @@ RULES = (
         says="A part promised to one job is not fitted to another.",
         source=COMMON,
     ),
+    Rule(
+        id="stock.take-over",
+        capability="stock",
+        says=(
+            "A part is taken over from a job whose bench work has not begun only with a reason; both jobs "
+            "tell of it, and the other one waits for a part again."
+        ),
+        source=COMMON,
+    ),
 )
 
 

@@ -11,6 +11,7 @@ from fastapi.responses import Response
 from markupsafe import Markup
 
 from sutura.core.catalogue.model import Model
+from sutura.core.errors import OutOfStock
 from sutura.core.facts import Say
 from sutura.core.job import Move, Stage, starts_of
 from sutura.core.matching.attributes import MEASURABLE, need_lines
@@ -192,8 +193,16 @@ def _page(ask: Asking, code: str, shown: Shown = ANEW, kind: str = "", over: str
         choosable=page.job.stage in starts_of(Move.QUOTE, Move.REQUOTE),
         entered=shown.over(kept),
         items=breakable(page.matching.wanted),
+        promised=_promised(code, shown),
         **_shown(ask, page.model, page.matching, kind, over),
     )
+
+
+def _promised(code: str, shown: Shown) -> list[tuple[str, str]]:
+    """The jobs that have what was not to be had, to take it over from."""
+    if not (isinstance(shown.refusal, OutOfStock) or shown.entered.text("other")):
+        return []
+    return [(holding.code, holding.code) for holding in stock.promised_elsewhere(code)]
 
 
 @addresses.post("/jobs/{code}/match/choose", may=Deed.QUOTE)
@@ -226,6 +235,13 @@ def _after_holding(ask: Asking, code: str) -> str:
 @deed(then="/jobs/{code}{done}", again=_page)
 def take(ask: Ask, code: str) -> str:
     stock.take_part(code, ask.person, ask.now)
+    return _after_holding(ask, code)
+
+
+@addresses.post("/jobs/{code}/match/take-over", may=Deed.ASSIGN)
+@deed(then="/jobs/{code}{done}", again=_page)
+def take_over(ask: Ask, code: str, form: Form) -> str:
+    stock.take_over(code, form.text("other"), form.text("reason"), ask.person, ask.now)
     return _after_holding(ask, code)
 
 
