@@ -86,6 +86,26 @@ def code(where: str) -> str:
     return found
 
 
+def open_parcel(page: Page) -> None:
+    """The order that is late has come: one piece good, one damaged."""
+    page.goto("/orders/2")
+    page.get_by_label("Good", exact=True).fill("1")
+    page.get_by_label("Damaged on the way").fill("1")
+    page.get_by_label("What was found, if not good").fill("corner of the box crushed, glass cracked")
+
+
+def count(page: Page) -> None:
+    """Bins B, two parts of them counted."""
+    page.goto("/stocktakes")
+    page.get_by_label("Which bins").fill("B")
+    page.get_by_role("button", name="Start counting").click()
+    for barcode, pieces in (("P-3001", "7"), ("P-3104", "1")):
+        page.get_by_label("Barcode").fill(barcode)
+        page.get_by_label("Pieces that lie there").fill(pieces)
+        page.get_by_role("button", name="Write it down").click()
+        page.wait_for_load_state()
+
+
 def shots() -> list[Shot]:
     heron = "model_id = 'fennick-heron'"
     misread = code("read_number = 'O044I7'")
@@ -104,11 +124,6 @@ def shots() -> list[Shot]:
         page.get_by_role("button", name="Take a device in").click()
         page.get_by_label("Model number on the back").fill(number)
         page.locator("[data-verdict]").wait_for()
-
-    def empty(page: Page) -> None:
-        begin(page, "FH-2107")
-        page.get_by_role("button", name="This is it").click()
-        page.locator("svg.drawing").wait_for()
 
     def draw(page: Page) -> None:
         begin(page, "TS11-W")
@@ -147,15 +162,17 @@ def shots() -> list[Shot]:
 
     return [
         Shot("next", "/"),
-        Shot("counter-empty", "", first=empty),
         Shot("counter-drawing", "", first=draw),
         Shot("counter-diagnosis", "", first=diagnosis),
         Shot("ticket", f"/jobs/{waiting}/ticket"),
         Shot("match", f"/jobs/{misread}/match", first=to(".offer")),
         Shot("match-overlay", f"/jobs/{misread}/match?over={left}", first=to("#overlay")),
-        Shot("match-kit", "/match/model/tarnbeck-fold-12-g4", first=to("[aria-labelledby='offers-head']")),
         Shot("price-list", "", first=send_list),
         Shot("shelf", "/shelf"),
+        Shot("part", "/shelf/P-2001"),
+        Shot("parcel", "", first=open_parcel),
+        Shot("returns", "/returns"),
+        Shot("stock-take", "", first=count),
         Shot("bench", f"/jobs/{opened}/bench", person="Lio Tessen"),
         Shot(
             "bench-phone",
@@ -168,9 +185,7 @@ def shots() -> list[Shot]:
         Shot("handover", f"/jobs/{closed}/handover", person="Pell Dorrow"),
         Shot("job", f"/jobs/{done}"),
         Shot("plan", "/plan"),
-        Shot("book", "/book"),
         Shot("catalogue", "/catalogue"),
-        Shot("catalogue-model", "/catalogue/fennick-heron"),
     ]
 
 

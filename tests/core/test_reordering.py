@@ -8,6 +8,7 @@ import random
 
 import pytest
 
+from sutura.core.errors import ManyInvalid
 from sutura.core.maths.statistics import Counts
 from sutura.core.stock.demand import Demand
 from sutura.core.stock.reordering import (
@@ -17,14 +18,17 @@ from sutura.core.stock.reordering import (
     Keeping,
     LeadTime,
     Position,
+    ShelfWants,
     advise,
     cheapest_lot,
     fill_rate,
     lead_time,
     look_ahead,
+    read_wants,
     ready_rate,
     reorder_point,
     running_out,
+    wants_texts,
     yearly_cost,
 )
 
@@ -244,3 +248,24 @@ def test_the_days_ahead_fall_with_use_and_rise_with_what_comes() -> None:
     for day in days:
         assert day.low <= day.middle <= day.high + 1e-9
     assert look_ahead(0, {}, STEADY, 1)[1].out == 1
+
+
+WANTS = {"fill": "95", "order_cost": "5.00", "keeping": "20", "ageing": "25"}
+
+
+def test_what_the_shop_wants_is_read_as_typed_within_its_bounds() -> None:
+    kept = read_wants(WANTS, "TAL")
+    assert kept == ShelfWants(fill_percent=95, order_cost_minor=500, keeping_percent=20, ageing_percent=25)
+    assert wants_texts(kept, "TAL") == WANTS
+    for name, taken, refused in (
+        ("fill", ("50", "99"), ("49", "100", "")),
+        ("keeping", ("0", "100"), ("101", "-1")),
+        ("ageing", ("0", "100"), ("101", "x")),
+        ("order_cost", ("0", "10000.00"), ("10000.01", "-1")),
+    ):
+        for text in taken:
+            read_wants({**WANTS, name: text}, "TAL")
+        for text in refused:
+            with pytest.raises(ManyInvalid) as wrong:
+                read_wants({**WANTS, name: text}, "TAL")
+            assert set(wrong.value.by_field) == {name}

@@ -170,6 +170,13 @@ def test_prices_for_more_are_read() -> None:
     assert read.read(["1", "5.00", "many: 4.00"])[1][0].field == "price_breaks"
 
 
+def test_the_smallest_number_sold_is_one_where_nothing_or_none_is_said() -> None:
+    mapping = {"number": "n", "price": "p", "kind": "=panel", "minimum": "m"}
+    read = RowReader.of(mapping, ["n", "p", "m"], [], "TAL")
+    sold = [read.read(["1", "5.00", typed])[0] for typed in ("", "0", "1", "12")]
+    assert [listing.minimum if listing else None for listing in sold] == [1, 1, 1, 12]
+
+
 # -- cells a spreadsheet would run ----------------------------------------------------------------------
 
 

@@ -209,7 +209,7 @@ def share_orders(
                 )
                 for offer in offers.get(part_id, [])
             ),
-            within_days=(known.day(promised[part_id]) - day).days if part_id in promised else None,
+            within_days=_within(line, promised.get(part_id), day, known),
         )
         for part_id, line in lines.items()
     ]
@@ -233,6 +233,13 @@ def share_orders(
         saved_minor=shared.saved_minor,
         is_best=shared.is_best,
     )
+
+
+def _within(line: PartAdvice, promised: datetime | None, day: date, known: shop_store.Keeping) -> int | None:
+    """In how many days the pieces have to be here; None where the jobs that wait have theirs on the shelf."""
+    if promised is None or not line.advice or not line.advice.for_jobs:
+        return None
+    return (known.day(promised) - day).days
 
 
 def _cost(offer: store.BestOffer, pieces: int) -> int:
