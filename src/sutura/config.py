@@ -19,12 +19,21 @@ SCHEMAS = CATALOGUE / "schema"
 SCREENSHOTS = ROOT / "docs" / "screenshots"
 
 DEFAULT_PORT = 8420
+# what the stand-in for suppliers can be made to do; devices/simulated/supplier_desk.py does it
+SUPPLIER_FAULTS = ("late", "short", "cancels", "away")
 
 
 def _known_zone(name: str) -> str:
     if name not in available_timezones():
         raise ValueError("write a time zone such as Europe/Vienna or UTC")
     return name
+
+
+def _known_faults(names: str) -> str:
+    unknown = {name.strip() for name in names.split(",") if name.strip()} - set(SUPPLIER_FAULTS)
+    if unknown:
+        raise ValueError(f"write some of {', '.join(SUPPLIER_FAULTS)}")
+    return names
 
 
 class Settings(BaseSettings):
@@ -49,6 +58,11 @@ class Settings(BaseSettings):
         "",
         validation_alias="SUTURA_PROXIES",
         description="addresses, with commas, of proxies whose word on the sender and on https is taken",
+    )
+    supplier_faults: Annotated[str, AfterValidator(_known_faults)] = Field(
+        "",
+        validation_alias="SUTURA_SUPPLIER_FAULTS",
+        description="faults of the stand-in for suppliers' desks, with commas: late, short, cancels, away",
     )
     threads: int = Field(
         8,

@@ -6,8 +6,9 @@ from datetime import UTC, datetime
 
 from fastapi import FastAPI
 
-from sutura import logs
+from sutura import devices, logs
 from sutura.config import MIGRATIONS, settings
+from sutura.devices.simulated.supplier_desk import SimulatedDesk
 from sutura.services import identify
 from sutura.services import shop as shop_service
 from sutura.store import database, migrating
@@ -65,7 +66,14 @@ def web_settings(*, demo: bool) -> WebSettings:
     )
 
 
+def plug_devices() -> None:
+    """The stand-ins for outside devices, with the faults that the settings switch on."""
+    faults = [name.strip() for name in settings().supplier_faults.split(",") if name.strip()]
+    devices.plug(supplier_desk=SimulatedDesk(faults))
+
+
 def application(*, demo: bool = False) -> FastAPI:
+    plug_devices()
     return make_app(web_settings(demo=demo))
 
 

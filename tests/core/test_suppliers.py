@@ -37,6 +37,10 @@ def test_what_is_not_tried_is_known_by_the_others_alone() -> None:
     assert judge_suppliers({}) == {}
     [alone] = judge_suppliers({"only": (0, 0)}).values()
     assert (alone.likely, alone.worse) == pytest.approx((0.5, 0.5))
+    pair = judge_suppliers({"a": (0, 4), "b": (4, 4)})
+    # by hand: a prior worth two tries at (4 + 1) / (8 + 2) = one half of them bad
+    assert (pair["a"].likely, pair["b"].likely) == pytest.approx((1 / 6, 5 / 6))
+    assert pair["a"].worse + pair["b"].worse == pytest.approx(1, abs=1e-3)
 
 
 def test_the_interval_holds_the_truth_about_as_often_as_it_says() -> None:

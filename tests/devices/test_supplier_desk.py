@@ -9,6 +9,8 @@ from datetime import date, timedelta
 
 import pytest
 
+from sutura import wiring
+from sutura.config import SUPPLIER_FAULTS, WrongSettings
 from sutura.devices import plug, plugged
 from sutura.devices.ports import Away, OrderText, SupplierDesk
 from sutura.devices.simulated.supplier_desk import FAULTS, SimulatedDesk
@@ -76,5 +78,22 @@ def test_another_desk_is_plugged_in_its_place() -> None:
     plug(supplier_desk=other)
     try:
         assert plugged().supplier_desk is other
+    finally:
+        plug(supplier_desk=before)
+
+
+def test_the_settings_switch_the_faults_on_and_know_no_others(monkeypatch: pytest.MonkeyPatch) -> None:
+    assert SUPPLIER_FAULTS == FAULTS
+    before = plugged().supplier_desk
+    try:
+        for said, faults in (("", set()), ("late, short", {"late", "short"})):
+            monkeypatch.setenv("SUTURA_SUPPLIER_FAULTS", said)
+            wiring.plug_devices()
+            desk = plugged().supplier_desk
+            assert isinstance(desk, SimulatedDesk)
+            assert desk.faults == faults
+        monkeypatch.setenv("SUTURA_SUPPLIER_FAULTS", "sleepy")
+        with pytest.raises(WrongSettings, match="write some of late, short, cancels, away"):
+            wiring.plug_devices()
     finally:
         plug(supplier_desk=before)

@@ -247,3 +247,15 @@ def test_locked_people_never_stop_the_sign_in_page_nor_who_is_signed_in(
             assert "Somebody else is at it" in stranger.page
     stranger.get("/sign-in")
     assert "Sign out" in stranger.post("/sign-in", **right).text
+
+
+@pytest.mark.parametrize("members", ["9" * 5000, "1+" + "9" * 20, "٣+٤", "-1", "x+y", "1e999"])
+def test_members_of_a_kit_that_are_no_numbers_are_refused_and_break_nothing(
+    desks: Sit, floor: Shop, members: str
+) -> None:
+    code = floor.take_in()
+    ines = desks("ines")
+    for job in (code, "0001-01-01T00%3A00", "%20"):
+        ines.get(f"/jobs/{code}/match")
+        answer = ines.post(f"/jobs/{job}/match/choose", members=members, offer="1")
+        assert 400 <= answer.status_code < 500, (job, members)

@@ -23,6 +23,7 @@ from sutura.core.matching.ranking import WEIGHT_WORDS, weights_kept
 from sutura.core.matching.resolution import density_of
 from sutura.core.matching.wanted import breakable
 from sutura.core.people import Deed, may
+from sutura.core.typed import read_id
 from sutura.services import identify as identify_service
 from sutura.services import matching, planning, stock
 from sutura.services.matching import Matched, Matching, consent_text
@@ -209,7 +210,7 @@ def _promised(code: str, shown: Shown) -> list[tuple[str, str]]:
 @deed(then="/jobs/{code}{done}", again=_page)
 def choose(ask: Ask, code: str, form: Form) -> str:
     """Choose an offer, and hold it in the same press where it lies on the shelf."""
-    members = [int(piece) for piece in form.text("members").split("+") if piece.isdecimal()]
+    members = [read_id(piece) for piece in form.text("members").split("+") if piece.strip()]
     matching.choose_offer(
         code,
         0 if members else form.number("offer"),
