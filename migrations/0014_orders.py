@@ -200,7 +200,57 @@ create unique index stock_take_count_take_id_part_id on stock_take_count (take_i
 create index stock_take_count_part_id on stock_take_count (part_id);
 """
 
+# What the pieces on hand cost together, kept with the ledger: what comes in brings its cost, what goes out takes its
+# share of the average with it, the last piece all that is left. The rule is core/stock/levels.py move_value.
+VALUES = """
+alter table part add column value_minor bigint not null default 0 check (value_minor between 0 and 1000000000000000);
+alter table stock_move add column value_minor bigint not null default 0
+    check (value_minor between -1000000000000000 and 1000000000000000);
+create function move_value(value bigint, pieces integer, quantity integer, unit_cost integer) returns bigint
+language sql immutable as $$
+    select case
+        when quantity > 0 and unit_cost is not null then quantity::bigint * unit_cost
+        when pieces = 0 then 0
+        when -quantity = pieces then -value
+        else round(value::numeric * quantity / pieces)::bigint
+    end
+$$;
+create function value_move() returns trigger language plpgsql as $$
+begin
+    select move_value(part.value_minor, part.on_hand, new.quantity, new.unit_cost_minor) into new.value_minor
+        from part where id = new.part_id for update;
+    return new;
+end $$;
+
+-- the moves of before are gone through as they came
+alter table stock_move disable trigger stock_move_rows;
+do $$
+declare m record; pieces integer := 0; value bigint := 0; of_part bigint := 0; one bigint;
+begin
+    for m in select id, part_id, quantity, unit_cost_minor from stock_move order by part_id, id loop
+        if m.part_id <> of_part then
+            of_part := m.part_id; pieces := 0; value := 0;
+        end if;
+        one := move_value(value, pieces, m.quantity, m.unit_cost_minor);
+        update stock_move set value_minor = one where id = m.id;
+        pieces := pieces + m.quantity; value := value + one;
+        update part set value_minor = value where id = m.part_id;
+    end loop;
+end $$;
+alter table stock_move enable trigger stock_move_rows;
+
+create trigger stock_move_value before insert on stock_move for each row execute function value_move();
+create or replace function keep_on_hand() returns trigger language plpgsql as $$
+begin
+    update part set on_hand = on_hand + new.quantity, value_minor = value_minor + new.value_minor
+        where id = new.part_id;
+    return null;
+end $$;
+create trigger part_values before update of value_minor on part for each row execute function guard_levels();
+alter table part add constraint part_nothing_is_worth_nothing check (on_hand > 0 or value_minor = 0);
+"""
+
 
 def up(migrator, db):
-    for part in (TERMS, ORDERS, USES, RETURNS, TAKES):
+    for part in (TERMS, ORDERS, USES, VALUES, RETURNS, TAKES):
         db.execute_sql(part)

@@ -14,8 +14,9 @@ from hypothesis import strategies as st
 from hypothesis.stateful import RuleBasedStateMachine, invariant, rule, run_state_machine_as_test
 
 from sutura.core.errors import Refusal
-from sutura.core.stock.levels import Level, MoveKind, check_reserve, check_stock_move, replay
-from sutura.services import stock
+from sutura.core.stock.levels import Level, MoveKind, check_reserve, check_stock_move, move_value, replay
+from sutura.services import orders, stock
+from sutura.store import orders as orders_store
 from sutura.store import stock as store
 from sutura.store.database import DATABASE, raw
 
@@ -47,6 +48,28 @@ def test_core_never_lets_the_shelf_owe_anything(walk: list[tuple[str, int]]) -> 
         assert replay(ledger) >= len(holders) >= 0
 
 
+@given(st.lists(st.tuples(st.integers(-5, 9).filter(bool), st.none() | st.integers(0, 100_000)), max_size=40))
+def test_value_in_is_value_on_hand_and_value_out_whatever_the_moves(
+    walk: list[tuple[int, int | None]],
+) -> None:
+    value = pieces = came_in = went_out = 0
+    for quantity, unit_cost in walk:
+        if pieces + quantity < 0:
+            continue
+        moved = move_value(value, pieces, quantity, unit_cost)
+        before = value / pieces if pieces else None
+        value, pieces = value + moved, pieces + quantity
+        came_in += max(moved, 0)
+        went_out += max(-moved, 0)
+        assert value >= 0
+        assert pieces > 0 or value == 0
+        assert (moved >= 0) == (quantity > 0) or moved == 0
+        if before is not None and pieces and not (quantity > 0 and unit_cost is not None):
+            # half a cent of rounding over the pieces that are left
+            assert abs(value / pieces - before) <= 0.5 / pieces + 1e-9, "the average stays"
+    assert came_in == value + went_out
+
+
 class Shelf(RuleBasedStateMachine):
     """Random deeds by the real services on the real database; the levels always agree with the ledger."""
 
@@ -62,10 +85,37 @@ class Shelf(RuleBasedStateMachine):
         self.inside.rollback()
         self.transaction.__exit__(None, None, None)
 
-    @rule(pieces=st.integers(0, 3))
-    def receive(self, pieces: int) -> None:
+    @rule(pieces=st.integers(0, 3), cost=st.sampled_from(["58.00", "61.99", "0.07", ""]))
+    def receive(self, pieces: int, cost: str) -> None:
         with contextlib.suppress(Refusal):
-            stock.receive("P-2001", str(pieces), "58.00", "", self.shop.manager, self.shop.tick())
+            stock.receive("P-2001", str(pieces), cost, "", self.shop.manager, self.shop.tick())
+
+    @rule(good=st.integers(0, 3), dead=st.integers(0, 2))
+    def order_and_unpack(self, good: int, dead: int) -> None:
+        with contextlib.suppress(Refusal):
+            order = self.shop.ordered("P-2001", 4)
+            [line] = orders_store.load_lines(order)
+            found = {"good": str(good), "dead": str(dead), "note": "no picture"}
+            orders.receive_parcel(order, {line.id: found}, self.shop.manager, self.shop.tick())
+
+    @rule(which=st.integers(0, 2))
+    def fit(self, which: int) -> None:
+        """What closing a job writes."""
+        held = store.held_of(self.shop.job(self.jobs[which]).id)
+        for held_part in held:
+            store.save_reservation(held_part.id, "fitted")
+            store.add_stock_move(
+                part=held_part.part_id,
+                quantity=-1,
+                kind="fitted",
+                job=self.shop.job(self.jobs[which]).id,
+                unit_cost_minor=store.average_cost(held_part.part_id),
+                note="",
+                person=self.shop.manager.id,
+                at=self.shop.tick(),
+            )
+            # the next device of the same kind
+            self.jobs[which] = self.shop.quoted(PLAIN)
 
     @rule(pieces=st.integers(0, 4))
     def count(self, pieces: int) -> None:
@@ -95,6 +145,33 @@ class Shelf(RuleBasedStateMachine):
         ).fetchone()
         assert (on_hand, held_column) == (ledger, held)
         assert 0 <= held <= ledger
+
+    @invariant()
+    def what_came_in_is_worth_what_is_there_and_what_went_out(self) -> None:
+        moves = raw(
+            "select quantity, unit_cost_minor, value_minor from stock_move where part_id = %s order by id",
+            self.part,
+        ).fetchall()
+        value = pieces = 0
+        for quantity, unit_cost, moved in moves:
+            assert moved == move_value(value, pieces, quantity, unit_cost)
+            value, pieces = value + moved, pieces + quantity
+            assert value >= 0
+            assert pieces > 0 or value == 0
+        kept = raw("select value_minor from part where id = %s", self.part).fetchone()[0]
+        came_in = sum(moved for *_, moved in moves if moved > 0)
+        went_out = -sum(moved for *_, moved in moves if moved < 0)
+        assert kept == value == came_in - went_out
+
+    @invariant()
+    def a_promise_ends_with_its_piece(self) -> None:
+        fitted = raw(
+            "select count(*) from reservation where part_id = %s and state = 'fitted'", self.part
+        ).fetchone()[0]
+        moves = raw(
+            "select count(*) from stock_move where part_id = %s and kind = 'fitted'", self.part
+        ).fetchone()[0]
+        assert fitted == moves
 
 
 def test_the_database_never_lets_the_shelf_owe_anything(shop: Shop) -> None:

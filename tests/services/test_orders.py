@@ -283,7 +283,7 @@ def test_a_parcel_with_one_wrong_and_one_dead_piece(shop: Shop) -> None:
     closed = store.load_order(order)
     assert closed
     assert closed.state is OrderState.CLOSED
-    assert stock_store.latest_cost(line.part_id) == line.price_minor
+    assert stock_store.average_cost(line.part_id) == line.price_minor
 
 
 def test_a_parcel_is_refused_with_every_problem_and_nothing_of_it_kept(shop: Shop) -> None:
@@ -568,3 +568,18 @@ def test_a_promised_part_is_taken_over_with_a_reason_and_both_jobs_tell_of_it(sh
         history = job_store.events_page(shop.job(code).id)
         assert any(words in told(event) for event in history), [told(event) for event in history]
     assert advice(shop, PART).part.waiting == 1
+
+
+def test_margins_use_what_the_pieces_cost_on_average(shop: Shop) -> None:
+    shop.receive(PART, 1, "50.00")
+    shop.receive(PART, 2, "62.00")
+    first = shop.closed()
+    assert shop.job(first).closing.cost_minor == 5800
+    shop.receive(PART, 1, "70.00")
+    second = shop.closed()
+    assert shop.job(second).closing.cost_minor == 6200
+    # what is taken out again is worth what it was when it went in
+    bench.reopen(first, "it flickers", shop.bram, shop.tick())
+    part = stock_store.load_part(PART).id
+    [(value, pieces)] = raw("select value_minor, on_hand from part where id = %s", part).fetchall()
+    assert (value, pieces) == (2 * 6200 + 5800, 3)

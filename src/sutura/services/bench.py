@@ -214,7 +214,7 @@ def close(code: str, by: Person, now: datetime) -> None:
     )
     asked = {offer.part_id: offer.price_minor for offer in offers}
     costs = {
-        held_part.part_id: stock_store.latest_cost(held_part.part_id) or asked.get(held_part.part_id, 0)
+        held_part.part_id: stock_store.average_cost(held_part.part_id) or asked.get(held_part.part_id, 0)
         for held_part in held
     }
     cost = sum(costs.values())
@@ -376,16 +376,18 @@ def _take_back(
         stock_store.lock_level(part.part_id)
         stock_store.save_reservation(part.id, "released")
         if fate in LOST:
+            cost = stock_store.average_cost(part.part_id)
             _add_move(job, part.part_id, -1, LOST[fate], reason, by, now)
             if part.part_id in offers:
-                _book(job, offers[part.part_id], LOST[fate], reason, by, now)
+                _book(job, offers[part.part_id], LOST[fate], cost, reason, by, now)
         if fate in _LEARNED and part.part_id in offers:
             learn(job, offers[part.part_id], _LEARNED[fate], reason.strip()[:300], by, now)
 
 
-def _book(job: JobRecord, offer: Offer, lost: MoveKind, reason: str, by: Person, now: datetime) -> None:
+def _book(
+    job: JobRecord, offer: Offer, lost: MoveKind, cost: int | None, reason: str, by: Person, now: datetime
+) -> None:
     """Who pays for what was lost: its supplier for what was dead, the shop for what we broke."""
-    cost = stock_store.latest_cost(offer.part_id)
     returns.book_loss(
         job.id,
         offer.part_id,
@@ -406,7 +408,10 @@ def _add_move(
         quantity=quantity,
         kind=kind.value,
         job=job.id,
-        unit_cost_minor=stock_store.latest_cost(part_id),
+        # what is taken out again is worth what it was when it went in
+        unit_cost_minor=stock_store.fitted_cost(job.id, part_id)
+        if kind is MoveKind.TAKEN_OUT
+        else stock_store.average_cost(part_id),
         note=note.strip()[:200],
         person=by.id,
         at=now,

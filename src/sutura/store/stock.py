@@ -261,12 +261,19 @@ def add_stock_move(**columns: Any) -> None:
     StockMove.insert(**columns).execute()
 
 
-def latest_cost(part_id: int) -> int | None:
-    """What the newest receipt of a part cost; None when none says."""
-    receipts = StockMove.select(StockMove.unit_cost_minor).where(
-        StockMove.part == part_id,
-        StockMove.kind == MoveKind.RECEIPT.value,
-        StockMove.unit_cost_minor.is_null(False),
+def average_cost(part_id: int) -> int | None:
+    """What a piece on hand cost on average, rounded half up; None when none is there or no cost is known."""
+    level = row(Part.select(Part.value_minor, Part.on_hand).where(Part.id == part_id))
+    if level is None or level[1] == 0 or level[0] == 0:
+        return None
+    value_minor, on_hand = level
+    return int((2 * value_minor + on_hand) // (2 * on_hand))
+
+
+def fitted_cost(job_id: int, part_id: int) -> int | None:
+    """At what cost a part went into a job's device the last time."""
+    fitted = StockMove.select(StockMove.unit_cost_minor).where(
+        StockMove.job == job_id, StockMove.part == part_id, StockMove.kind == MoveKind.FITTED.value
     )
-    cost: int | None = receipts.order_by(StockMove.id.desc()).limit(1).scalar()
+    cost: int | None = fitted.order_by(StockMove.id.desc()).limit(1).scalar()
     return cost

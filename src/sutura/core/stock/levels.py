@@ -73,6 +73,16 @@ RULES = (
         source=COMMON,
     ),
     Rule(
+        id="stock.cost",
+        capability="stock",
+        says=(
+            "Pieces on hand are worth what they cost on average as they came in; what goes out takes its "
+            "share of that, and margins use it. What came in is worth what is on hand and what went out, "
+            "to the cent."
+        ),
+        source="Moving average cost, common practice",
+    ),
+    Rule(
         id="stock.take-over",
         capability="stock",
         says=(
@@ -111,6 +121,25 @@ def check_stock_move(level: Level, quantity: int, kind: MoveKind) -> None:
                 )
             ),
         )
+
+
+def move_value(value_minor: int, on_hand: int, quantity: int, unit_cost_minor: int | None) -> int:
+    """What a move adds to the value of the pieces on hand, in minor units (rule stock.cost).
+
+    What comes in at a cost brings it; what is found again or goes out takes its share of the average,
+    rounded half up; the last piece takes all that is left, so that nothing on hand is worth nothing.
+
+    >>> move_value(10_000, 3, -1, None), move_value(10_000, 3, -3, None), move_value(0, 0, 2, 450)
+    (-3333, -10000, 900)
+    """
+    if quantity > 0 and unit_cost_minor is not None:
+        return quantity * unit_cost_minor
+    if on_hand == 0:
+        return 0
+    if -quantity == on_hand:
+        return -value_minor
+    share = (2 * value_minor * abs(quantity) + on_hand) // (2 * on_hand)
+    return share if quantity > 0 else -share
 
 
 def replay(quantities: Sequence[int]) -> int:
