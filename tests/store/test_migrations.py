@@ -14,11 +14,12 @@ from playhouse.schema_diff import diff_models
 from sutura import wiring
 from sutura.cluster import Cluster
 from sutura.config import MIGRATIONS, ROOT
+from sutura.core.stock.levels import move_value
 from sutura.services import orders
 from sutura.store import catalogue as store_catalogue
 from sutura.store import orders as orders_store
 from sutura.store import tables
-from sutura.store.database import DATABASE, connection, first_value
+from sutura.store.database import DATABASE, connection, first_value, raw
 
 FROZEN = {
     "0001_foundation.py": "f85179a7aaf7224c0a1ed86efead71184bda8b7d8faabb2f3e8bbe664057467d",
@@ -161,6 +162,14 @@ def test_a_shop_of_the_first_release_keeps_its_models_and_jobs(cluster: Cluster,
                 " values ('fennick-heron', 'Fennick', 'Heron', 'phone', 'book-opening phones', 25, 0, %s)",
                 ((ROOT / "tests" / "store" / "heron_format_1.json").read_text("utf-8"),),
             )
+            DATABASE.execute_sql(
+                "insert into person (name, login, role, password_hash, created_at) values ('Old', 'old', "
+                "'manager', 'x', now());insert into part (barcode, name, grade, kind, attributes, box) "
+                "values ('P-1', 'Front', 'refurbished', 'front assembly', '{}', '[]');insert into "
+                "stock_move (part_id, quantity, kind, unit_cost_minor, note, person_id, at) values (1, 2, "
+                "'receipt', 5000, '', 1, now()), (1, -1, 'count', null, 'lost', 1, now()), (1, 2, "
+                "'receipt', 5501, '', 1, now()), (1, -1, 'count', null, 'lost', 1, now())"
+            )
         assert wiring.migrate() == [
             "0002_catalogue",
             "0003_intake",
@@ -177,6 +186,14 @@ def test_a_shop_of_the_first_release_keeps_its_models_and_jobs(cluster: Cluster,
             "0014_orders",
         ]
         with connection():
+            moves = raw(
+                "select quantity, unit_cost_minor, value_minor from stock_move order by id"
+            ).fetchall()
+            value = pieces = 0
+            for quantity, unit_cost, moved in moves:
+                assert moved == move_value(value, pieces, quantity, unit_cost), "as if it had been kept so"
+                value, pieces = value + moved, pieces + quantity
+            assert raw("select value_minor, on_hand from part").fetchone() == (value, pieces) == (10668, 2)
             row = store_catalogue.load_model("fennick-heron")
             assert row
             assert (row.pack, row.state) == ("fennick", "listed")
