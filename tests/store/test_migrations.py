@@ -38,6 +38,26 @@ FROZEN = {
     "0005_counter.py": "fab85a5759b03cf26ca7640fbe8bf03a413af01f005e6722af5155e9f9bb95ca",
 }
 
+# expression and partial indexes: made by the migrations, unknown to the models
+SQL_INDEXES = frozenset(
+    {
+        "customer_name",
+        "customer_phone_plain",
+        "job_measured",
+        "job_open",
+        "job_serial",
+        "job_technician_open",
+        "reservation_one_per_job",
+        "reservation_part_held",
+        "model_number_plain",
+        "part_gtin",
+        "part_of_the_shelf",
+        "part_printed",
+        "purchase_order_one_draft",
+        "stock_take_one_open",
+    }
+)
+
 
 APPEND_ONLY = (
     "job_event",
@@ -53,7 +73,7 @@ APPEND_ONLY = (
 
 def differences() -> list[str]:
     found = [str(one) for part in diff_models(DATABASE, tables.ALL) for one in part]
-    return [hit for hit in found if not any(name in hit for name in tables.SQL_INDEXES)]
+    return [hit for hit in found if not any(name in hit for name in SQL_INDEXES)]
 
 
 def test_migrating_from_nothing_equals_the_models(shop: Shop) -> None:

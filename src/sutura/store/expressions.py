@@ -21,6 +21,15 @@ FREE = Part.on_hand - Part.held
 ON_THE_SHELF = Expression(Part.pack, "NOT LIKE", SQL("'list:%%'"))
 
 
+# bins as a person walks them: A2 before A10
+BY_BIN = (
+    SQL("substring(bin from '^[^0-9]*')"),
+    SQL("substring(bin from '[0-9]+')::numeric nulls first"),
+    Part.bin,
+    Part.name,
+)
+
+
 def folded(number: Any) -> Any:
     """A printed number in capitals and digits alone (index part_printed)."""
     return fn.UPPER(fn.REGEXP_REPLACE(number, SQL("'[^A-Za-z0-9]'"), SQL("''"), SQL("'g'")))

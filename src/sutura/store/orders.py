@@ -12,7 +12,7 @@ from peewee import JOIN, SQL, Case, Expression, fn
 from sutura.core.job import Stage
 from sutura.core.stock.orders import OPEN_RETURNS, Arrived, Cause, LineState, OrderState, ReturnState
 from sutura.store.database import each, first, reading, rows
-from sutura.store.expressions import ON_THE_SHELF, or_empty
+from sutura.store.expressions import BY_BIN, ON_THE_SHELF, or_empty
 from sutura.store.tables import (
     CatalogueModel,
     Job,
@@ -54,18 +54,13 @@ _ON_ORDER = (
     .join(PurchaseOrder)
     .where(PurchaseLine.part == Part.id, PurchaseOrder.state == OrderState.SENT.value)
 )
+# the offers that a job chose: one, or the members of a kit
+_CHOSEN = (Offer.id == Job.offer) | Expression(Job.more_offers, "@>", fn.TO_JSONB(Offer.id))
 # jobs with an agreed price that hold no part yet
 _WAITING = (
     Job.select(fn.COUNT(SQL("*")))
-    .join(Offer, on=((Offer.id == Job.offer) | Expression(Job.more_offers, "@>", fn.TO_JSONB(Offer.id))))
+    .join(Offer, on=_CHOSEN)
     .where(Job.stage == Stage.QUOTED.value, Offer.part == Part.id)
-)
-# bins as a person walks them: A2 before A10
-BY_BIN = (
-    SQL("substring(bin from '^[^0-9]*')"),
-    SQL("substring(bin from '[0-9]+')::numeric nulls first"),
-    Part.bin,
-    Part.name,
 )
 
 
@@ -152,7 +147,7 @@ def first_promises(part_ids: Sequence[int]) -> dict[int, datetime]:
     """When the first of the jobs that wait for a part was promised."""
     waiting = (
         Job.select(Offer.part, fn.MIN(Job.promise_at))
-        .join(Offer, on=((Offer.id == Job.offer) | Expression(Job.more_offers, "@>", fn.TO_JSONB(Offer.id))))
+        .join(Offer, on=_CHOSEN)
         .where(Job.stage == Stage.QUOTED.value, Offer.part.in_(list(part_ids)))
         .group_by(Offer.part)
     )

@@ -13,7 +13,7 @@ from sutura.core.errors import NotFound
 from sutura.core.matching.offers import Measured, Value
 from sutura.core.stock.levels import Level, MoveKind
 from sutura.store.database import column, each, first, reading, row, rows, written
-from sutura.store.expressions import ON_THE_SHELF, folded, like, or_empty
+from sutura.store.expressions import BY_BIN, ON_THE_SHELF, folded, like, or_empty
 from sutura.store.tables import Job, Offer, Part, Person, Reservation, StockMove
 
 
@@ -66,18 +66,11 @@ _PARTS = Part.select(
     Part.held,
     Offer.select(fn.MIN(Offer.price_minor)).where(Offer.part == Part.id).alias("cost_minor"),
 )
-# bins as a person walks them: A2 before A10
-_BY_BIN = (
-    SQL("substring(bin from '^[^0-9]*')"),
-    SQL("substring(bin from '[0-9]+')::numeric nulls first"),
-    Part.bin,
-    Part.name,
-)
 
 
 @reading
 def shelf_page() -> list[PartRow]:
-    return each(PartRow, _PARTS.where(ON_THE_SHELF).order_by(*_BY_BIN).limit(500))
+    return each(PartRow, _PARTS.where(ON_THE_SHELF).order_by(*BY_BIN).limit(500))
 
 
 @reading

@@ -9,8 +9,7 @@ from peewee import SQL, fn
 
 from sutura.core.stock.levels import MoveKind
 from sutura.store.database import each, first, reading
-from sutura.store.expressions import ON_THE_SHELF, like
-from sutura.store.orders import BY_BIN
+from sutura.store.expressions import BY_BIN, ON_THE_SHELF, like
 from sutura.store.tables import Part, Person, StockMove, StockTake, StockTakeCount
 
 

@@ -579,23 +579,3 @@ ALL = (
     JobEvent,
     AuditEvent,
 )
-
-# Expression and partial indexes: made by the migrations, named here so that the test knows them.
-SQL_INDEXES = frozenset(
-    {
-        "customer_name",
-        "customer_phone_plain",
-        "job_measured",
-        "job_open",
-        "job_serial",
-        "job_technician_open",
-        "reservation_one_per_job",
-        "reservation_part_held",
-        "model_number_plain",
-        "part_gtin",
-        "part_of_the_shelf",
-        "part_printed",
-        "purchase_order_one_draft",
-        "stock_take_one_open",
-    }
-)
