@@ -1,4 +1,4 @@
-"""Server time of four requests beside a floor in the same run; writes docs/bench.md.
+"""Server time of five requests beside a floor in the same run; writes docs/bench.md.
 
 The floor answers with the same bytes from a bare Starlette application after sending the same statements by
 raw
@@ -406,6 +406,7 @@ def run(url: str, rounds: int) -> list[Row]:
         Case("Next", "GET", "/", []),
         Case("a job page", "GET", f"/jobs/{busy}", []),
         Case("Match", "GET", f"/jobs/{to_match}/match", []),
+        Case("Shelf", "GET", "/shelf", []),
         Case("reserve (POST)", "POST", f"/jobs/{first_code}/match/take", []),
     ]
     record(cookie, cases, {"csrf": csrf, "form_key": "bench-key-first"})

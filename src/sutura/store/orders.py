@@ -7,11 +7,11 @@ from dataclasses import dataclass
 from datetime import date, datetime
 from typing import Any
 
-from peewee import JOIN, SQL, Case, Expression, fn
+from peewee import JOIN, SQL, Case, Expression, Select, fn
 
 from sutura.core.job import Stage
 from sutura.core.stock.orders import OPEN_RETURNS, Arrived, Cause, LineState, OrderState, ReturnState
-from sutura.store.database import each, first, reading, rows
+from sutura.store.database import each, first, reading, rows, written
 from sutura.store.expressions import BY_BIN, ON_THE_SHELF, or_empty
 from sutura.store.tables import (
     CatalogueModel,
@@ -64,8 +64,8 @@ _WAITING = (
 )
 
 
-@reading
-def shelf_parts() -> list[ShelfPart]:
+@written
+def _shelf() -> Select:
     parts = Part.select(
         Part.id,
         Part.barcode,
@@ -80,7 +80,17 @@ def shelf_parts() -> list[ShelfPart]:
         _ON_ORDER.alias("on_order"),
         _WAITING.alias("waiting"),
     )
-    return each(ShelfPart, parts.where(ON_THE_SHELF).order_by(*BY_BIN))
+    return parts.where(ON_THE_SHELF).order_by(*BY_BIN)
+
+
+@reading
+def shelf_parts() -> list[ShelfPart]:
+    return each(ShelfPart, _shelf())
+
+
+@written
+def _uses(since: date) -> Select:
+    return PartUse.select(PartUse.part, PartUse.week, PartUse.uses).where(PartUse.week >= since)
 
 
 @reading
@@ -88,18 +98,22 @@ def weekly_uses(since: date) -> dict[int, dict[int, int]]:
     """Uses of each part (fitted less taken out again) by weeks since a Monday, this week among them. They are
     kept with the ledger by a trigger.
     """
-    uses = PartUse.select(PartUse.part, PartUse.week, PartUse.uses).where(PartUse.week >= since)
     by_part: dict[int, dict[int, int]] = {}
-    for part_id, week, used in rows(uses):
+    for part_id, week, used in rows(_uses(since)):
         by_part.setdefault(part_id, {})[(week - since).days // 7] = used
     return by_part
+
+
+@written
+def _families(since: datetime) -> Select:
+    jobs = Job.select(CatalogueModel.part_family, fn.COUNT(SQL("*"))).join(CatalogueModel)
+    return jobs.where(Job.received_at >= since).group_by(CatalogueModel.part_family)
 
 
 @reading
 def jobs_by_family(since: datetime) -> dict[str, int]:
     """How many devices of each family of parts came in since a moment."""
-    jobs = Job.select(CatalogueModel.part_family, fn.COUNT(SQL("*"))).join(CatalogueModel)
-    return dict(rows(jobs.where(Job.received_at >= since).group_by(CatalogueModel.part_family)))
+    return dict(rows(_families(since)))
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -130,14 +144,31 @@ _OFFERS = Offer.select(
 ).join(Supplier)
 
 
+@written
+def _each_supplier(part_ids: list[int]) -> Select:
+    offers = _OFFERS.where(Offer.part == fn.ANY(part_ids)).order_by(
+        Offer.part, Offer.supplier, Offer.price_minor, Offer.lead_days, Offer.id
+    )
+    return offers.distinct(Offer.part, Offer.supplier)
+
+
+@written
+def _cheapest(part_ids: list[int]) -> Select:
+    offers = _OFFERS.where(Offer.part == fn.ANY(part_ids))
+    return offers.order_by(Offer.part, Offer.price_minor, Offer.lead_days, Offer.id).distinct(Offer.part)
+
+
+@written
+def _promised(part_ids: list[int]) -> Select:
+    waiting = Job.select(Offer.part, fn.MIN(Job.promise_at)).join(Offer, on=_CHOSEN)
+    return waiting.where(Job.stage == Stage.QUOTED.value, Offer.part == fn.ANY(part_ids)).group_by(Offer.part)
+
+
 @reading
 def offers_of(part_ids: Sequence[int]) -> dict[int, list[BestOffer]]:
     """The offers of parts, the cheapest of each supplier."""
-    offers = _OFFERS.where(Offer.part.in_(list(part_ids))).order_by(
-        Offer.part, Offer.supplier, Offer.price_minor, Offer.lead_days, Offer.id
-    )
     by_part: dict[int, list[BestOffer]] = {}
-    for offer in each(BestOffer, offers.distinct(Offer.part, Offer.supplier)):
+    for offer in each(BestOffer, _each_supplier(list(part_ids))):
         by_part.setdefault(offer.part_id, []).append(offer)
     return by_part
 
@@ -145,31 +176,19 @@ def offers_of(part_ids: Sequence[int]) -> dict[int, list[BestOffer]]:
 @reading
 def first_promises(part_ids: Sequence[int]) -> dict[int, datetime]:
     """When the first of the jobs that wait for a part was promised."""
-    waiting = (
-        Job.select(Offer.part, fn.MIN(Job.promise_at))
-        .join(Offer, on=_CHOSEN)
-        .where(Job.stage == Stage.QUOTED.value, Offer.part.in_(list(part_ids)))
-        .group_by(Offer.part)
-    )
-    return dict(rows(waiting))
+    return dict(rows(_promised(list(part_ids))))
 
 
 @reading
 def best_offers(part_ids: Sequence[int]) -> dict[int, BestOffer]:
     """The cheapest offer of each part."""
-    offers = (
-        _OFFERS.where(Offer.part.in_(list(part_ids)))
-        .order_by(Offer.part, Offer.price_minor, Offer.lead_days, Offer.id)
-        .distinct(Offer.part)
-    )
-    return {offer.part_id: offer for offer in each(BestOffer, offers)}
+    return {offer.part_id: offer for offer in each(BestOffer, _cheapest(list(part_ids)))}
 
 
-@reading
-def delivered_days(since: datetime) -> dict[str, list[float]]:
-    """Days from sending to each arrival of good pieces, by supplier."""
+@written
+def _deliveries(since: datetime) -> Select:
     days = fn.DATE_PART("epoch", PurchaseArrival.at - PurchaseOrder.sent_at) / 86_400
-    deliveries = (
+    return (
         PurchaseOrder.select(PurchaseOrder.supplier, days.cast("float8"))
         .join(PurchaseLine)
         .join(PurchaseArrival)
@@ -177,8 +196,13 @@ def delivered_days(since: datetime) -> dict[str, list[float]]:
         .group_by(PurchaseOrder.id, PurchaseOrder.supplier, PurchaseArrival.at, PurchaseOrder.sent_at)
         .order_by(PurchaseArrival.at)
     )
+
+
+@reading
+def delivered_days(since: datetime) -> dict[str, list[float]]:
+    """Days from sending to each arrival of pieces, by supplier."""
     by_supplier: dict[str, list[float]] = {}
-    for supplier_id, took in rows(deliveries):
+    for supplier_id, took in rows(_deliveries(since)):
         by_supplier.setdefault(supplier_id, []).append(took)
     return by_supplier
 
@@ -266,11 +290,16 @@ _ORDERS = (
 )
 
 
+@written
+def _newest(states: list[str], limit: int) -> Select:
+    orders = _ORDERS.where(PurchaseOrder.state == fn.ANY(states))
+    return orders.order_by(PurchaseOrder.id.desc()).limit(limit)
+
+
 @reading
 def orders_page(states: Sequence[OrderState], limit: int = 100) -> list[OrderRow]:
     """Orders in some states, the newest first."""
-    orders = _ORDERS.where(PurchaseOrder.state.in_([state.value for state in states]))
-    return each(_order, orders.order_by(PurchaseOrder.id.desc()).limit(limit))
+    return each(_order, _newest([state.value for state in states], limit))
 
 
 @reading
@@ -478,12 +507,22 @@ _RETURNS = (
 _IS_OPEN = SupplierReturn.state.in_([state.value for state in OPEN_RETURNS])
 
 
+@written
+def _open_returns() -> Select:
+    return _RETURNS.where(_IS_OPEN).order_by(SQL("send_by nulls last"), SupplierReturn.id).limit(200)
+
+
 @reading
 def open_returns() -> list[ReturnRow]:
     """What is still to go back or to be paid, whose window closes first above."""
-    return each(
-        _return, _RETURNS.where(_IS_OPEN).order_by(SQL("send_by nulls last"), SupplierReturn.id).limit(200)
-    )
+    return each(_return, _open_returns())
+
+
+@written
+def _owed() -> Select:
+    return SupplierReturn.select(
+        fn.COUNT(SQL("*")), fn.COALESCE(fn.SUM(SupplierReturn.owed_minor), 0).cast("bigint")
+    ).where(_IS_OPEN)
 
 
 @reading
@@ -494,11 +533,7 @@ def closed_returns(limit: int = 50) -> list[ReturnRow]:
 @reading
 def owed() -> tuple[int, int]:
     """How many returns are open, and what the suppliers owe for them."""
-    number, minor = rows(
-        SupplierReturn.select(
-            fn.COUNT(SQL("*")), fn.COALESCE(fn.SUM(SupplierReturn.owed_minor), 0).cast("bigint")
-        ).where(_IS_OPEN)
-    )[0]
+    number, minor = rows(_owed())[0]
     return number, minor
 
 
