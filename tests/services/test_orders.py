@@ -116,6 +116,10 @@ def test_what_jobs_wait_for_comes_first_and_is_ordered_once(shop: Shop) -> None:
     [one] = reordering.shelf_page(shop.now).sharing.orders
     order = orders.write_advised(one.supplier_id, shop.manager, shop.tick())
     assert {each.barcode: each.for_jobs for each in store.load_lines(order)}[PLAIN_PART] == 1
+    written = reordering.shelf_page(shop.now).sharing.orders
+    assert PLAIN_PART not in {each.part.barcode for one in written for each in one.lines}, (
+        "it is in the draft"
+    )
     orders.send_order(order, shop.manager, shop.tick())
     again = advice(shop, PLAIN_PART)
     assert (again.part.on_order, again.order) == (1, 0)

@@ -192,10 +192,10 @@ class Sharing:
 def share_orders(
     advised: Sequence[PartAdvice], drafts: Mapping[str, int], day: date, known: shop_store.Keeping
 ) -> Sharing:
-    """Share what is advised among suppliers (rule stock.together), jobs that wait first; a draft that is
-    there waits for its sending.
+    """Share what is advised and in no draft among suppliers (rule stock.together), jobs that wait first; a
+    draft that is there waits for its sending.
     """
-    lines = {line.part.id: line for line in advised if line.order and line.offer}
+    lines = {line.part.id: line for line in advised if line.order and line.offer and not line.part.drafted}
     if not lines:
         return Sharing(orders=(), saved_minor=0, is_best=True)
     offers = store.offers_of(list(lines))

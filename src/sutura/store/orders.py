@@ -45,6 +45,8 @@ class ShelfPart:
     on_hand: int
     held: int
     on_order: int
+    # written into an order that is not sent yet
+    drafted: int
     waiting: int
 
 
@@ -53,6 +55,11 @@ _ON_ORDER = (
     PurchaseLine.select(fn.COALESCE(fn.SUM(_TO_COME), 0))
     .join(PurchaseOrder)
     .where(PurchaseLine.part == Part.id, PurchaseOrder.state == OrderState.SENT.value)
+)
+_DRAFTED = (
+    PurchaseLine.select(fn.COALESCE(fn.SUM(PurchaseLine.quantity), 0))
+    .join(PurchaseOrder)
+    .where(PurchaseLine.part == Part.id, PurchaseOrder.state == OrderState.DRAFT.value)
 )
 # the offers that a job chose: one, or the members of a kit
 _CHOSEN = (Offer.id == Job.offer) | Expression(Job.more_offers, "@>", fn.TO_JSONB(Offer.id))
@@ -78,6 +85,7 @@ def _shelf() -> Select:
         Part.on_hand,
         Part.held,
         _ON_ORDER.alias("on_order"),
+        _DRAFTED.alias("drafted"),
         _WAITING.alias("waiting"),
     )
     return parts.where(ON_THE_SHELF).order_by(*BY_BIN)
