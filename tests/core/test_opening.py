@@ -5,7 +5,7 @@ from __future__ import annotations
 import itertools
 import math
 import time
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import replace
 from typing import Any
 
@@ -346,9 +346,10 @@ def test_every_drawing_of_a_known_face_is_sound_and_has_a_plan(marks: list[Mark]
 
 
 @pytest.mark.slow
-def test_two_hundred_segments_are_read_within_fifty_milliseconds() -> None:
-    """Budget of the design, section 9; the best of fifteen and of the processor's time, so that a busy
-    machine does not decide.
+def test_two_hundred_segments_are_read_within_the_budget() -> None:
+    """Budget of the design, section 9: 50 ms. A machine that is busy takes twice as long for everything, so
+    it is held against a floor in the same run, the best of fifteen each, by the processor's time: summing
+    400,000 squares takes about 28 ms where the plan takes 34, and 50 ms are 1.8 of it.
 
     Marked slow only so that nothing else of this run competes with it.
     """
@@ -368,12 +369,17 @@ def test_two_hundred_segments_are_read_within_fifty_milliseconds() -> None:
 
     marks = [segment() for _ in range(200)]
     plan_opening(marks[:3], face)
-    times = []
-    for _ in range(15):
+
+    def taken(work: Callable[[], object]) -> float:
         begun = time.process_time()
-        plan_opening(marks, face)
-        times.append(time.process_time() - begun)
-    assert min(times) <= 0.05
+        work()
+        return time.process_time() - begun
+
+    floors, plans = [], []
+    for _ in range(15):
+        floors.append(taken(lambda: sum(number * number for number in range(400_000))))
+        plans.append(taken(lambda: plan_opening(marks, face)))
+    assert min(plans) <= 1.8 * min(floors)
 
 
 # -- edges --------------------------------------------------------------------------------------
