@@ -16,7 +16,7 @@ from sutura.config import ROOT
 @pytest.mark.timeout(400)
 def test_a_minute_of_attack_loses_nothing_and_breaks_nothing() -> None:
     done = subprocess.run(
-        [sys.executable, str(ROOT / "scripts" / "attack.py"), "--seconds", "40", "--seed", "7"],
+        [sys.executable, str(ROOT / "scripts" / "attack.py"), "--seconds", "60", "--seed", "7"],
         capture_output=True,
         text=True,
         check=False,
