@@ -189,7 +189,8 @@ def _match(page: Page, shop: Shop, code: str, sample: Sample) -> None:
     box = page.get_by_role("region", name=re.compile("^The best"))
     if box.get_by_role("checkbox", name=re.compile("agree|differ", re.I)).count():
         box.get_by_role("checkbox").first.check()
-    box.get_by_role("button", name=re.compile("^Choose")).last.click()
+    with page.expect_response(lambda answer: answer.request.method == "POST"):
+        box.get_by_role("button", name=re.compile("^Choose")).last.click()
     page.wait_for_load_state()
     with connection():
         chosen = job_store.load_job(code).chosen
