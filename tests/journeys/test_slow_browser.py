@@ -134,7 +134,11 @@ def test_the_device_is_shown_only_when_it_can_be_drawn_on(sit: Sit, floor: Shop)
     page.evaluate("location.reload()")
     expect(page.get_by_role("heading", name="3 · Where is it damaged?")).to_be_visible()
     expect(page.locator("svg.drawing")).to_be_hidden()
+    # nor is a button there that does nothing yet
+    works = page.get_by_role("button", name="The rest works")
+    expect(works).to_be_hidden()
     held[0].continue_()
+    expect(works).to_be_visible()
     expect(page.locator("svg.drawing")).to_be_visible()
 
 
