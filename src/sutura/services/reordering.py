@@ -289,7 +289,7 @@ def shelf_page(now: datetime) -> ShelfPage:
         sharing=share_orders(advised, {draft.supplier_id: draft.id for draft in drafts}, day, numbers),
         drafts=drafts,
         sent=sent,
-        late=[order for order in sent if order.expected_on and order.expected_on < day],
+        late=[order for order in sent if order.is_late(day)],
         returns=returns,
         soon=[
             one for one in returns if one.state is ReturnState.TO_SEND and one.send_by and one.send_by <= soon

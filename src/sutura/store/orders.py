@@ -241,6 +241,10 @@ class OrderRow:
         """How we call it, to the supplier as well."""
         return f"O-{self.id:05d}"
 
+    def is_late(self, day: date) -> bool:
+        """Whether what is to come next was expected before this day."""
+        return self.expected_on is not None and self.expected_on < day
+
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class OrderLine:

@@ -60,7 +60,7 @@ def _page(ask: Asking, number: str, shown: Shown = ANEW) -> Response:
         arrivals=store.arrivals_of(order.id),
         terms=terms,
         shipping_minor=terms.shipping_of(order.total_minor),
-        is_late=order.expected_on is not None and order.expected_on < today(ask.now),
+        is_late=order.is_late(today(ask.now)),
         found=[arrived for arrived in Arrived if arrived is not Arrived.GOOD],
     )
 
