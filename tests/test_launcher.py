@@ -24,7 +24,7 @@ from sutura.cluster import Cluster
 from sutura.config import ROOT, STATE
 
 # every one of these starts the product anew
-pytestmark = [pytest.mark.slow, pytest.mark.timeout(180)]
+pytestmark = [pytest.mark.slow, pytest.mark.timeout(480)]
 COMMANDS = (
     "demo",
     "test",
@@ -188,7 +188,7 @@ class Demo:
         return self.output.read_text()
 
     def address(self) -> str:
-        deadline = time.monotonic() + 90
+        deadline = time.monotonic() + 180
         while time.monotonic() < deadline and self.process.poll() is None:
             found = re.search(r"Sutura runs at (\S+)", self.said)
             if found and self._healthy(found[1]):
@@ -210,7 +210,7 @@ class Demo:
 
     def stop(self) -> int:
         self.process.send_signal(signal.SIGINT)
-        return self.process.wait(30)
+        return self.process.wait(90)
 
 
 def jobs_in(state: Path) -> int:
@@ -254,10 +254,10 @@ def test_the_demo_starts_tells_a_second_where_it_runs_survives_kills_and_stops_c
     os.kill(server, signal.SIGKILL)
     time.sleep(0.5)
     with pytest.raises(urllib.error.HTTPError) as away:
-        urllib.request.urlopen(f"{address}/ready", timeout=10)
+        urllib.request.urlopen(f"{address}/ready", timeout=30)
     assert away.value.code == 503
     away.value.close()
-    with urllib.request.urlopen(f"{address}/health", timeout=10) as answer:
+    with urllib.request.urlopen(f"{address}/health", timeout=30) as answer:
         assert answer.status == 200
     again.stop()
     third = Demo(state)

@@ -368,13 +368,13 @@ def test(*, fast: bool, words: tuple[str, ...]) -> int:
     """Run lint and all tests; further words, such as the path of a test, go to pytest."""
     if not words and run_lint() != 0:
         return 1
-    # two at a time, each with a database server of its own; a browser and a whole product want the machine to
-    # themselves
-    quick = ["-m", "not browser and not slow", "-n", "2", "--dist", "loadfile"]
+    # two at a time, each with a database server of its own; a whole product wants the machine to itself
+    two = ["-n", "2", "--dist", "loadfile"]
+    quick = ["-m", "not browser and not slow", *two]
     if words:
         runs = [["-m", "not browser and not slow", *words] if fast else list(words)]
     else:
-        runs = [quick] if fast else [quick, ["-m", "browser or slow"]]
+        runs = [quick] if fast else [quick, ["-m", "browser", *two], ["-m", "slow and not browser"]]
     return max(_pytest(run, fewer_examples=fast) for run in runs)
 
 

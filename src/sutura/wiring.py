@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+import threading
 from datetime import UTC, datetime
 
 from fastapi import FastAPI
 
 from sutura import devices, logs
 from sutura.config import MIGRATIONS, settings
+from sutura.core.maths import statistics
 from sutura.devices.simulated.supplier_desk import SimulatedDesk
 from sutura.services import identify
 from sutura.services import shop as shop_service
@@ -74,6 +76,8 @@ def plug_devices() -> None:
 
 def application(*, demo: bool = False) -> FastAPI:
     plug_devices()
+    # beside the start: a second here, ten on a cold disk
+    threading.Thread(target=statistics.load_functions, name="load functions", daemon=True).start()
     return make_app(web_settings(demo=demo))
 
 

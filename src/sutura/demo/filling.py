@@ -9,6 +9,7 @@ from datetime import datetime, timedelta
 from pathlib import Path
 from zoneinfo import ZoneInfo
 
+from sutura.core.bench import Progress
 from sutura.core.catalogue.model import Model
 from sutura.core.catalogue.unlisted import Measured, read_measured
 from sutura.core.intake.customers import plain_phone
@@ -458,7 +459,8 @@ class _Story:
             fates = dict.fromkeys(held, PartFate.GOOD.value)
             bench.give_up(self.code, fates, "the board was wet: no screen helps", self._technician, self.at)
 
-    def _step(self) -> None:
+    def _step(self) -> Progress:
+        """The step after the last; where the bench is then."""
         page = bench.bench_page(self.code)
         step = page.progress.step
         if step is None:
@@ -473,11 +475,12 @@ class _Story:
         if page.waits_until and self.at < page.waits_until:
             self._pass((page.waits_until - self.at).total_seconds() / 60)
         early = "the timer was on" if page.waits_until and self.at < page.waits_until else ""
-        bench.do_step(self.code, step.id, counted, early, self._technician, self.at)
+        return bench.do_step(self.code, step.id, counted, early, self._technician, self.at)
 
     def _steps_until_proof(self) -> None:
-        while not bench.bench_page(self.code).progress.at_proof:
-            self._step()
+        at_proof = bench.bench_page(self.code).progress.at_proof
+        while not at_proof:
+            at_proof = self._step().at_proof
 
     def _some_steps(self) -> None:
         """Leave an open job in the middle of its sheet; −1 leaves it before its test."""
@@ -501,8 +504,9 @@ class _Story:
         if self.job.befell == "reopened":
             bench.reopen(self.code, "the earpiece crackles", self._technician, self.at)
             self._prove()
-        while bench.bench_page(self.code).progress.step is not None:
-            self._step()
+        left = bench.bench_page(self.code).progress.step
+        while left is not None:
+            left = self._step().step
 
     def _all_accessories(self) -> list[int]:
         return [

@@ -39,8 +39,13 @@ def _csv(lines: Sequence[OrderedLine]) -> str:
     writer.writerow(HEADER)
     for line in lines:
         cells = (line.number, str(line.quantity), line.name, line.price, str(line.listed_days))
-        writer.writerow([f"'{cell}" if cell.startswith(_FORMULA) else cell for cell in cells])
+        writer.writerow([f"'{cell}" if _would_be_formula(cell) else cell for cell in cells])
     return out.getvalue()
+
+
+def _would_be_formula(cell: str) -> bool:
+    """So begins what a sheet computes, or what was marked as text before: each marking can be taken back."""
+    return cell.lstrip("'").startswith(_FORMULA)
 
 
 def _mail(number: str, shop: str, lines: Sequence[OrderedLine]) -> str:
@@ -67,7 +72,7 @@ def _read_csv(text: str) -> list[OrderedLine]:
         raise Invalid("order", text[:60], fact("orders.first-line-is", header=", ".join(HEADER)))
     read = []
     for row in reader:
-        cells = [cell[1:] if cell.startswith("'") and cell[1:].startswith(_FORMULA) else cell for cell in row]
+        cells = [cell[1:] if cell.startswith("'") and _would_be_formula(cell) else cell for cell in row]
         if len(cells) != len(HEADER) or not (cells[1].isdecimal() and cells[4].isdecimal()):
             raise Invalid(f"line {reader.line_num}", ",".join(row)[:80], fact("orders.five-cells"))
         number, quantity, name, price, days = cells

@@ -8,6 +8,7 @@ import re
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from enum import StrEnum
+from functools import lru_cache
 
 from sutura.core.catalogue.model import Face
 from sutura.core.errors import Invalid
@@ -230,29 +231,41 @@ def reached_edges(marks: Sequence[Mark], face: Face, within_mm: float) -> list[s
     """Every edge of the glass that broken glass on the front comes within a distance of, in the order
     drawn.
     """
-    rims = {edge: rim(edge, face.glass, face.corner_mm) for edge in Edge}
-    deepest = {edge: max(edge.inset(point, face.glass) for point in rims[edge]) for edge in Edge}
-    edges: dict[str, None] = {}
-    for mark in marks:
-        if not mark.breaks_glass:
-            continue
-        drawn = mark.points
-        if KINDS[mark.kind].shape is Shape.AREA:
-            drawn = (*drawn, drawn[0])
-        within, room = within_mm + mark.reach_mm, around(drawn)
-        if _well_inside(room, face.glass, within + max(deepest.values())):
-            continue
-        reached = [
-            edge
-            for edge in Edge
-            # most of what is drawn is far from most edges
-            if edge.inset_of(room, face.glass) <= within + deepest[edge]
-            and apart(drawn, rims[edge]) <= within + 1e-9
-        ]
-        # along the way it was drawn
-        reached.sort(key=lambda e: apart([drawn[0]], rims[e]))
-        edges.update((edge.value, None) for edge in reached)
-    return list(edges)
+    edges = [
+        edge.value
+        for mark in marks
+        if mark.breaks_glass
+        for edge in _reached_by(mark, face.glass, face.corner_mm, within_mm)
+    ]
+    return list(dict.fromkeys(edges))
+
+
+@lru_cache(maxsize=256)
+def _rims_of(glass: Box, corner: float) -> tuple[Mapping[Edge, Sequence[Point]], Mapping[Edge, float]]:
+    """The border of each edge, and how far in from the edge it comes at the corners."""
+    rims = {edge: rim(edge, glass, corner) for edge in Edge}
+    return rims, {edge: max(edge.inset(point, glass) for point in rims[edge]) for edge in Edge}
+
+
+@lru_cache(maxsize=4096)
+def _reached_by(mark: Mark, glass: Box, corner: float, within_mm: float) -> tuple[Edge, ...]:
+    """Of one mark: a drawing is read at every step of the bench, and at every pause of the counter."""
+    rims, deepest = _rims_of(glass, corner)
+    drawn = mark.points
+    if KINDS[mark.kind].shape is Shape.AREA:
+        drawn = (*drawn, drawn[0])
+    within, room = within_mm + mark.reach_mm, around(drawn)
+    if _well_inside(room, glass, within + max(deepest.values())):
+        return ()
+    reached = [
+        edge
+        for edge in Edge
+        # most of what is drawn is far from most edges
+        if edge.inset_of(room, glass) <= within + deepest[edge] and apart(drawn, rims[edge]) <= within + 1e-9
+    ]
+    # along the way it was drawn
+    reached.sort(key=lambda e: apart([drawn[0]], rims[e]))
+    return tuple(reached)
 
 
 def _well_inside(room: Box, glass: Box, margin: float) -> bool:

@@ -194,3 +194,8 @@ def dispersion(counts: Sequence[int], chance: float = 0.05) -> float:
     ratio = sum((each - mean) ** 2 for each in counts) / (len(counts) - 1) / mean
     beyond = float(special.chdtrc(len(counts) - 1, ratio * (len(counts) - 1)))
     return ratio if beyond < chance and ratio > 1 else 1.0
+
+
+def load_functions() -> None:
+    """Import the special functions now, so that the first who asks does not wait for them."""
+    from scipy import special as _special  # noqa: F401

@@ -13,6 +13,7 @@ export const intake = () => ({
   sending: false,
   changes: 0,
   pressed: false,
+  lifting: null,
   unfolded: null,
   init() {
     const form = this.$root;
@@ -60,16 +61,27 @@ export const intake = () => ({
   },
   // A press is a button going down and coming up on the same thing: nothing moves on the page in between.
   watchPresses() {
-    globalThis.addEventListener("pointerdown", () => (this.pressed = true), true);
-    for (const up of ["pointerup", "pointercancel", "blur"]) {
-      globalThis.addEventListener(up, () => {
-        // the click itself comes right after the lifting
-        setTimeout(() => {
-          this.pressed = false;
-          if (this.unfolded) this.fold(this.unfolded);
-        });
-      });
-    }
+    const up = () => {
+      clearTimeout(this.lifting);
+      this.lifting = null;
+      this.pressed = false;
+      if (this.unfolded) this.fold(this.unfolded);
+    };
+    const listen = (name, call) => globalThis.addEventListener(name, call, true);
+    listen("pointerdown", () => {
+      clearTimeout(this.lifting);
+      this.pressed = true;
+    });
+    listen("pointerup", (event) => {
+      // the click comes right after the button is let go; after a finger is lifted it takes the browser a while
+      this.lifting = setTimeout(up, event.pointerType === "mouse" ? 0 : 400);
+    });
+    listen("click", () => {
+      // the page's own answer to it first
+      if (this.pressed) setTimeout(up);
+    });
+    listen("pointercancel", () => setTimeout(up));
+    listen("blur", (event) => event.target === globalThis && setTimeout(up));
   },
   // What is under the hand stays where it is: call what comes back when the page has changed; says if it could.
   holding(target) {
