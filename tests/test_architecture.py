@@ -38,7 +38,7 @@ CAPABILITIES = {
 }
 # the store has a file a noun, and what intake holds has one in the other layers too (docs/map.md)
 NOUNS = {
-    "services": {"consents", "drafts", "reordering", "returns"},
+    "services": {"consents", "drafts", "pieces", "reordering", "returns"},
     "store": {
         "audit",
         "consents",
@@ -48,9 +48,10 @@ NOUNS = {
         "offers",
         "packs",
         "photos",
+        "pieces",
         "suppliers",
     },
-    "web/pages": {"again", "consents", "returns"},
+    "web/pages": {"again", "consents", "pieces", "returns"},
 }
 PYTHON = sorted((ROOT / "src" / "sutura").rglob("*.py"))
 PLANTED = [

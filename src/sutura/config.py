@@ -5,6 +5,7 @@ lie.
 from __future__ import annotations
 
 import os
+from collections.abc import Callable
 from pathlib import Path
 from typing import Annotated
 from zoneinfo import available_timezones
@@ -21,6 +22,8 @@ SCREENSHOTS = ROOT / "docs" / "screenshots"
 DEFAULT_PORT = 8420
 # what the stand-in for suppliers can be made to do; devices/simulated/supplier_desk.py does it
 SUPPLIER_FAULTS = ("late", "short", "cancels", "away")
+# and for the label printer; devices/simulated/label_printer.py does it
+LABEL_FAULTS = ("away", "empty", "jammed")
 
 
 def _known_zone(name: str) -> str:
@@ -29,11 +32,13 @@ def _known_zone(name: str) -> str:
     return name
 
 
-def _known_faults(names: str) -> str:
-    unknown = {name.strip() for name in names.split(",") if name.strip()} - set(SUPPLIER_FAULTS)
-    if unknown:
-        raise ValueError(f"write some of {', '.join(SUPPLIER_FAULTS)}")
-    return names
+def _known_faults(known: tuple[str, ...]) -> Callable[[str], str]:
+    def check(names: str) -> str:
+        if {name.strip() for name in names.split(",") if name.strip()} - set(known):
+            raise ValueError(f"write some of {', '.join(known)}")
+        return names
+
+    return check
 
 
 class Settings(BaseSettings):
@@ -59,10 +64,15 @@ class Settings(BaseSettings):
         validation_alias="SUTURA_PROXIES",
         description="addresses, with commas, of proxies whose word on the sender and on https is taken",
     )
-    supplier_faults: Annotated[str, AfterValidator(_known_faults)] = Field(
+    supplier_faults: Annotated[str, AfterValidator(_known_faults(SUPPLIER_FAULTS))] = Field(
         "",
         validation_alias="SUTURA_SUPPLIER_FAULTS",
         description="faults of the stand-in for suppliers' desks, with commas: late, short, cancels, away",
+    )
+    label_faults: Annotated[str, AfterValidator(_known_faults(LABEL_FAULTS))] = Field(
+        "",
+        validation_alias="SUTURA_LABEL_FAULTS",
+        description="faults of the stand-in for the label printer, with commas: away, empty, jammed",
     )
     threads: int = Field(
         8,

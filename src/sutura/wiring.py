@@ -10,6 +10,7 @@ from fastapi import FastAPI
 from sutura import devices, logs
 from sutura.config import MIGRATIONS, settings
 from sutura.core.maths import statistics
+from sutura.devices.simulated.label_printer import SimulatedPrinter
 from sutura.devices.simulated.supplier_desk import SimulatedDesk
 from sutura.services import identify
 from sutura.services import shop as shop_service
@@ -70,8 +71,14 @@ def web_settings(*, demo: bool) -> WebSettings:
 
 def plug_devices() -> None:
     """The stand-ins for outside devices, with the faults that the settings switch on."""
-    faults = [name.strip() for name in settings().supplier_faults.split(",") if name.strip()]
-    devices.plug(supplier_desk=SimulatedDesk(faults))
+    devices.plug(
+        supplier_desk=SimulatedDesk(_named(settings().supplier_faults)),
+        label_printer=SimulatedPrinter(_named(settings().label_faults)),
+    )
+
+
+def _named(faults: str) -> list[str]:
+    return [name.strip() for name in faults.split(",") if name.strip()]
 
 
 def application(*, demo: bool = False) -> FastAPI:

@@ -250,17 +250,20 @@ def test_the_days_ahead_fall_with_use_and_rise_with_what_comes() -> None:
     assert look_ahead(0, {}, STEADY, 1)[1].out == 1
 
 
-WANTS = {"fill": "95", "order_cost": "5.00", "keeping": "20", "ageing": "25"}
+WANTS = {"fill": "95", "order_cost": "5.00", "keeping": "20", "ageing": "25", "pieces_from": "20.00"}
 
 
 def test_what_the_shop_wants_is_read_as_typed_within_its_bounds() -> None:
     kept = read_wants(WANTS, "TAL")
-    assert kept == ShelfWants(fill_percent=95, order_cost_minor=500, keeping_percent=20, ageing_percent=25)
+    assert kept == ShelfWants(
+        fill_percent=95, order_cost_minor=500, keeping_percent=20, ageing_percent=25, pieces_from_minor=2000
+    )
     assert wants_texts(kept, "TAL") == WANTS
     for name, taken, refused in (
         ("fill", ("50", "99"), ("49", "100", "")),
         ("keeping", ("0", "100"), ("101", "-1")),
         ("ageing", ("0", "100"), ("101", "x")),
+        ("pieces_from", ("0", "20", "1,000.50"), ("-1", "x")),
         ("order_cost", ("0", "10000.00"), ("10000.01", "-1")),
     ):
         for text in taken:

@@ -15,8 +15,9 @@ from hypothesis.stateful import RuleBasedStateMachine, invariant, rule, run_stat
 
 from sutura.core.errors import Refusal
 from sutura.core.stock.levels import Level, MoveKind, check_reserve, check_stock_move, move_value, replay
-from sutura.services import orders, stock
+from sutura.services import orders, pieces, stock
 from sutura.store import orders as orders_store
+from sutura.store import pieces as pieces_store
 from sutura.store import stock as store
 from sutura.store.database import DATABASE, raw
 
@@ -73,11 +74,14 @@ def test_value_in_is_value_on_hand_and_value_out_whatever_the_moves(
 class Shelf(RuleBasedStateMachine):
     """Random deeds by the real services on the real database; the levels always agree with the ledger."""
 
+    pieces_from_minor = 1_000_000_000
+
     def __init__(self) -> None:
         super().__init__()
         self.transaction = DATABASE.atomic()
         self.inside = self.transaction.__enter__()
         self.shop = Shop()
+        raw("update shop set pieces_from_minor = %s", self.pieces_from_minor)
         self.part = store.load_part("P-2001").id
         self.jobs = [self.shop.quoted(PLAIN) for _ in range(3)]
 
@@ -113,6 +117,7 @@ class Shelf(RuleBasedStateMachine):
                 note="",
                 person=self.shop.manager.id,
                 at=self.shop.tick(),
+                piece_id=held_part.piece_id,
             )
             # the next device of the same kind
             self.jobs[which] = self.shop.quoted(PLAIN)
@@ -174,8 +179,53 @@ class Shelf(RuleBasedStateMachine):
         assert fitted == moves
 
 
-def test_the_database_never_lets_the_shelf_owe_anything(shop: Shop) -> None:
-    run_state_machine_as_test(Shelf, settings=settings(max_examples=8, stateful_step_count=12, deadline=None))
+class DearShelf(Shelf):
+    """The same of a part whose every piece is known (rule stock.by-piece)."""
+
+    pieces_from_minor = 2_000
+
+    @rule(label=st.integers(0, 3), wrong=st.booleans(), then=st.sampled_from(["keep", "dead", "write_off"]))
+    def look_at(self, label: int, wrong: bool, then: str) -> None:
+        here = [piece for piece in pieces_store.pieces_of(self.part) if piece.is_here]
+        with contextlib.suppress(Refusal, IndexError):
+            piece = here[label]
+            seen = {check.id: "right" for check in pieces.checks_of(self.part)}
+            typed = seen | ({"whole": "wrong", "note": "no picture", "grade": "C"} if wrong else {})
+            pieces.look_at(
+                piece.label, typed | {"then": then}, piece.version, self.shop.manager, self.shop.tick()
+            )
+
+    @rule(which=st.integers(0, 2), label=st.integers(0, 3))
+    def take_another(self, which: int, label: int) -> None:
+        with contextlib.suppress(Refusal, IndexError):
+            piece = pieces_store.pieces_of(self.part)[label]
+            pieces.take_this_piece(self.jobs[which], piece.label, self.shop.counter, self.shop.tick())
+
+    @invariant()
+    def what_came_in_is_worth_what_is_there_and_what_went_out(self) -> None:
+        if not pieces_store.is_tracked(self.part):
+            return super().what_came_in_is_worth_what_is_there_and_what_went_out()
+        on_hand, kept = raw("select on_hand, value_minor from part where id = %s", self.part).fetchone()
+        here = [piece for piece in pieces_store.pieces_of(self.part) if piece.is_here]
+        moved = raw("select coalesce(sum(value_minor), 0) from stock_move where part_id = %s", self.part)
+        assert (on_hand, kept) == (len(here), sum(piece.cost_minor for piece in here))
+        assert kept == moved.fetchone()[0]
+        return None
+
+    @invariant()
+    def a_piece_is_held_once_and_only_while_it_is_here(self) -> None:
+        if pieces_store.is_tracked(self.part):
+            held = raw(
+                "select count(*), count(distinct r.piece_id) from reservation r join piece p "
+                "on p.id = r.piece_id and p.state = 'here' where r.part_id = %s and r.state = 'held'",
+                self.part,
+            ).fetchone()
+            assert held == (store.load_part("P-2001").held,) * 2
+
+
+@pytest.mark.parametrize("shelf", [Shelf, DearShelf])
+def test_the_database_never_lets_the_shelf_owe_anything(shop: Shop, shelf: type[Shelf]) -> None:
+    run_state_machine_as_test(shelf, settings=settings(max_examples=8, stateful_step_count=12, deadline=None))
 
 
 @pytest.mark.parametrize(

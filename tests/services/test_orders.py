@@ -479,7 +479,7 @@ def test_terms_are_changed_by_a_manager_and_kept_with_who(shop: Shop) -> None:
 def test_what_the_shop_wants_of_its_shelf_moves_the_advice(shop: Shop) -> None:
     use(shop, PART, 40, 7)
     version = shop_store.load_keeping().version
-    typed = {"fill": "99", "order_cost": "5", "keeping": "20", "ageing": "25"}
+    typed = {"fill": "99", "order_cost": "5", "keeping": "20", "ageing": "25", "pieces_from": "20"}
     raw("update offer set lead_days = 14")
     before = advice(shop, PART).advice
     suppliers.change_wants(typed, version, shop.manager, shop.tick())
@@ -496,7 +496,7 @@ def test_what_the_shop_wants_of_its_shelf_moves_the_advice(shop: Shop) -> None:
         suppliers.change_wants(
             {"fill": "100", "order_cost": "x", "keeping": "-1"}, version + 1, shop.manager, shop.tick()
         )
-    assert set(refused.value.by_field) == {"fill", "order_cost", "keeping", "ageing"}
+    assert set(refused.value.by_field) == {"fill", "order_cost", "keeping", "ageing", "pieces_from"}
 
 
 def test_a_suppliers_record_is_what_came_of_its_orders(shop: Shop) -> None:
@@ -575,6 +575,8 @@ def test_a_promised_part_is_taken_over_with_a_reason_and_both_jobs_tell_of_it(sh
 
 
 def test_margins_use_what_the_pieces_cost_on_average(shop: Shop) -> None:
+    # a part of that price is cheap here
+    raw("update shop set pieces_from_minor = 1000000000")
     shop.receive(PART, 1, "50.00")
     shop.receive(PART, 2, "62.00")
     first = shop.closed()

@@ -31,7 +31,8 @@ BUDGETS = {
     "/catalogue/fennick-heron": 12,
     "/catalogue/fennick-heron/edit": 4,
     "/people": 2,
-    "/shelf/P-2001": 13,
+    # single pieces, and who sells parts
+    "/shelf/P-2001": 15,
     "/jobs/{code}": 12,
     "/jobs/{code}/match": 10,
     "/jobs/{code}/bench": 7,

@@ -42,6 +42,9 @@ def placeholders(template: str) -> set[str]:
     return {name.partition(".")[0].partition("[")[0] for _, name, _, _ in Formatter().parse(template) if name}
 
 
+HALVES = ("catalogue.differs-", "catalogue.", "stock.check-", "stock.happened-", "stock.printer-")
+
+
 def texts_in_source() -> set[str]:
     """Every text that stands in the source; those of a file that makes ids of two halves also put
     together.
@@ -53,9 +56,7 @@ def texts_in_source() -> set[str]:
         for node in ast.walk(tree)
         if isinstance(node, ast.Constant) and isinstance(node.value, str)
     }
-    halves = {
-        f"{half}{text}" for half in ("catalogue.differs-", "catalogue.") for text in whole if len(text) < 20
-    }
+    halves = {f"{half}{text.replace('_', '-')}" for half in HALVES for text in whole if len(text) < 20}
     return whole | halves
 
 

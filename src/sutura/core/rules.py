@@ -7,7 +7,7 @@ from sutura.core.catalogue import rules as catalogue
 from sutura.core.identify import reading
 from sutura.core.intake import arrival, customers, damage, diagnosis, opening, promise
 from sutura.core.matching import judging, kits, listing, panel, ranking, wanted
-from sutura.core.stock import consolidating, demand, levels, orders, reordering, suppliers
+from sutura.core.stock import consolidating, demand, levels, orders, pieces, reordering, suppliers
 from sutura.core.values import Rule
 
 # each module's own, in the order in which a job meets them
@@ -31,6 +31,7 @@ ALL: tuple[Rule, ...] = tuple(
         demand,
         reordering,
         orders,
+        pieces,
         suppliers,
         consolidating,
         quoting,

@@ -157,10 +157,23 @@ def _people(now: datetime) -> dict[str, Person]:
 
 @writing
 def _receive(manager: Person, now: datetime) -> None:
-    for barcode, pieces, cost, days in RECEIPTS:
-        stock.receive(
-            barcode, str(pieces), amount_text(cost, CURRENCY), "delivery", manager, now - timedelta(days=days)
-        )
+    for barcode, count, cost, days in RECEIPTS:
+        _deliver(barcode, count, cost, manager, now - timedelta(days=days))
+
+
+def _deliver(barcode: str, count: int, cost_minor: int, manager: Person, at: datetime) -> None:
+    """A delivery of who sells the part the cheapest."""
+    part = stock_store.load_part(barcode)
+    offer = orders_store.best_offers([part.id]).get(part.id)
+    stock.receive(
+        barcode,
+        str(count),
+        amount_text(cost_minor, CURRENCY),
+        "delivery",
+        manager,
+        at,
+        supplier_id=offer.supplier_id if offer else "",
+    )
 
 
 @writing
@@ -418,8 +431,7 @@ class _Story:
         for offer in offers_store.load_offers([chosen.offer_id or 0, *chosen.more_offers]):
             if offer.free < 1:
                 barcode = stock_store.barcodes([offer.part_id])[offer.part_id]
-                cost = amount_text(offer.price_minor, CURRENCY)
-                stock.receive(barcode, "1", cost, "delivery", self.staff["ines"], self.at)
+                _deliver(barcode, 1, offer.price_minor, self.staff["ines"], self.at)
 
     def _open(self) -> None:
         self._pass(5)

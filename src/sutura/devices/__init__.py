@@ -8,23 +8,29 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 
-from sutura.devices.ports import SupplierDesk
+from sutura.devices.ports import LabelPrinter, SupplierDesk
+from sutura.devices.simulated.label_printer import SimulatedPrinter
 from sutura.devices.simulated.supplier_desk import SimulatedDesk
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Devices:
     supplier_desk: SupplierDesk
+    label_printer: LabelPrinter
 
 
-_plugged = Devices(supplier_desk=SimulatedDesk())
+_plugged = Devices(supplier_desk=SimulatedDesk(), label_printer=SimulatedPrinter())
 
 
 def plugged() -> Devices:
     return _plugged
 
 
-def plug(*, supplier_desk: SupplierDesk) -> None:
-    """Put another device in the place of what was there."""
+def plug(*, supplier_desk: SupplierDesk | None = None, label_printer: LabelPrinter | None = None) -> None:
+    """Put other devices in the place of what was there."""
     global _plugged
-    _plugged = replace(_plugged, supplier_desk=supplier_desk)
+    _plugged = replace(
+        _plugged,
+        supplier_desk=supplier_desk or _plugged.supplier_desk,
+        label_printer=label_printer or _plugged.label_printer,
+    )

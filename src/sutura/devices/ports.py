@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import date
+from enum import StrEnum
 from typing import Protocol
 
 
@@ -43,3 +45,27 @@ class SupplierDesk(Protocol):
     """
 
     def submit(self, order: OrderText, today: date) -> tuple[LineAnswer, ...]: ...
+
+
+class Stopped(StrEnum):
+    """Why a printer prints no more."""
+
+    NOTHING = ""
+    EMPTY = "empty"
+    JAMMED = "jammed"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Printed:
+    """How many labels came out, in their order, and why no more did."""
+
+    count: int
+    stopped: Stopped = Stopped.NOTHING
+
+
+class LabelPrinter(Protocol):
+    """Prints labels, each a PDF of one page. What came out is counted; the rest may be sent again. Raises
+    Away when it cannot be reached.
+    """
+
+    def print_labels(self, labels: Sequence[bytes]) -> Printed: ...

@@ -18,7 +18,8 @@ from sutura.core.matching.offers import Offer
 from sutura.core.people import Deed, demand
 from sutura.core.planning import TechnicianChoice
 from sutura.core.stock.levels import LOST, MoveKind, PartFate
-from sutura.core.stock.orders import Cause
+from sutura.core.stock.orders import cause_of_loss
+from sutura.core.stock.pieces import Film
 from sutura.core.typed import Problems, read_choice, read_text
 from sutura.core.values import Person
 from sutura.services import catalogue, planning, returns
@@ -28,6 +29,7 @@ from sutura.services.matching import learn
 from sutura.store import bench as store
 from sutura.store import job as job_store
 from sutura.store import offers as offers_store
+from sutura.store import pieces as pieces_store
 from sutura.store import stock as stock_store
 from sutura.store import suppliers as suppliers_store
 from sutura.store.database import reading, writing
@@ -213,10 +215,7 @@ def close(code: str, by: Person, now: datetime) -> None:
         else []
     )
     asked = {offer.part_id: offer.price_minor for offer in offers}
-    costs = {
-        held_part.part_id: stock_store.average_cost(held_part.part_id) or asked.get(held_part.part_id, 0)
-        for held_part in held
-    }
+    costs = {held_part.part_id: _cost_of(held_part) or asked.get(held_part.part_id, 0) for held_part in held}
     cost = sum(costs.values())
     minutes = rules.worked_minutes([*job_store.bench_times(job.id, rules.AT_THE_BENCH), now])
     closing = replace(job.closing, cost_minor=cost, bench_minutes=minutes)
@@ -232,9 +231,17 @@ def close(code: str, by: Person, now: datetime) -> None:
             note="",
             person=by.id,
             at=now,
+            piece_id=held_part.piece_id,
         )
     for offer in offers:
         learn(job, offer, Learned.PROVED, "", by, now)
+
+
+def _cost_of(held: stock_store.Held) -> int | None:
+    """What a held piece cost: itself, or on average where the part is not kept piece by piece."""
+    if held.piece_id is not None:
+        return pieces_store.cost_of(held.piece_id)
+    return stock_store.average_cost(held.part_id)
 
 
 # -- ways out: another part, back to the bench, closed up unrepaired -----------------------------------
@@ -257,10 +264,15 @@ def reopen(code: str, reason: str, by: Person, now: datetime) -> None:
     job = job_store.lock_job(code)
     _may(job, Move.REOPEN)
     _reason(Problems("The way back to the bench"), reason).refuse()
-    for part_id in stock_store.fitted_to(job.id):
+    for part_id, piece_id in stock_store.fitted_to(job.id):
         stock_store.lock_level(part_id)
-        _add_move(job, part_id, 1, MoveKind.TAKEN_OUT, "", by, now)
-        stock_store.add_reservation(part_id, job.id, by.id, now)
+        cost = stock_store.fitted_cost(job.id, part_id)
+        made = _add_move(job, part_id, 1, MoveKind.TAKEN_OUT, "", cost, piece_id, by, now)
+        back = piece_id or pieces_store.made_by(made)
+        if back is not None:
+            # what was fitted has no film any more
+            pieces_store.save_piece(back, film=Film.OFF.value)
+        stock_store.add_reservation(part_id, job.id, by.id, now, back)
     move(
         job,
         Move.REOPEN,
@@ -354,7 +366,6 @@ def _told(held: Sequence[stock_store.Held], taken: Mapping[int, PartFate]) -> li
     return [{"part": part.part, "fate": taken[part.part_id].value} for part in held]
 
 
-CAUSES = {MoveKind.DEFECTIVE: Cause.DEAD, MoveKind.BROKEN: Cause.BROKEN}
 _LEARNED = {PartFate.DID_NOT_FIT: Learned.DID_NOT_FIT, PartFate.DEFECTIVE: Learned.DEFECTIVE}
 
 
@@ -376,43 +387,59 @@ def _take_back(
         stock_store.lock_level(part.part_id)
         stock_store.save_reservation(part.id, "released")
         if fate in LOST:
-            cost = stock_store.average_cost(part.part_id)
-            _add_move(job, part.part_id, -1, LOST[fate], reason, by, now)
+            cost = _cost_of(part)
+            _add_move(job, part.part_id, -1, LOST[fate], reason, cost, part.piece_id, by, now)
             if part.part_id in offers:
-                _book(job, offers[part.part_id], LOST[fate], cost, reason, by, now)
+                _book(job, offers[part.part_id], part, LOST[fate], cost, reason, by, now)
         if fate in _LEARNED and part.part_id in offers:
             learn(job, offers[part.part_id], _LEARNED[fate], reason.strip()[:300], by, now)
 
 
 def _book(
-    job: JobRecord, offer: Offer, lost: MoveKind, cost: int | None, reason: str, by: Person, now: datetime
+    job: JobRecord,
+    offer: Offer,
+    held: stock_store.Held,
+    lost: MoveKind,
+    cost: int | None,
+    reason: str,
+    by: Person,
+    now: datetime,
 ) -> None:
-    """Who pays for what was lost: its supplier for what was dead, the shop for what we broke."""
+    """Who pays for what was lost (rule stock.who-pays). Of a piece it is known who sold it."""
+    piece = pieces_store.load_piece(held.piece_id) if held.piece_id else None
+    worked_before = stock_store.fitted_cost(job.id, held.part_id) is not None
     returns.book_loss(
         job.id,
         offer.part_id,
-        suppliers_store.supplier_of(offer.id),
-        CAUSES[lost],
+        (piece.supplier_id if piece else None) or suppliers_store.supplier_of(offer.id),
+        cause_of_loss(broken=lost is MoveKind.BROKEN, was_fitted=worked_before),
         offer.price_minor if cost is None else cost,
         reason.strip()[:200],
         by,
         now,
+        piece_id=held.piece_id,
     )
 
 
 def _add_move(
-    job: JobRecord, part_id: int, quantity: int, kind: MoveKind, note: str, by: Person, now: datetime
-) -> None:
-    stock_store.add_stock_move(
+    job: JobRecord,
+    part_id: int,
+    quantity: int,
+    kind: MoveKind,
+    note: str,
+    cost: int | None,
+    piece_id: int | None,
+    by: Person,
+    now: datetime,
+) -> int:
+    return stock_store.add_stock_move(
         part=part_id,
         quantity=quantity,
         kind=kind.value,
         job=job.id,
-        # what is taken out again is worth what it was when it went in
-        unit_cost_minor=stock_store.fitted_cost(job.id, part_id)
-        if kind is MoveKind.TAKEN_OUT
-        else stock_store.average_cost(part_id),
+        unit_cost_minor=cost,
         note=note.strip()[:200],
         person=by.id,
         at=now,
+        piece_id=piece_id,
     )

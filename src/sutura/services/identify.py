@@ -130,6 +130,8 @@ def find(text: str) -> Found:
         return Found(says=fact("identify.job", scan=scan.value), address=f"/jobs/{scan.value}")
     if scan.kind is Scanned.PART:
         return Found(says=fact("identify.part", scan=scan.value), address=f"/shelf/{scan.value}")
+    if scan.kind is Scanned.PIECE:
+        return Found(says=fact("identify.piece", scan=scan.value), address=f"/pieces/{scan.value}")
     if scan.kind is Scanned.ARTICLE:
         return _article(scan)
     jobs = job_store.find_jobs_by_serial(scan.value)

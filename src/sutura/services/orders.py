@@ -11,13 +11,13 @@ from sutura.core.facts import fact
 from sutura.core.maths.money import amount_text
 from sutura.core.people import Deed, demand
 from sutura.core.stock import orders as rules
-from sutura.core.stock.levels import MoveKind
 from sutura.core.stock.orders import Arrived, LineState, OrderState, ReturnState
 from sutura.core.typed import Problems, read_text, read_whole
 from sutura.core.values import Person
 from sutura.devices import plugged
 from sutura.devices.ports import Away, OrderText
 from sutura.formats.orders import OrderedLine, write_order
+from sutura.services.pieces import receive_pieces
 from sutura.services.reordering import USUAL_DAYS, advise_all, buying_of, share_orders, today
 from sutura.services.shop import shop
 from sutura.store import audit as audit_store
@@ -248,7 +248,7 @@ def receive_parcel(order_id: int, found: Mapping[int, Mapping[str, str]], by: Pe
     problems.refuse()
     terms = suppliers_store.load_terms(order.supplier_id)
     send_by = rules.last_day(today(now), terms.return_days)
-    states, pieces = [], 0
+    states, arrived_pieces = [], 0
     # always in the same order, so that two parcels cannot each wait for the other's part
     for line in sorted(lines.values(), key=lambda one: one.part_id):
         numbers, note = read[line.id]
@@ -256,10 +256,10 @@ def receive_parcel(order_id: int, found: Mapping[int, Mapping[str, str]], by: Pe
         store.save_line(line.id, good=after.good, bad=after.bad)
         states.append(after)
         for arrived, number in numbers.items():
-            pieces += number
+            arrived_pieces += number
             store.add_arrival(line.id, arrived, number, "" if arrived is Arrived.GOOD else note, by.id, now)
             if arrived is Arrived.GOOD:
-                _to_shelf(line, number, order, by, now)
+                _to_shelf(line, number, order, send_by, by, now)
             else:
                 _to_return(order, line, arrived, number, note, send_by, by, now)
         # good pieces are tried on the bench, and counted there
@@ -268,7 +268,7 @@ def receive_parcel(order_id: int, found: Mapping[int, Mapping[str, str]], by: Pe
     store.save_order(order_id)
     if rules.is_done(states):
         store.save_order(order_id, state=OrderState.CLOSED.value, closed_at=now)
-    return pieces
+    return arrived_pieces
 
 
 def _read_found(line: store.OrderLine, said: Mapping[str, str]) -> tuple[dict[Arrived, int], str]:
@@ -290,19 +290,20 @@ def _read_found(line: store.OrderLine, said: Mapping[str, str]) -> tuple[dict[Ar
     return numbers, note
 
 
-def _to_shelf(line: store.OrderLine, number: int, order: store.OrderRow, by: Person, now: datetime) -> None:
+def _to_shelf(
+    line: store.OrderLine, number: int, order: store.OrderRow, send_by: date, by: Person, now: datetime
+) -> None:
     stock_store.lock_level(line.part_id)
-    stock_store.adopt_part(line.part_id)
-    stock_store.add_stock_move(
-        part=line.part_id,
-        quantity=number,
-        kind=MoveKind.RECEIPT.value,
-        job=None,
-        unit_cost_minor=line.price_minor,
-        note=order.number,
-        person=by.id,
-        at=now,
-        line=line.id,
+    receive_pieces(
+        line.part_id,
+        number,
+        line.price_minor,
+        order.number,
+        by,
+        now,
+        supplier_id=order.supplier_id,
+        line_id=line.id,
+        return_by=send_by,
     )
 
 

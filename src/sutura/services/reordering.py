@@ -10,8 +10,10 @@ from sutura.core.facts import Say, fact
 from sutura.core.stock import consolidating, reordering
 from sutura.core.stock import demand as demands
 from sutura.core.stock import orders as rules
+from sutura.core.stock import pieces as pieces_rules
 from sutura.core.stock.orders import OrderState, ReturnState
 from sutura.store import orders as store
+from sutura.store import pieces as pieces_store
 from sutura.store import shop as shop_store
 from sutura.store import suppliers as suppliers_store
 from sutura.store.database import reading
@@ -269,6 +271,8 @@ class ShelfPage:
     soon: list[store.ReturnRow]
     owed: int
     owed_minor: int
+    # pieces that nobody looked at and that soon cannot go back any more
+    untried: list[pieces_store.PieceRow]
 
 
 @reading
@@ -296,6 +300,7 @@ def shelf_page(now: datetime) -> ShelfPage:
         ],
         owed=owed,
         owed_minor=owed_minor,
+        untried=pieces_store.urgent_pieces(day, day + timedelta(days=pieces_rules.SOON_DAYS)),
     )
 
 

@@ -87,8 +87,10 @@ def book_loss(
     note: str,
     by: Person,
     now: datetime,
+    *,
+    piece_id: int | None = None,
 ) -> None:
-    """A piece that a job lost: dead in our hands before its film came off is the supplier's, broken is
+    """A piece that a job lost: dead in our hands or failed after it had worked is the supplier's, broken is
     ours.
     """
     borne = cause in rules.SHOP_PAYS
@@ -106,4 +108,5 @@ def book_loss(
         person=by.id,
         at=now,
         closed_at=now if borne else None,
+        piece_id=piece_id,
     )

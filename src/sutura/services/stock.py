@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from datetime import datetime
+from datetime import date, datetime
 from functools import partial
 
 from sutura.core.errors import Invalid, NotFound
@@ -18,10 +18,13 @@ from sutura.core.typed import Problems, read_amount, read_text, read_whole
 from sutura.core.values import Person
 from sutura.services import catalogue
 from sutura.services.job import gather_facts, move
+from sutura.services.pieces import choose_piece, missed_before, pieces_to_miss, receive_pieces
+from sutura.services.reordering import today
 from sutura.services.shop import shop
 from sutura.store import job as job_store
 from sutura.store import offers as offers_store
 from sutura.store import stock as store
+from sutura.store import suppliers as suppliers_store
 from sutura.store.database import reading, writing
 
 
@@ -41,7 +44,7 @@ def take_part(code: str, by: Person, now: datetime, told: Mapping[str, str] | No
     for part_id in sorted({offer.part_id for offer in offers}):
         level = store.lock_level(part_id)
         rules.check_reserve(level, code, held[0].part if held else "")
-        store.add_reservation(part_id, job.id, by.id, now)
+        store.add_reservation(part_id, job.id, by.id, now, choose_piece(part_id, now))
     facts = {"parts": [offer.part for offer in offers], **(told or {})}
     move(job, Move.TAKE_PART, EventKind.PART_HELD, facts, by=by, now=now)
 
@@ -109,16 +112,49 @@ MOST_PIECES = 10_000
 
 
 @writing
-def receive(barcode: str, quantity: str, unit_cost: str, note: str, by: Person, now: datetime) -> None:
-    """Put received pieces on the shelf, at what they cost."""
+def receive(
+    barcode: str,
+    quantity: str,
+    unit_cost: str,
+    note: str,
+    by: Person,
+    now: datetime,
+    *,
+    supplier_id: str = "",
+    lot: str = "",
+) -> None:
+    """Put received pieces on the shelf, at what they cost; whose they were and of what lot, where it is
+    known.
+    """
     demand(by, Deed.RECEIVE)
     problems = Problems("The delivery")
-    pieces = problems.read("quantity", quantity, _read_pieces) or 0
+    number = problems.read("quantity", quantity, _read_pieces) or 0
     cost = None
     if unit_cost.strip():
         cost = problems.read("unit_cost", unit_cost, partial(read_amount, currency=shop().currency))
+    seller = suppliers_store.load_supplier(supplier_id) if supplier_id else None
+    if supplier_id and seller is None:
+        problems.add("supplier", supplier_id, fact("stock.choose-a-supplier"))
+    batch = problems.read("lot", lot, partial(read_text, most=40)) or ""
     problems.refuse()
-    _move(barcode, pieces, MoveKind.RECEIPT, cost, note, by, now)
+    part = store.load_part(barcode)
+    rules.check_stock_move(store.lock_level(part.id), number, MoveKind.RECEIPT)
+    receive_pieces(
+        part.id,
+        number,
+        cost,
+        note,
+        by,
+        now,
+        supplier_id=seller.id if seller else None,
+        lot=batch,
+        return_by=_last_day(seller.id, now) if seller else None,
+    )
+
+
+def _last_day(supplier_id: str, now: datetime) -> date:
+    terms = suppliers_store.load_terms(supplier_id)
+    return orders_rules.last_day(today(now), terms.return_days)
 
 
 @writing
@@ -164,17 +200,31 @@ def set_count(
         _lose_part(jobs[code], level.part, by, now)
     rules.check_stock_move(store.lock_level(part_id), difference, MoveKind.COUNT)
     store.adopt_part(part_id)
-    store.add_stock_move(
-        part=part_id,
-        quantity=difference,
-        kind=MoveKind.COUNT.value,
-        job=None,
-        unit_cost_minor=None,
-        note=note.strip()[:200],
-        person=by.id,
-        at=now,
-    )
+    for quantity, piece_id in _counted(part_id, difference, now):
+        store.add_stock_move(
+            part=part_id,
+            quantity=quantity,
+            kind=MoveKind.COUNT.value,
+            job=None,
+            unit_cost_minor=None,
+            note=note.strip()[:200],
+            person=by.id,
+            at=now,
+            piece_id=piece_id,
+        )
     return losing
+
+
+def _counted(part_id: int, difference: int, now: datetime) -> list[tuple[int, int | None]]:
+    """The lines of the ledger that a counted difference makes: of a dear part one for each piece that is
+    missing (rule stock.missed), or that was missed before and is there again.
+    """
+    if difference < 0:
+        missed = pieces_to_miss(part_id, -difference, now)
+        return [(-1, piece_id) for piece_id in missed] or [(difference, None)]
+    again = missed_before(part_id, difference)
+    rest = difference - len(again)
+    return [*[(1, piece_id) for piece_id in again], *([(rest, None)] if rest else [])]
 
 
 def _lose_part(job: JobRecord, part: str, by: Person, now: datetime) -> None:
@@ -187,21 +237,3 @@ def _lose_part(job: JobRecord, part: str, by: Person, now: datetime) -> None:
 
 def _read_pieces(text: str) -> int:
     return read_whole(text, MOST_PIECES)
-
-
-def _move(
-    barcode: str, quantity: int, kind: MoveKind, cost: int | None, note: str, by: Person, now: datetime
-) -> None:
-    part = store.load_part(barcode)
-    rules.check_stock_move(store.lock_level(part.id), quantity, kind)
-    store.adopt_part(part.id)
-    store.add_stock_move(
-        part=part.id,
-        quantity=quantity,
-        kind=kind.value,
-        job=None,
-        unit_cost_minor=cost,
-        note=note.strip()[:200],
-        person=by.id,
-        at=now,
-    )

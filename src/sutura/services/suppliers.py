@@ -69,6 +69,7 @@ def change_wants(typed: Mapping[str, str], version: int, by: Person, now: dateti
         order_cost_minor=after.order_cost_minor,
         keeping_percent=after.keeping_percent,
         ageing_percent=after.ageing_percent,
+        pieces_from_minor=after.pieces_from_minor,
     )
     audit_store.add_audit(
         by.id, now, "shelf numbers changed", {"before": texts, "after": wants_texts(after, before.currency)}

@@ -97,6 +97,7 @@ def load_keeping() -> Keeping:
             Shop.order_cost_minor,
             Shop.keeping_percent,
             Shop.ageing_percent,
+            Shop.pieces_from_minor,
             Shop.currency,
             Shop.timezone,
             Shop.version,

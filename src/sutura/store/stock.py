@@ -12,7 +12,8 @@ from peewee import JOIN, SQL, Expression, Select, fn
 from sutura.core.errors import NotFound
 from sutura.core.matching.offers import Measured, Value
 from sutura.core.stock.levels import Level, MoveKind
-from sutura.store.database import column, each, first, reading, row, rows, written
+from sutura.core.stock.pieces import label_of
+from sutura.store.database import each, first, reading, row, rows, written
 from sutura.store.expressions import BY_BIN, ON_THE_SHELF, folded, like, or_empty
 from sutura.store.tables import Job, Offer, Part, Person, Reservation, StockMove
 
@@ -53,6 +54,12 @@ class Held:
     id: int
     part_id: int
     part: str
+    piece_id: int | None
+
+    @property
+    def label(self) -> str:
+        """What stands on the piece; empty for a part that is not kept piece by piece."""
+        return label_of(self.piece_id) if self.piece_id else ""
 
 
 _PARTS = Part.select(
@@ -135,6 +142,18 @@ def load_known(barcode: str) -> tuple[Mapping[str, Value], Mapping[str, Measured
     return claimed, {name: measured_from(value) for name, value in measured.items()}
 
 
+@reading
+def described(part_id: int) -> tuple[str, str, Mapping[str, Value], list[str]]:
+    """Kind, printed number, what is claimed of a part, and what should lie in its box."""
+    part = row(
+        Part.select(Part.kind, Part.printed_number, Part.attributes, Part.box).where(Part.id == part_id)
+    )
+    if part is None:
+        raise NotFound("part", part_id)
+    kind, number, attributes, box = part
+    return kind, number, attributes, list(box)
+
+
 def measured_from(raw: Mapping[str, Any]) -> Measured:
     return Measured(value=raw["value"], who=raw["who"], at=datetime.fromisoformat(raw["at"]))
 
@@ -148,7 +167,9 @@ def save_measured(part_id: int, measured: Mapping[str, Mapping[str, Any]]) -> No
 
 _HELD = Reservation.state == "held"
 _HOLDINGS = (
-    Reservation.select(Reservation.id, Reservation.part.alias("part_id"), Part.name.alias("part"))
+    Reservation.select(
+        Reservation.id, Reservation.part.alias("part_id"), Part.name.alias("part"), Reservation.piece_id
+    )
     .join(Part)
     .where(_HELD)
     .order_by(Reservation.id)
@@ -178,14 +199,18 @@ def holders_of(part_id: int) -> list[str]:
 
 
 @reading
-def fitted_to(job_id: int) -> list[int]:
-    """The parts that are in a job's device by the ledger: fitted, and not taken out again."""
-    moves = StockMove.select(StockMove.part).where(
+def fitted_to(job_id: int) -> list[tuple[int, int | None]]:
+    """The parts that are in a job's device by the ledger, fitted and not taken out again; with the piece."""
+    moves = StockMove.select(StockMove.part, StockMove.quantity, StockMove.piece_id).where(
         StockMove.job == job_id, StockMove.kind.in_([MoveKind.FITTED.value, MoveKind.TAKEN_OUT.value])
     )
-    return column(
-        moves.group_by(StockMove.part).having(fn.SUM(StockMove.quantity) < 0).order_by(StockMove.part)
-    )
+    inside: dict[int, int | None] = {}
+    for part_id, quantity, piece_id in rows(moves.order_by(StockMove.id)):
+        if quantity < 0:
+            inside[part_id] = piece_id
+        else:
+            inside.pop(part_id, None)
+    return sorted(inside.items())
 
 
 @written
@@ -217,8 +242,12 @@ def lock_level(part_id: int) -> Level:
     return Level(part=name, on_hand=on_hand, holders=tuple(holders_of(part_id)))
 
 
-def add_reservation(part_id: int, job_id: int, person_id: int, at: datetime) -> None:
-    Reservation.insert(part=part_id, job=job_id, state="held", person=person_id, at=at).execute()
+def add_reservation(
+    part_id: int, job_id: int, person_id: int, at: datetime, piece_id: int | None = None
+) -> None:
+    Reservation.insert(
+        part=part_id, job=job_id, state="held", person=person_id, at=at, piece_id=piece_id
+    ).execute()
 
 
 def save_reservation(reservation_id: int, state: str) -> None:
@@ -250,8 +279,11 @@ def ledger_page(part_id: int) -> list[LedgerLine]:
     return each(_ledger_line, moves.where(StockMove.part == part_id).order_by(StockMove.id.desc()).limit(50))
 
 
-def add_stock_move(**columns: Any) -> None:
-    StockMove.insert(**columns).execute()
+def add_stock_move(**columns: Any) -> int:
+    """A line of the ledger; its number. Of a part kept piece by piece it names the one piece that goes, or
+    that is back.
+    """
+    return int(StockMove.insert(**columns).execute())
 
 
 def average_cost(part_id: int) -> int | None:

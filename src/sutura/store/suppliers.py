@@ -10,7 +10,7 @@ from peewee import SQL, Select, Value, fn
 
 from sutura.core.errors import NotFound
 from sutura.core.stock.suppliers import Terms
-from sutura.store.database import each, first, reading
+from sutura.store.database import each, first, reading, rows
 from sutura.store.tables import Offer, Supplier
 
 
@@ -31,6 +31,12 @@ _OFFERS = Offer.select(fn.COUNT(SQL("*"))).where(Offer.supplier == Supplier.id)
 @reading
 def suppliers_page() -> list[SupplierRow]:
     return each(SupplierRow, Supplier.select(*_FIELDS, _OFFERS.alias("offers")).order_by(Supplier.name))
+
+
+@reading
+def names() -> list[tuple[str, str]]:
+    """Every supplier by its id and name, as a form lists them."""
+    return rows(Supplier.select(Supplier.id, Supplier.name).order_by(Supplier.name, Supplier.id))
 
 
 @reading

@@ -43,6 +43,7 @@ class Shop(Table):
     order_cost_minor = IntegerField()
     keeping_percent = IntegerField()
     ageing_percent = IntegerField()
+    pieces_from_minor = IntegerField()
 
 
 class Person(Table):
@@ -192,6 +193,7 @@ class Part(Table):
     on_hand = IntegerField()
     held = IntegerField()
     value_minor = BigIntegerField()
+    by_piece = BooleanField()
     pack = TextField()
     gtin = TextField()
     measured = BinaryJSONField(index=False)
@@ -332,6 +334,7 @@ class Reservation(Table):
     id = BigAutoField()
     part = ForeignKeyField(Part, index=False)
     job = ForeignKeyField(Job, index=False)
+    piece_id = BigIntegerField(null=True)
     state = TextField()
     person = ForeignKeyField(Person, index=False)
     at = DateTimeTZField()
@@ -395,6 +398,7 @@ class SupplierReturn(Table):
     at = DateTimeTZField()
     closed_at = DateTimeTZField(null=True)
     version = IntegerField()
+    piece_id = BigIntegerField(null=True)
 
 
 class StockTake(Table):
@@ -432,6 +436,34 @@ class StockMove(Table):
     person = ForeignKeyField(Person, index=False)
     at = DateTimeTZField()
     line = ForeignKeyField(PurchaseLine, null=True, index=False)
+    piece_id = BigIntegerField(null=True)
+
+
+class Piece(Table):
+    id = BigAutoField()
+    part = ForeignKeyField(Part)
+    move = ForeignKeyField(StockMove, null=True, index=False)
+    supplier = ForeignKeyField(Supplier, null=True, index=False)
+    lot = TextField()
+    place = TextField()
+    cost_minor = IntegerField()
+    state = TextField()
+    film = TextField()
+    found = TextField()
+    found_grade = TextField()
+    return_by = DateField(null=True)
+    at = DateTimeTZField()
+    version = IntegerField()
+
+
+class PieceEvent(Table):
+    id = BigAutoField()
+    piece = ForeignKeyField(Piece)
+    kind = TextField()
+    note = TextField()
+    detail = BinaryJSONField(index=False)
+    person = ForeignKeyField(Person, index=False)
+    at = DateTimeTZField()
 
 
 class PartUse(Table):
@@ -539,43 +571,4 @@ class Photo(Table):
     mark = TextField()
 
 
-ALL = (
-    Shop,
-    Person,
-    Skill,
-    LoginSession,
-    SignInTry,
-    FormKey,
-    Draft,
-    Customer,
-    CatalogueModel,
-    ModelNumber,
-    CatalogueState,
-    Pack,
-    PackPreview,
-    Photo,
-    Supplier,
-    Part,
-    Offer,
-    OfferPrice,
-    FitEvidence,
-    PriceList,
-    Job,
-    FunctionResult,
-    Accessory,
-    Consent,
-    ConsentText,
-    Reservation,
-    PurchaseOrder,
-    PurchaseLine,
-    PurchaseArrival,
-    SupplierReturn,
-    StockTake,
-    StockTakeCount,
-    StockMove,
-    PartUse,
-    BenchStep,
-    Payment,
-    JobEvent,
-    AuditEvent,
-)
+ALL: tuple[type[Table], ...] = tuple(Table.__subclasses__())

@@ -20,6 +20,7 @@ from sutura.core.planning import Action
 from sutura.core.proof import ProofChange
 from sutura.core.stock.levels import MoveKind, PartFate
 from sutura.core.stock.orders import Arrived, Cause, OrderState, ReturnState
+from sutura.core.stock.pieces import Film, Found, Judged, PieceState, Seen
 from sutura.core.values import Outcome
 
 # by type: members of different enums may have the same value
@@ -162,7 +163,22 @@ NAMES: Mapping[type[Enum], Mapping[Enum, str]] = {
         MoveKind.TAKEN_OUT: "taken out again",
         MoveKind.DEFECTIVE: "off the shelf: defective",
         MoveKind.BROKEN: "off the shelf: broken",
+        MoveKind.RETURNED: "off the shelf: sent back",
+        MoveKind.WRITTEN_OFF: "off the shelf: written off",
     },
+    PieceState: {
+        PieceState.HERE: "in the shop",
+        PieceState.FITTED: "in a device",
+        PieceState.GONE: "not here any more",
+    },
+    Film: {Film.ON: "film on", Film.OFF: "film off", Film.NONE: "without film"},
+    Found: {
+        Found.UNKNOWN: "not looked at yet",
+        Found.AS_BOUGHT: "as it was bought",
+        Found.LESS: "less than was bought",
+    },
+    Seen: {Seen.UNKNOWN: "not looked at"},
+    Judged: {Judged.AS_BOUGHT: "as it was bought", Judged.NOT_AS_BOUGHT: "not as it was bought"},
     Arrived: {
         Arrived.DEAD: "dead on arrival",
         Arrived.WRONG: "the wrong part",

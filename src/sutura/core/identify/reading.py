@@ -58,9 +58,9 @@ RULES = (
         id="identify.scan",
         capability="identify",
         says=(
-            "A scan is read as a job code, part code, article number (EAN, UPC, GS1-128), IMEI, serial "
-            "number, printed panel label or model number, and says which; a wrong check digit is said "
-            "and never guessed around."
+            "A scan is read as a job code, part code, label of a piece, article number (EAN, UPC, "
+            "GS1-128), IMEI, serial number, printed panel label or model number, and says which; a wrong "
+            "check digit is said and never guessed around."
         ),
         source="GS1 General Specifications and Luhn check digits, by python-stdnum (library)",
     ),

@@ -1,5 +1,5 @@
-"""What a scan or a typed line is: a job, a part, an article number, an IMEI, a panel label, a serial or model
-number.
+"""What a scan or a typed line is: a job, a part, a piece, an article number, an IMEI, a panel label, a
+serial or model number.
 """
 
 from __future__ import annotations
@@ -22,6 +22,7 @@ class Scanned(StrEnum):
     JOB = "job"
     IMEI = "imei"
     PART = "part"
+    PIECE = "piece"
     ARTICLE = "article"
     NUMBER = "number"
 
@@ -76,6 +77,8 @@ def read_scan(text: str) -> Scan:
         return Scan(kind=Scanned.NUMBER, value=tidy, notes=(note,))
     if tidy.upper().startswith("P-"):
         return Scan(kind=Scanned.PART, value=tidy.upper())
+    if re.fullmatch(r"S-[0-9]{5,18}", tidy.upper()) and luhn.is_valid(tidy[2:]):
+        return Scan(kind=Scanned.PIECE, value=tidy.upper())
     if len(tidy) == 6 and tidy[2] == "-":
         return Scan(kind=Scanned.JOB, value=read_code(tidy))
     try:

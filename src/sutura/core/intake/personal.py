@@ -91,6 +91,9 @@ NOT_OF_CUSTOMERS: Mapping[str, str] = {
     "purchase_arrival": "outcome note",
     "supplier_return": "supplier_id cause state parcel note",
     "stock_take": "place state",
+    # what is written of a piece is about the piece
+    "piece": "supplier_id lot place state film found found_grade",
+    "piece_event": "kind note detail",
     "part": "barcode name bin printed_number grade kind attributes box pack gtin measured family",
     "offer": "supplier_id number price_breaks returns",
     "job": (

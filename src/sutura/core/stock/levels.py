@@ -12,8 +12,8 @@ from sutura.core.values import COMMON, Rule
 
 
 class MoveKind(StrEnum):
-    """Why stock moved. Receipts and taking out again add, fitting and losing take away, a count correction
-    does either.
+    """Why stock moved. Receipts and taking out again add, fitting, losing and sending back take away, a
+    count correction does either.
     """
 
     RECEIPT = "receipt"
@@ -21,6 +21,8 @@ class MoveKind(StrEnum):
     TAKEN_OUT = "taken_out"
     DEFECTIVE = "defective"
     BROKEN = "broken"
+    RETURNED = "returned"
+    WRITTEN_OFF = "written_off"
     COUNT = "count"
 
 

@@ -140,6 +140,15 @@ def cause_of(arrived: Arrived) -> Cause:
     return Cause(arrived.value)
 
 
+def cause_of_loss(*, broken: bool, was_fitted: bool) -> Cause:
+    """Why a job lost a piece (rule stock.who-pays): broken by us; failed after it was fitted and worked,
+    which is the warranty's; or dead before that.
+    """
+    if broken:
+        return Cause.BROKEN
+    return Cause.WARRANTY if was_fitted else Cause.DEAD
+
+
 def is_done(lines: Sequence[LineState]) -> bool:
     """Whether nothing more is to come of an order."""
     return all(line.to_come == 0 for line in lines)

@@ -141,14 +141,16 @@ LEAST_FILL, MOST_FILL, MOST_PERCENT, MOST_ORDER_COST = 50, 99, 100, 1_000_000
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class ShelfWants:
-    """What share of uses is served at once, in percent; what an order costs in work, in minor units; and what
-    money on the shelf and its ageing cost a year, in percent of the price.
+    """What share of uses is served at once, in percent; what an order costs in work, in minor units; what
+    money on the shelf and its ageing cost a year, in percent of the price; and from what cost on a part is
+    kept piece by piece, in minor units (rule stock.by-piece).
     """
 
     fill_percent: int
     order_cost_minor: int
     keeping_percent: int
     ageing_percent: int
+    pieces_from_minor: int = 0
 
 
 def read_wants(typed: Mapping[str, str], currency: str) -> ShelfWants:
@@ -160,12 +162,16 @@ def read_wants(typed: Mapping[str, str], currency: str) -> ShelfWants:
     order_cost = problems.read("order_cost", typed.get("order_cost", ""), amount)
     keeping = problems.read("keeping", typed.get("keeping", ""), percent)
     ageing = problems.read("ageing", typed.get("ageing", ""), percent)
+    pieces_from = problems.read(
+        "pieces_from", typed.get("pieces_from", ""), partial(read_amount, currency=currency)
+    )
     problems.refuse()
     return ShelfWants(
         fill_percent=fill or LEAST_FILL,
         order_cost_minor=order_cost or 0,
         keeping_percent=keeping or 0,
         ageing_percent=ageing or 0,
+        pieces_from_minor=pieces_from or 0,
     )
 
 
@@ -176,6 +182,7 @@ def wants_texts(wants: ShelfWants, currency: str) -> dict[str, str]:
         "order_cost": amount_text(wants.order_cost_minor, currency),
         "keeping": str(wants.keeping_percent),
         "ageing": str(wants.ageing_percent),
+        "pieces_from": amount_text(wants.pieces_from_minor, currency),
     }
 
 

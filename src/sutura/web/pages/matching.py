@@ -25,7 +25,7 @@ from sutura.core.matching.wanted import breakable
 from sutura.core.people import Deed, may
 from sutura.core.typed import read_id
 from sutura.services import identify as identify_service
-from sutura.services import matching, planning, stock
+from sutura.services import matching, pieces, planning, stock
 from sutura.services.matching import Matched, Matching, consent_text
 from sutura.store import job as job_store
 from sutura.web.addresses import Addresses, Anyone
@@ -244,6 +244,12 @@ def take(ask: Ask, code: str) -> str:
 def take_over(ask: Ask, code: str, form: Form) -> str:
     stock.take_over(code, form.text("other"), form.text("reason"), ask.person, ask.now)
     return _after_holding(ask, code)
+
+
+@addresses.post("/jobs/{code}/match/piece", may=Deed.RESERVE)
+@deed(then="/jobs/{code}/match", again=_page)
+def take_this_piece(ask: Ask, code: str, form: Form) -> None:
+    pieces.take_this_piece(code, form.text("label"), ask.person, ask.now)
 
 
 @addresses.post("/jobs/{code}/match/panel", may=Deed.RESERVE)

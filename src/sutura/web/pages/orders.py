@@ -2,16 +2,19 @@
 
 from __future__ import annotations
 
+from urllib.parse import urlencode
+
 from fastapi.responses import Response
 
 from sutura.core.errors import NotFound
 from sutura.core.people import Deed
 from sutura.core.stock.orders import Arrived, OrderState
 from sutura.core.typed import read_id
-from sutura.services import orders
+from sutura.services import orders, pieces
 from sutura.services.reordering import today
 from sutura.services.shop import shop
 from sutura.store import orders as store
+from sutura.store import pieces as pieces_store
 from sutura.store import suppliers as suppliers_store
 from sutura.web.addresses import Addresses
 from sutura.web.deeds import deed
@@ -39,11 +42,11 @@ def _list(ask: Asking, shown: Shown = ANEW) -> Response:
 
 
 @addresses.get("/orders/{number}", may=Deed.RECEIVE)
-def order_page(ask: Ask, number: str) -> Response:
-    return _page(ask, number)
+def order_page(ask: Ask, number: str, printed: str = "", stopped: str = "") -> Response:
+    return _page(ask, number, printed=printed, stopped=stopped)
 
 
-def _page(ask: Asking, number: str, shown: Shown = ANEW) -> Response:
+def _page(ask: Asking, number: str, shown: Shown = ANEW, printed: str = "", stopped: str = "") -> Response:
     order = store.load_order(read_id(number))
     if order is None:
         raise NotFound("order", number)
@@ -61,6 +64,9 @@ def _page(ask: Asking, number: str, shown: Shown = ANEW) -> Response:
         terms=terms,
         shipping_minor=terms.shipping_of(order.total_minor),
         is_late=order.is_late(today(ask.now)),
+        unlabelled=pieces_store.without_label(order.id),
+        printed=printed[:6],
+        stopped=pieces.why_stopped(stopped),
         found=[arrived for arrived in Arrived if arrived is not Arrived.GOOD],
     )
 
@@ -122,3 +128,11 @@ def receive_parcel(ask: Ask, number: str, form: Form) -> None:
 @deed(then="/orders/{number}", again=_page)
 def give_up_rest(ask: Ask, number: str) -> None:
     orders.give_up_rest(read_id(number), ask.person, ask.now)
+
+
+@addresses.post("/orders/{number}/labels", may=Deed.RECEIVE)
+@deed(then="/orders/{number}?{done}", again=_page)
+def print_labels(ask: Ask, number: str) -> str:
+    labels = [piece.label for piece in pieces_store.without_label(read_id(number))]
+    printed = pieces.print_labels(labels, ask.person, ask.now)
+    return urlencode({"printed": printed.count, "stopped": printed.stopped.value})

@@ -8,7 +8,7 @@ from fastapi.responses import Response
 
 from sutura.core.matching.attributes import MEASURABLE
 from sutura.core.people import Deed
-from sutura.services import matching, reordering, stock
+from sutura.services import matching, pieces, reordering, stock
 from sutura.store import stock as store
 from sutura.web.addresses import Addresses, Anyone
 from sutura.web.deeds import deed
@@ -52,6 +52,7 @@ def part_page(ask: Ask, barcode: str, lost: str = "") -> Response:
 def _page(ask: Asking, barcode: str, shown: Shown = ANEW, lost: str = "") -> Response:
     part = store.load_part(barcode)
     advised = reordering.advise_part(part.id, ask.now)
+    single = pieces.pieces_page(part.id, ask.now)
     return render(
         ask,
         "stock/part.html",
@@ -65,6 +66,10 @@ def _page(ask: Asking, barcode: str, shown: Shown = ANEW, lost: str = "") -> Res
         holders=store.holders_of(part.id),
         known=matching.known_of_part(barcode),
         measurable=MEASURABLE,
+        pieces=single.pieces,
+        urgent=single.urgent,
+        returnable=single.returnable,
+        suppliers=single.suppliers,
     )
 
 
@@ -88,7 +93,14 @@ def measure(ask: Ask, barcode: str, form: Form) -> None:
 @deed(then="/shelf/{barcode}", again=_page)
 def receive(ask: Ask, barcode: str, form: Form) -> None:
     stock.receive(
-        barcode, form.text("quantity"), form.text("unit_cost"), form.text("receipt_note"), ask.person, ask.now
+        barcode,
+        form.text("quantity"),
+        form.text("unit_cost"),
+        form.text("receipt_note"),
+        ask.person,
+        ask.now,
+        supplier_id=form.text("supplier"),
+        lot=form.text("lot"),
     )
 
 

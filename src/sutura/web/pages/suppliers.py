@@ -18,7 +18,7 @@ from sutura.web.present import render
 from sutura.web.session import ANEW, Ask, Asking, Form, Shown
 
 addresses = Addresses()
-WANTS = ("fill", "order_cost", "keeping", "ageing")
+WANTS = ("fill", "order_cost", "keeping", "ageing", "pieces_from")
 FIELDS = ("shipping", "least_order", "free_from", "return_days", "takes")
 
 
