@@ -65,6 +65,43 @@ def test_what_is_advised_is_ordered_with_one_button_and_taken_in_with_what_was_f
     expect(page.locator("section.sheet").filter(has_text="Ended")).to_contain_text("refunded")
 
 
+def test_a_piece_of_a_parcel_is_labelled_tried_under_its_film_and_goes_back_dead(
+    sit: Sit, floor: Shop
+) -> None:
+    order = floor.ordered("P-2001", 2)
+    page = sit("Ines")
+    page.goto(f"/orders/{order}")
+    page.get_by_label("Good", exact=True).fill("2")
+    page.get_by_role("button", name="Put the good ones on the shelf").click()
+    expect(page.get_by_text("2 pieces have no label yet")).to_be_visible()
+    labels = page.locator("form[action$=labels] a.code").all_inner_texts()
+    page.get_by_role("button", name="Print the labels").click()
+    expect(page.get_by_text("2 labels are printed.")).to_be_visible()
+    # the scanner finds the piece by what stands on it
+    page.get_by_label("Scan").fill(labels[0])
+    page.keyboard.press("Enter")
+    expect(page.get_by_role("heading", name=labels[0])).to_be_visible()
+    page.get_by_role("button", name="The film is off now").click()
+    expect(page.get_by_role("alert")).to_contain_text("try it with the film on")
+    page.get_by_role("button", name="Everything on the list is right").click()
+    expect(page.get_by_text("as it was bought").first).to_be_visible()
+    page.get_by_role("button", name="The film is off now").click()
+    expect(page.get_by_text("It cannot go back to its supplier: its film is off.")).to_be_visible()
+
+    page.goto(f"/pieces/{labels[1]}")
+    picture = page.get_by_role("group", name="a whole, even picture")
+    picture.get_by_role("radio", name="wrong").click()
+    page.get_by_label("Then", exact=True).select_option("dead")
+    page.get_by_role("button", name="Keep what was seen").click()
+    expect(page.get_by_role("alert")).to_contain_text("write what is wrong with it")
+    expect(picture.get_by_role("radio", name="wrong")).to_be_checked()
+    page.get_by_label("What is wrong with it").fill("no picture under the film")
+    page.get_by_role("button", name="Keep what was seen").click()
+    expect(page.get_by_text("It is not here any more.")).to_be_visible()
+    page.goto("/returns")
+    expect(page.get_by_text("no picture under the film")).to_be_visible()
+
+
 def test_a_place_is_counted_with_the_scanner_left_and_finished_by_somebody_else(
     sit: Sit, floor: Shop
 ) -> None:

@@ -182,9 +182,11 @@ def look_at(label: str, typed: Mapping[str, str], version: int, by: Person, now:
     problems = Problems("What was looked at")
     seen = {}
     for check in checks:
+        # one word for the whole list
+        said = typed.get("all") or typed.get(check.id, "")
         answer = problems.read(
             f"seen.{check.id}",
-            typed.get(check.id, ""),
+            said,
             lambda text: Seen(read_choice(text, tuple(Seen), fact("stock.right-wrong-or-not-looked"))),
         )
         seen[check.id] = answer or Seen.UNKNOWN

@@ -89,6 +89,15 @@ class PieceHappened:
         """What looking at it came to, where this was looking at it."""
         return Judged(self.detail["verdict"]) if "verdict" in self.detail else None
 
+    @property
+    def kept_as(self) -> str:
+        return str(self.detail.get("grade", ""))
+
+    @property
+    def to(self) -> str:
+        """Where it was moved to."""
+        return str(self.detail.get("to", ""))
+
 
 def _piece(state: str, film: str, found: str, **columns: Any) -> PieceRow:
     return PieceRow(state=PieceState(state), film=Film(film), found=Found(found), **columns)

@@ -55,7 +55,10 @@ def label_pdf(ask: Ask, label: str) -> Response:  # noqa: ARG001 - who asks is a
 @addresses.post("/pieces/{label}/look", may=Deed.RECEIVE)
 @deed(then="/pieces/{label}", again=_page)
 def look_at(ask: Ask, label: str, form: Form) -> None:
-    typed = {**form.entered.group("seen"), **{name: form.text(name) for name in ("then", "note", "grade")}}
+    typed = {
+        **form.entered.group("seen"),
+        **{name: form.text(name) for name in ("then", "note", "grade", "all")},
+    }
     pieces.look_at(label, typed, form.number("version"), ask.person, ask.now)
 
 
