@@ -5,9 +5,12 @@ from __future__ import annotations
 import random
 
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 
 from sutura.core.errors import ManyInvalid
-from sutura.core.stock.suppliers import Terms, judge_suppliers, read_terms, terms_texts
+from sutura.core.matching.ranking import defect_rate
+from sutura.core.stock.suppliers import Terms, judge_suppliers, prior_of, read_terms, terms_texts
 
 TYPED = {"shipping": "4.90", "least_order": "20", "free_from": "", "return_days": "14", "takes": "mail"}
 KEPT = Terms(shipping_minor=490, least_order_minor=2000, free_from_minor=None, return_days=14, takes="mail")
@@ -33,14 +36,31 @@ def test_one_that_is_plainly_worse_is_said_to_be_and_the_good_ones_are_not() -> 
 def test_what_is_not_tried_is_known_by_the_others_alone() -> None:
     judged = judge_suppliers({"new": (0, 0), "a": (5, 100), "b": (5, 100), "c": (5, 100)})
     assert judged["new"].seen is None
-    assert judged["new"].likely == pytest.approx(0.0530, abs=1e-3)
+    # by hand: (15 + 1) / (300 + 40)
+    assert judged["new"].likely == pytest.approx(16 / 340)
     assert judge_suppliers({}) == {}
     [alone] = judge_suppliers({"only": (0, 0)}).values()
-    assert (alone.likely, alone.worse) == pytest.approx((0.5, 0.5))
+    assert (alone.likely, alone.worse) == pytest.approx((1 / 40, 0.5))
     pair = judge_suppliers({"a": (0, 4), "b": (4, 4)})
-    # by hand: a prior worth two tries at (4 + 1) / (8 + 2) = one half of them bad
-    assert (pair["a"].likely, pair["b"].likely) == pytest.approx((1 / 6, 5 / 6))
+    # by hand: a prior worth forty tries at (4 + 1) / (8 + 40) of them bad
+    assert (pair["a"].likely, pair["b"].likely) == pytest.approx((40 * 5 / 48 / 44, (40 * 5 / 48 + 4) / 44))
     assert pair["a"].worse + pair["b"].worse == pytest.approx(1, abs=1e-3)
+
+
+@given(
+    st.dictionaries(
+        st.text(max_size=3),
+        st.integers(0, 40).flatmap(lambda n: st.tuples(st.integers(0, n), st.just(n))),
+        max_size=6,
+    )
+)
+def test_match_counts_with_the_share_that_the_suppliers_page_shows(
+    counts: dict[str, tuple[int, int]],
+) -> None:
+    prior = prior_of(counts.values())
+    for supplier, quality in judge_suppliers(counts).items():
+        assert defect_rate(*counts[supplier], prior) == pytest.approx(quality.likely)
+        assert 0 < quality.likely < 1
 
 
 def test_the_interval_holds_the_truth_about_as_often_as_it_says() -> None:

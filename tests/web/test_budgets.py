@@ -34,7 +34,8 @@ BUDGETS = {
     # single pieces, and who sells parts
     "/shelf/P-2001": 15,
     "/jobs/{code}": 12,
-    "/jobs/{code}/match": 10,
+    # one of it for what all suppliers show
+    "/jobs/{code}/match": 11,
     "/jobs/{code}/bench": 7,
     "/jobs/{code}/proof": 11,
     "/jobs/{code}/assign": 4,

@@ -32,6 +32,7 @@ from sutura.core.maths.money import Money
 from sutura.core.people import Deed, demand
 from sutura.core.planning import expected_minutes
 from sutura.core.quoting import Quote, Rates, quote
+from sutura.core.stock.suppliers import prior_of
 from sutura.core.typed import Problems, read_choice
 from sutura.core.values import Person
 from sutura.formats import edid
@@ -47,6 +48,7 @@ from sutura.store import offers as offers_store
 from sutura.store import orders as orders_store
 from sutura.store import shop as shop_store
 from sutura.store import stock as store
+from sutura.store import suppliers as suppliers_store
 from sutura.store.database import reading, writing
 
 
@@ -156,7 +158,8 @@ def _match(model: Model, wanted: Wanted, destroyed: Collection[str], days_left: 
     offers, parts = offers_for(wanted), parts_for_kits(wanted)
     known = known_about(wanted, model.id, [*offers, *parts], destroyed)
     judged = [judge(wanted, offer, known) for offer in one_a_piece(offers)] + find_kits(wanted, parts, known)
-    ranked = rank(judged, weights, wanted.minutes, days_left)
+    prior = prior_of(suppliers_store.counts())
+    ranked = rank(judged, weights, wanted.minutes, days_left, prior)
     gone = [
         ranked_offer.judged.offer.part_id
         for ranked_offer in ranked

@@ -40,6 +40,12 @@ def names() -> list[tuple[str, str]]:
 
 
 @reading
+def counts() -> list[tuple[int, int]]:
+    """Of every supplier how many pieces were bad, and how many were tried."""
+    return rows(Supplier.select(Supplier.bad, Supplier.tried))
+
+
+@reading
 def load_supplier(supplier_id: str) -> SupplierRow | None:
     named = Supplier.select(*_FIELDS, Value(0).alias("offers")).where(Supplier.id == supplier_id)
     return first(SupplierRow, named)

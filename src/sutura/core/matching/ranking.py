@@ -13,6 +13,8 @@ from sutura.core.facts import Say, fact
 from sutura.core.matching.judging import Fit, Judged, may_choose
 from sutura.core.matching.offers import GRADES, Offer
 from sutura.core.maths.money import half_up
+from sutura.core.maths.statistics import Share
+from sutura.core.stock.suppliers import NOTHING_KNOWN
 from sutura.core.typed import Problems, read_amount
 from sutura.core.values import COMMON, Rule
 
@@ -32,10 +34,10 @@ RULES = (
         id="fit.defects",
         capability="matching",
         says=(
-            "A supplier's defect rate is (failed + 1) / (tried + 40): few pieces say little, and "
-            "nobody is perfect."
+            "Of a supplier's pieces so many are expected to fail as its record says, drawn to what all "
+            "suppliers show: few pieces say little, and nobody is perfect."
         ),
-        source="mean of a beta distribution with a prior of 1 in 40 (textbook); the prior is the shop's",
+        source="mean of a beta distribution (textbook); its prior is that of rule stock.supplier-quality",
     ),
     Rule(
         id="fit.dominated",
@@ -53,9 +55,6 @@ RULES = (
         source=COMMON,
     ),
 )
-
-# A supplier of whom nothing is known is taken for one with 1 failed piece in 40; the shop's, no source.
-PRIOR_BAD, PRIOR_TRIED = 1, 40
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -157,25 +156,27 @@ class Ranked:
         return sum(line.minor for line in self.lines)
 
 
-def defect_rate(bad: int, tried: int) -> float:
-    """A supplier's defect rate (rule fit.defects).
+def defect_rate(bad: int, tried: int, prior: Share = NOTHING_KNOWN) -> float:
+    """A supplier's defect rate from its record and what all suppliers show (rule fit.defects).
 
     >>> defect_rate(0, 0), defect_rate(3, 60)
     (0.025, 0.04)
     """
-    return (bad + PRIOR_BAD) / (tried + PRIOR_TRIED)
+    return (bad + prior.yes) / (tried + prior.yes + prior.no)
 
 
-def cost_lines(judged: Judged, weights: Weights, minutes: int, days_left: int | None) -> tuple[CostLine, ...]:
+def cost_lines(
+    judged: Judged, weights: Weights, minutes: int, days_left: int | None, prior: Share = NOTHING_KNOWN
+) -> tuple[CostLine, ...]:
     """What an offer costs until the job is finished (rule fit.rank). `days_left` until the promise, None
-    without one.
+    without one; `prior` is what all suppliers show.
     """
     offer = judged.offer
     # one order a supplier, whatever of it is for the kit and what bridges it
     shipping = {part.supplier: part.shipping_minor for part in parts_of(judged) if part.free < 1}
     wait = wait_days(judged)
     late = max(wait - days_left, 0) if days_left is not None else 0
-    rate = defect_rate(offer.supplier_bad, offer.supplier_tried)
+    rate = defect_rate(offer.supplier_bad, offer.supplier_tried, prior)
     again = offer.price_minor * (offer.guarantee_days == 0) + minutes * weights.rate_minor // 60
     lines = [
         CostLine(what="part" if not judged.members else "parts", minor=offer.price_minor),
@@ -235,7 +236,11 @@ def parts_of(judged: Judged) -> tuple[Offer, ...]:
 
 
 def rank(
-    judged: Sequence[Judged], weights: Weights, minutes: int = 0, days_left: int | None = None
+    judged: Sequence[Judged],
+    weights: Weights,
+    minutes: int = 0,
+    days_left: int | None = None,
+    prior: Share = NOTHING_KNOWN,
 ) -> list[Ranked]:
     """Offers in their order, each with its costs; ties explained, dominated ones named (rules fit.rank,
     fit.dominated).
@@ -243,7 +248,7 @@ def rank(
     ranked = [
         Ranked(
             judged=judged_offer,
-            lines=cost_lines(judged_offer, weights, minutes, days_left),
+            lines=cost_lines(judged_offer, weights, minutes, days_left, prior),
             wait_days=wait_days(judged_offer),
         )
         for judged_offer in judged

@@ -162,18 +162,22 @@ class Share:
         return float(np.mean(special.betainc(other.yes, other.no, quantiles)))
 
 
-def shared_prior(counts: Sequence[tuple[int, int]], least: float = 2.0, most: float = 50.0) -> Share:
+def shared_prior(
+    counts: Sequence[tuple[int, int]],
+    before: tuple[int, int] = (1, 2),
+    least: float = 2.0,
+    most: float = 50.0,
+) -> Share:
     """What is known of a share before anything is tried of one: from (yes, tried) of all that are alike, by
     the method of moments (Carlin & Louis, *Bayes and Empirical Bayes Methods*); worth between `least` and
-    `most` tries.
+    `most` tries. `before` is what is known before any was seen, and what it is worth while they are too few
+    to say how alike they are.
     """
     tried = sum(each for _, each in counts)
-    # one yes and one no more than seen: with nothing tried a share of a half says nothing, and none is not
-    # sure
-    mean = (sum(yes for yes, _ in counts) + 1) / (tried + 2)
+    mean = (sum(yes for yes, _ in counts) + before[0]) / (tried + before[1])
     several = [(yes, each) for yes, each in counts if each >= 2]
     if len(several) < 3:
-        return Share(yes=mean * least, no=(1 - mean) * least)
+        return Share(yes=mean * before[1], no=(1 - mean) * before[1])
     spread = sum(each * (yes / each - mean) ** 2 for yes, each in several)
     by_chance = mean * (1 - mean) * len(several)
     weight = sum(each for _, each in several)

@@ -4,7 +4,7 @@ the rest; and what they ask of an order.
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from functools import partial
 
@@ -19,7 +19,8 @@ RULES = (
         capability="stock",
         says=(
             "A supplier's share of bad pieces is told with its interval: what is seen of it, drawn to "
-            "what is seen of all suppliers. Three good ones of three are not a hundred percent."
+            "what is seen of all suppliers, and while they are few to 1 in 40. Three good ones of three are "
+            "not a hundred percent. Match counts with the same share."
         ),
         source="Wilson 1927 (Newcombe 1998); beta-binomial with a shared prior, Carlin & Louis",
     ),
@@ -33,6 +34,22 @@ RULES = (
         source=COMMON,
     ),
 )
+
+
+# Of a supplier of whom nothing is known, nor of others, 1 piece in 40 is taken to be bad; the shop's, no
+# source.
+PRIOR_BAD, PRIOR_TRIED = 1, 40
+NOTHING_KNOWN = Share(yes=PRIOR_BAD, no=PRIOR_TRIED - PRIOR_BAD)
+
+
+def prior_of(counts: Iterable[tuple[int, int]]) -> Share:
+    """What is taken of a supplier before its own pieces: from the (bad, tried) of all of them (rule
+    stock.supplier-quality).
+
+    >>> prior_of([]).mean, prior_of([(0, 100), (5, 100)]).mean
+    (0.025, 0.025)
+    """
+    return shared_prior(list(counts), before=(PRIOR_BAD, PRIOR_TRIED))
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -57,7 +74,7 @@ def judge_suppliers(counts: Mapping[str, tuple[int, int]]) -> dict[str, Quality]
     >>> 0.03 < good.likely < 0.09, good.high > 0.1
     (True, True)
     """
-    prior = shared_prior(list(counts.values()))
+    prior = prior_of(counts.values())
     all_bad, all_tried = (sum(each) for each in zip(*counts.values(), strict=True)) if counts else (0, 0)
     judged = {}
     for supplier, (bad, tried) in counts.items():
