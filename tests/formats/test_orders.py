@@ -5,12 +5,13 @@ from __future__ import annotations
 import csv
 import io
 
+import pypdfium2
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
 from sutura.core.errors import Invalid
-from sutura.formats.orders import OrderedLine, read_order, write_order
+from sutura.formats.orders import OrderedLine, order_pdf, read_order, write_order
 
 # what a sheet would compute or take for text at its start, before anything
 STARTS = st.sampled_from(["", "", "'", "=", "'=", "''+", "-", "@"])
@@ -63,3 +64,25 @@ def test_a_line_that_is_none_is_refused_with_its_number() -> None:
     with pytest.raises(Invalid):
         read_order("csv", "what,is,this\r\n")
     assert read_order("mail", "Dear all, nothing today.") == []
+
+
+def test_on_paper_every_line_stands_with_its_number_and_what_is_typed_is_no_markup() -> None:
+    lines = [
+        OrderedLine(number=f"MR-{n}", quantity=n, name=f"Front {n} <b>& more", price="60.00", listed_days=2)
+        for n in range(1, 90)
+    ]
+    paper = order_pdf(
+        "O-00007", "Test <Screens>", "Mill Lane 3\nLower Fenn", "Millrace & Sons", lines, "5,340.00 TAL"
+    )
+    pages = list(pypdfium2.PdfDocument(paper))
+    assert len(pages) > 1
+    # A4 (ISO 216)
+    assert [side * 25.4 / 72 for side in pages[0].get_size()] == pytest.approx([210, 297], abs=0.5)
+    texts = [page.get_textpage().get_text_range() for page in pages]
+    together = "\n".join(texts)
+    for n in (1, 45, 89):
+        assert f"MR-{n}" in together
+    assert "Front 89 <b>& more" in together.replace("\r\n", " ")
+    assert "Test <Screens>" in together
+    assert "5,340.00 TAL" in texts[-1]
+    assert all("price each" in text for text in texts if "MR-" in text), "the heading stands on every page"

@@ -43,6 +43,7 @@ def load_fonts() -> None:
     """Tell the printer's writer of the two cuts that ship with the product."""
     for name, weight in ((PLAIN, "400"), (BOLD, "700")):
         pdfmetrics.registerFont(TTFont(name, str(FONTS / f"atkinson-hyperlegible-latin-{weight}.ttf")))
+    pdfmetrics.registerFontFamily(PLAIN, normal=PLAIN, bold=BOLD, italic=PLAIN, boldItalic=BOLD)
 
 
 def draw_label(label: Label) -> Any:

@@ -1,4 +1,6 @@
-"""An order as suppliers take it: a CSV file, or the text of a mail; written for them and read back."""
+"""An order as suppliers take it: a CSV file, or the text of a mail, written for them and read back; and on
+paper.
+"""
 
 from __future__ import annotations
 
@@ -7,9 +9,16 @@ import io
 import re
 from collections.abc import Sequence
 from dataclasses import dataclass
+from xml.sax.saxutils import escape
+
+from reportlab.lib.pagesizes import A4
+from reportlab.lib.styles import ParagraphStyle
+from reportlab.lib.units import mm
+from reportlab.platypus import Paragraph, SimpleDocTemplate, Spacer, Table, TableStyle
 
 from sutura.core.errors import Invalid
 from sutura.core.facts import fact
+from sutura.formats.labels import BOLD, PLAIN, load_fonts
 
 HEADER = ("number", "pieces", "article", "price each", "days as listed")
 _MAIL_LINE = re.compile(r"^\s*(\d+) × (.+?) \| (.*) \| (.*) \| (\d+) days as listed$")
@@ -90,3 +99,43 @@ def _read_mail(text: str) -> list[OrderedLine]:
             OrderedLine(number=number, quantity=int(quantity), name=name, price=price, listed_days=int(days))
         )
     return read
+
+
+# -- on paper ---------------------------------------------------------------------------------------------
+
+
+def order_pdf(
+    number: str, shop: str, address: str, supplier: str, lines: Sequence[OrderedLine], total: str
+) -> bytes:
+    """The order on A4, as many pages as it takes, for a supplier that wants paper and for the shop's
+    folder.
+    """
+    load_fonts()
+    plain = ParagraphStyle("plain", fontName=PLAIN, fontSize=10, leading=14)
+    head = ParagraphStyle("head", parent=plain, fontName=BOLD, fontSize=16, leading=22)
+    small = ParagraphStyle("small", parent=plain, fontSize=9, leading=11)
+    cells = [[Paragraph(f"<b>{name}</b>", small) for name in HEADER]]
+    cells += [
+        [
+            Paragraph(escape(text), small)
+            for text in (line.number, str(line.quantity), line.name, line.price, str(line.listed_days))
+        ]
+        for line in lines
+    ]
+    table = Table(cells, colWidths=[35 * mm, 18 * mm, 72 * mm, 25 * mm, 20 * mm], repeatRows=1)
+    table.setStyle(
+        TableStyle([("LINEBELOW", (0, 0), (-1, -1), 0.4, "#8a8577"), ("VALIGN", (0, 0), (-1, -1), "TOP")])
+    )
+    out = io.BytesIO()
+    SimpleDocTemplate(out, pagesize=A4, title=f"Order {number}", author=shop, invariant=True).build(
+        [
+            Paragraph(escape(f"Order {number}"), head),
+            Paragraph(escape(f"to {supplier}"), plain),
+            Paragraph("<br/>".join(escape(part) for part in (shop, *address.splitlines())), plain),
+            Spacer(1, 6 * mm),
+            table,
+            Spacer(1, 4 * mm),
+            Paragraph(escape(f"Together {total}"), plain),
+        ]
+    )
+    return out.getvalue()

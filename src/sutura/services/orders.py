@@ -16,7 +16,7 @@ from sutura.core.typed import Problems, read_text, read_whole
 from sutura.core.values import Person
 from sutura.devices import plugged
 from sutura.devices.ports import Away, OrderText
-from sutura.formats.orders import OrderedLine, write_order
+from sutura.formats.orders import OrderedLine, order_pdf, write_order
 from sutura.services.pieces import receive_pieces
 from sutura.services.reordering import USUAL_DAYS, advise_all, buying_of, share_orders, today
 from sutura.services.shop import shop
@@ -136,25 +136,31 @@ def discard_order(order_id: int, by: Person, now: datetime) -> None:
     store.save_order(order_id, state=OrderState.CANCELLED.value, closed_at=now)
 
 
+def _ordered(lines: Sequence[store.OrderLine]) -> list[OrderedLine]:
+    currency = shop().currency
+    listed = store.best_offers([line.part_id for line in lines])
+    return [
+        OrderedLine(
+            number=line.number,
+            quantity=line.quantity,
+            name=line.part,
+            price=amount_text(line.price_minor, currency),
+            listed_days=listed[line.part_id].lead_days if line.part_id in listed else USUAL_DAYS,
+        )
+        for line in lines
+    ]
+
+
 def order_text(order: store.OrderRow, lines: Sequence[store.OrderLine], form: str) -> str:
     """An order as its supplier takes it."""
+    return write_order(form, order.number, shop().name, _ordered(lines))
+
+
+def order_paper(order: store.OrderRow, lines: Sequence[store.OrderLine]) -> bytes:
+    """An order on paper."""
     record = shop()
-    listed = store.best_offers([line.part_id for line in lines])
-    return write_order(
-        form,
-        order.number,
-        record.name,
-        [
-            OrderedLine(
-                number=line.number,
-                quantity=line.quantity,
-                name=line.part,
-                price=amount_text(line.price_minor, record.currency),
-                listed_days=listed[line.part_id].lead_days if line.part_id in listed else USUAL_DAYS,
-            )
-            for line in lines
-        ],
-    )
+    total = f"{amount_text(order.total_minor, record.currency)} {record.currency}"
+    return order_pdf(order.number, record.name, record.address, order.supplier, _ordered(lines), total)
 
 
 @writing

@@ -83,6 +83,19 @@ def order_text(ask: Ask, number: str) -> Response:  # noqa: ARG001 - who asks is
     return Response(text, media_type=f"{kind}; charset=utf-8", headers={"Content-Disposition": name})
 
 
+@addresses.get("/orders/{number}/order.pdf", may=Deed.ORDER)
+def order_paper(ask: Ask, number: str) -> Response:  # noqa: ARG001 - who asks is asked by the address
+    order = store.load_order(read_id(number))
+    if order is None:
+        raise NotFound("order", number)
+    name = f'attachment; filename="{order.number}.pdf"'
+    return Response(
+        orders.order_paper(order, store.load_lines(order.id)),
+        media_type="application/pdf",
+        headers={"Content-Disposition": name},
+    )
+
+
 @addresses.post("/orders", may=Deed.ORDER)
 @deed(then="/orders/{done}", again=_list)
 def write_order(ask: Ask, form: Form) -> int:
