@@ -38,10 +38,11 @@ CAPABILITIES = {
 }
 # the store has a file a noun, and what intake holds has one in the other layers too (docs/map.md)
 NOUNS = {
-    "services": {"consents", "drafts", "pieces", "reordering", "returns"},
+    "services": {"consents", "cores", "drafts", "pieces", "reordering", "returns"},
     "store": {
         "audit",
         "consents",
+        "cores",
         "drafts",
         "expressions",
         "formkeys",
@@ -51,7 +52,7 @@ NOUNS = {
         "pieces",
         "suppliers",
     },
-    "web/pages": {"again", "consents", "pieces", "returns"},
+    "web/pages": {"again", "consents", "cores", "pieces", "returns"},
 }
 PYTHON = sorted((ROOT / "src" / "sutura").rglob("*.py"))
 PLANTED = [

@@ -109,6 +109,7 @@ def pages(database: str) -> list[str]:
         "/shelf/P-1001",
         f"/pieces/{pieces[0]}",
         f"/pieces/{pieces[1]}",
+        "/cores",
         "/orders",
         f"/orders/{sent}",
         f"/orders/{drafted}",

@@ -34,6 +34,7 @@ FROZEN = {
     "0011_supervised.py": "f2b5b193528cfb62a66e8f467fb3f770959f639211c966eccad878d0b10825b0",
     "0014_orders.py": "5d8397593219900a6869fb8924d5d7c0a0c33d0047f4b26d294aa3b3938da6fd",
     "0015_pieces.py": "b7377cbee47dd1945c3227c3b49fd12f8958484eac6cfbd20fd794073a16ccb9",
+    "0016_cores.py": "b22f11b9b8e33b11cbf07ca20ff83cb912859dcb027c88d5c420d63c44dd6b51",
     "0013_holds.py": "a4d37620d8e728da92eeeaf4ef8c9a6277a36b60ee5625b29fb0b67c2ed56340",
     "0012_opening_hours.py": "bb5d0a469e26619f1633125861787aa8ff096bcfd54d0b84e6418bda83321924",
     "0005_counter.py": "fab85a5759b03cf26ca7640fbe8bf03a413af01f005e6722af5155e9f9bb95ca",
@@ -54,6 +55,7 @@ SQL_INDEXES = frozenset(
         "part_gtin",
         "part_of_the_shelf",
         "part_printed",
+        "old_screen_kept",
         "piece_here",
         "piece_move_id",
         "purchase_order_one_draft",
@@ -217,6 +219,7 @@ def test_a_shop_of_the_first_release_keeps_its_models_and_jobs(cluster: Cluster,
             "0013_holds",
             "0014_orders",
             "0015_pieces",
+            "0016_cores",
         ]
         with connection():
             moves = raw(

@@ -121,3 +121,23 @@ def test_a_delivery_may_name_who_sold_it_and_its_lot(desks: Sit, floor: Shop) ->
     [newest] = [piece for piece in store.pieces_of(stock_store.load_part("P-2001").id) if piece.lot]
     assert (newest.lot, newest.supplier_id) == ("L 77", supplier[1])
     assert newest.return_by
+
+
+def test_old_screens_are_listed_placed_and_sold_in_place(desks: Sit, floor: Shop) -> None:
+    floor.receive("P-2001", 2)
+    code = floor.closed(PLAIN)
+    ines, bram = desks("ines"), desks("bram")
+    assert bram.get("/cores").status_code == 403
+    assert code in ines.get("/cores").text
+    assert "The old screen goes with it" in ines.get(f"/jobs/{code}/handover").text
+    core = re.search(rf"/cores/(\d+)/place.*?{code}</span></button></form>", ines.get("/cores").text)
+    assert core
+    way, version = f"/cores/{core[1]}", "1"
+    ines.post(f"{way}/end", _version=version, _core=core[1], _to="sold", buyer="Core & Co", amount="many")
+    assert ines.answer.status_code == 422
+    assert 'value="many"' in ines.page
+    ines.post(f"{way}/place", _version=version, place="Crate 2")
+    assert "Crate 2" in ines.page
+    ines.post(f"{way}/end", _version="2", _core=core[1], _to="sold", buyer="Core & Co", amount="12.50")
+    assert "sold to Core &amp; Co for 12.50" in ines.page
+    assert "12.50" not in desks("pell").get("/cores").text

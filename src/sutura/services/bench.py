@@ -27,6 +27,7 @@ from sutura.services.job import gather_facts, move, note, progress_of
 from sutura.services.marks import marks_of
 from sutura.services.matching import learn
 from sutura.store import bench as store
+from sutura.store import cores as cores_store
 from sutura.store import job as job_store
 from sutura.store import offers as offers_store
 from sutura.store import pieces as pieces_store
@@ -233,6 +234,9 @@ def close(code: str, by: Person, now: datetime) -> None:
             at=now,
             piece_id=held_part.piece_id,
         )
+    if held:
+        # what came off is a thing of its own from here on
+        cores_store.keep_core(job.id, by.id, now)
     for offer in offers:
         learn(job, offer, Learned.PROVED, "", by, now)
 

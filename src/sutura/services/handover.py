@@ -13,7 +13,7 @@ from sutura.core.job import EventKind, JobRecord, Move
 from sutura.core.maths.money import Money
 from sutura.core.people import Deed, demand
 from sutura.core.values import Person
-from sutura.services import catalogue
+from sutura.services import catalogue, cores
 from sutura.services.job import move
 from sutura.store import handover as store
 from sutura.store import job as job_store
@@ -34,8 +34,11 @@ def hand_back(
     by: Person,
     now: datetime,
     way_back: str = "",
+    old_screen: bool = False,
 ) -> None:
-    """Give the device back: everything that came in, the whole price, the warranty from today."""
+    """Give the device back: everything that came in, the whole price, the warranty from today; the old screen
+    with it, where the customer wants it.
+    """
     demand(by, Deed.TAKE_IN)
     job = job_store.lock_job(code)
     model = catalogue.model(job.model_id, job.model_version)
@@ -59,6 +62,8 @@ def hand_back(
         "explanation": explanation.strip(),
         "way_back": way_back.strip(),
     }
+    if old_screen:
+        cores.give_with(job.id, by, now)
     closing = replace(
         job.closing, finished_at=now, warranty_end=until, returned_note=explanation.strip()[:300]
     )

@@ -466,6 +466,19 @@ class PieceEvent(Table):
     at = DateTimeTZField()
 
 
+class OldScreen(Table):
+    id = BigAutoField()
+    job = ForeignKeyField(Job, unique=True)
+    place = TextField()
+    state = TextField()
+    buyer = TextField()
+    amount_minor = IntegerField(null=True)
+    person = ForeignKeyField(Person, index=False)
+    at = DateTimeTZField()
+    ended_at = DateTimeTZField(null=True)
+    version = IntegerField()
+
+
 class PartUse(Table):
     id = BigAutoField()
     part = ForeignKeyField(Part, index=False)

@@ -778,6 +778,7 @@ SENTENCES: Mapping[str, str] = {
     "stock.check-windows": "Windows lie where the original’s do: {needs}",
     "stock.choose-a-job-that-holds-it": "choose a job that holds it and is not on the bench",
     "stock.choose-a-supplier": "choose one of the suppliers",
+    "stock.choose-what-became-of-screen": "say whether it was handed back, recycled or sold",
     "stock.choose-what-follows": "choose what follows",
     "stock.chosen-part-job": "chosen part of job",
     "stock.count-every-odd-again": "count again what is far off: {parts}",
@@ -805,6 +806,7 @@ SENTENCES: Mapping[str, str] = {
     "stock.nothing-to-print": "labels of one piece or more, 300 at most",
     "stock.nothing-was-counted": "count at least one part",
     "stock.nothing-wrong-was-seen": "say first what is wrong with it",
+    "stock.old-screen-is-gone": "an old screen that is still here: this one is {state}",
     "stock.one-digit-of-label-wrong": "scan it again: one digit is wrong",
     "stock.piece-is-held": "take another piece for job {job} first: it holds this one",
     "stock.piece-is-not-here": "a piece that is in the shop: this one is {state}",
@@ -823,6 +825,7 @@ SENTENCES: Mapping[str, str] = {
     "stock.say-what-it-is": "write as what it is kept, such as “grade C” or “dark blue”",
     "stock.shelf-cannot-hold-fewer-than-none": "the shelf cannot hold fewer than none",
     "stock.somebody-took-one-meanwhile": "count again: somebody moved a piece just now",
+    "stock.the-old-screen": "the old screen",
     "stock.the-piece": "the piece",
     "stock.this-count-is-over": "nothing more: this stock-take is over",
     "stock.try-it-first": (

@@ -18,6 +18,7 @@ from sutura.core.matching.judging import Fit, Learned, Source
 from sutura.core.people import Deed
 from sutura.core.planning import Action
 from sutura.core.proof import ProofChange
+from sutura.core.stock.cores import CoreState
 from sutura.core.stock.levels import MoveKind, PartFate
 from sutura.core.stock.orders import Arrived, Cause, OrderState, ReturnState
 from sutura.core.stock.pieces import Film, Found, Judged, PieceState, Seen
@@ -171,6 +172,7 @@ NAMES: Mapping[type[Enum], Mapping[Enum, str]] = {
         PieceState.FITTED: "in a device",
         PieceState.GONE: "not here any more",
     },
+    CoreState: {CoreState.HANDED_BACK: "handed back"},
     Film: {Film.ON: "film on", Film.OFF: "film off", Film.NONE: "without film"},
     Found: {
         Found.UNKNOWN: "not looked at yet",

@@ -93,6 +93,8 @@ NOT_OF_CUSTOMERS: Mapping[str, str] = {
     "stock_take": "place state",
     # what is written of a piece is about the piece
     "piece": "supplier_id lot place state film found found_grade",
+    # who buys old screens is no customer of the shop
+    "old_screen": "place state buyer",
     "piece_event": "kind note detail",
     "part": "barcode name bin printed_number grade kind attributes box pack gtin measured family",
     "offer": "supplier_id number price_breaks returns",

@@ -9,7 +9,7 @@ from sutura.core.handover import Method, aftercare, done_by, not_promised
 from sutura.core.job import Stage
 from sutura.core.maths.money import Money, amount_text, included_tax
 from sutura.core.people import Deed
-from sutura.services import handover
+from sutura.services import cores, handover
 from sutura.services import job as job_service
 from sutura.services import shop as shop_service
 from sutura.web.addresses import Addresses, Anyone
@@ -36,6 +36,7 @@ def _page(ask: Asking, code: str, shown: Shown = ANEW) -> Response:
         job=page.job,
         owed=amount_text(page.job.chosen.price_minor or 0, page.job.currency),
         methods=[method.value for method in Method],
+        core=cores.kept_of(page.job.id),
         ready=page.job.stage is Stage.CLOSED,
         declined=page.job.stage is Stage.DECLINED,
     )
@@ -51,6 +52,7 @@ def hand_back(ask: Ask, code: str, form: Form) -> None:
         way_back=form.text("way_back"),
         amount=form.text("amount"),
         method=form.text("method"),
+        old_screen=bool(form.text("old_screen")),
         today=ask.now.astimezone(ask.zone).date(),
         by=ask.person,
         now=ask.now,
