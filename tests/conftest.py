@@ -10,6 +10,7 @@ from pathlib import Path
 import psycopg
 import pytest
 import structlog
+from argon2 import PasswordHasher
 from builders import FEWER, NOW, Shop, set_up
 from hypothesis import HealthCheck, settings
 
@@ -17,6 +18,10 @@ from sutura import wiring
 from sutura.cluster import Cluster
 from sutura.config import STATE
 from sutura.core.errors import Refusal
+from sutura.devices import plug
+from sutura.devices.simulated.label_printer import SimulatedPrinter
+from sutura.devices.simulated.supplier_desk import SimulatedDesk
+from sutura.services import people
 from sutura.store.database import DATABASE, connection
 from sutura.words.speech import PLAIN
 
@@ -35,6 +40,16 @@ structlog.configure(
 def refusals_in_english(monkeypatch: pytest.MonkeyPatch) -> None:
     """A refusal that a test reads or matches is said in English; core itself keeps facts alone."""
     monkeypatch.setattr(Refusal, "__str__", lambda refusal: PLAIN.say(refusal))
+
+
+@pytest.fixture(scope="session", autouse=True)
+def cheap_passwords() -> Iterator[None]:
+    """Hashing as it ships takes a fifth of a second a time, on purpose; test_people holds that it does."""
+    with pytest.MonkeyPatch.context() as patch:
+        cheap = PasswordHasher(time_cost=1, memory_cost=8, parallelism=1)
+        patch.setattr(people, "_HASHER", cheap)
+        patch.setattr(people, "_NOBODY", cheap.hash("nobody"))
+        yield
 
 
 @pytest.fixture(scope="session")
@@ -68,6 +83,8 @@ def database(cluster: Cluster, template: str) -> Iterator[str]:
     _sql(cluster, f"create database {name} template {template}")
     url = cluster.url_of(name)
     wiring.connect(url)
+    # numbers of orders begin anew: a desk that remembers those of another file would answer for them
+    plug(supplier_desk=SimulatedDesk(), label_printer=SimulatedPrinter())
     yield url
     wiring.disconnect()
     _sql(cluster, f"drop database {name} with (force)")

@@ -368,9 +368,10 @@ def test(*, fast: bool, words: tuple[str, ...]) -> int:
     """Run lint and all tests; further words, such as the path of a test, go to pytest."""
     if not words and run_lint() != 0:
         return 1
-    # two at a time, each with a database server of its own; a whole product wants the machine to itself
-    two = ["-n", "2", "--dist", "loadfile"]
-    quick = ["-m", "not browser and not slow", *two]
+    # side by side, each with a database server of its own, since each waits for it at times; a whole product
+    # wants the machine to itself
+    two, three = (["-n", number, "--dist", "loadfile"] for number in ("2", "3"))
+    quick = ["-m", "not browser and not slow", *three]
     if words:
         runs = [["-m", "not browser and not slow", *words] if fast else list(words)]
     else:

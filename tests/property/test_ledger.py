@@ -8,7 +8,7 @@ import contextlib
 
 import peewee
 import pytest
-from builders import PLAIN, Shop
+from builders import FEWER, PLAIN, Shop
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from hypothesis.stateful import RuleBasedStateMachine, invariant, rule, run_state_machine_as_test
@@ -225,7 +225,9 @@ class DearShelf(Shelf):
 
 @pytest.mark.parametrize("shelf", [Shelf, DearShelf])
 def test_the_database_never_lets_the_shelf_owe_anything(shop: Shop, shelf: type[Shelf]) -> None:
-    run_state_machine_as_test(shelf, settings=settings(max_examples=8, stateful_step_count=12, deadline=None))
+    run_state_machine_as_test(
+        shelf, settings=settings(max_examples=max(8 // FEWER, 3), stateful_step_count=12, deadline=None)
+    )
 
 
 @pytest.mark.parametrize(

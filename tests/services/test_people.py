@@ -2,12 +2,16 @@
 
 from __future__ import annotations
 
+import subprocess
+import sys
 from datetime import UTC, datetime, timedelta
 
 import pytest
+from argon2 import Type, extract_parameters
 from builders import NOW, PASSWORD, Shop
 from store.test_concurrency import at_once
 
+from sutura.config import ROOT
 from sutura.core.errors import Invalid, ManyInvalid, NotAllowed, SignInRefused, StaleSave
 from sutura.core.values import Role
 from sutura.services import drafts, people
@@ -175,3 +179,20 @@ def test_what_nobody_needs_any_more_is_thrown_away_and_the_rest_stays(shop: Shop
     assert old != new
     assert people.session_of(token, NOW) is None
     assert set(shop_service.throw_away(30, 30, 30, NOW + timedelta(days=31)).values()) == {0}
+
+
+def test_passwords_are_hashed_as_dearly_as_is_asked_for() -> None:
+    """Argon2id with at least 19 MiB in two rounds (OWASP Password Storage, from memory); the tests' own cheap
+    one is none of the product.
+    """
+    shipped = subprocess.run(
+        [sys.executable, "-c", "from sutura.services import people; print(people.hash_password('x' * 12))"],
+        capture_output=True,
+        text=True,
+        check=True,
+        env={"PYTHONPATH": str(ROOT / "src")},
+    ).stdout
+    asked = extract_parameters(shipped.strip())
+    assert asked.type is Type.ID
+    assert asked.memory_cost >= 19 * 1024
+    assert asked.time_cost >= 2

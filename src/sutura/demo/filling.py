@@ -538,5 +538,7 @@ class _Story:
             today=self.at.date(),
             by=self.staff["pell"],
             now=self.at,
+            # every other customer wants it
+            old_screen=self.chance.random() < 0.5,
             way_back=self._way_back(),
         )
