@@ -38,10 +38,11 @@ CAPABILITIES = {
 }
 # the store has a file a noun, and what intake holds has one in the other layers too (docs/map.md)
 NOUNS = {
-    "services": {"consents", "cores", "drafts", "pieces", "reordering", "returns"},
+    "services": {"consents", "consumables", "cores", "drafts", "pieces", "reordering", "returns"},
     "store": {
         "audit",
         "consents",
+        "consumables",
         "cores",
         "drafts",
         "expressions",
@@ -52,7 +53,7 @@ NOUNS = {
         "pieces",
         "suppliers",
     },
-    "web/pages": {"again", "consents", "cores", "pieces", "returns"},
+    "web/pages": {"again", "consents", "consumables", "cores", "pieces", "returns"},
 }
 PYTHON = sorted((ROOT / "src" / "sutura").rglob("*.py"))
 PLANTED = [
@@ -124,6 +125,7 @@ def test_the_capability_word_names_the_file_in_every_layer() -> None:
             "marks",
             "known",
             "database",
+            "stock_tables",
             "tables",
             "migrating",
             "health",

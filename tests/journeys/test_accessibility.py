@@ -31,12 +31,24 @@ def pages(database: str) -> list[str]:
     """The address of every kind of page, with data, without, and refused."""
     from datetime import UTC, datetime
 
-    from sutura.services import catalogue, drafts, matching, orders, planning, pricelists, stocktakes
+    from sutura.services import (
+        catalogue,
+        consumables,
+        drafts,
+        matching,
+        orders,
+        planning,
+        pricelists,
+        stocktakes,
+    )
     from sutura.store import orders as orders_store
     from sutura.store import pieces as pieces_store
     from sutura.store import stock as stock_store
 
     shop = Shop(now=datetime.now(UTC))
+    for name in ("Tape", "Wipes"):
+        consumables.add_consumable({"name": name, "used_for": name.lower().rstrip("s")}, shop.manager)
+        consumables.receive(name.lower(), "20", "", shop.manager, shop.tick())
     for barcode in ("P-1001", "P-2001", "P-3001"):
         shop.receive(barcode, 6)
     blind = shop.take_in(
@@ -110,6 +122,7 @@ def pages(database: str) -> list[str]:
         f"/pieces/{pieces[0]}",
         f"/pieces/{pieces[1]}",
         "/cores",
+        "/consumables?show=tape",
         "/orders",
         f"/orders/{sent}",
         f"/orders/{drafted}",

@@ -141,3 +141,25 @@ def test_old_screens_are_listed_placed_and_sold_in_place(desks: Sit, floor: Shop
     ines.post(f"{way}/end", _version="2", _core=core[1], _to="sold", buyer="Core & Co", amount="12.50")
     assert "sold to Core &amp; Co for 12.50" in ines.page
     assert "12.50" not in desks("pell").get("/cores").text
+
+
+def test_consumables_are_set_up_received_and_counted_in_place(desks: Sit) -> None:
+    ines, pell, bram = desks("ines"), desks("pell"), desks("bram")
+    assert bram.get("/consumables").status_code == 403
+    ines.get("/consumables")
+    ines.post("/consumables", name="Tape, 2 mm", used_for="tape", unit="cm", again_at="x")
+    assert ines.answer.status_code == 422
+    assert 'value="Tape, 2 mm"' in ines.page
+    ines.post("/consumables", name="Tape, 2 mm", used_for="tape", unit="cm", again_at="50")
+    assert "<strong>0 cm</strong>" in ines.page
+    assert "Tape, 2 mm" in pell.get("/shelf").text
+    pell.get("/consumables")
+    assert "Keep another one" not in pell.page
+    pell.post("/consumables/tape-2-mm/receive", _of="tape-2-mm", quantity="much")
+    assert pell.answer.status_code == 422
+    assert 'value="much"' in pell.page
+    pell.post("/consumables/tape-2-mm/receive", _of="tape-2-mm", quantity="1,000.5")
+    assert "<strong>1000.5 cm</strong>" in pell.page
+    pell.post("/consumables/tape-2-mm/count", _of="tape-2-mm", _version=pell.hidden("version"), counted="990")
+    assert "<strong>990 cm</strong>" in pell.page
+    assert "counted" in pell.get("/consumables?show=tape-2-mm").text

@@ -7,7 +7,17 @@ from sutura.core.catalogue import rules as catalogue
 from sutura.core.identify import reading
 from sutura.core.intake import arrival, customers, damage, diagnosis, opening, promise
 from sutura.core.matching import judging, kits, listing, panel, ranking, wanted
-from sutura.core.stock import consolidating, cores, demand, levels, orders, pieces, reordering, suppliers
+from sutura.core.stock import (
+    consolidating,
+    consumables,
+    cores,
+    demand,
+    levels,
+    orders,
+    pieces,
+    reordering,
+    suppliers,
+)
 from sutura.core.values import Rule
 
 # each module's own, in the order in which a job meets them
@@ -33,6 +43,7 @@ ALL: tuple[Rule, ...] = tuple(
         orders,
         pieces,
         cores,
+        consumables,
         suppliers,
         consolidating,
         quoting,

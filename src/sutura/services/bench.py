@@ -22,7 +22,7 @@ from sutura.core.stock.orders import cause_of_loss
 from sutura.core.stock.pieces import Film
 from sutura.core.typed import Problems, read_choice, read_text
 from sutura.core.values import Person
-from sutura.services import catalogue, planning, returns
+from sutura.services import catalogue, consumables, planning, returns
 from sutura.services.job import gather_facts, move, note, progress_of
 from sutura.services.marks import marks_of
 from sutura.services.matching import learn
@@ -234,6 +234,7 @@ def close(code: str, by: Person, now: datetime) -> None:
             at=now,
             piece_id=held_part.piece_id,
         )
+    consumables.use_up(job.id, catalogue.model(job.model_id, job.model_version), by, now)
     if held:
         # what came off is a thing of its own from here on
         cores_store.keep_core(job.id, by.id, now)

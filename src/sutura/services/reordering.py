@@ -12,6 +12,7 @@ from sutura.core.stock import demand as demands
 from sutura.core.stock import orders as rules
 from sutura.core.stock import pieces as pieces_rules
 from sutura.core.stock.orders import OrderState, ReturnState
+from sutura.store import consumables as consumables_store
 from sutura.store import orders as store
 from sutura.store import pieces as pieces_store
 from sutura.store import shop as shop_store
@@ -273,6 +274,8 @@ class ShelfPage:
     owed_minor: int
     # pieces that nobody looked at and that soon cannot go back any more
     untried: list[pieces_store.PieceRow]
+    # tape, glue and the like that run out, or that nobody knows how much there is of
+    low: list[consumables_store.ConsumableRow]
 
 
 @reading
@@ -300,6 +303,7 @@ def shelf_page(now: datetime) -> ShelfPage:
         ],
         owed=owed,
         owed_minor=owed_minor,
+        low=consumables_store.low_ones(),
         untried=pieces_store.urgent_pieces(day, day + timedelta(days=pieces_rules.SOON_DAYS)),
     )
 

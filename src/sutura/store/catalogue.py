@@ -14,8 +14,9 @@ from sutura.core.identify.numbers import KnownModel, Numbered
 from sutura.core.job import Stage
 from sutura.store.database import connected, each, first, reading, row, rows
 from sutura.store.expressions import IS_OPEN, like, or_empty
+from sutura.store.stock_tables import StockMove
 from sutura.store.tables import CatalogueModel as Model
-from sutura.store.tables import CatalogueState, Job, ModelNumber, Person, StockMove
+from sutura.store.tables import CatalogueState, Job, ModelNumber, Person
 
 PAGE = 60
 # the kind of a number that is no model number: how an IMEI begins

@@ -11,7 +11,8 @@ from peewee import Select, fn
 from sutura.core.stock.cores import CoreState
 from sutura.store.database import each, first, reading, row
 from sutura.store.expressions import MODEL_NAME
-from sutura.store.tables import CatalogueModel, Job, OldScreen, Person
+from sutura.store.stock_tables import OldScreen
+from sutura.store.tables import CatalogueModel, Job, Person
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

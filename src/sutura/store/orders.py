@@ -13,19 +13,8 @@ from sutura.core.job import Stage
 from sutura.core.stock.orders import OPEN_RETURNS, Arrived, Cause, LineState, OrderState, ReturnState
 from sutura.store.database import each, first, reading, rows, written
 from sutura.store.expressions import BY_BIN, ON_THE_SHELF, or_empty
-from sutura.store.tables import (
-    CatalogueModel,
-    Job,
-    Offer,
-    Part,
-    PartUse,
-    Person,
-    PurchaseArrival,
-    PurchaseLine,
-    PurchaseOrder,
-    Supplier,
-    SupplierReturn,
-)
+from sutura.store.stock_tables import PartUse, PurchaseArrival, PurchaseLine, PurchaseOrder, SupplierReturn
+from sutura.store.tables import CatalogueModel, Job, Offer, Part, Person, Supplier
 
 # -- what advice is made of ---------------------------------------------------------------------------
 

@@ -16,17 +16,8 @@ from sutura.core.catalogue.packs import Stored
 from sutura.core.maths.money import Money, amount_text
 from sutura.store.database import column, each, first, reading, row, rows, written
 from sutura.store.expressions import IS_OPEN, MODEL_NAME, ON_THE_SHELF, or_empty
-from sutura.store.tables import (
-    CatalogueModel,
-    Job,
-    Offer,
-    Pack,
-    PackPreview,
-    Part,
-    Person,
-    StockMove,
-    Supplier,
-)
+from sutura.store.stock_tables import StockMove
+from sutura.store.tables import CatalogueModel, Job, Offer, Pack, PackPreview, Part, Person, Supplier
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

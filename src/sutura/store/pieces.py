@@ -15,17 +15,8 @@ from sutura.core.stock.levels import MoveKind
 from sutura.core.stock.pieces import Film, Found, Judged, PieceState, label_of
 from sutura.store.database import column, each, first, raw, reading, row, written
 from sutura.store.expressions import or_empty
-from sutura.store.tables import (
-    Job,
-    Part,
-    Person,
-    Piece,
-    PieceEvent,
-    PurchaseLine,
-    Reservation,
-    StockMove,
-    Supplier,
-)
+from sutura.store.stock_tables import Piece, PieceEvent, PurchaseLine, StockMove
+from sutura.store.tables import Job, Part, Person, Reservation, Supplier
 
 # nobody looks through more of one part; the shop's, no source
 MOST_SHOWN = 300

@@ -15,7 +15,8 @@ from sutura.core.stock.levels import Level, MoveKind
 from sutura.core.stock.pieces import label_of
 from sutura.store.database import each, first, reading, row, rows, written
 from sutura.store.expressions import BY_BIN, ON_THE_SHELF, folded, like, or_empty
-from sutura.store.tables import Job, Offer, Part, Person, Reservation, StockMove
+from sutura.store.stock_tables import StockMove
+from sutura.store.tables import Job, Offer, Part, Person, Reservation
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

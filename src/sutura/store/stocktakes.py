@@ -10,7 +10,8 @@ from peewee import SQL, fn
 from sutura.core.stock.levels import MoveKind
 from sutura.store.database import each, first, reading
 from sutura.store.expressions import BY_BIN, ON_THE_SHELF, like
-from sutura.store.tables import Part, Person, StockMove, StockTake, StockTakeCount
+from sutura.store.stock_tables import StockMove, StockTake, StockTakeCount
+from sutura.store.tables import Part, Person
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -764,6 +764,7 @@ SENTENCES: Mapping[str, str] = {
     "shop.write-day": "write it with its year first, such as 2026-12-25",
     "shop.write-time-of-day": "write a time of day such as 9:30",
     # -- stock
+    "stock.another-name": "another name: this one is taken",
     "stock.cannot-go-back-any-more": (
         "its last day to go back is over, or its film is off: keep it as what it is, or write it off"
     ),
@@ -803,6 +804,8 @@ SENTENCES: Mapping[str, str] = {
     "stock.label-is-s-and-digits": "scan a label of the shelf: S- and five digits or more",
     "stock.label-lot": "lot {lot}",
     "stock.ledger-says-already-nothing-correct": "the ledger says {on_hand} already; nothing to correct",
+    "stock.letters-in-name": "a name with a letter or a digit in it",
+    "stock.more-than-nothing": "more than nothing",
     "stock.nothing-to-print": "labels of one piece or more, 300 at most",
     "stock.nothing-was-counted": "count at least one part",
     "stock.nothing-wrong-was-seen": "say first what is wrong with it",
@@ -817,6 +820,7 @@ SENTENCES: Mapping[str, str] = {
         "a printer that answers: see that it is switched on and its cable is in, then print again"
     ),
     "stock.printer-jammed": "A label is jammed: open the printer, take it out and print again.",
+    "stock.quantity-to-100000": "a number from 0 to 100,000",
     "stock.receipt-adds-pieces-use-count-correction": (
         "a receipt adds pieces; use a count correction to take away"
     ),

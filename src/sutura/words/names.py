@@ -18,6 +18,7 @@ from sutura.core.matching.judging import Fit, Learned, Source
 from sutura.core.people import Deed
 from sutura.core.planning import Action
 from sutura.core.proof import ProofChange
+from sutura.core.stock.consumables import Unit, UsedFor
 from sutura.core.stock.cores import CoreState
 from sutura.core.stock.levels import MoveKind, PartFate
 from sutura.core.stock.orders import Arrived, Cause, OrderState, ReturnState
@@ -173,6 +174,8 @@ NAMES: Mapping[type[Enum], Mapping[Enum, str]] = {
         PieceState.GONE: "not here any more",
     },
     CoreState: {CoreState.HANDED_BACK: "handed back"},
+    Unit: {Unit.PIECE: "pieces"},
+    UsedFor: {UsedFor.WIPE: "wipes", UsedFor.OTHER: "nothing of its own"},
     Film: {Film.ON: "film on", Film.OFF: "film off", Film.NONE: "without film"},
     Found: {
         Found.UNKNOWN: "not looked at yet",

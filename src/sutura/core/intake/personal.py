@@ -95,6 +95,8 @@ NOT_OF_CUSTOMERS: Mapping[str, str] = {
     "piece": "supplier_id lot place state film found found_grade",
     # who buys old screens is no customer of the shop
     "old_screen": "place state buyer",
+    "consumable": "id name unit used_for place",
+    "consumable_move": "consumable_id kind note",
     "piece_event": "kind note detail",
     "part": "barcode name bin printed_number grade kind attributes box pack gtin measured family",
     "offer": "supplier_id number price_breaks returns",
