@@ -24,6 +24,7 @@ from sutura.core.values import Person, Role
 from sutura.demo import hours
 from sutura.demo.shop import (
     ADDRESS,
+    CONSUMABLES,
     CURRENCY,
     CUSTOMERS,
     JOBS,
@@ -40,6 +41,7 @@ from sutura.services import (
     bench,
     catalogue,
     consents,
+    consumables,
     drafts,
     handover,
     intake,
@@ -51,6 +53,7 @@ from sutura.services import (
     stock,
 )
 from sutura.services import shop as shop_service
+from sutura.store import consumables as consumables_store
 from sutura.store import customers as customers_store
 from sutura.store import drafts as drafts_store
 from sutura.store import handover as handover_store
@@ -102,6 +105,8 @@ def fill(packs: Path, now: datetime, progress: Callable[[int, int], None] = lamb
             shop_service.change_hours(hours.TYPED, shop.version, manager, now)
         if not any(part.on_hand or part.held for part in stock_store.shelf_page()):
             _receive(manager, now)
+        if not consumables_store.ids():
+            _keep_consumables(manager, now)
         customers = _customers(manager, now)
         made = job_store.count_jobs()
         for index, job in enumerate(JOBS[made:], start=made):
@@ -159,6 +164,13 @@ def _people(now: datetime) -> dict[str, Person]:
 def _receive(manager: Person, now: datetime) -> None:
     for barcode, count, cost, days in RECEIPTS:
         _deliver(barcode, count, cost, manager, now - timedelta(days=days))
+
+
+def _keep_consumables(manager: Person, now: datetime) -> None:
+    for name, used_for, place, again_at, received in CONSUMABLES:
+        typed = {"name": name, "used_for": used_for, "place": place, "again_at": again_at}
+        number = consumables.add_consumable(typed, manager)
+        consumables.receive(number, received, "first delivery", manager, now - timedelta(days=60))
 
 
 def _deliver(barcode: str, count: int, cost_minor: int, manager: Person, at: datetime) -> None:

@@ -144,6 +144,14 @@ RECEIPTS = (
 
 # orders: days since they were sent, parts with pieces, and days since the parcel with what was in it, if it
 # came
+# name, what repairs use it as, place, order again at, received
+CONSUMABLES = (
+    ("Tape, 2 mm", "tape", "drawer 3", "200", "800"),
+    ("Contact glue", "glue", "drawer 3", "5", "25"),
+    ("Cleaning alcohol", "cleaner", "bench 1", "100", "250"),
+    ("Wipes", "wipe", "bench 1", "50", "200"),
+)
+
 ORDERS: tuple[DemoOrder, ...] = (
     DemoOrder(
         sent=12,
