@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import random
+import statistics
 
 import pytest
 from hypothesis import given
@@ -10,7 +11,15 @@ from hypothesis import strategies as st
 
 from sutura.core.errors import ManyInvalid
 from sutura.core.matching.ranking import defect_rate
-from sutura.core.stock.suppliers import Terms, judge_suppliers, prior_of, read_terms, terms_texts
+from sutura.core.stock.suppliers import (
+    PriceSeen,
+    Terms,
+    judge_suppliers,
+    price_trend,
+    prior_of,
+    read_terms,
+    terms_texts,
+)
 
 TYPED = {"shipping": "4.90", "least_order": "20", "free_from": "", "return_days": "14", "takes": "mail"}
 KEPT = Terms(shipping_minor=490, least_order_minor=2000, free_from_minor=None, return_days=14, takes="mail")
@@ -89,3 +98,16 @@ def test_every_term_that_cannot_be_read_is_named() -> None:
     with pytest.raises(ManyInvalid) as refused:
         read_terms(wrong, "TAL")
     assert set(refused.value.by_field) == set(wrong)
+
+
+@given(st.lists(st.tuples(st.integers(1, 10**6), st.integers(1, 10**6), st.integers(0, 400)), max_size=8))
+def test_prices_moved_by_the_mean_ratio_of_what_is_known_long_enough(
+    seen: list[tuple[int, int, int]],
+) -> None:
+    trend = price_trend(PriceSeen(then_minor=then, now_minor=now, days=days) for then, now, days in seen)
+    ratios = [now / then for then, now, days in seen if days >= 30]
+    assert trend.articles == len(ratios)
+    if not ratios:
+        assert trend.moved is None, "unknown is not unmoved"
+    else:
+        assert trend.moved == pytest.approx(statistics.geometric_mean(ratios) - 1, rel=1e-5, abs=1e-5)

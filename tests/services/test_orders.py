@@ -589,3 +589,33 @@ def test_margins_use_what_the_pieces_cost_on_average(shop: Shop) -> None:
     part = stock_store.load_part(PART).id
     [(value, pieces)] = raw("select value_minor, on_hand from part where id = %s", part).fetchall()
     assert (value, pieces) == (2 * 6200 + 5800, 3)
+
+
+def test_a_suppliers_prices_are_told_from_a_year_ago_to_now(shop: Shop) -> None:
+    part = stock_store.load_part(PART).id
+    raw("delete from offer_price where offer_id in (select id from offer where part_id <> %s)", part)
+    offer, supplier, price = raw(
+        "select id, supplier_id, price_minor from offer where part_id = %s order by id limit 1", part
+    ).fetchone()
+    raw("delete from offer_price where offer_id in (select id from offer where part_id = %s)", part)
+
+    def moved() -> float | None:
+        lines = suppliers.suppliers_page(shop.manager, shop.now)
+        return next(line.prices.moved for line in lines if line.supplier.id == supplier)
+
+    def seen(days: int, minor: int) -> None:
+        raw(
+            "insert into offer_price (offer_id, price_minor, at) values (%s, %s, %s)",
+            offer,
+            minor,
+            shop.now - timedelta(days=days),
+        )
+
+    assert moved() is None
+    seen(20, price)
+    assert moved() is None
+    # what it was a year ago counts, not what it was before, nor in between
+    seen(500, price * 5)
+    seen(400, price * 2)
+    seen(100, price * 3)
+    assert moved() == pytest.approx(-0.5)

@@ -30,6 +30,7 @@ class SupplierLine:
     days: tuple[float, ...]
     owed_minor: int
     refunded_minor: int
+    prices: rules.PriceTrend
 
     @property
     def days_mean(self) -> float | None:
@@ -43,6 +44,7 @@ def suppliers_page(by: Person, now: datetime) -> list[SupplierLine]:
     judged = rules.judge_suppliers({each.id: (each.bad, each.tried) for each in found})
     delivered = orders_store.delivered_days(now - YEAR)
     returned = orders_store.ended_by_supplier()
+    prices = store.prices_seen(now - YEAR, now)
     return [
         SupplierLine(
             supplier=each,
@@ -50,6 +52,7 @@ def suppliers_page(by: Person, now: datetime) -> list[SupplierLine]:
             days=tuple(delivered.get(each.id, [])),
             owed_minor=returned.get(each.id, (0, 0))[0],
             refunded_minor=returned.get(each.id, (0, 0))[1],
+            prices=rules.price_trend(prices.get(each.id, [])),
         )
         for each in found
     ]

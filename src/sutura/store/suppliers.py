@@ -4,14 +4,16 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, fields
+from datetime import datetime
 from typing import Any
 
-from peewee import SQL, Select, Value, fn
+from peewee import SQL, Case, Select, Value, fn
 
 from sutura.core.errors import NotFound
-from sutura.core.stock.suppliers import Terms
+from sutura.core.stock.suppliers import PriceSeen, Terms
 from sutura.store.database import each, first, reading, rows
-from sutura.store.tables import Offer, Supplier
+from sutura.store.expressions import ON_THE_SHELF
+from sutura.store.tables import Offer, OfferPrice, Part, Supplier
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -43,6 +45,33 @@ def names() -> list[tuple[str, str]]:
 def counts() -> list[tuple[int, int]]:
     """Of every supplier how many pieces were bad, and how many were tried."""
     return rows(Supplier.select(Supplier.bad, Supplier.tried))
+
+
+@reading
+def prices_seen(since: datetime, now: datetime) -> dict[str, list[PriceSeen]]:
+    """Of each supplier the articles that the shop keeps: at what price they were offered at a moment, or when
+    they were first seen after it, and at what they are offered now.
+    """
+    before = OfferPrice.at <= since
+    then = (
+        OfferPrice.select(OfferPrice.offer, OfferPrice.price_minor, OfferPrice.at)
+        .distinct(OfferPrice.offer)
+        .order_by(OfferPrice.offer, before.desc(), Case(None, [(before, OfferPrice.id * -1)], OfferPrice.id))
+        .alias("then")
+    )
+    found = (
+        Offer.select(Offer.supplier, then.c.price_minor, Offer.price_minor, then.c.at)
+        .join(Part)
+        .switch(Offer)
+        .join(then, on=Offer.id == then.c.offer_id)
+        .where(ON_THE_SHELF)
+    )
+    seen: dict[str, list[PriceSeen]] = {}
+    for supplier, then_minor, now_minor, at in rows(found):
+        days = (now - max(at, since)).total_seconds() / 86_400
+        article = PriceSeen(then_minor=then_minor, now_minor=now_minor, days=days)
+        seen.setdefault(supplier, []).append(article)
+    return seen
 
 
 @reading

@@ -4,6 +4,7 @@ the rest; and what they ask of an order.
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from functools import partial
@@ -23,6 +24,16 @@ RULES = (
             "not a hundred percent. Match counts with the same share."
         ),
         source="Wilson 1927 (Newcombe 1998); beta-binomial with a shared prior, Carlin & Louis",
+    ),
+    Rule(
+        id="stock.price-trend",
+        capability="stock",
+        says=(
+            "A supplier's prices are told by the mean ratio of now to a year ago, or to when an article was "
+            "first seen, over what the shop keeps of it; an article that is known for less than 30 days says "
+            "nothing."
+        ),
+        source="geometric mean of price relatives (Jevons index; ILO, Consumer Price Index Manual, 2020)",
     ),
     Rule(
         id="stock.supplier-terms",
@@ -91,6 +102,41 @@ def judge_suppliers(counts: Mapping[str, tuple[int, int]]) -> dict[str, Quality]
             worse=own.above(rest),
         )
     return judged
+
+
+# an article known for less says nothing of how prices move; the shop's, no source
+LEAST_DAYS = 30
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class PriceSeen:
+    """The price of an article then and now, in minor units, and how many days lie between."""
+
+    then_minor: int
+    now_minor: int
+    days: float
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class PriceTrend:
+    """By what share prices moved, over how many articles; None where nothing is known of it."""
+
+    moved: float | None
+    articles: int
+
+
+def price_trend(seen: Iterable[PriceSeen]) -> PriceTrend:
+    """How a supplier's prices moved (rule stock.price-trend).
+
+    >>> rose = PriceSeen(then_minor=100, now_minor=121, days=200)
+    >>> price_trend([rose, PriceSeen(then_minor=50, now_minor=50, days=90)])
+    PriceTrend(moved=0.1, articles=2)
+    """
+    known = [each for each in seen if each.days >= LEAST_DAYS and each.then_minor > 0 and each.now_minor > 0]
+    if not known:
+        return PriceTrend(moved=None, articles=0)
+    mean = sum(math.log(each.now_minor / each.then_minor) for each in known) / len(known)
+    return PriceTrend(moved=round(math.exp(mean) - 1, 6), articles=len(known))
 
 
 # -- terms ------------------------------------------------------------------------------------------------
