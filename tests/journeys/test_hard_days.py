@@ -74,6 +74,7 @@ def test_a_form_sent_twice_past_the_script_makes_one_job(sit: Sit, floor: Shop) 
     page.get_by_label("Name", exact=True).fill("Rosa Tindal")
     page.get_by_label("Phone", exact=True).fill("555 0110")
     page.get_by_role("button", name="The rest works").click()
+    assert page.locator("input[name^='function.'][value=works]:checked").count(), "the press counted"
     for consent in ("My data", "A part that"):
         page.get_by_role("checkbox", name=re.compile(f"^{consent}")).check()
     answers = page.evaluate(

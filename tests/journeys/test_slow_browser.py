@@ -252,3 +252,28 @@ def test_nothing_moves_between_the_lifting_of_a_finger_and_its_click(sit: Sit, f
     finger("pointerup")
     page.get_by_label("Phone", exact=True).fill("555 0194")
     expect(page.get_by_text("Somebody of that name").first).to_be_hidden()
+
+
+def test_a_press_counts_although_it_is_found_who_was_here_before_under_it(sit: Sit, floor: Shop) -> None:
+    """The list of known customers comes by a way of its own, and moves nothing under a hand either."""
+    page = sit("Pell")
+    begin(page, "BP-700")
+    held: list[Route] = []
+    page.route("**/customers/find**", lambda route: held.append(route))
+    page.get_by_label("Phone", exact=True).fill("555 0195")
+    page.get_by_label("Name", exact=True).fill("Slow Found")
+    page.wait_for_timeout(1500)
+    works = page.get_by_role("button", name="The rest works")
+    works.evaluate("one => one.scrollIntoView({ block: 'center' })")
+    box = works.bounding_box()
+    assert box
+    page.mouse.move(box["x"] + box["width"] / 2, box["y"] + box["height"] / 2)
+    page.mouse.down()
+    held[-1].fulfill(body=TALL)
+    page.wait_for_timeout(300)
+    page.mouse.up()
+    expect(page.locator(".fold-says").nth(2)).to_contain_text("work")
+    expect(page.get_by_text("Somebody of that name").first).to_be_attached()
+    after = works.bounding_box()
+    assert after
+    assert abs(box["y"] - after["y"]) <= 1

@@ -1,5 +1,7 @@
 // The intake form, and a panel's bytes beside it.
 
+import { handUp, holding, isDown, underHand, whenUp } from "./hand.js";
+
 // The intake form: kept while typing, so that it can be left at any second.
 export const intake = () => ({
   saved: "",
@@ -12,8 +14,6 @@ export const intake = () => ({
   timer: null,
   sending: false,
   changes: 0,
-  pressed: false,
-  lifting: null,
   unfolded: null,
   init() {
     const form = this.$root;
@@ -30,7 +30,7 @@ export const intake = () => ({
       this.later(150);
     });
     form.addEventListener("focusin", (event) => this.fold(event.target));
-    this.watchPresses();
+    whenUp(() => this.unfolded && this.fold(this.unfolded));
     form.addEventListener("submit", () => {
       this.number();
       this.remember();
@@ -59,53 +59,14 @@ export const intake = () => ({
   doneSays(name) {
     return this.done[name] || "";
   },
-  // A press is a button going down and coming up on the same thing: nothing moves on the page in between.
-  watchPresses() {
-    const up = () => {
-      clearTimeout(this.lifting);
-      this.lifting = null;
-      this.pressed = false;
-      if (this.unfolded) this.fold(this.unfolded);
-    };
-    const listen = (name, call) => globalThis.addEventListener(name, call, true);
-    listen("pointerdown", () => {
-      clearTimeout(this.lifting);
-      this.pressed = true;
-    });
-    listen("pointerup", (event) => {
-      // the click comes right after the button is let go; after a finger is lifted it takes the browser a while
-      this.lifting = setTimeout(up, event.pointerType === "mouse" ? 0 : 400);
-    });
-    listen("click", () => {
-      // the page's own answer to it first
-      if (this.pressed) setTimeout(up);
-    });
-    listen("pointercancel", () => setTimeout(up));
-    listen("blur", (event) => event.target === globalThis && setTimeout(up));
-  },
-  // What is under the hand stays where it is: call what comes back when the page has changed; says if it could.
-  holding(target) {
-    const top = () => target.getBoundingClientRect().top;
-    const before = target && top();
-    return () => {
-      if (!target || !target.isConnected) return true;
-      globalThis.scrollBy(0, top() - before);
-      return Math.abs(top() - before) <= 1;
-    };
-  },
-  get underHand() {
-    const form = this.$root;
-    const focused = document.activeElement;
-    return [...form.querySelectorAll(":hover")].at(-1) || (form.contains(focused) ? focused : null);
-  },
   // What is done above folds to its line when the hand goes on.
   fold(target) {
-    this.unfolded = this.pressed ? target : null;
-    if (this.pressed) return;
+    this.unfolded = isDown() ? target : null;
+    if (isDown()) return;
     for (const part of this.$root.querySelectorAll(".fold[open]")) {
       const above = part.compareDocumentPosition(target) === Node.DOCUMENT_POSITION_FOLLOWING;
       if (!above || !this.done[part.dataset.fold]) continue;
-      const stays = this.holding(target);
+      const stays = holding(target);
       part.open = false;
       // too near the head of the page to keep the place: it folds the next time
       if (!stays()) part.open = true;
@@ -171,16 +132,8 @@ export const intake = () => ({
     this.number();
     navigator.sendBeacon(this.$root.dataset.keep, this.typed());
   },
-  // A lifted hand that nobody told of holds an answer up 3 s.
-  async handUp() {
-    for (let waited = 0; this.pressed && waited < 3000; waited += 50) {
-      await new Promise((done) => {
-        setTimeout(done, 50);
-      });
-    }
-  },
   async show(said) {
-    const stays = this.holding(this.underHand);
+    const stays = holding(underHand(this.$root));
     this.saved = said.saved;
     this.damage = said.damage;
     this.panel = said.panel;
@@ -224,7 +177,7 @@ export const intake = () => ({
       const answer = await fetch(this.$root.dataset.keep, { method: "POST", body: this.typed() });
       if (!answer.ok) throw new Error(String(answer.status));
       const said = await answer.json();
-      await this.handUp();
+      await handUp();
       await this.show(said);
       // an answer to an older state says nothing of what was drawn since
       if (changes === this.changes) {

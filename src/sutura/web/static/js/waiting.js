@@ -1,5 +1,7 @@
 // Answers of the server that appear without a new page.
 
+import { handUp, holding, underHand } from "./hand.js";
+
 // Long work: asks how far it is, and shows the page anew when it is done.
 export const watching = () => ({
   says: "",
@@ -49,6 +51,11 @@ export const asks = () => ({
     if (text === this.last) return;
     this.last = text;
     const answer = await fetch(this.$root.dataset.url + encodeURIComponent(text)).catch(() => null);
-    if (answer && answer.ok && this.last === text) this.$refs.answer.innerHTML = await answer.text();
+    if (!answer || !answer.ok || this.last !== text) return;
+    const said = await answer.text();
+    await handUp();
+    const stays = holding(underHand(document.body));
+    this.$refs.answer.innerHTML = said;
+    stays();
   },
 });
