@@ -98,7 +98,7 @@ def look_at(page: Page) -> None:
     """The piece that can go back the shortest is looked at: dust under its film."""
     page.goto("/shelf")
     page.get_by_role("link", name="Try it").first.click()
-    for check in ("Whole", "Colour and frame"):
+    for check in ("Whole:", "Colour and frame"):
         page.get_by_role("group", name=check).get_by_role("radio", name="right").check(force=True)
     page.get_by_role("group", name="No dust").get_by_role("radio", name="wrong").check(force=True)
     page.get_by_label("What is wrong with it").fill("a hair under the film, left of the camera")
