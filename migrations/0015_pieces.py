@@ -88,13 +88,16 @@ begin
     return new;
 end $$;
 
+create function film_of(kind text) returns text language sql immutable as $$
+    select case when kind in ('adapter flex', 'small part') then 'none' else 'on' end
+$$;
 create function move_piece() returns trigger language plpgsql as $$
 declare done integer;
 begin
     if new.piece_id is null then
         -- shares that add up to the value, to the cent
-        insert into piece (part_id, move_id, place, cost_minor, at)
-            select new.part_id, new.id, part.bin,
+        insert into piece (part_id, move_id, place, film, cost_minor, at)
+            select new.part_id, new.id, part.bin, film_of(part.kind),
                 new.value_minor * n / new.quantity - new.value_minor * (n - 1) / new.quantity, new.at
             from part, generate_series(1, new.quantity) as n where part.id = new.part_id and part.by_piece;
         return null;
@@ -169,8 +172,8 @@ begin
         return;
     end if;
     update part set by_piece = true where id = of_part;
-    insert into piece (part_id, place, cost_minor, at)
-        select one.id, one.bin,
+    insert into piece (part_id, place, film, cost_minor, at)
+        select one.id, one.bin, film_of(one.kind),
             one.value_minor * n / one.on_hand - one.value_minor * (n - 1) / one.on_hand,
             coalesce((select max(at) from stock_move where part_id = one.id and quantity > 0), now())
         from generate_series(1, one.on_hand) as n;

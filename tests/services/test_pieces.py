@@ -11,7 +11,7 @@ from builders import PLAIN, Shop
 from sutura.core.errors import Invalid, ManyInvalid, NotAllowed, NotFound, StaleSave
 from sutura.core.stock.levels import PartFate
 from sutura.core.stock.orders import Cause, ReturnState
-from sutura.core.stock.pieces import Film, Found, PieceState, label_of
+from sutura.core.stock.pieces import Film, Found, PieceState, film_of, label_of
 from sutura.devices import plug, plugged
 from sutura.devices.ports import Stopped
 from sutura.devices.simulated.label_printer import SimulatedPrinter
@@ -359,3 +359,13 @@ def test_nobody_goes_round_the_ledger(shop: Shop, statement: str) -> None:
     DATABASE.execute_sql("set constraints all immediate")
     with pytest.raises(peewee.DatabaseError), DATABASE.atomic():
         DATABASE.execute_sql(statement)
+
+
+def test_the_database_knows_the_film_of_each_kind_as_the_rule_does(shop: Shop) -> None:
+    kinds = [kind for (kind,) in raw("select distinct kind from part").fetchall()]
+    assert len(kinds) > 5
+    for kind in kinds:
+        assert raw("select film_of(%s)", kind).fetchone() == (film_of(kind).value,), kind
+    shop.receive("P-3104", 1, "25.00")
+    for piece in here(shop, "P-3104"):
+        assert piece.film is film_of(piece.kind)

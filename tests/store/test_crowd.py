@@ -14,8 +14,9 @@ from builders import PLAIN, Shop
 
 from sutura.core.errors import Refusal
 from sutura.core.job import Stage
-from sutura.services import orders, stock, stocktakes
+from sutura.services import orders, pieces, stock, stocktakes
 from sutura.store import orders as orders_store
+from sutura.store import pieces as pieces_store
 from sutura.store import stock as stock_store
 from sutura.store.database import connection, raw
 
@@ -53,7 +54,24 @@ def test_twenty_clients_hold_give_back_count_and_receive_the_same_five_pieces(da
         [line] = orders_store.load_lines(order)
         orders.receive_parcel(order, {line.id: {"good": "1"}}, shop.counter, shop.now)
 
-    deeds = (hold, hold, hold, give_back, give_back, count, take_stock, open_parcel)
+    def some_piece(chance: random.Random) -> pieces_store.PieceRow:
+        return chance.choice(pieces_store.pieces_of(part.id)[:8])
+
+    def look(chance: random.Random) -> None:
+        piece = some_piece(chance)
+        seen = {check.id: "right" for check in pieces.checks_of(part.id)}
+        bad = {"picture": "wrong", "note": "no picture", "grade": "C", "then": chance.choice(pieces.DEEDS)}
+        typed = seen | (bad if chance.random() < 0.5 else {})
+        pieces.look_at(piece.label, typed, piece.version, shop.counter, shop.now)
+
+    def peel(chance: random.Random) -> None:
+        piece = some_piece(chance)
+        pieces.take_film_off(piece.label, True, piece.version, shop.counter, shop.now)
+
+    def another(chance: random.Random) -> None:
+        pieces.take_this_piece(chance.choice(codes), some_piece(chance).label, shop.counter, shop.now)
+
+    deeds = (hold, hold, hold, give_back, give_back, count, take_stock, open_parcel, look, peel, another)
 
     def work(number: int) -> None:
         chance = random.Random(number)
@@ -86,7 +104,21 @@ def test_twenty_clients_hold_give_back_count_and_receive_the_same_five_pieces(da
             "select count(*) from (select job_id from reservation where state = 'held' group by job_id, "
             "part_id having count(*) > 1) doubled"
         ).fetchall()
+        single = raw(
+            "select count(*), sum(cost_minor), (select value_minor from part where id = %s) from piece "
+            "where part_id = %s and state = 'here'",
+            part.id,
+            part.id,
+        ).fetchone()
+        [(apart,)] = raw(
+            "select count(distinct r.piece_id) from reservation r join piece p on p.id = r.piece_id "
+            "and p.state = 'here' where r.part_id = %s and r.state = 'held'",
+            part.id,
+        ).fetchall()
     assert (level.on_hand, level.held, twice) == (moved, held, 0)
+    assert (single[0], single[1] or 0, apart) == (moved, single[2], held), (
+        "each piece once, worth what it cost"
+    )
     assert 0 <= level.held <= level.on_hand
     in_hand = [code for code in codes if shop.job(code).stage is Stage.PART_IN_HAND]
     assert sorted(in_hand) == sorted(stock_store.holders_of(part.id)), "who has a piece is who holds one"

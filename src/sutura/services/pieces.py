@@ -56,8 +56,9 @@ def _row(label: str) -> store.PieceRow:
 
 
 def _locked(label: str, version: int) -> store.PieceRow:
-    piece_id = rules.read_label(label)
-    store.lock_piece(piece_id)
+    # its part before it, as everywhere: who takes a piece for a job holds the part
+    stock_store.lock_level(_row(label).part_id)
+    store.lock_piece(rules.read_label(label))
     piece = _row(label)
     if piece.version != version:
         raise StaleSave(fact("stock.the-piece"), "", None, {}, {})
@@ -229,7 +230,6 @@ def look_at(label: str, typed: Mapping[str, str], version: int, by: Person, now:
 def _take_out(piece: store.PieceRow, deed: str, note: str, by: Person, now: datetime) -> None:
     """Out of the shelf for good, with the return that follows or the loss that the shop bears."""
     kind = MoveKind.WRITTEN_OFF if deed == WRITE_OFF else MoveKind.RETURNED
-    stock_store.lock_level(piece.part_id)
     stock_store.add_stock_move(
         part=piece.part_id,
         quantity=-1,

@@ -248,7 +248,7 @@ def is_tracked(part_id: int) -> bool:
 
 
 def name_received(move_id: int, **columns: Any) -> None:
-    """What is known of the pieces that a receipt made: supplier, lot, last day to go back, film."""
+    """What is known of the pieces that a receipt made: supplier, lot, last day to go back."""
     Piece.update(**columns).where(Piece.move == move_id).execute()
 
 
