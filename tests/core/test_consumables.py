@@ -67,6 +67,13 @@ def test_a_repair_takes_what_its_size_and_its_seal_need(seal: str, uses: dict[st
     }
 
 
+def test_a_bead_is_a_millimetre_by_a_millimetre() -> None:
+    wall = Box(x=0, y=0, width=10_000, height=15_000)
+    [glue] = [use for use in uses_of(face(0, wall), "contact glue") if use.used_for is UsedFor.GLUE]
+    # fifty metres of it: fifty millilitres
+    assert glue.quantity == 50
+
+
 def test_every_sample_device_takes_a_plausible_amount() -> None:
     for model in models().values():
         for use in uses_of(model.face, model.seal):
@@ -91,6 +98,7 @@ def test_weeks_are_those_at_the_mean_of_the_weeks_before() -> None:
 def test_one_is_set_up_as_typed_with_the_unit_of_its_use() -> None:
     typed = {"name": " Tape, 2 mm ", "used_for": "tape", "unit": "ml", "place": "drawer 3", "again_at": "50"}
     new = read_consumable(typed, [])
+    assert (new.used_for, new.place) == (UsedFor.TAPE, "drawer 3")
     assert (new.id, new.name, new.unit, new.again_at) == ("tape-2-mm", "Tape, 2 mm", Unit.CM, Decimal(50))
     assert read_consumable({"name": "Swabs", "used_for": "other", "unit": "piece"}, []).unit is Unit.PIECE
     assert read_consumable({"name": "Foil", "used_for": "other", "unit": "cm"}, []).again_at == 0
