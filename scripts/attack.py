@@ -470,10 +470,13 @@ def main() -> int:
         wrong = found.wrong + held_against_the_database(demo, found)
         log = (demo.state / "sutura.log").read_text("utf-8", "replace")
         errors = log.count('"event": "server error"') + log.count("'event': 'server error'")
-        traces = (demo.state / "demo.out").read_text("utf-8", "replace").count("Traceback")
+        printed = (demo.state / "demo.out").read_text("utf-8", "replace")
+        traces = printed.count("Traceback")
         if errors or traces:
             wrong.append(f"{errors} server errors in the log, {traces} tracebacks")
             wrong += [line[:1500] for line in log.splitlines() if "server error" in line][:5]
+            # each with what it ends in
+            wrong += [piece[:4000] for piece in printed.split("Traceback")[1:4]]
     asked = ", ".join(f"{count:,} {what}" for what, count in sorted(found.asked.items()))
     kills = ", ".join(f"{count} {what}" for what, count in sorted(found.kills.items()))
     print(f"asked: {asked}; killed: {kills}; acknowledged: {len(found.acknowledged):,}")

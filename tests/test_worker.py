@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import io
+import json
+import logging
 import os
 import signal
 import subprocess
@@ -11,9 +14,10 @@ from collections.abc import Callable
 from pathlib import Path
 
 import pytest
+import structlog
 from builders import Shop
 
-from sutura import worker
+from sutura import logs, worker
 from sutura.config import ROOT
 from sutura.services import pricelists
 from sutura.store import pricelists as store
@@ -89,3 +93,21 @@ def test_a_worker_ends_with_pages_that_were_killed(database: str) -> None:
         time.sleep(4)
         pages.kill()
     assert wait_for(lambda: not works(number), 30)
+
+
+def test_what_the_queues_library_says_is_one_line_of_ours(capfd: pytest.CaptureFixture[str]) -> None:
+    log = io.StringIO()
+    logs.to_stream(log)
+    try:
+        for _ in range(2):
+            worker.listen_to_the_queue()
+        try:
+            raise RuntimeError("the pool is gone") from OSError("connection refused")
+        except RuntimeError:
+            logging.getLogger("procrastinate.worker").exception("Main coroutine error")
+        logging.getLogger("procrastinate.worker").info("starting")
+    finally:
+        structlog.reset_defaults()
+    [line] = [json.loads(line) for line in log.getvalue().splitlines()]
+    assert (line["says"], line["why"]) == ("Main coroutine error", "connection refused")
+    assert "Traceback" not in "".join(capfd.readouterr())

@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import asyncio
 import contextlib
+import logging
 import os
 import signal
 import subprocess
@@ -32,6 +33,29 @@ SILENT_S = 30
 BESIDE = "SUTURA_BESIDE"
 # before a worker that ended by itself, such as for want of a database, is started again
 PAUSE_S = 3
+
+
+class _IntoTheLog(logging.Handler):
+    """What the queue's library has to say, as one line of ours: a database that is away for a moment is no
+    traceback on somebody's terminal.
+    """
+
+    def emit(self, record: logging.LogRecord) -> None:
+        why = record.exc_info[1] if record.exc_info else None
+        LOG.warning(
+            "the queue says",
+            says=record.getMessage()[:300],
+            why=str((why.__cause__ or why) if why else "")[:300],
+        )
+
+
+def listen_to_the_queue() -> None:
+    """Its warnings and errors go into the log, once; what it merely tells does not."""
+    for name in ("procrastinate", "psycopg"):
+        logger = logging.getLogger(name)
+        if not any(isinstance(handler, _IntoTheLog) for handler in logger.handlers):
+            logger.addHandler(_IntoTheLog(logging.WARNING))
+        logger.propagate = False
 
 
 def queue_at(url: str) -> procrastinate.App:
@@ -62,6 +86,7 @@ def _run(context: procrastinate.JobContext, list_id: int, work: object) -> None:
 
 def work(url: str, *, until_empty: bool = False) -> None:
     """Work until stopped, or until nothing waits. The pages' own pool must be connected."""
+    listen_to_the_queue()
     try:
         asyncio.run(_work(url, until_empty=until_empty))
     except procrastinate.exceptions.ConnectorException as away:
