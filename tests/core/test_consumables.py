@@ -90,9 +90,9 @@ def test_never_more_is_booked_than_is_there_and_what_is_short_is_told(here: Deci
 
 
 def test_weeks_are_those_at_the_mean_of_the_weeks_before() -> None:
-    assert weeks_left(Decimal(30), [Decimal(12), Decimal(8), Decimal(0), Decimal(0)]) == 6
-    assert weeks_left(Decimal(30), [Decimal(0)]) is None
-    assert weeks_left(Decimal(0), [Decimal(3)]) == 0
+    assert weeks_left(Decimal(30), Decimal(20), 4) == 6
+    assert weeks_left(Decimal(30), Decimal(0), 4) is None
+    assert weeks_left(Decimal(0), Decimal(3), 4) == 0
 
 
 def test_one_is_set_up_as_typed_with_the_unit_of_its_use() -> None:

@@ -37,7 +37,7 @@ def consumables_page(now: datetime, shown: str = "") -> list[ConsumablePage]:
     return [
         ConsumablePage(
             row=row,
-            weeks=rules.weeks_left(row.on_hand, [used.get(row.id, Decimal(0)), *[Decimal(0)] * (WEEKS - 1)]),
+            weeks=rules.weeks_left(row.on_hand, used.get(row.id, Decimal(0)), WEEKS),
             moves=store.moves_of(row.id) if row.id == shown else [],
         )
         for row in store.consumables_page()

@@ -162,11 +162,6 @@ def pieces_to_miss(part_id: int, count: int, now: datetime) -> list[int]:
     return rules.missed(store.free_pieces(part_id), count, shop_store.load_keeping().day(now))
 
 
-def missed_before(part_id: int, most: int) -> list[int]:
-    """The pieces of a part that a count missed last, and that a count of more finds again."""
-    return store.lost_by_count(part_id, most)
-
-
 # -- looking at one -----------------------------------------------------------------------------------
 
 

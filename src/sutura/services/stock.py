@@ -18,11 +18,12 @@ from sutura.core.typed import Problems, read_amount, read_text, read_whole
 from sutura.core.values import Person
 from sutura.services import catalogue
 from sutura.services.job import gather_facts, move
-from sutura.services.pieces import choose_piece, missed_before, pieces_to_miss, receive_pieces
+from sutura.services.pieces import choose_piece, pieces_to_miss, receive_pieces
 from sutura.services.reordering import today
 from sutura.services.shop import shop
 from sutura.store import job as job_store
 from sutura.store import offers as offers_store
+from sutura.store import pieces as pieces_store
 from sutura.store import stock as store
 from sutura.store import suppliers as suppliers_store
 from sutura.store.database import reading, writing
@@ -222,7 +223,7 @@ def _counted(part_id: int, difference: int, now: datetime) -> list[tuple[int, in
     if difference < 0:
         missed = pieces_to_miss(part_id, -difference, now)
         return [(-1, piece_id) for piece_id in missed] or [(difference, None)]
-    again = missed_before(part_id, difference)
+    again = pieces_store.lost_by_count(part_id, difference)
     rest = difference - len(again)
     return [*[(1, piece_id) for piece_id in again], *([(rest, None)] if rest else [])]
 

@@ -104,10 +104,9 @@ def take(on_hand: Decimal, needed: Decimal) -> tuple[Decimal, Decimal]:
     return booked, needed - booked
 
 
-def weeks_left(on_hand: Decimal, used: Sequence[Decimal]) -> float | None:
-    """For how many weeks it lasts at the mean of the weeks before; None where none was used."""
-    total = sum(used, Decimal(0))
-    return float(on_hand / (total / len(used))) if total > 0 else None
+def weeks_left(on_hand: Decimal, used: Decimal, weeks: int) -> float | None:
+    """For how many weeks it lasts at what was used in the weeks before; None where none was used."""
+    return float(on_hand / (used / weeks)) if used > 0 else None
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -1,5 +1,5 @@
-// A press is a button going down and coming up on the same thing: nothing moves on the page in between, and what
-// is under the hand stays where it is when an answer comes.
+// A press is a button going down and coming up on the same thing: nothing moves on the page in between,
+// and what is under the hand stays where it is when an answer comes.
 
 let down = false;
 let lifting = null;
