@@ -837,6 +837,7 @@ SENTENCES: Mapping[str, str] = {
         "off"
     ),
     "stock.use-whole-number-from-1-10000": "use a whole number from 1 to 10000",
+    "stock.write-who-bought-it": "write who bought it, in 80 characters at most",
     "stock.write-why-count-differs": "write why the count differs",
     # -- typed
     "typed.choose-day": "choose a day",

@@ -58,7 +58,8 @@ def read_end(state: CoreState, typed: Mapping[str, str], currency: str) -> CoreE
     )
     buyer, amount = "", None
     if to is CoreState.SOLD:
-        buyer = problems.read("buyer", typed.get("buyer", ""), partial(read_text, most=80, least=1)) or ""
+        who = partial(read_text, most=80, least=1, accepts=fact("stock.write-who-bought-it"))
+        buyer = problems.read("buyer", typed.get("buyer", ""), who) or ""
         amount = problems.read("amount", typed.get("amount", ""), partial(read_amount, currency=currency))
     problems.refuse()
     return CoreEnd(to=to or CoreState.RECYCLED, buyer=buyer, amount_minor=amount)
