@@ -8,7 +8,7 @@ import random
 
 import pytest
 
-from sutura.core.errors import ManyInvalid
+from sutura.core.errors import Invalid, ManyInvalid
 from sutura.core.maths.statistics import Counts
 from sutura.core.stock.demand import Demand
 from sutura.core.stock.reordering import (
@@ -24,6 +24,7 @@ from sutura.core.stock.reordering import (
     fill_rate,
     lead_time,
     look_ahead,
+    read_pieces,
     read_wants,
     ready_rate,
     reorder_point,
@@ -133,6 +134,18 @@ def test_a_lead_time_is_drawn_from_the_suppliers_word_to_its_deliveries() -> Non
 
 
 # -- lots -------------------------------------------------------------------------------------------------
+
+
+def test_only_what_a_supplier_sells_can_be_ordered() -> None:
+    packs = Buying(price_minor=100, breaks={}, least=6, pack=5)
+    assert [number for number in range(22) if packs.sells(number)] == [0, 10, 15, 20]
+    assert read_pieces("15", 100, packs) == 15
+    assert read_pieces("7", 100, None) == 7
+    with pytest.raises(Invalid, match=r"such as 15: it is sold from 10 pieces on, in steps of 5"):
+        read_pieces("12", 100, packs)
+    for text in ("0", "101", "x"):
+        with pytest.raises(Invalid):
+            read_pieces(text, 100, packs, least=1)
 
 
 def test_the_lot_of_the_textbook() -> None:

@@ -63,6 +63,49 @@ def test_a_list_is_looked_at_without_changing_anything(shop: Shop) -> None:
     assert offers() == {}
 
 
+def test_a_suppliers_own_words_for_kinds_are_shown_named_once_and_remembered(shop: Shop) -> None:
+    rows = (
+        "A-1;LCD  assembly;XP-1;58,00;40;359,5;223,8;1366x768;new",
+        "A-2;lcd assembly;XP-2;49,90;30;359,5;223,8;WXGA 1366x768;copy",
+        "A-3;panel;XP-3;40,00;;;;;",
+        "A-4;gizmo;XP-4;40,00;;;;;",
+    )
+    list_id = look(shop, *rows)
+    assert found(list_id).words == {"lcd assembly": 2, "gizmo": 1}
+    with pytest.raises(ManyInvalid) as refused:
+        pricelists.name_kinds(list_id, {"gizmo": "gadget"}, shop.manager)
+    assert [(one.field, one.refused) for one in refused.value.problems] == [("word.gizmo", "gadget")]
+    with pytest.raises(Invalid, match="choose what at least one"):
+        pricelists.name_kinds(list_id, {"gizmo": ""}, shop.manager)
+    with pytest.raises(NotAllowed):
+        pricelists.name_kinds(list_id, {"gizmo": "panel"}, shop.counter)
+    pricelists.name_kinds(list_id, {"lcd assembly": "panel", "gizmo": ""}, shop.manager)
+    assert found(list_id).words == {"gizmo": 1}
+    pricelists.read_good_rows(list_id, shop.manager, shop.now)
+    read(list_id)
+    kinds = DATABASE.execute_sql("select barcode, kind from part where pack = 'list:hollow-yard' order by 1")
+    assert [kind for _, kind in kinds] == ["panel", "panel", "panel", "gizmo"]
+    there = {offer.judged.offer.number: offer.judged for offer in matching.match_model(PLAIN)[1].offers}
+    assert there["A-1"].fit is Fit.UNKNOWN
+    assert found(look(shop, *rows, supplier="hollow-yard")).words == {"gizmo": 1}
+
+
+def test_pieces_in_a_pack_are_read_kept_and_written_again(shop: Shop) -> None:
+    text = "sku;category;net price;minimum;pack size\nA-1;panel;58.00;3;5\nA-2;panel;58.00;;0\n"
+    list_id = pricelists.look_at_list("", "Hollow Yard", "june.csv", text.encode(), shop.manager, shop.tick())
+    pricelists.read_good_rows(list_id, shop.manager, shop.now)
+    read(list_id)
+    kept = DATABASE.execute_sql("select number, minimum, pack from offer where supplier_id = 'hollow-yard'")
+    assert sorted(kept) == [("A-1", 3, 5), ("A-2", 1, 1)]
+    written = "".join(pricelists.write_list("hollow-yard", shop.manager))
+    again = look_raw(shop, written)
+    assert found(again).counts == {"good": 2, "new": 0, "changed": 0, "same": 2, "bad": 0}
+
+
+def look_raw(shop: Shop, text: str) -> int:
+    return pricelists.look_at_list("hollow-yard", "", "again.csv", text.encode(), shop.manager, shop.tick())
+
+
 def test_good_rows_are_read_without_the_bad_and_become_offers_that_are_judged(shop: Shop) -> None:
     list_id = look(shop, *ROWS, "A-3;panel;XP-3;free;40;;;;")
     pricelists.read_good_rows(list_id, shop.manager, shop.now)

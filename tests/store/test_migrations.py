@@ -36,6 +36,7 @@ FROZEN = {
     "0015_pieces.py": "5914aee398e05765fe980edc3f5157593215a293b181635425078e02b04af024",
     "0016_cores.py": "b22f11b9b8e33b11cbf07ca20ff83cb912859dcb027c88d5c420d63c44dd6b51",
     "0017_consumables.py": "42af9515b2502464211084431c1268ecc1a75a3c2119b80d2e89c32a8db2e1aa",
+    "0018_packs_words.py": "c513a90b9497db847e16b3f66223bef6f5b98c05d627a2981b169031a66f44c5",
     "0013_holds.py": "a4d37620d8e728da92eeeaf4ef8c9a6277a36b60ee5625b29fb0b67c2ed56340",
     "0012_opening_hours.py": "bb5d0a469e26619f1633125861787aa8ff096bcfd54d0b84e6418bda83321924",
     "0005_counter.py": "fab85a5759b03cf26ca7640fbe8bf03a413af01f005e6722af5155e9f9bb95ca",
@@ -224,6 +225,7 @@ def test_a_shop_of_the_first_release_keeps_its_models_and_jobs(cluster: Cluster,
             "0015_pieces",
             "0016_cores",
             "0017_consumables",
+            "0018_packs_words",
         ]
         with connection():
             moves = raw(

@@ -20,7 +20,7 @@ BUDGETS = {
     "/counter": 5,
     "/match": 3,
     # what to order is worked out of all parts at once
-    "/shelf": 12,
+    "/shelf": 13,
     "/bench": 3,
     "/plan": 3,
     "/book": 4,

@@ -167,8 +167,10 @@ def _receive(manager: Person, now: datetime) -> None:
 
 
 def _keep_consumables(manager: Person, now: datetime) -> None:
-    for name, used_for, place, again_at, received in CONSUMABLES:
-        typed = {"name": name, "used_for": used_for, "place": place, "again_at": again_at}
+    named = ("name", "used_for", "place", "received", "holds", "price", "lead_days", "supplier")
+    for row in CONSUMABLES:
+        typed = dict(zip(named, row, strict=True))
+        received = typed.pop("received")
         number = consumables.add_consumable(typed, manager)
         consumables.receive(number, received, "first delivery", manager, now - timedelta(days=60))
 

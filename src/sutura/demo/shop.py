@@ -146,10 +146,11 @@ RECEIPTS = (
 # came
 # name, what repairs use it as, place, order again at, received
 CONSUMABLES = (
-    ("Tape, 2 mm", "tape", "drawer 3", "200", "800"),
-    ("Contact glue", "glue", "drawer 3", "5", "25"),
-    ("Cleaning alcohol", "cleaner", "bench 1", "100", "250"),
-    ("Wipes", "wipe", "bench 1", "50", "200"),
+    # name, used for, place, received, a pack holds, costs, days, from
+    ("Tape, 2 mm", "tape", "drawer 3", "800", "2000", "6.40", "3", "pinder"),
+    ("Contact glue", "glue", "drawer 3", "25", "15", "4.80", "3", "pinder"),
+    ("Cleaning alcohol", "cleaner", "bench 1", "250", "1000", "9.50", "5", "pinder"),
+    ("Wipes", "wipe", "bench 1", "200", "100", "3.20", "5", "pinder"),
 )
 
 ORDERS: tuple[DemoOrder, ...] = (

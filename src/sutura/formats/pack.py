@@ -63,6 +63,7 @@ class PartOffer:
     price_minor: int
     lead_days: int
     minimum: int = 1
+    pack: int = 1
     guarantee_days: int | None = None
     returns: str = ""
 
@@ -406,6 +407,7 @@ def _part(raw: Mapping[str, Any]) -> PackPart:
                 price_minor=int(Decimal(offer["price"]) * 100),
                 lead_days=offer["lead_days"],
                 minimum=offer.get("minimum", 1),
+                pack=offer.get("pack", 1),
                 guarantee_days=offer.get("guarantee_days"),
                 returns=offer.get("returns", ""),
             )

@@ -3,19 +3,23 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 from decimal import Decimal
 from functools import partial
 
 from sutura.core.catalogue.model import Model
 from sutura.core.errors import StaleSave
-from sutura.core.facts import fact
+from sutura.core.facts import Say, fact
 from sutura.core.people import Deed, demand
 from sutura.core.stock import consumables as rules
-from sutura.core.typed import Problems, read_text
+from sutura.core.stock.reordering import percent_of
+from sutura.core.typed import Problems, read_text, read_whole
 from sutura.core.values import Person
+from sutura.services.shop import shop
 from sutura.store import consumables as store
+from sutura.store import shop as shop_store
+from sutura.store import suppliers as suppliers_store
 from sutura.store.database import reading, writing
 
 WEEKS = 12
@@ -27,35 +31,77 @@ class ConsumablePage:
 
     row: store.ConsumableRow
     weeks: float | None
+    again: rules.Again
     moves: list[store.ConsumableLine]
+
+    @property
+    def is_low(self) -> bool:
+        return self.again.packs > 0
+
+    @property
+    def why(self) -> Say:
+        """What to order of it, and what for; or that it lasts."""
+        row, again = self.row, self.again
+        if row.doubtful:
+            return fact("stock.more-was-used")
+        chances = {"days": again.days, "without": percent_of(again.out_without)}
+        if not self.is_low:
+            return fact("stock.consumable-lasts", **chances)
+        holds = row.terms.holds
+        order = (
+            fact("stock.packs-of", packs=again.packs, holds=float(holds), unit=row.unit)
+            if holds
+            else fact("stock.so-much", quantity=again.packs, unit=row.unit)
+        )
+        return fact("stock.consumable-order", order=order, having=percent_of(again.out_with), **chances)
 
 
 @reading
 def consumables_page(now: datetime, shown: str = "") -> list[ConsumablePage]:
     """Every consumable; the moves of the one that is shown."""
-    used = store.used_since(now - timedelta(weeks=WEEKS))
     return [
-        ConsumablePage(
-            row=row,
-            weeks=rules.weeks_left(row.on_hand, used.get(row.id, Decimal(0)), WEEKS),
-            moves=store.moves_of(row.id) if row.id == shown else [],
-        )
-        for row in store.consumables_page()
+        replace(line, moves=store.moves_of(line.row.id)) if line.row.id == shown else line
+        for line in _advised(now)
     ]
+
+
+@reading
+def to_see_to(now: datetime) -> list[ConsumablePage]:
+    """Those to order, and those that nobody knows how much there is of."""
+    return [line for line in _advised(now) if line.is_low or line.row.doubtful]
+
+
+def _advised(now: datetime) -> list[ConsumablePage]:
+    used = store.used_since(now - timedelta(weeks=WEEKS))
+    lines = []
+    for row in store.consumables_page():
+        times, total, squares = used.get(row.id, (0, Decimal(0), Decimal(0)))
+        again = rules.advise(
+            here=row.on_hand,
+            ordered=row.ordered,
+            used=rules.Used(times=times, total=total, squares=squares, days=WEEKS * 7),
+            lead_days=row.terms.lead_days,
+            written=row.terms.again_at,
+            holds=row.terms.holds or Decimal(1),
+        )
+        weeks = rules.weeks_left(row.on_hand, total, WEEKS)
+        lines.append(ConsumablePage(row=row, weeks=weeks, again=again, moves=[]))
+    return lines
 
 
 @writing
 def add_consumable(typed: Mapping[str, str], by: Person) -> str:
     """Set one up, with nothing of it there yet; its id."""
     demand(by, Deed.ORDER)
-    new = rules.read_consumable(typed, store.ids())
+    new = rules.read_consumable(typed, store.ids(), _suppliers(), shop().currency)
     store.add_consumable(
         id=new.id,
         name=new.name,
         unit=new.unit.value,
         used_for=new.used_for.value,
         place=new.place,
-        again_at=new.again_at,
+        terms=new.terms,
+        ordered=Decimal(0),
     )
     return new.id
 
@@ -64,7 +110,7 @@ def add_consumable(typed: Mapping[str, str], by: Person) -> str:
 def receive(consumable_id: str, quantity: str, note: str, by: Person, now: datetime) -> None:
     """More of it is here."""
     demand(by, Deed.RECEIVE)
-    store.lock_consumable(consumable_id)
+    row = store.lock_consumable(consumable_id)
     problems = Problems("The delivery")
     amount = problems.read("quantity", quantity, rules.read_quantity)
     if amount == 0:
@@ -72,6 +118,23 @@ def receive(consumable_id: str, quantity: str, note: str, by: Person, now: datet
     said = problems.read("note", note, partial(read_text, most=200)) or ""
     problems.refuse()
     store.add_move(consumable=consumable_id, quantity=amount, kind="receipt", note=said, person=by.id, at=now)
+    left = max(row.ordered - (amount or Decimal(0)), Decimal(0))
+    store.save_consumable(consumable_id, ordered=left, expected_on=row.expected_on if left else None)
+
+
+@writing
+def order(consumable_id: str, packs: str, version: int, by: Person, now: datetime) -> None:
+    """So many packs of it are on order now; none where nothing will come."""
+    demand(by, Deed.ORDER)
+    row = store.lock_consumable(consumable_id)
+    if row.version != version:
+        raise StaleSave(row.name, "", None, {"packs": packs}, {"ordered": str(row.ordered)})
+    problems = Problems("The order")
+    number = problems.read("packs", packs, partial(read_whole, most=rules.MOST_PACKS)) or 0
+    problems.refuse()
+    day = shop_store.load_keeping().day(now) + timedelta(days=row.terms.lead_days)
+    ordered = number * (row.terms.holds or Decimal(1))
+    store.save_consumable(consumable_id, ordered=ordered, expected_on=day if ordered else None)
 
 
 @writing
@@ -94,16 +157,20 @@ def count(consumable_id: str, counted: str, version: int, by: Person, now: datet
 
 @writing
 def change(consumable_id: str, typed: Mapping[str, str], version: int, by: Person) -> None:
-    """Another place, or another limit below which it is ordered again."""
+    """Another place, or other terms on which it is ordered again."""
     demand(by, Deed.ORDER)
     row = store.lock_consumable(consumable_id)
     if row.version != version:
-        raise StaleSave(row.name, "", None, dict(typed), {"place": row.place, "again_at": str(row.again_at)})
+        raise StaleSave(row.name, "", None, dict(typed), {"place": row.place})
     problems = Problems("The consumable")
     place = problems.read("place", typed.get("place", ""), partial(read_text, most=40)) or ""
-    again = problems.read("again_at", typed.get("again_at", ""), rules.read_quantity)
+    terms = rules.read_terms(typed, _suppliers(), shop().currency, problems)
     problems.refuse()
-    store.save_consumable(consumable_id, place=place, again_at=again or Decimal(0))
+    store.save_consumable(consumable_id, place=place, terms=terms)
+
+
+def _suppliers() -> list[str]:
+    return [supplier_id for supplier_id, _ in suppliers_store.names()]
 
 
 def use_up(job_id: int, model: Model, by: Person, now: datetime) -> None:

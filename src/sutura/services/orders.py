@@ -12,6 +12,7 @@ from sutura.core.maths.money import amount_text
 from sutura.core.people import Deed, demand
 from sutura.core.stock import orders as rules
 from sutura.core.stock.orders import Arrived, LineState, OrderState, ReturnState
+from sutura.core.stock.reordering import read_pieces
 from sutura.core.typed import Problems, read_text, read_whole
 from sutura.core.values import Person
 from sutura.devices import plugged
@@ -76,7 +77,12 @@ def add_to_order(barcode: str, pieces: str, by: Person, now: datetime) -> int:
     if offer is None:
         raise Invalid("pieces", pieces, fact("orders.nobody-offers-it"))
     problems = Problems("The order")
-    number = problems.read("pieces", pieces, partial(read_whole, most=MOST_PIECES, least=1)) or 0
+    number = (
+        problems.read(
+            "pieces", pieces, partial(read_pieces, most=MOST_PIECES, least=1, buying=buying_of(offer))
+        )
+        or 0
+    )
     problems.refuse()
     suppliers_store.lock_supplier(offer.supplier_id)
     order_id = store.draft_of(offer.supplier_id) or store.add_order(offer.supplier_id, by.id, now)
@@ -110,22 +116,28 @@ def change_order(order_id: int, pieces: Mapping[int, str], version: int, by: Per
         raise StaleSave(fact("orders.the-order"), "", None, yours, theirs)
     problems = Problems("The order")
     offers = store.best_offers([line.part_id for line in lines.values()])
-    read = {
-        line_id: problems.read(f"pieces.{line_id}", text, partial(read_whole, most=MOST_PIECES))
-        for line_id, text in pieces.items()
-        if line_id in lines
-    }
+    read = {}
+    for line_id, text in pieces.items():
+        if line_id in lines:
+            offer = _same_offer(offers, lines[line_id])
+            reader = partial(read_pieces, most=MOST_PIECES, buying=buying_of(offer) if offer else None)
+            read[line_id] = problems.read(f"pieces.{line_id}", text, reader)
     problems.refuse()
     for line_id, number in read.items():
         line = lines[line_id]
         if number == 0:
             store.drop_line(line_id)
         elif number is not None:
-            offer = offers.get(line.part_id)
-            same = offer is not None and offer.number == line.number
-            price = buying_of(offer).price_of(number) if offer and same else line.price_minor
+            offer = _same_offer(offers, line)
+            price = buying_of(offer).price_of(number) if offer else line.price_minor
             store.save_line(line_id, quantity=number, price_minor=price)
     store.save_order(order_id)
+
+
+def _same_offer(offers: Mapping[int, store.BestOffer], line: store.OrderLine) -> store.BestOffer | None:
+    """The offer that a line was written from, where it is still the one that counts."""
+    offer = offers.get(line.part_id)
+    return offer if offer and offer.number == line.number else None
 
 
 @writing

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import itertools
 import re
+from collections import Counter
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime
@@ -18,6 +19,7 @@ from sutura.core.matching.listing import (
     Listing,
     RowReader,
     check_mapping,
+    check_words,
     guess_mapping,
 )
 from sutura.core.matching.offers import Value
@@ -42,6 +44,8 @@ CHUNK = 1_000
 MOST_BAD = 20_000
 # a list is begun so often without getting further; then its file is what ends its reader
 TRIES = 3
+# words for kinds that are shown; more are in the list itself
+MOST_WORDS = 60
 SAMPLES = 200
 # days to wait for a part whose supplier never said, when a list says nothing either; the shop's, no source
 USUAL_DAYS = 7
@@ -93,8 +97,25 @@ def map_columns(list_id: int, mapping: Mapping[str, str], by: Person) -> None:
     _check(list_id, price_list.rows_total)
 
 
+@writing
+def name_kinds(list_id: int, words: Mapping[str, str], by: Person) -> None:
+    """Say which of our kinds a supplier's words are; kept for its next list, and the list is checked anew
+    (rule list.kind).
+    """
+    demand(by, Deed.SET_PRICE)
+    price_list = _locked(list_id, "checked")
+    chosen = check_words(words, store.known_kinds())
+    if not chosen:
+        raise Invalid("words", "", fact("pricelists.choose-one-kind"))
+    supplier = suppliers_store.load_supplier(price_list.supplier_id)
+    suppliers_store.save_words(
+        price_list.supplier_id, {**(supplier.kind_words if supplier else {}), **chosen}
+    )
+    _check(list_id, price_list.rows_total)
+
+
 def _check(list_id: int, total: int) -> None:
-    store.save_list(list_id, state="checking", rows_done=0, counts={}, bad=[], tries=0, says="")
+    store.save_list(list_id, state="checking", rows_done=0, counts={}, bad=[], words={}, tries=0, says="")
     if total <= AT_ONCE:
         check_list(list_id)
     else:
@@ -153,6 +174,7 @@ def check_list(list_id: int) -> None:
         return
     tally = _Tally()
     kept: list[dict[str, Any]] = []
+    known, words = set(store.known_kinds()), Counter[str]()
     for place, (good, bad) in enumerate(_chunks(price_list), start=1):
         new, changed, same = store.compare_listed(price_list.supplier_id, good) if good else (0, 0, 0)
         tally.good, tally.new, tally.changed, tally.same = (
@@ -162,10 +184,12 @@ def check_list(list_id: int) -> None:
             tally.same + same,
         )
         tally.bad += len(bad)
+        words.update(listing.kind for listing in good if listing.kind not in known)
         kept += bad[: MOST_BAD - len(kept)]
         if not _save(price_list, rows_done=min(place * CHUNK, price_list.rows_total)):
             return
-    checked = {"counts": tally.counts(), "bad": kept, "rows_done": price_list.rows_total}
+    strange = dict(words.most_common(MOST_WORDS))
+    checked = {"counts": tally.counts(), "bad": kept, "words": strange, "rows_done": price_list.rows_total}
     _save(price_list, state="checked", tries=0, **checked)
 
 
@@ -241,7 +265,7 @@ def _chunks(price_list: store.ListRow) -> Iterator[tuple[list[Listing], list[dic
     stands twice is bad the second time.
     """
     read = read_price_file(store.load_file(price_list.id))
-    reader = reader_of(read, price_list.mapping)
+    reader = reader_of(read, price_list.mapping, price_list.supplier_id)
     seen: dict[str, int] = {}
     rows = iter(read.rows())
     while chunk := list(itertools.islice(rows, CHUNK)):
@@ -271,9 +295,11 @@ def _chunks(price_list: store.ListRow) -> Iterator[tuple[list[Listing], list[dic
         yield good, bad
 
 
-def reader_of(read: PriceFile, mapping: Mapping[str, str]) -> RowReader:
+def reader_of(read: PriceFile, mapping: Mapping[str, str], supplier_id: str) -> RowReader:
     samples = [row for _, row in itertools.islice(read.rows(), SAMPLES)]
-    return RowReader.of(mapping, read.header, samples, shop().currency)
+    supplier = suppliers_store.load_supplier(supplier_id)
+    words = supplier.kind_words if supplier else {}
+    return RowReader.of(mapping, read.header, samples, shop().currency, words)
 
 
 # -- shown --------------------------------------------------------------------------------------------
@@ -290,6 +316,7 @@ class ListPage:
     delimiter: str
     decimal: str
     first: list[tuple[list[str], Listing | None, list[Invalid]]]
+    kinds: list[str]
 
 
 @reading
@@ -311,10 +338,17 @@ def list_page(list_id: int, by: Person) -> ListPage:
     file = store.load_file(list_id)
     if not file:
         return ListPage(
-            found=price_list, columns=COLUMNS, header=(), encoding="", delimiter="", decimal="", first=[]
+            found=price_list,
+            columns=COLUMNS,
+            header=(),
+            encoding="",
+            delimiter="",
+            decimal="",
+            first=[],
+            kinds=[],
         )
     read = read_price_file(file)
-    reader = reader_of(read, price_list.mapping)
+    reader = reader_of(read, price_list.mapping, price_list.supplier_id)
     first = [(row, *reader.read(row)) for _, row in itertools.islice(read.rows(), 5)]
     return ListPage(
         found=price_list,
@@ -324,6 +358,7 @@ def list_page(list_id: int, by: Person) -> ListPage:
         delimiter={"\t": "tab"}.get(read.delimiter, read.delimiter),
         decimal=reader.decimal,
         first=first,
+        kinds=store.known_kinds(),
     )
 
 

@@ -12,7 +12,7 @@ from sutura.core.stock import demand as demands
 from sutura.core.stock import orders as rules
 from sutura.core.stock import pieces as pieces_rules
 from sutura.core.stock.orders import OrderState, ReturnState
-from sutura.store import consumables as consumables_store
+from sutura.services.consumables import ConsumablePage, to_see_to
 from sutura.store import orders as store
 from sutura.store import pieces as pieces_store
 from sutura.store import shop as shop_store
@@ -68,11 +68,11 @@ class PartAdvice:
         chances = {
             "order": advice.order,
             "days": round(advice.days),
-            "without": _percent(advice.out_without),
-            "having": _percent(advice.out_with),
+            "without": reordering.percent_of(advice.out_without),
+            "having": reordering.percent_of(advice.out_with),
         }
         if advice.order == 0:
-            return fact("orders.enough", days=round(advice.days), chance=_percent(advice.out_without))
+            return fact("orders.enough", days=chances["days"], chance=chances["without"])
         if advice.for_jobs:
             jobs = fact("orders.for-jobs", count=advice.for_jobs)
             if advice.order == advice.for_jobs:
@@ -81,19 +81,11 @@ class PartAdvice:
         return fact("orders.order-now", **chances)
 
 
-def _percent(chance: float) -> str:
-    """A chance in words: never a flat none or all where it is not."""
-    percent = chance * 100
-    if 0 < percent < 1:
-        return "<1"
-    if 99 < percent < 100:
-        return ">99"
-    return f"{percent:.0f}"
-
-
 def buying_of(offer: store.BestOffer) -> reordering.Buying:
     breaks = {int(pieces): int(minor) for pieces, minor in offer.price_breaks}
-    return reordering.Buying(price_minor=offer.price_minor, breaks=breaks, least=max(offer.minimum, 1))
+    return reordering.Buying(
+        price_minor=offer.price_minor, breaks=breaks, least=max(offer.minimum, 1), pack=max(offer.pack, 1)
+    )
 
 
 @reading
@@ -275,7 +267,7 @@ class ShelfPage:
     # pieces that nobody looked at and that soon cannot go back any more
     untried: list[pieces_store.PieceRow]
     # tape, glue and the like that run out, or that nobody knows how much there is of
-    low: list[consumables_store.ConsumableRow]
+    low: list[ConsumablePage]
 
 
 @reading
@@ -303,7 +295,7 @@ def shelf_page(now: datetime) -> ShelfPage:
         ],
         owed=owed,
         owed_minor=owed_minor,
-        low=consumables_store.low_ones(),
+        low=to_see_to(now),
         untried=pieces_store.urgent_pieces(day, day + timedelta(days=pieces_rules.SOON_DAYS)),
     )
 

@@ -2,19 +2,19 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-from datetime import datetime
+from dataclasses import dataclass, fields
+from datetime import date, datetime
 from decimal import Decimal
 from typing import Any
 
-from peewee import JOIN, fn
+from peewee import JOIN, SQL, fn
 
 from sutura.core.errors import NotFound
-from sutura.core.stock.consumables import Unit, UsedFor
+from sutura.core.stock.consumables import Terms, Unit, UsedFor
 from sutura.store.database import column, each, first, reading, rows
 from sutura.store.expressions import or_empty
 from sutura.store.stock_tables import Consumable, ConsumableMove
-from sutura.store.tables import Job, Person
+from sutura.store.tables import Job, Person, Supplier
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -27,13 +27,12 @@ class ConsumableRow:
     used_for: UsedFor
     place: str
     on_hand: Decimal
-    again_at: Decimal
     doubtful: bool
     version: int
-
-    @property
-    def is_low(self) -> bool:
-        return self.on_hand <= self.again_at
+    ordered: Decimal
+    expected_on: date | None
+    supplier: str
+    terms: Terms
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -49,11 +48,32 @@ class ConsumableLine:
     job: str
 
 
+_TERMS = [field.name for field in fields(Terms)]
+
+
 def _consumable(unit: str, used_for: str, **columns: Any) -> ConsumableRow:
-    return ConsumableRow(unit=Unit(unit), used_for=UsedFor(used_for), **columns)
+    terms = Terms(**{name: columns.pop(name) for name in _TERMS})
+    return ConsumableRow(unit=Unit(unit), used_for=UsedFor(used_for), terms=terms, **columns)
 
 
-_ALL = Consumable.select()
+_ALL = Consumable.select(
+    Consumable.id,
+    Consumable.name,
+    Consumable.unit,
+    Consumable.used_for,
+    Consumable.place,
+    Consumable.on_hand,
+    Consumable.doubtful,
+    Consumable.version,
+    Consumable.ordered,
+    Consumable.expected_on,
+    Consumable.again_at,
+    Consumable.supplier.alias("supplier_id"),
+    Consumable.holds,
+    Consumable.price_minor,
+    Consumable.lead_days,
+    or_empty(Supplier.name).alias("supplier"),
+).join(Supplier, JOIN.LEFT_OUTER)
 
 
 @reading
@@ -63,19 +83,12 @@ def consumables_page() -> list[ConsumableRow]:
 
 
 @reading
-def low_ones() -> list[ConsumableRow]:
-    """Those of which more should be there, or nobody knows how much there is."""
-    low = _ALL.where((Consumable.on_hand <= Consumable.again_at) | Consumable.doubtful)
-    return each(_consumable, low.order_by(Consumable.name, Consumable.id).limit(100))
-
-
-@reading
 def ids() -> list[str]:
     return column(Consumable.select(Consumable.id))
 
 
 def lock_consumable(consumable_id: str) -> ConsumableRow:
-    found = first(_consumable, _ALL.where(Consumable.id == consumable_id).for_update())
+    found = first(_consumable, _ALL.where(Consumable.id == consumable_id).for_update(of=Consumable))
     if found is None:
         raise NotFound("consumable", consumable_id)
     return found
@@ -87,7 +100,7 @@ def lock_used_for(kinds: list[UsedFor]) -> dict[UsedFor, ConsumableRow]:
         _consumable,
         _ALL.where(Consumable.used_for.in_([kind.value for kind in kinds]))
         .order_by(Consumable.id)
-        .for_update(),
+        .for_update(of=Consumable),
     )
     taken: dict[UsedFor, ConsumableRow] = {}
     for one in sorted(found, key=lambda one: (one.on_hand, one.id)):
@@ -96,11 +109,21 @@ def lock_used_for(kinds: list[UsedFor]) -> dict[UsedFor, ConsumableRow]:
 
 
 def add_consumable(**columns: Any) -> None:
-    Consumable.insert(**columns).execute()
+    Consumable.insert(**_columns(columns)).execute()
+
+
+def _columns(given: dict[str, Any]) -> dict[str, Any]:
+    """Columns, with terms as the columns they stand in."""
+    terms: Terms | None = given.pop("terms", None)
+    if terms is None:
+        return given
+    spread = {name: getattr(terms, name) for name in _TERMS}
+    spread["supplier"] = spread.pop("supplier_id")
+    return {**given, **spread}
 
 
 def save_consumable(consumable_id: str, **changes: Any) -> None:
-    Consumable.update(**changes, version=Consumable.version + 1).where(
+    Consumable.update(**_columns(changes), version=Consumable.version + 1).where(
         Consumable.id == consumable_id
     ).execute()
 
@@ -131,11 +154,14 @@ def moves_of(consumable_id: str, limit: int = 50) -> list[ConsumableLine]:
 
 
 @reading
-def used_since(since: datetime) -> dict[str, Decimal]:
-    """What repairs used of each since a moment."""
+def used_since(since: datetime) -> dict[str, tuple[int, Decimal, Decimal]]:
+    """What repairs needed of each since a moment: how often, in all, and the sum of the squares."""
+    needed = ConsumableMove.short - ConsumableMove.quantity
     used = (
-        ConsumableMove.select(ConsumableMove.consumable, -1 * fn.SUM(ConsumableMove.quantity))
+        ConsumableMove.select(
+            ConsumableMove.consumable, fn.COUNT(SQL("*")), fn.SUM(needed), fn.SUM(needed * needed)
+        )
         .where(ConsumableMove.kind == "used", ConsumableMove.at >= since)
         .group_by(ConsumableMove.consumable)
     )
-    return dict(rows(used))
+    return {consumable: (times, total, squares) for consumable, times, total, squares in rows(used)}

@@ -123,6 +123,7 @@ class BestOffer:
     price_minor: int
     lead_days: int
     minimum: int
+    pack: int
     price_breaks: Sequence[Sequence[int]]
     supplier_id: str
     supplier: str
@@ -135,6 +136,7 @@ _OFFERS = Offer.select(
     Offer.price_minor,
     Offer.lead_days,
     Offer.minimum,
+    Offer.pack,
     Offer.price_breaks,
     Offer.supplier.alias("supplier_id"),
     Supplier.name.alias("supplier"),

@@ -164,10 +164,11 @@ def _offers_of(part_ids: Sequence[int], currency: str) -> dict[int, list[dict[st
         Offer.price_minor,
         Offer.lead_days,
         Offer.minimum,
+        Offer.pack,
         Offer.guarantee_days,
         Offer.returns,
     ).where(Offer.part.in_(list(part_ids)))
-    for part_id, supplier, number, minor, lead_days, minimum, guarantee, returns in rows(
+    for part_id, supplier, number, minor, lead_days, minimum, pack, guarantee, returns in rows(
         offers.order_by(Offer.supplier, Offer.number)
     ):
         offer: dict[str, Any] = {
@@ -178,6 +179,8 @@ def _offers_of(part_ids: Sequence[int], currency: str) -> dict[int, list[dict[st
         }
         if minimum != 1:
             offer["minimum"] = minimum
+        if pack != 1:
+            offer["pack"] = pack
         if guarantee is not None:
             offer["guarantee_days"] = guarantee
         if returns:
@@ -222,12 +225,13 @@ def _save_offer(part_id: int, offer: Mapping[str, Any], currency: str, *, keep_p
         price_minor=Money.of(offer["price"], currency).minor,
         lead_days=offer["lead_days"],
         minimum=offer.get("minimum", 1),
+        pack=offer.get("pack", 1),
         guarantee_days=offer.get("guarantee_days"),
         returns=offer.get("returns", ""),
         version=1,
         price_breaks=[],
     )
-    preserved = [Offer.part, Offer.lead_days, Offer.minimum, Offer.guarantee_days, Offer.returns]
+    preserved = [Offer.part, Offer.lead_days, Offer.minimum, Offer.pack, Offer.guarantee_days, Offer.returns]
     if not keep_price:
         preserved.append(Offer.price_minor)
     new.on_conflict(

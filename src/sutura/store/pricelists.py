@@ -11,7 +11,7 @@ from typing import Any
 from peewee import SQL, Select
 
 from sutura.core.matching.listing import Listing
-from sutura.store.database import each, first, raw, reading, row
+from sutura.store.database import column, each, first, raw, reading, row
 from sutura.store.tables import Offer, Part, Person, PriceList, Supplier
 
 
@@ -31,6 +31,8 @@ class ListRow:
     rows_done: int
     counts: Mapping[str, int]
     bad: Sequence[Mapping[str, Any]]
+    # words for kinds that are none of ours, with the number of their rows
+    words: Mapping[str, int]
     person_id: int
     who: str
     at: datetime
@@ -55,6 +57,7 @@ def _lists(bad: Any) -> Select:
             PriceList.rows_done,
             PriceList.counts,
             bad.alias("bad"),
+            PriceList.words,
             PriceList.person.alias("person_id"),
             Person.name.alias("who"),
             PriceList.at,
@@ -95,6 +98,13 @@ def lock_list(list_id: int) -> ListRow | None:
 
 
 @reading
+def known_kinds() -> list[str]:
+    """The kinds of parts that the catalogue knows, apart from words of price lists."""
+    kinds = Part.select(Part.kind).distinct().where(~Part.pack.startswith("list:"), Part.kind != "")
+    return column(kinds.order_by(Part.kind))
+
+
+@reading
 def load_file(list_id: int) -> bytes:
     file = PriceList.select(PriceList.file).where(PriceList.id == list_id).scalar()
     return b"" if file is None else bytes(file)
@@ -122,6 +132,7 @@ def add_list(
         rows_done=0,
         counts={},
         bad=[],
+        words={},
         person=person_id,
         at=at,
     )
@@ -159,7 +170,8 @@ _LISTED = """
 with listed as (
     select * from jsonb_to_recordset(%s::jsonb) as x(
         number text, price_minor integer, name text, kind text, printed text, plain text, grade text,
-        lead_days integer, stock_there integer, minimum integer, price_breaks jsonb, guarantee_days integer,
+        lead_days integer, stock_there integer, minimum integer, pack integer,
+        price_breaks jsonb, guarantee_days integer,
         returns text, box jsonb, attributes jsonb))
 """
 # the parts whose printed number and kind are those of a listed row
@@ -172,10 +184,11 @@ _COMPARE = f"""
 {_LISTED}
 select count(*) filter (where offer.id is null),
        count(*) filter (where offer.id is not null
-           and (offer.price_minor, offer.lead_days, offer.stock_there, offer.minimum, offer.price_breaks,
+           and (offer.price_minor, offer.lead_days, offer.stock_there, offer.minimum, offer.pack,
+                offer.price_breaks,
                 offer.guarantee_days, offer.returns)
            is distinct from (listed.price_minor, coalesce(listed.lead_days, offer.lead_days),
-                listed.stock_there, listed.minimum, listed.price_breaks, listed.guarantee_days,
+                listed.stock_there, listed.minimum, listed.pack, listed.price_breaks, listed.guarantee_days,
                 listed.returns)),
        count(*)
 from listed
@@ -200,18 +213,19 @@ where (part.name, part.printed_number, part.grade, part.kind, part.attributes, p
 """
 _SAVE_OFFERS = f"""
 {_LISTED}
-insert into offer (part_id, supplier_id, number, price_minor, lead_days, stock_there, minimum, price_breaks,
+insert into offer (part_id, supplier_id, number, price_minor, lead_days, stock_there, minimum, pack,
+                   price_breaks,
                    guarantee_days, returns, seen_at)
 select distinct on (listed.number)
        coalesce(offer.part_id, own.id, (select min(other.id) {_SAME_PART})), %s, listed.number,
        listed.price_minor, coalesce(listed.lead_days, offer.lead_days, %s), listed.stock_there,
-       listed.minimum, listed.price_breaks, listed.guarantee_days, listed.returns, %s
+       listed.minimum, listed.pack, listed.price_breaks, listed.guarantee_days, listed.returns, %s
 from listed
 left join offer on offer.supplier_id = %s and offer.number = listed.number
 left join part own on own.barcode = 'L-' || %s || '-' || listed.number
 on conflict (supplier_id, number) do update
 set price_minor = excluded.price_minor, lead_days = excluded.lead_days, stock_there = excluded.stock_there,
-    minimum = excluded.minimum, price_breaks = excluded.price_breaks,
+    minimum = excluded.minimum, pack = excluded.pack, price_breaks = excluded.price_breaks,
     guarantee_days = excluded.guarantee_days, returns = excluded.returns, seen_at = excluded.seen_at,
     version = offer.version + 1
 """
@@ -231,6 +245,7 @@ def _as_json(listings: Sequence[Listing]) -> str:
                 "lead_days": listing.lead_days,
                 "stock_there": listing.stock_there,
                 "minimum": listing.minimum,
+                "pack": listing.pack,
                 "price_breaks": [list(pair) for pair in listing.price_breaks],
                 "guarantee_days": listing.guarantee_days,
                 "returns": listing.returns,
@@ -271,6 +286,7 @@ _WRITTEN = (
         Offer.lead_days,
         Offer.stock_there,
         Offer.minimum,
+        Offer.pack,
         Offer.price_breaks,
         Offer.guarantee_days,
         Offer.returns,

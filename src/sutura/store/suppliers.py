@@ -21,12 +21,13 @@ class SupplierRow:
     id: str
     name: str
     mapping: Mapping[str, str]
+    kind_words: Mapping[str, str]
     offers: int
     tried: int
     bad: int
 
 
-_FIELDS = (Supplier.id, Supplier.name, Supplier.mapping, Supplier.tried, Supplier.bad)
+_FIELDS = (Supplier.id, Supplier.name, Supplier.mapping, Supplier.kind_words, Supplier.tried, Supplier.bad)
 _OFFERS = Offer.select(fn.COUNT(SQL("*"))).where(Offer.supplier == Supplier.id)
 
 
@@ -81,12 +82,19 @@ def load_supplier(supplier_id: str) -> SupplierRow | None:
 
 
 def add_supplier(supplier_id: str, name: str) -> SupplierRow:
-    Supplier.insert(id=supplier_id, name=name, shipping_minor=0, mapping={}, tried=0, bad=0).execute()
-    return SupplierRow(id=supplier_id, name=name, mapping={}, offers=0, tried=0, bad=0)
+    Supplier.insert(
+        id=supplier_id, name=name, shipping_minor=0, mapping={}, kind_words={}, tried=0, bad=0
+    ).execute()
+    return SupplierRow(id=supplier_id, name=name, mapping={}, kind_words={}, offers=0, tried=0, bad=0)
 
 
 def save_mapping(supplier_id: str, mapping: Mapping[str, str]) -> None:
     Supplier.update(mapping=dict(mapping)).where(Supplier.id == supplier_id).execute()
+
+
+def save_words(supplier_id: str, words: Mapping[str, str]) -> None:
+    """What this supplier's words for kinds are here, kept for its next list."""
+    Supplier.update(kind_words=dict(words)).where(Supplier.id == supplier_id).execute()
 
 
 # -- how a supplier sells -----------------------------------------------------------------------------

@@ -451,6 +451,7 @@ SENTENCES: Mapping[str, str] = {
     "matching.choose-among": "choose among: {sorted}",
     "matching.choose-column": "choose the column for “{column}”",
     "matching.choose-did-not-fit-was-defective": "choose: did not fit, or was defective",
+    "matching.choose-kind": "choose one of {kinds}, or leave it open",
     "matching.choose-kit-complete-fits-now-one": (
         "choose a kit that is complete and fits now: one of its parts is gone or changed"
     ),
@@ -633,6 +634,7 @@ SENTENCES: Mapping[str, str] = {
     ),
     "orders.return-stands-at": "nothing of that kind: it is {state} ({cause})",
     "orders.say-what-was-found": "write what was found, such as no picture, or the box was crushed",
+    "orders.sold-in-packs": "such as {near}: it is sold from {least} pieces on, in steps of {pack}",
     "orders.the-numbers-of-the-shelf": "the numbers of the shelf",
     "orders.the-order": "the order",
     "orders.the-return": "the return",
@@ -704,6 +706,7 @@ SENTENCES: Mapping[str, str] = {
     # -- pricelists
     "planning.work-left": "About {time} of work left.",
     "pricelists.choose-list-least-one-row-below": "choose a list with at least one row below its heading",
+    "pricelists.choose-one-kind": "choose what at least one of the words is here",
     "pricelists.choose-supplier-write-name-new-one": "choose a supplier, or write the name of a new one",
     "pricelists.keep-once-stands-line-already": "keep it once: it stands in line {seen} already",
     "pricelists.more-than-rows": "more than {most_rows:,} rows",
@@ -782,6 +785,10 @@ SENTENCES: Mapping[str, str] = {
     "stock.choose-what-became-of-screen": "say whether it was handed back, recycled or sold",
     "stock.choose-what-follows": "choose what follows",
     "stock.chosen-part-job": "chosen part of job",
+    "stock.consumable-lasts": "lasts: {without} % chance of running out within {days} days",
+    "stock.consumable-order": (
+        "order {order} now: {without} % chance of running out within {days} days without, {having} % with"
+    ),
     "stock.count-every-odd-again": "count again what is far off: {parts}",
     "stock.count-what-is-on-the-bench": "count what lies on the bench too, {on_bench} at least",
     "stock.film-is-off": "its film is off already, or it never had one",
@@ -806,11 +813,13 @@ SENTENCES: Mapping[str, str] = {
     "stock.ledger-says-already-nothing-correct": "the ledger says {on_hand} already; nothing to correct",
     "stock.letters-in-name": "a name with a letter or a digit in it",
     "stock.more-than-nothing": "more than nothing",
+    "stock.more-was-used": "by the estimate, and more was used: count it",
     "stock.nothing-to-print": "labels of one piece or more, 300 at most",
     "stock.nothing-was-counted": "count at least one part",
     "stock.nothing-wrong-was-seen": "say first what is wrong with it",
     "stock.old-screen-is-gone": "an old screen that is still here: this one is {state}",
     "stock.one-digit-of-label-wrong": "scan it again: one digit is wrong",
+    "stock.packs-of": "{packs} × {holds} {unit}",
     "stock.piece-is-held": "take another piece for job {job} first: it holds this one",
     "stock.piece-is-not-here": "a piece that is in the shop: this one is {state}",
     "stock.piece-is-taken": "a piece that is free: this one is not",
@@ -828,6 +837,7 @@ SENTENCES: Mapping[str, str] = {
     "stock.say-what-is-wrong": "write what is wrong with it",
     "stock.say-what-it-is": "write as what it is kept, such as “grade C” or “dark blue”",
     "stock.shelf-cannot-hold-fewer-than-none": "the shelf cannot hold fewer than none",
+    "stock.so-much": "{quantity} {unit}",
     "stock.somebody-took-one-meanwhile": "count again: somebody moved a piece just now",
     "stock.the-old-screen": "the old screen",
     "stock.the-piece": "the piece",

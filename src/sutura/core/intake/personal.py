@@ -84,7 +84,7 @@ NOT_OF_CUSTOMERS: Mapping[str, str] = {
     "model_number": "model_id kind text plain rest",
     "pack": "id kind head",
     "pack_preview": "id name text",
-    "supplier": "id name mapping takes",
+    "supplier": "id name mapping kind_words takes",
     # what is written of a parcel and of a return is about pieces
     "purchase_order": "supplier_id state answer",
     "purchase_line": "number",
@@ -95,7 +95,7 @@ NOT_OF_CUSTOMERS: Mapping[str, str] = {
     "piece": "supplier_id lot place state film found found_grade",
     # who buys old screens is no customer of the shop
     "old_screen": "place state buyer",
-    "consumable": "id name unit used_for place",
+    "consumable": "id name unit used_for place supplier_id",
     "consumable_move": "consumable_id kind note",
     "piece_event": "kind note detail",
     "part": "barcode name bin printed_number grade kind attributes box pack gtin measured family",
@@ -114,7 +114,7 @@ NOT_OF_CUSTOMERS: Mapping[str, str] = {
     # customers are named in it by their number
     "audit_event": "what detail address",
     "fit_evidence": "model_id outcome",
-    "price_list": "supplier_id name mapping state counts bad says",
+    "price_list": "supplier_id name mapping state counts bad says words",
     "photo": "draft_id mark",
 }
 

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 from sutura.core.errors import Invalid
 from sutura.core.facts import fact
@@ -35,6 +35,15 @@ RULES = (
             "understood."
         ),
         source="1 inch = 25.4 mm exactly (ISO, sure)",
+    ),
+    Rule(
+        id="list.kind",
+        capability="matching",
+        says=(
+            "A supplier's own word for a kind of part is read as ours once somebody has said which it is; "
+            "until then it stays its own word, which fits no device, and is shown."
+        ),
+        source=COMMON,
     ),
     Rule(
         id="list.row",
@@ -92,6 +101,7 @@ COLUMNS: tuple[Column, ...] = (
     Column(name="lead_days", title="Days to get it", headings=("lead days", "lead time", "delivery", "days")),
     Column(name="stock_there", title="Pieces they have", headings=("stock", "available", "qty", "quantity")),
     Column(name="minimum", title="Smallest number sold", headings=("minimum", "moq", "min qty", "min order")),
+    Column(name="pack", title="Pieces in a pack", headings=("pack", "pack size", "pcs per pack", "vpe")),
     Column(
         name="price_breaks",
         title="Prices for more (10: 5.40 | 50: 5.00)",
@@ -145,6 +155,7 @@ class Listing:
     lead_days: int | None
     stock_there: int | None
     minimum: int
+    pack: int
     price_breaks: tuple[tuple[int, int], ...]
     guarantee_days: int | None
     returns: str
@@ -171,7 +182,11 @@ def guess_mapping(header: Sequence[str], remembered: Mapping[str, str]) -> dict[
                 continue
             for heading in header:
                 plain = re.sub(r"[^a-z0-9]+", " ", heading.casefold()).strip()
-                hit = plain in column.headings or plain == column.name.replace("_", " ")
+                hit = (
+                    heading == column.title
+                    or plain in column.headings
+                    or plain == column.name.replace("_", " ")
+                )
                 if not exact:
                     hit = any(len(heading) > 3 and heading in plain for heading in column.headings)
                 if hit and heading not in taken:
@@ -237,6 +252,8 @@ class RowReader:
     constants: Mapping[str, str]
     decimal: str
     currency: str
+    # this supplier's words for kinds, as plain words, and what they are here
+    words: Mapping[str, str] = field(default_factory=dict)
 
     @classmethod
     def of(
@@ -245,6 +262,7 @@ class RowReader:
         header: Sequence[str],
         samples: Sequence[Sequence[str]],
         currency: str,
+        words: Mapping[str, str] | None = None,
     ) -> RowReader:
         places = {name: list(header).index(heading) for name, heading in mapping.items() if heading in header}
         constants = {
@@ -255,6 +273,7 @@ class RowReader:
             places=places,
             constants=constants,
             currency=currency,
+            words=words or {},
             decimal=decimal_sign([row[at] for row in samples if 0 <= at < len(row)]),
         )
 
@@ -274,10 +293,11 @@ class RowReader:
             text = said.get(name, "")
             return problems.read(name, text, lambda text: read_leading_whole(text, most)) if text else None
 
-        number, kind = take("number"), take("kind").casefold()
+        number, kind = take("number"), plain_word(take("kind"))
         for name, text in (("number", number), ("kind", kind)):
             if not text:
                 problems.add(name, "", fact("matching.write", item=_BY_NAME[name].title.lower()))
+        kind = self.words.get(kind, kind)
         listing = Listing(
             number=number,
             price_minor=problems.read("price", said.get("price", ""), self._amount) or 0,
@@ -288,6 +308,7 @@ class RowReader:
             lead_days=count("lead_days", 365),
             stock_there=count("stock_there", 999_999),
             minimum=max(count("minimum", 10_000) or 1, 1),
+            pack=max(count("pack", 10_000) or 1, 1),
             guarantee_days=count("guarantee_days", 4_000),
             price_breaks=self._breaks(said.get("price_breaks", ""), problems),
             returns=take("returns"),
@@ -308,6 +329,26 @@ class RowReader:
                 continue
             breaks.append((int(pieces), problems.read("price_breaks", amount.strip(), self._amount) or 0))
         return tuple(sorted(breaks))
+
+
+def plain_word(text: str) -> str:
+    """A word for a kind as it is compared: small letters, single spaces.
+
+    >>> plain_word("  LCD   Assembly ")
+    'lcd assembly'
+    """
+    return " ".join(text.casefold().split())
+
+
+def check_words(words: Mapping[str, str], known: Sequence[str]) -> dict[str, str]:
+    """What each of a supplier's words is here; a word left open is left out. Every problem at its word."""
+    problems = Problems("The words")
+    chosen = {plain_word(word): kind for word, kind in words.items() if kind}
+    for word, kind in chosen.items():
+        if kind not in known:
+            problems.add(f"word.{word}", kind, fact("matching.choose-kind", kinds=tuple(sorted(known))))
+    problems.refuse()
+    return chosen
 
 
 def _read_cell(text: str) -> str:

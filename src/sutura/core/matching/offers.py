@@ -45,6 +45,7 @@ class Offer:
     number: str = ""
     shipping_minor: int = 0
     minimum: int = 1
+    pack: int = 1
     price_breaks: tuple[tuple[int, int], ...] = ()
     stock_there: int | None = None
     guarantee_days: int | None = None

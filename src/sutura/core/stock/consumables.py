@@ -2,16 +2,19 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+import math
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from decimal import ROUND_HALF_UP, Decimal
 from enum import StrEnum
 from functools import partial
+from typing import Any
 
 from sutura.core.catalogue.model import Face
+from sutura.core.errors import Invalid
 from sutura.core.facts import fact
 from sutura.core.maths.geometry import Edge, length, rim
-from sutura.core.typed import Problems, read_choice, read_number, read_text
+from sutura.core.typed import Problems, read_amount, read_choice, read_number, read_text, read_whole
 from sutura.core.values import COMMON, Rule
 
 
@@ -55,7 +58,21 @@ RULES = (
         ),
         source=COMMON,
     ),
+    Rule(
+        id="stock.consumables-again",
+        capability="stock",
+        says=(
+            "A consumable is ordered again when what is there and on order would, with 95 % sureness, not "
+            "last until the order of a week later came; so much then that it lasts eight weeks more, in "
+            "whole packs. Its use is what repairs took in the last 12 weeks: so many repairs, each its "
+            "own amount. A limit written by hand counts instead."
+        ),
+        source="Compound Poisson, with its sum taken as gamma distributed; the weeks: the shop's, no source",
+    ),
 )
+# looked at again after so many days; how sure it must last till then; and for how long it is bought
+REVIEW_DAYS, SURE, COVER_DAYS = 7, 0.95, 56
+MOST_PACKS = 1_000
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -104,9 +121,118 @@ def take(on_hand: Decimal, needed: Decimal) -> tuple[Decimal, Decimal]:
     return booked, needed - booked
 
 
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Used:
+    """What repairs took of a consumable in so many days: how often, in all, and the sum of the squares."""
+
+    times: int
+    total: Decimal
+    squares: Decimal
+    days: int
+
+    def over(self, days: float) -> tuple[float, float]:
+        """Mean and variance of what is used in so many days to come: repairs come at random (Poisson), each
+        takes its own amount, and the rate is known only as well as it was seen.
+        """
+        total, squares = float(self.total), float(self.squares)
+        mean = total / self.days * days
+        return mean, squares / self.days * days + squares * (days / self.days) ** 2
+
+    def chance_above(self, stock: Decimal, days: float) -> float:
+        """The chance that more than `stock` is used in so many days."""
+        mean, variance = self.over(days)
+        if mean <= 0:
+            return 0.0
+        from scipy import special
+
+        return float(special.gammaincc(mean * mean / variance, max(float(stock), 0.0) * mean / variance))
+
+    def at_most(self, chance: float, days: float) -> float:
+        """What is not passed in so many days with this chance."""
+        mean, variance = self.over(days)
+        if mean <= 0:
+            return 0.0
+        from scipy import special
+
+        return float(special.gammaincinv(mean * mean / variance, chance)) * variance / mean
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Again:
+    """Whether and how much to order: the limit, packs now, and the chance of running out within `days`
+    without them and with them.
+    """
+
+    limit: Decimal
+    packs: int
+    days: int
+    out_without: float
+    out_with: float
+
+
+def advise(
+    *, here: Decimal, ordered: Decimal, used: Used, lead_days: int, written: Decimal | None, holds: Decimal
+) -> Again:
+    """What to order of a consumable today (rule stock.consumables-again), in packs that hold so much.
+
+    What is ordered now helps from its arrival on and not before.
+    """
+    days = lead_days + REVIEW_DAYS
+    limit = _hundredths(Decimal(str(used.at_most(SURE, days)))) if written is None else written
+    position = here + ordered
+    packs = 0
+    if position <= limit and (written is not None or used.total > 0):
+        wanted = limit + _hundredths(Decimal(str(used.over(COVER_DAYS)[0]))) - position
+        packs = min(max(1, math.ceil(wanted / holds)), MOST_PACKS)
+    without = used.chance_above(position, days)
+    having = without
+    if packs:
+        having = max(used.chance_above(here, lead_days), used.chance_above(position + packs * holds, days))
+    return Again(limit=limit, packs=packs, days=days, out_without=without, out_with=min(without, having))
+
+
 def weeks_left(on_hand: Decimal, used: Decimal, weeks: int) -> float | None:
     """For how many weeks it lasts at what was used in the weeks before; None where none was used."""
     return float(on_hand / (used / weeks)) if used > 0 else None
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Terms:
+    """How it is ordered: the limit written by hand, None = worked out; who sells it, what a pack holds, what
+    it costs, and how many days it takes.
+    """
+
+    again_at: Decimal | None = None
+    supplier_id: str | None = None
+    holds: Decimal | None = None
+    price_minor: int | None = None
+    lead_days: int = 7
+
+
+def read_terms(
+    typed: Mapping[str, str], suppliers: Sequence[str], currency: str, problems: Problems
+) -> Terms:
+    """How a consumable is ordered, as typed; what is left empty is not known. Problems are added."""
+
+    def optional(name: str, read: Callable[[str], Any]) -> Any:
+        text = typed.get(name, "").strip()
+        return problems.read(name, text, read) if text else None
+
+    days = optional("lead_days", partial(read_whole, most=365))
+    return Terms(
+        again_at=optional("again_at", read_quantity),
+        supplier_id=optional("supplier", lambda text: read_choice(text, tuple(suppliers))),
+        holds=optional("holds", lambda text: _more_than_nothing(text)),
+        price_minor=optional("price", partial(read_amount, currency=currency)),
+        lead_days=7 if days is None else days,
+    )
+
+
+def _more_than_nothing(text: str) -> Decimal:
+    number = read_quantity(text)
+    if number == 0:
+        raise Invalid("", text, fact("stock.more-than-nothing"))
+    return number
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -118,7 +244,7 @@ class NewConsumable:
     unit: Unit
     used_for: UsedFor
     place: str
-    again_at: Decimal
+    terms: Terms
 
 
 def read_quantity(text: str) -> Decimal:
@@ -126,7 +252,9 @@ def read_quantity(text: str) -> Decimal:
     return _hundredths(read_number(text, 0, MOST, fact("stock.quantity-to-100000")))
 
 
-def read_consumable(typed: Mapping[str, str], known: Sequence[str]) -> NewConsumable:
+def read_consumable(
+    typed: Mapping[str, str], known: Sequence[str], suppliers: Sequence[str], currency: str
+) -> NewConsumable:
     """A consumable as typed; every problem at its field. Its unit is that of what it is used for."""
     problems = Problems("The consumable")
     name = problems.read("name", typed.get("name", ""), partial(read_text, most=80, least=1)) or ""
@@ -137,7 +265,7 @@ def read_consumable(typed: Mapping[str, str], known: Sequence[str]) -> NewConsum
     if unit is None:
         unit = problems.read("unit", typed.get("unit", ""), lambda text: Unit(read_choice(text, tuple(Unit))))
     place = problems.read("place", typed.get("place", ""), partial(read_text, most=40)) or ""
-    again = problems.read("again_at", typed.get("again_at", "") or "0", read_quantity)
+    terms = read_terms(typed, suppliers, currency, problems)
     number = id_of(name)
     if name and number in known:
         problems.add("name", name, fact("stock.another-name"))
@@ -150,7 +278,7 @@ def read_consumable(typed: Mapping[str, str], known: Sequence[str]) -> NewConsum
         unit=unit or Unit.PIECE,
         used_for=used_for or UsedFor.OTHER,
         place=place,
-        again_at=again or Decimal(0),
+        terms=terms,
     )
 
 

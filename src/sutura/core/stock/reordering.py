@@ -12,6 +12,8 @@ from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from functools import partial
 
+from sutura.core.errors import Invalid
+from sutura.core.facts import fact
 from sutura.core.maths.money import amount_text
 from sutura.core.maths.statistics import Counts
 from sutura.core.stock.demand import Demand
@@ -220,9 +222,24 @@ class Buying:
         yield first
         yield from range(first + self.pack, most + 1, self.pack)
 
+    def sells(self, pieces: int) -> bool:
+        """Whether just so many can be bought; none always can."""
+        return pieces == 0 or (pieces > 0 and self.at_least(pieces) == pieces)
+
     def at_least(self, pieces: int) -> int:
         """The fewest that can be bought that are at least so many."""
         return math.ceil(max(pieces, self.least, 1) / self.pack) * self.pack
+
+
+def read_pieces(text: str, most: int, buying: Buying | None, least: int = 0) -> int:
+    """How many pieces to order, as typed; refused where the supplier does not sell just so many."""
+    number = read_whole(text, most=most, least=least)
+    if buying and not buying.sells(number):
+        near = buying.at_least(number)
+        raise Invalid(
+            "", text, fact("orders.sold-in-packs", least=buying.at_least(1), pack=buying.pack, near=near)
+        )
+    return number
 
 
 def yearly_cost(lot: int, per_year: float, keeping: Keeping, buying: Buying) -> float:
@@ -242,6 +259,16 @@ def cheapest_lot(per_year: float, keeping: Keeping, buying: Buying, most: int = 
     return min(
         buying.numbers(min(most, MOST_LOT)), key=lambda lot: yearly_cost(lot, per_year, keeping, buying)
     )
+
+
+def percent_of(chance: float) -> str:
+    """A chance in words: never a flat none or all where it is not."""
+    percent = chance * 100
+    if 0 < percent < 1:
+        return "<1"
+    if 99 < percent < 100:
+        return ">99"
+    return f"{percent:.0f}"
 
 
 # -- what to do today ---------------------------------------------------------------------------------

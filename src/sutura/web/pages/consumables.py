@@ -7,13 +7,16 @@ from fastapi.responses import Response
 from sutura.core.people import Deed
 from sutura.core.stock.consumables import Unit, UsedFor
 from sutura.services import consumables
+from sutura.services.shop import shop
+from sutura.store import suppliers
 from sutura.web.addresses import Addresses
 from sutura.web.deeds import deed
 from sutura.web.present import render
 from sutura.web.session import ANEW, Ask, Asking, Form, Shown
 
 addresses = Addresses()
-NEW = ("name", "unit", "used_for", "place", "again_at")
+TERMS = ("place", "again_at", "supplier", "holds", "price", "lead_days")
+NEW = ("name", "unit", "used_for", *TERMS)
 
 
 @addresses.get("/consumables", may=Deed.RECEIVE)
@@ -30,6 +33,8 @@ def _page(ask: Asking, shown: Shown = ANEW, show: str = "") -> Response:
         lines=consumables.consumables_page(ask.now, show),
         kinds=list(UsedFor),
         units=list(Unit),
+        suppliers=suppliers.names(),
+        currency=shop().currency,
         sent_form=shown.entered.text("of"),
     )
 
@@ -52,8 +57,14 @@ def count(ask: Ask, number: str, form: Form) -> None:
     consumables.count(number, form.text("counted"), form.number("version"), ask.person, ask.now)
 
 
+@addresses.post("/consumables/{number}/order", may=Deed.ORDER)
+@deed(then="/consumables", again=_page)
+def order(ask: Ask, number: str, form: Form) -> None:
+    consumables.order(number, form.text("packs"), form.number("version"), ask.person, ask.now)
+
+
 @addresses.post("/consumables/{number}/change", may=Deed.ORDER)
 @deed(then="/consumables", again=_page)
 def change(ask: Ask, number: str, form: Form) -> None:
-    typed = {"place": form.text("place"), "again_at": form.text("again_at")}
+    typed = {name: form.text(name) for name in TERMS}
     consumables.change(number, typed, form.number("version"), ask.person)

@@ -108,6 +108,12 @@ def map_columns(ask: Ask, list_id: int, form: Form) -> None:
     service.map_columns(list_id, chosen, ask.person)
 
 
+@addresses.post("/shelf/lists/{list_id}/words", may=Deed.SET_PRICE)
+@deed(then="/shelf/lists/{list_id}", again=_page)
+def name_kinds(ask: Ask, list_id: int, form: Form) -> None:
+    service.name_kinds(list_id, form.entered.group("word"), ask.person)
+
+
 @addresses.post("/shelf/lists/{list_id}/read", may=Deed.SET_PRICE)
 @deed(then="/shelf/lists/{list_id}", again=_page)
 def read_list(ask: Ask, list_id: int) -> None:
