@@ -1,4 +1,5 @@
-"""Pieces that are sold in packs, a supplier's own words for kinds of parts, and consumables that are ordered.
+"""Pieces that are sold in packs, a supplier's own words for kinds of parts, consumables that are
+ordered, and photos of pieces.
 
 Frozen: never edit after release.
 """
@@ -20,6 +21,14 @@ alter table consumable
     add expected_on date check (expected_on between '2000-01-01' and '2200-01-01'),
     add check ((ordered > 0) = (expected_on is not null));
 create index consumable_supplier_id on consumable (supplier_id);
+
+-- what was seen of a piece is shown by a photo
+alter table photo add piece_id bigint references piece (id);
+alter table photo drop constraint photo_check;
+alter table photo add constraint photo_of_one check (num_nonnulls(job_id, draft_id, piece_id) = 1);
+create index photo_piece_id on photo (piece_id);
+-- pieces that are less than was bought are no stock of what was bought
+create index piece_less on piece (part_id) where state = 'here' and found = 'less';
 """
 
 

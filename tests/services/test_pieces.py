@@ -2,20 +2,23 @@
 
 from __future__ import annotations
 
+import io
 from datetime import timedelta
 
 import peewee
 import pytest
 from builders import PLAIN, Shop
+from PIL import Image
 
 from sutura.core.errors import Invalid, ManyInvalid, NotAllowed, NotFound, StaleSave
+from sutura.core.matching.offers import Offer
 from sutura.core.stock.levels import PartFate
 from sutura.core.stock.orders import Cause, ReturnState
 from sutura.core.stock.pieces import Film, Found, PieceState, film_of, label_of
 from sutura.devices import plug, plugged
 from sutura.devices.ports import Stopped
 from sutura.devices.simulated.label_printer import SimulatedPrinter
-from sutura.services import bench, identify, orders, pieces, reordering, stock
+from sutura.services import bench, identify, matching, orders, pieces, reordering, stock
 from sutura.store import orders as orders_store
 from sutura.store import pieces as store
 from sutura.store import stock as stock_store
@@ -48,6 +51,35 @@ def again(piece: store.PieceRow) -> store.PieceRow:
     found = store.load_piece(piece.id)
     assert found
     return found
+
+
+def test_what_is_less_than_was_bought_is_no_stock_of_it_for_match(shop: Shop) -> None:
+    """Rule stock.less-is-not-it: two here, one of them kept as grade C: one is free; with that taken the part
+    has to be ordered, though the shelf is not empty.
+    """
+    first, second = arrived(shop)
+    part = first.part_id
+
+    def offer() -> Offer:
+        there = [one.judged.offer for one in matching.match_model(PLAIN)[1].offers]
+        return next(one for one in there if one.part_id == part)
+
+    assert (offer().free, offer().less) == (2, 0)
+    picture = io.BytesIO()
+    Image.new("RGB", (60, 40), "red").save(picture, "PNG")
+    wrong = {"all": "wrong", "note": "a scratch", "grade": "grade C"}
+    with pytest.raises(ManyInvalid) as refused:
+        pieces.look_at(first.label, wrong, first.version, shop.counter, shop.now, b"no picture")
+    assert "photo" in refused.value.by_field
+    pieces.look_at(first.label, wrong, first.version, shop.counter, shop.tick(), picture.getvalue())
+    assert (offer().free, offer().less, offer().less_as) == (1, 1, "grade C")
+    [shown] = pieces.piece_page(first.label, shop.now).photos
+    assert shown.says == "a scratch"
+    shop.held(PLAIN)
+    assert (offer().free, offer().less) == (0, 1)
+    assert again(second).job
+    # taken by its label it is no free piece any more
+    assert not again(first).job
 
 
 def test_each_piece_of_a_parcel_is_known_with_whom_it_came_from_and_until_when_it_can_go_back(

@@ -309,6 +309,7 @@ def model_from_json(raw: Mapping[str, Any]) -> Model:
     """A core value from one model's JSON that has passed the schema."""
     return Model(
         **{key: raw[key] for key in _PLAIN},
+        released=raw.get("released", 0),
         numbers=tuple(
             NumberPattern(kind=NumberKind(n["kind"]), text=n["text"], rest=n.get("rest", ""))
             for n in raw["numbers"]

@@ -20,9 +20,11 @@ from sutura.core.values import Person
 from sutura.devices import plugged
 from sutura.devices.ports import Away, Printed, Stopped
 from sutura.formats.labels import Label, label_svg, labels_pdf
+from sutura.formats.photo import read_photo
 from sutura.services.shop import speech
 from sutura.store import job as job_store
 from sutura.store import orders as orders_store
+from sutura.store import photos as photos_store
 from sutura.store import pieces as store
 from sutura.store import shop as shop_store
 from sutura.store import stock as stock_store
@@ -30,6 +32,8 @@ from sutura.store import suppliers as suppliers_store
 from sutura.store.database import reading, writing
 
 MOST_NOTE = 200
+# photos of one piece; the shop's, no source
+MOST_PHOTOS = 6
 # what is done with a piece that was looked at: kept, sent back for a cause, or written off
 KEEP, WRITE_OFF = "keep", "write_off"
 SENT_BACK = (Arrived.DEAD, Arrived.WRONG, Arrived.DAMAGED)
@@ -46,6 +50,7 @@ class PiecePage:
     days_left: int | None
     urgent: bool
     today: date
+    photos: list[photos_store.PhotoLine]
 
 
 def _row(label: str) -> store.PieceRow:
@@ -76,6 +81,7 @@ def piece_page(label: str, now: datetime) -> PiecePage:
         days_left=rules.days_left(piece.rule, day) if piece.is_here else None,
         urgent=piece.is_here and rules.is_urgent(piece.rule, day),
         today=day,
+        photos=photos_store.piece_photos(piece.id),
     )
 
 
@@ -166,9 +172,12 @@ def pieces_to_miss(part_id: int, count: int, now: datetime) -> list[int]:
 
 
 @writing
-def look_at(label: str, typed: Mapping[str, str], version: int, by: Person, now: datetime) -> None:
-    """Keep what was seen of a piece, and do what follows: it is kept as it was bought or as less, sent back
-    to who sold it, or written off (rules stock.as-bought, stock.film).
+def look_at(
+    label: str, typed: Mapping[str, str], version: int, by: Person, now: datetime, photo: bytes = b""
+) -> None:
+    """Keep what was seen of a piece, with a photo of it where there is one, and do what follows: it is kept
+    as it was bought or as less, sent back to who sold it, or written off (rules stock.as-bought,
+    stock.film).
     """
     demand(by, Deed.RECEIVE)
     piece = _locked(label, version)
@@ -200,6 +209,9 @@ def look_at(label: str, typed: Mapping[str, str], version: int, by: Person, now:
         problems.add("grade", "", fact("stock.say-what-it-is"))
     if deed != KEEP and verdict is not Judged.NOT_AS_BOUGHT:
         problems.add("then", str(deed), fact("stock.nothing-wrong-was-seen"))
+    shown = problems.read("photo", "", lambda _: read_photo(photo)) if photo else None
+    if shown and len(photos_store.piece_photos(piece.id)) >= MOST_PHOTOS:
+        problems.add("photo", str(MOST_PHOTOS), fact("stock.no-more-photos"))
     day = shop_store.load_keeping().day(now)
     if deed != KEEP and piece.job:
         problems.add("then", str(deed), fact("stock.piece-is-held", job=piece.job))
@@ -213,6 +225,8 @@ def look_at(label: str, typed: Mapping[str, str], version: int, by: Person, now:
         "then": deed,
         "grade": grade,
     }
+    if shown:
+        photos_store.add_piece_photo(piece.id, note[:120], shown, by.id, now)
     store.add_event(piece.id, "looked_at", note, told, by.id, now)
     if deed == KEEP:
         found = {Judged.AS_BOUGHT: Found.AS_BOUGHT, Judged.NOT_AS_BOUGHT: Found.LESS}

@@ -102,7 +102,8 @@ def advise_all(now: datetime, known: shop_store.Keeping | None = None) -> list[P
     # the 51 weeks before this one, and this one as far as it is
     monday = now.astimezone(UTC).date() - timedelta(days=now.astimezone(UTC).weekday())
     uses = store.weekly_uses(monday - timedelta(weeks=demands.WEEKS - 1))
-    popularity = _popularity(store.jobs_by_family(since))
+    families = store.families_since(since)
+    popularity = _popularity({family: came for family, (came, _) in families.items() if came})
     offers = store.best_offers([part.id for part in parts])
     delivered = store.delivered_days(since)
     kinds: dict[str, list[int]] = {}
@@ -115,7 +116,7 @@ def advise_all(now: datetime, known: shop_store.Keeping | None = None) -> list[P
             peers=len(kinds[part.kind]),
             days=YEAR.days,
             popularity=popularity.get(part.family, 1.0),
-            age_years=None,
+            age_years=demands.age_of(families.get(part.family, (0, 0))[1], numbers.day(now).year),
         )
         weeks = uses.get(part.id, {})
         wanted = demands.estimate([weeks.get(week, 0) for week in range(demands.WEEKS)], prior)

@@ -10,17 +10,38 @@ from functools import reduce
 from operator import or_
 from typing import Any
 
-from peewee import Select, fn
+from peewee import JOIN, SQL, Select, fn
 
 from sutura.core.matching.offers import Measured, Offer
 from sutura.core.matching.picking import NEAR_MM, Picking, Span
+from sutura.core.stock.pieces import Found, PieceState
 from sutura.store.database import Query, Ready, each, first, reading, rows, written
-from sutura.store.expressions import FREE, ON_THE_SHELF
+from sutura.store.expressions import FREE, ON_THE_SHELF, or_empty
 from sutura.store.stock import measured_from
+from sutura.store.stock_tables import Piece
 from sutura.store.tables import Offer as OfferTable
-from sutura.store.tables import OfferPrice, Part, Supplier
+from sutura.store.tables import OfferPrice, Part, Reservation, Supplier
 
 _NONE_MEASURED: Mapping[str, Measured] = {}
+# free pieces that were found to be less than was bought, by their part (rule stock.less-is-not-it)
+_LESS = (
+    Piece.select(
+        Piece.part.alias("part_id"),
+        fn.COUNT(SQL("*")).alias("pieces"),
+        fn.STRING_AGG(Piece.found_grade.distinct(), ", ").alias("kept_as"),
+    )
+    .where(
+        Piece.state == PieceState.HERE.value,
+        Piece.found == Found.LESS.value,
+        Piece.id.not_in(
+            Reservation.select(Reservation.piece_id).where(
+                Reservation.state == "held", Reservation.piece_id.is_null(False)
+            )
+        ),
+    )
+    .group_by(Piece.part)
+    .alias("less")
+)
 # columns by place: hundreds of offers are read for one need
 _OFFER = (
     OfferTable.select(
@@ -35,7 +56,9 @@ _OFFER = (
         Part.box,
         OfferTable.price_minor,
         OfferTable.lead_days,
-        FREE,
+        (FREE - fn.COALESCE(_LESS.c.pieces, 0)).alias("free"),
+        fn.COALESCE(_LESS.c.pieces, 0),
+        or_empty(_LESS.c.kept_as),
         OfferTable.number,
         Supplier.shipping_minor,
         OfferTable.minimum,
@@ -50,6 +73,7 @@ _OFFER = (
     .join(Part)
     .switch(OfferTable)
     .join(Supplier)
+    .join(_LESS, JOIN.LEFT_OUTER, on=_LESS.c.part_id == OfferTable.part)
 )
 
 
@@ -66,6 +90,8 @@ def _offer(
     price: int,
     lead: int,
     free: int,
+    less: int,
+    less_as: str,
     theirs: str,
     shipping: int,
     minimum: int,
@@ -92,6 +118,8 @@ def _offer(
         price_minor=price,
         lead_days=lead,
         free=free,
+        less=less,
+        less_as=less_as,
         number=theirs,
         shipping_minor=shipping,
         minimum=minimum,

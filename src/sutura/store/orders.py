@@ -103,14 +103,18 @@ def weekly_uses(since: date) -> dict[int, dict[int, int]]:
 
 @written
 def _families(since: datetime) -> Select:
-    jobs = Job.select(CatalogueModel.part_family, fn.COUNT(SQL("*"))).join(CatalogueModel)
-    return jobs.where(Job.received_at >= since).group_by(CatalogueModel.part_family)
+    released = fn.MAX(CatalogueModel.data["released"].cast("integer"))
+    came = (Job.model == CatalogueModel.id) & (Job.received_at >= since)
+    families = CatalogueModel.select(CatalogueModel.part_family, fn.COUNT(Job.id), fn.COALESCE(released, 0))
+    return families.join(Job, JOIN.LEFT_OUTER, on=came).group_by(CatalogueModel.part_family)
 
 
 @reading
-def jobs_by_family(since: datetime) -> dict[str, int]:
-    """How many devices of each family of parts came in since a moment."""
-    return dict(rows(_families(since)))
+def families_since(since: datetime) -> dict[str, tuple[int, int]]:
+    """How many devices of each family of parts came in since a moment, and the year in which the newest of
+    them came out, 0 where nobody knows.
+    """
+    return {family: (came, released) for family, came, released in rows(_families(since))}
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -43,6 +43,25 @@ def add_photo(draft_id: str, says: str, mark: str, photo: Photo, person_id: int,
     ).execute()
 
 
+def add_piece_photo(piece_id: int, says: str, photo: Photo, person_id: int, at: datetime) -> None:
+    PhotoTable.insert(
+        piece_id=piece_id,
+        says=says,
+        mark="",
+        width=photo.width,
+        height=photo.height,
+        image=photo.image,
+        thumb=photo.thumb,
+        person=person_id,
+        at=at,
+    ).execute()
+
+
+@reading
+def piece_photos(piece_id: int) -> list[PhotoLine]:
+    return each(PhotoLine, _LINE.where(PhotoTable.piece_id == piece_id))
+
+
 def remove_photo(draft_id: str, photo_id: int) -> None:
     PhotoTable.delete().where(PhotoTable.id == photo_id, PhotoTable.draft_id == draft_id).execute()
 

@@ -428,6 +428,7 @@ class Photo(Table):
     id = BigAutoField()
     job = ForeignKeyField(Job, null=True)
     draft_id = TextField(null=True, index=True)
+    piece_id = BigIntegerField(null=True, index=True)
     says = TextField()
     width = IntegerField()
     height = IntegerField()

@@ -814,6 +814,7 @@ SENTENCES: Mapping[str, str] = {
     "stock.letters-in-name": "a name with a letter or a digit in it",
     "stock.more-than-nothing": "more than nothing",
     "stock.more-was-used": "by the estimate, and more was used: count it",
+    "stock.no-more-photos": "a piece has six photos at most",
     "stock.nothing-to-print": "labels of one piece or more, 300 at most",
     "stock.nothing-was-counted": "count at least one part",
     "stock.nothing-wrong-was-seen": "say first what is wrong with it",

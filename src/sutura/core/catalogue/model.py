@@ -296,6 +296,8 @@ class Model:
     seal: str
     seals_ruled_out: Mapping[str, str]
     warranty_days: int
+    # the year it came out; 0 = nobody knows
+    released: int = 0
     tacs: tuple[str, ...] = ()
     features: Mapping[str, str] = field(default_factory=dict)
     seals: tuple[Seal, ...] = ()

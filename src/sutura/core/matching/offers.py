@@ -50,6 +50,9 @@ class Offer:
     stock_there: int | None = None
     guarantee_days: int | None = None
     returns: str = ""
+    # free pieces here that are less than was bought, which `free` does not count, and as what they are kept
+    less: int = 0
+    less_as: str = ""
     # proved or failed pieces of this supplier, for its defect rate
     supplier_bad: int = 0
     supplier_tried: int = 0

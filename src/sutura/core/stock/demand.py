@@ -76,6 +76,15 @@ class Demand:
         return self.per_day * 365
 
 
+def age_of(released: int, year: int) -> int | None:
+    """How many years ago a device came out; None where nobody knows.
+
+    >>> age_of(2023, 2026), age_of(2027, 2026), age_of(0, 2026)
+    (3, 0, None)
+    """
+    return max(year - released, 0) if released else None
+
+
 def prior_per_day(
     *, uses_of_kind: int, peers: int, days: int, popularity: float, age_years: int | None
 ) -> float:

@@ -77,6 +77,15 @@ RULES = (
         source=COMMON,
     ),
     Rule(
+        id="stock.less-is-not-it",
+        capability="stock",
+        says=(
+            "A piece that was found to be less than was bought is no stock of what was bought: Match does "
+            "not count it as free, and says that it is there."
+        ),
+        source=COMMON,
+    ),
+    Rule(
         id="stock.missed",
         capability="stock",
         says=(

@@ -9,6 +9,7 @@ from fastapi.responses import Response
 from sutura.core.people import Deed
 from sutura.core.stock.pieces import Seen
 from sutura.core.typed import read_id
+from sutura.formats.photo import MOST_BYTES
 from sutura.services import pieces
 from sutura.services.shop import shop
 from sutura.store import pieces as store
@@ -59,7 +60,8 @@ def look_at(ask: Ask, label: str, form: Form) -> None:
         **form.entered.group("seen"),
         **{name: form.text(name) for name in ("then", "note", "grade", "all")},
     }
-    pieces.look_at(label, typed, form.number("version"), ask.person, ask.now)
+    photo = form.file("photo", MOST_BYTES + 1)
+    pieces.look_at(label, typed, form.number("version"), ask.person, ask.now, photo)
 
 
 @addresses.post("/pieces/{label}/film", may=Deed.RESERVE)
