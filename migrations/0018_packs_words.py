@@ -1,5 +1,5 @@
 """Pieces that are sold in packs, a supplier's own words for kinds of parts, consumables that are
-ordered, and photos of pieces.
+ordered, photos of pieces, and parts that are moved to another place.
 
 Frozen: never edit after release.
 """
@@ -21,6 +21,21 @@ alter table consumable
     add expected_on date check (expected_on between '2000-01-01' and '2200-01-01'),
     add check ((ordered > 0) = (expected_on is not null));
 create index consumable_supplier_id on consumable (supplier_id);
+
+-- where a part lay, and who moved it
+create table part_moved (
+    id bigserial primary key,
+    part_id bigint not null references part (id),
+    from_bin text not null check (char_length(from_bin) <= 40),
+    to_bin text not null check (char_length(to_bin) between 1 and 40 and to_bin <> from_bin),
+    person_id bigint not null references person (id),
+    at timestamptz not null check (at >= '2000-01-01 00:00Z' and at < '2200-01-02 00:00Z')
+);
+create index part_moved_part_id on part_moved (part_id, id);
+create trigger part_moved_rows before update or delete on part_moved
+    for each row execute function refuse_rewrite();
+create trigger part_moved_all before truncate on part_moved
+    for each statement execute function refuse_rewrite();
 
 -- what was seen of a piece is shown by a photo
 alter table photo add piece_id bigint references piece (id);

@@ -9,15 +9,18 @@ import peewee
 import pytest
 from builders import HERON, PLAIN, Shop, models, said, told
 
+from sutura.config import CATALOGUE
 from sutura.core.errors import Invalid, ManyInvalid, NotAllowed, NotFound, StaleSave
 from sutura.core.job import Stage
 from sutura.core.stock.levels import PartFate
 from sutura.core.stock.orders import Cause, OrderState, ReturnState
 from sutura.devices import plug, plugged
 from sutura.devices.simulated.supplier_desk import SimulatedDesk
+from sutura.formats.pack import read_parts
 from sutura.services import bench, handover, intake, orders, reordering, returns, stock, stocktakes, suppliers
 from sutura.store import job as job_store
 from sutura.store import orders as store
+from sutura.store import packs as packs_store
 from sutura.store import shop as shop_store
 from sutura.store import stock as stock_store
 from sutura.store import suppliers as suppliers_store
@@ -86,6 +89,26 @@ def test_a_part_that_is_used_and_not_there_is_advised_with_its_sentence(shop: Sh
     after = advice(shop, PART)
     assert after.order == 0
     assert said(after.why).startswith("enough: ")
+
+
+def test_a_part_is_moved_and_its_places_stand_with_who_moved_it(shop: Shop) -> None:
+    was = stock_store.load_part("P-4001")
+    stock.move_part("P-4001", " Z9 ", shop.bram, shop.tick())
+    stock.move_part("P-4001", "Z9", shop.bram, shop.tick())
+    [one] = stock_store.moves_between(was.id)
+    assert (one.who, one.from_bin, one.to_bin) == (shop.bram.name, was.bin, "Z9")
+    assert stock_store.load_part("P-4001").bin == "Z9"
+    for place in ("", " ", "x" * 41):
+        with pytest.raises(ManyInvalid):
+            stock.move_part("P-4001", place, shop.bram, shop.now)
+    # starting anew does not move it back; a pack that is read in by hand does, as its plan says
+    text = (CATALOGUE / "parts" / "parts.json").read_text("utf-8")
+    parts = read_parts(text, CATALOGUE / "schema", "parts.json").parts
+    part = next(raw for one, raw in parts if one.barcode == "P-4001")
+    packs_store.save_part(part, "parts", "TAL", keep_ours=True)
+    assert stock_store.load_part("P-4001").bin == "Z9"
+    packs_store.save_part(part, "parts", "TAL", keep_ours=False)
+    assert stock_store.load_part("P-4001").bin == was.bin
 
 
 def test_the_weeks_kept_beside_the_ledger_are_its_sum_and_nobody_else_writes_them(shop: Shop) -> None:

@@ -36,7 +36,7 @@ FROZEN = {
     "0015_pieces.py": "5914aee398e05765fe980edc3f5157593215a293b181635425078e02b04af024",
     "0016_cores.py": "b22f11b9b8e33b11cbf07ca20ff83cb912859dcb027c88d5c420d63c44dd6b51",
     "0017_consumables.py": "42af9515b2502464211084431c1268ecc1a75a3c2119b80d2e89c32a8db2e1aa",
-    "0018_packs_words.py": "70e172123337a9a2d78a0bf39c13050710c887bc1c72e54c0591585dd02dd2b9",
+    "0018_packs_words.py": "a48164b829cb9f93106ccaf26cb880c96cce9cd5d6e86413b5dd2373cfda66c5",
     "0013_holds.py": "a4d37620d8e728da92eeeaf4ef8c9a6277a36b60ee5625b29fb0b67c2ed56340",
     "0012_opening_hours.py": "bb5d0a469e26619f1633125861787aa8ff096bcfd54d0b84e6418bda83321924",
     "0005_counter.py": "fab85a5759b03cf26ca7640fbe8bf03a413af01f005e6722af5155e9f9bb95ca",
@@ -82,6 +82,7 @@ APPEND_ONLY = (
     "consent",
     "purchase_arrival",
     "piece_event",
+    "part_moved",
 )
 
 
@@ -132,6 +133,11 @@ def test_what_happened_is_append_only(shop: Shop) -> None:
     )
     DATABASE.execute_sql(
         "insert into piece_event (piece_id, kind, person_id, at) select id, 'film_off', %s, now() from piece",
+        (shop.manager.id,),
+    )
+    DATABASE.execute_sql(
+        "insert into part_moved (part_id, from_bin, to_bin, person_id, at) "
+        "select min(id), 'A1', 'Z9', %s, now() from part",
         (shop.manager.id,),
     )
     DATABASE.execute_sql("set constraints all immediate")

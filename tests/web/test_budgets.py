@@ -32,7 +32,7 @@ BUDGETS = {
     "/catalogue/fennick-heron/edit": 4,
     "/people": 2,
     # single pieces, and who sells parts
-    "/shelf/P-2001": 15,
+    "/shelf/P-2001": 16,
     "/jobs/{code}": 12,
     # one of it for what all suppliers show
     "/jobs/{code}/match": 11,

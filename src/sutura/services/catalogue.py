@@ -369,7 +369,7 @@ def _apply(
         packs_store.save_supplier(supplier_id, supplier["name"], shipping)
     for part, raw in read.parts:
         if doing[part.barcode].change in writes:
-            packs_store.save_part(raw, read.id, currency, keep_prices=keep_ours)
+            packs_store.save_part(raw, read.id, currency, keep_ours=keep_ours)
     for planned in plan.planned:
         if planned.change is Change.REMOVED:
             packs_store.remove_part(planned.id)

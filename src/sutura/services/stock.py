@@ -178,6 +178,22 @@ def correct_count(barcode: str, counted: str, note: str, by: Person, now: dateti
 
 
 @writing
+def move_part(barcode: str, place: str, by: Person, now: datetime) -> None:
+    """Its pieces lie in another place now; of a dear part, those that come lie there, and each that is here
+    is moved by its own label.
+    """
+    demand(by, Deed.RESERVE)
+    problems = Problems("The place")
+    where = problems.read("place", place, partial(read_text, most=40, least=1)) or ""
+    problems.refuse()
+    part = store.load_part(barcode)
+    store.lock_level(part.id)
+    part = store.load_part(barcode)
+    if where != part.bin:
+        store.move_part(part.id, part.bin, where, by.id, now)
+
+
+@writing
 def set_count(
     part_id: int, difference: int, seen: int | None, note: str, by: Person, now: datetime
 ) -> tuple[str, ...]:

@@ -9,14 +9,14 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 
-from peewee import JOIN, SQL, Case, Select, Value, fn
+from peewee import EXCLUDED, JOIN, SQL, Case, Select, Value, fn
 
 from sutura.core.catalogue.model import State
 from sutura.core.catalogue.packs import Stored
 from sutura.core.maths.money import Money, amount_text
 from sutura.store.database import column, each, first, reading, row, rows, written
 from sutura.store.expressions import IS_OPEN, MODEL_NAME, ON_THE_SHELF, or_empty
-from sutura.store.stock_tables import StockMove
+from sutura.store.stock_tables import PartMoved, StockMove
 from sutura.store.tables import CatalogueModel, Job, Offer, Pack, PackPreview, Part, Person, Supplier
 
 
@@ -189,11 +189,12 @@ def _offers_of(part_ids: Sequence[int], currency: str) -> dict[int, list[dict[st
     return by_part
 
 
-def save_part(part: Mapping[str, Any], pack: str, currency: str, *, keep_prices: bool) -> None:
+def save_part(part: Mapping[str, Any], pack: str, currency: str, *, keep_ours: bool) -> None:
     """Add or change one part and its offers; an offer that is not in the pack any more stays when a job chose
     it.
 
-    With `keep_prices` an offer that is there keeps the price a manager may have given it.
+    With `keep_ours` an offer that is there keeps the price a manager may have given it, and a part that was
+    moved lies where it was put.
     """
     named = ("barcode", "name", "bin", "printed_number", "grade", "attributes", "box")
     values = {name: part[name] for name in named} | {
@@ -201,13 +202,18 @@ def save_part(part: Mapping[str, Any], pack: str, currency: str, *, keep_prices:
         "pack": pack,
         "gtin": part.get("gtin", ""),
     }
-    fresh = [getattr(Part, name) for name in values if name != "barcode"]
+    fresh = [getattr(Part, name) for name in values if name not in ("barcode", "bin")]
+    moved = (
+        fn.EXISTS(PartMoved.select(SQL("1")).where(PartMoved.part == Part.id)) if keep_ours else SQL("false")
+    )
     added = Part.insert(**values, on_hand=0, held=0, measured={}).on_conflict(
-        conflict_target=[Part.barcode], preserve=fresh
+        conflict_target=[Part.barcode],
+        preserve=fresh,
+        update={Part.bin: Case(None, [(moved, Part.bin)], EXCLUDED.bin)},
     )
     part_id = row(added.returning(Part.id))[0]
     for offer in part["offers"]:
-        _save_offer(part_id, offer, currency, keep_price=keep_prices)
+        _save_offer(part_id, offer, currency, keep_price=keep_ours)
     named_here = [(offer["supplier"], offer["number"]) for offer in part["offers"]]
     stays = Offer.id.in_(Job.select(Job.offer).where(Job.offer.is_null(False)))
     for offer_id, supplier, number in rows(

@@ -15,7 +15,7 @@ from sutura.core.stock.levels import Level, MoveKind
 from sutura.core.stock.pieces import label_of
 from sutura.store.database import each, first, reading, row, rows, written
 from sutura.store.expressions import BY_BIN, ON_THE_SHELF, folded, like, or_empty
-from sutura.store.stock_tables import StockMove
+from sutura.store.stock_tables import PartMoved, StockMove
 from sutura.store.tables import Job, Offer, Part, Person, Reservation
 
 
@@ -87,6 +87,31 @@ def load_part(barcode: str) -> PartRow:
     if part is None:
         raise NotFound("part", barcode)
     return part
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Moved:
+    """A part was moved to another place."""
+
+    at: datetime
+    who: str
+    from_bin: str
+    to_bin: str
+
+
+def move_part(part_id: int, from_bin: str, to_bin: str, person_id: int, at: datetime) -> None:
+    """It lies in another place from here on; reading a pack does not move it back."""
+    Part.update(bin=to_bin).where(Part.id == part_id).execute()
+    PartMoved.insert(part=part_id, from_bin=from_bin, to_bin=to_bin, person=person_id, at=at).execute()
+
+
+@reading
+def moves_between(part_id: int) -> list[Moved]:
+    """Where a part lay, the last move first."""
+    moved = PartMoved.select(PartMoved.at, Person.name.alias("who"), PartMoved.from_bin, PartMoved.to_bin)
+    return each(
+        Moved, moved.join(Person).where(PartMoved.part == part_id).order_by(PartMoved.id.desc()).limit(20)
+    )
 
 
 def _fourteen(gtin: Any) -> Any:

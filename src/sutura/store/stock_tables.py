@@ -186,6 +186,18 @@ class ConsumableMove(Table):
     at = DateTimeTZField()
 
 
+class PartMoved(Table):
+    id = BigAutoField()
+    part = ForeignKeyField(Part, index=False)
+    from_bin = TextField()
+    to_bin = TextField()
+    person = ForeignKeyField(Person, index=False)
+    at = DateTimeTZField()
+
+    class Meta:
+        indexes = ((("part", "id"), False),)
+
+
 class PartUse(Table):
     id = BigAutoField()
     part = ForeignKeyField(Part, index=False)

@@ -95,6 +95,7 @@ NOT_OF_CUSTOMERS: Mapping[str, str] = {
     "piece": "supplier_id lot place state film found found_grade",
     # who buys old screens is no customer of the shop
     "old_screen": "place state buyer",
+    "part_moved": "from_bin to_bin",
     "consumable": "id name unit used_for place supplier_id",
     "consumable_move": "consumable_id kind note",
     "piece_event": "kind note detail",

@@ -64,6 +64,7 @@ def _page(ask: Asking, barcode: str, shown: Shown = ANEW, lost: str = "") -> Res
         ahead=_ahead(advised) if advised else None,
         ledger=store.ledger_page(part.id),
         holders=store.holders_of(part.id),
+        moved=store.moves_between(part.id),
         known=matching.known_of_part(barcode),
         measurable=MEASURABLE,
         pieces=single.pieces,
@@ -87,6 +88,12 @@ def _ahead(advised: reordering.PartOutlook) -> object:
 @deed(then="/shelf/{barcode}#known", again=_page)
 def measure(ask: Ask, barcode: str, form: Form) -> None:
     matching.measure_on_the_shelf(barcode, form.entered.group("measured"), ask.person, ask.now)
+
+
+@addresses.post("/shelf/{barcode}/move", may=Deed.RESERVE)
+@deed(then="/shelf/{barcode}", again=_page)
+def move_part(ask: Ask, barcode: str, form: Form) -> None:
+    stock.move_part(barcode, form.text("place"), ask.person, ask.now)
 
 
 @addresses.post("/shelf/{barcode}/receive", may=Deed.RECEIVE)
