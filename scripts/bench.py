@@ -45,6 +45,7 @@ from sutura.store.database import connection, first_value
 from sutura.web.session import COOKIE
 
 BUDGET = 3.0
+FIRST_PIECE = 5_000_000
 Statement = tuple[str, Sequence[Any]]
 
 
@@ -74,17 +75,48 @@ def fill(url: str, open_jobs: int, past_jobs: int) -> None:
     """
     wiring.connect(url)
     wiring.migrate()
+    with psycopg.connect(url) as link:
+        # the floor reserves other pieces than ours: their numbers must be nobody else's
+        link.execute("select setval('piece_id_seq', %s)", (FIRST_PIECE,))
     demo.fill(CATALOGUE, wiring.clock())
     say(f"Multiplying to {past_jobs:,} past and {open_jobs:,} open jobs")
     with psycopg.connect(url) as link:
+        # pieces of dear parts come of their receipts
+        link.execute(
+            "insert into stock_move (part_id, quantity, kind, unit_cost_minor, person_id, at) select id, "
+            "500, 'receipt', 5000, 1, now() from part where by_piece"
+        )
+        link.commit()
         # copies stand at stages a new job may not start in; the triggers are for people, not for this
         link.execute("set session_replication_role = replica")
         _copies(link, past_jobs, "stage = 'handed_back'")
         _copies(link, open_jobs, "stage in ('identified', 'quoted', 'part_in_hand', 'opened')")
-        link.execute("update part set on_hand = on_hand + 5000")
+        # stock enough for every reservation, and the moves of a shop that worked as long: each past job took
+        # a piece in and fitted one, of the parts that are not kept piece by piece
+        link.execute("create temp table plain as select id from part where not by_piece and pack <> ''")
         link.execute(
-            "insert into stock_move (part_id, quantity, kind, person_id, at) select id, 5000, "
-            "'receipt', 1, now() from part"
+            "insert into stock_move (part_id, quantity, kind, unit_cost_minor, value_minor, person_id, at) "
+            "select id, 5000, 'receipt', 1000, 5000000, 1, now() from plain"
+        )
+        link.execute(
+            "insert into stock_move (part_id, quantity, kind, unit_cost_minor, value_minor, job_id, "
+            "person_id, at) select plain.id, move.quantity, move.kind, move.cost, move.quantity * 1000, "
+            "move.job, 1, job.received_at from (select id, received_at, row_number() over (order by id) "
+            "as place from job where stage = 'handed_back' and id > (select max(id) - %s from job where "
+            "stage = 'handed_back')) job join (select id, row_number() over (order by id) - 1 as place, "
+            "count(*) over () as parts from plain) plain on job.place %% plain.parts = plain.place cross "
+            "join lateral (values (1, 'receipt', 1000, null), (-1, 'fitted', null, job.id)) move "
+            "(quantity, kind, cost, job)",
+            (past_jobs,),
+        )
+        link.execute("delete from part_use")
+        link.execute(
+            "insert into part_use (part_id, week, uses) select part_id, date_trunc('week', at at time zone "
+            "'UTC')::date, -sum(quantity) from stock_move where kind in ('fitted', 'taken_out') group by 1, 2"
+        )
+        link.execute(
+            "update part set (on_hand, value_minor) = (select coalesce(sum(quantity), 0), "
+            "coalesce(sum(value_minor), 0) from stock_move where part_id = part.id)"
         )
         link.execute(
             "update part set held = (select count(*) from reservation where part_id = part.id and "
@@ -256,6 +288,7 @@ def serve_floor(listener: socket.socket, url: str, cases: list[Case], original: 
                 request.query_params["key"],
             )
             swap = {
+                original["piece"]: int(request.query_params["piece"]),
                 original["id"]: int(job),
                 original["code"]: code,
                 original["key"]: f"{original['key'].split(':')[0]}:{key}",
@@ -328,7 +361,13 @@ class Row:
 
 
 def measure(
-    case: Case, ours: Client, floor: Client, rounds: int, reserve: Iterator[tuple[int, str]], csrf: str
+    case: Case,
+    ours: Client,
+    floor: Client,
+    rounds: int,
+    reserve: Iterator[tuple[int, str]],
+    pieces: Iterator[int],
+    csrf: str,
 ) -> Row:
     pairs = []
     size = 0
@@ -343,7 +382,7 @@ def measure(
             )
             job, code = next(reserve)
             floor_ms, floor_status, _ = floor.ask(
-                "POST", f"/reserve?id={job}&code={code}&key=floor-key-{number:06d}"
+                "POST", f"/reserve?id={job}&code={code}&key=floor-key-{number:06d}&piece={next(pieces)}"
             )
         if status not in (200, 303) or floor_status not in (200, 303):
             raise RuntimeError(f"{case.name}: {status} and {floor_status}")
@@ -411,7 +450,19 @@ def run(url: str, rounds: int) -> list[Row]:
     ]
     record(cookie, cases, {"csrf": csrf, "form_key": "bench-key-first"})
     wiring.disconnect()
-    original = {"id": first_id, "code": first_code, "key": f"{person}:bench-key-first"}
+    with psycopg.connect(url) as link:
+        taken, part = link.execute(
+            "select piece_id, part_id from reservation where job_id = %s and state = 'held'", (first_id,)
+        ).fetchone()  # type: ignore[misc] # it was just made
+        # from the other end of the shelf
+        pieces = (
+            number
+            for (number,) in link.execute(
+                "select id from piece where part_id = %s and state = 'here' order by id desc limit 1000",
+                (part,),
+            ).fetchall()
+        )
+    original = {"id": first_id, "code": first_code, "key": f"{person}:bench-key-first", "piece": taken}
     ours, our_port = started(serve_application, url)
     floor, floor_port = started(serve_floor, url, cases, original)
     try:
@@ -420,7 +471,7 @@ def run(url: str, rounds: int) -> list[Row]:
         for case in cases:
             say(f"Measuring {case.name}")
             times = min(rounds, (len(quoted) - 1) // 2 - 5) if case.method == "POST" else rounds
-            rows.append(measure(case, our_client, floor_client, times, reserve, csrf))
+            rows.append(measure(case, our_client, floor_client, times, reserve, pieces, csrf))
         return rows
     finally:
         for process in (ours, floor):

@@ -388,9 +388,9 @@ def _pytest(words: Sequence[str], *, fewer_examples: bool) -> int:
     ).returncode
 
 
-def _script(name: str) -> int:
+def _script(name: str, *options: str) -> int:
     return subprocess.run(
-        [sys.executable, str(ROOT / "scripts" / f"{name}.py")], cwd=ROOT, check=False
+        [sys.executable, str(ROOT / "scripts" / f"{name}.py"), *options], cwd=ROOT, check=False
     ).returncode
 
 
@@ -402,9 +402,15 @@ def shots() -> int:
 
 @main.command()
 @click.argument("what", type=click.Choice(["pages", "catalogue", "matching"]), default="pages")
-def bench(what: str) -> int:
+@click.option("--open", type=click.IntRange(100, 5_000), help="Open jobs (pages).")
+@click.option("--past", type=click.IntRange(0, 2_000_000), help="Finished jobs, each with its moves (pages).")
+@click.option("--rounds", type=click.IntRange(5, 5_000), help="How often each is asked.")
+@click.option("--write", type=click.Path(dir_okay=False), help="Write it there instead of under docs/.")
+def bench(what: str, **options: object) -> int:
     """Measure against a floor and write it down under docs/."""
-    return _script({"pages": "bench", "catalogue": "bench_catalogue", "matching": "bench_matching"}[what])
+    script = {"pages": "bench", "catalogue": "bench_catalogue", "matching": "bench_matching"}[what]
+    given = [text for name, one in options.items() if one is not None for text in (f"--{name}", str(one))]
+    return _script(script, *given)
 
 
 @main.command()
