@@ -7,12 +7,13 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 from datetime import UTC, datetime, timedelta
 from functools import cache
+from pathlib import Path
 from typing import Any
 from zoneinfo import ZoneInfo
 
 from hypothesis import settings
 
-from sutura.config import CATALOGUE
+from sutura.config import CATALOGUE, SCHEMAS
 from sutura.core.catalogue.model import Model
 from sutura.core.intake.arrival import CONSENTS
 from sutura.core.intake.marks import Mark, MarkKind
@@ -24,6 +25,7 @@ from sutura.core.matching.wanted import wanted_of
 from sutura.core.maths.geometry import Point
 from sutura.core.shop import OpenHours
 from sutura.core.values import Person, Role
+from sutura.formats.pack import read_models
 from sutura.services import (
     bench,
     catalogue,
@@ -62,6 +64,13 @@ def examples(count: int) -> settings:
 def models() -> dict[str, Model]:
     """The shipped models, read from their packs."""
     return {model.id: model for model, _ in catalogue.read_packs(CATALOGUE)[0] if model.numbers}
+
+
+@cache
+def written() -> dict[str, Model]:
+    """Models whose sheets are written step by step, as packs of format 2 have them."""
+    file = Path(__file__).parent / "formats" / "written_sheets.json"
+    return {model.id: model for model, _ in read_models(file.read_text("utf-8"), SCHEMAS, file.name)}
 
 
 @cache

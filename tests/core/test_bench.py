@@ -6,25 +6,26 @@ from dataclasses import replace
 from datetime import timedelta
 
 import pytest
-from builders import HERON, NOW, PLAIN, crack, models
+from builders import HERON, NOW, PLAIN, crack, models, written
 
-from sutura.core.bench import (
-    Done,
+from sutura.core.bench.done import Done
+from sutura.core.bench.progress import (
     Progress,
     cautions_at,
     check_step,
     check_together,
     check_wait,
-    device_state,
     expected_count,
     is_on_the_way_in,
     missing_on_arrival,
     progress,
+    state_of,
     steps_of,
     together,
     waits_until,
     worked_minutes,
 )
+from sutura.core.bench.written import device_state
 from sutura.core.catalogue.model import Model, Phase
 from sutura.core.catalogue.problems import problems_of
 from sutura.core.errors import Invalid, StepBlocked
@@ -121,7 +122,7 @@ def test_battery_is_first_off_and_last_on_in_every_round() -> None:
 
 
 def test_rework_reseats_the_connectors_tests_and_closes_again() -> None:
-    steps = steps_of(MODEL, Round.REWORK)
+    steps = steps_of(MODEL, Round.REWORK, done_until("proof"))
     assert steps[0].id == "battery-off"
     assert [step.phase for step in steps].count(Phase.PROOF) == 1
     assert steps[-1].id == "last-look"
@@ -168,23 +169,15 @@ def test_the_opening_plan_is_of_use_until_the_front_is_off() -> None:
 
 
 def lies_open(model: Model, done: list[Done]) -> set[str]:
-    """A judge of its own: what a hand would find open, walking what was done from the last to the first."""
-    steps = {step.id: step for step in model.steps}
-    found: set[str] = set()
-    seen: set[str] = set()
-    closed = False
-    for entry in reversed(done):
-        step = steps[entry.step]
-        name = step.screws or (step.plug.name if step.plug else "")
-        if name:
-            if name not in seen and not (step.screws_in or (step.plug and step.plug.on)):
-                found.add(name)
-            seen.add(name)
-        elif step.phase is Phase.CLOSE:
-            closed = True
-        elif step.phase in (Phase.PREPARE, Phase.OPEN) and not closed:
-            found.add(step.id)
-    return found
+    """A judge of its own: what a hand would find off, by the last thing that was done to each piece."""
+    last: dict[str, str] = {}
+    for entry in done:
+        for piece in model.pieces:
+            if entry.step == piece.off.id:
+                last[piece.id] = "off"
+            elif entry.step == piece.on.id:
+                last[piece.id] = "on"
+    return {piece for piece, how in last.items() if how == "off"}
 
 
 def carried_out(model: Model, work: Round, done: list[Done]) -> list[Done]:
@@ -208,7 +201,7 @@ def test_wherever_the_bench_stands_every_round_ends_with_a_whole_device(model: M
     assert not lies_open(model, whole)
     for length in range(len(whole) + 1):
         so_far = whole[:length]
-        assert device_state(model, so_far).is_open == bool(lies_open(model, so_far))
+        assert state_of(model, so_far).off == lies_open(model, so_far)
         after = carried_out(model, work, so_far)
         assert not lies_open(model, after), (length, work)
         assert progress(model, 9, after, proved=True).counts_agree
@@ -219,11 +212,16 @@ def test_no_round_takes_out_what_is_out_or_unplugs_what_is_off(model: Model) -> 
     whole = carried_out(model, Round.WHOLE, [])
     for work in (Round.CLOSING_UP, Round.NEW_PART, Round.REOPENED):
         for length in range(len(whole) + 1):
-            state = device_state(model, whole[:length])
+            off = lies_open(model, whole[:length])
             for step in steps_of(model, work, whole[:length]):
-                if step.phase in (Phase.PREPARE, Phase.OPEN) and step.id not in model.rework:
-                    assert not (step.screws and step.screws in state.out)
-                    assert not (step.plug and step.plug.name in state.off)
+                for piece in model.pieces:
+                    if step.id == piece.off.id:
+                        assert piece.id not in off
+                        off.add(piece.id)
+                    elif step.id == piece.on.id:
+                        assert piece.id in off
+                        off.remove(piece.id)
+            assert not off
 
 
 def test_a_repair_given_up_before_it_was_cut_open_needs_no_seal() -> None:
@@ -246,7 +244,10 @@ def test_a_fault_after_sealing_opens_by_the_sheet_and_before_it_only_what_was_sc
 def test_another_part_does_the_swap_again() -> None:
     at_proof = done_until("proof")
     again = [step.id for step in steps_of(MODEL, Round.NEW_PART, at_proof)]
-    assert again[:6] == ["battery-off", "display-off", "touch-off", "sensor-off", "earpiece-out", "clean"]
+    assert again[:5] == ["battery-off", "display-off", "touch-off", "sensor-off", "earpiece-out"]
+    # the frame is clean and the seal is laid already
+    assert "clean" not in again
+    assert "seal-lay" not in again
     assert "warm" not in again
 
 
@@ -338,15 +339,15 @@ def test_the_first_screw_of_a_hinge_is_counted_alone_and_the_rest_later() -> Non
         if now.expected is not None:
             expected[now.step.id] = now.expected
         entries.append(Done(attempt=1, step=now.step.id, at=NOW, counted=now.expected))
-    assert (expected["hinge-right-out"], expected["hinge-right-in"], expected["hinge-right-rest"]) == (
+    assert (expected["hinge-right-out"], expected["hinge-right-first"], expected["hinge-right-rest"]) == (
         3,
         1,
         2,
     )
     # in between the hinge is not closed: giving up there sets the first and the rest once more
-    between = entries[: 1 + next(i for i, each in enumerate(entries) if each.step == "hinge-right-in")]
-    assert "hinge-right" in device_state(model, between).out
-    assert "hinge-right" not in device_state(model, entries).out
+    between = entries[: 1 + next(i for i, each in enumerate(entries) if each.step == "hinge-right-first")]
+    assert "hinge-right" in state_of(model, between).off
+    assert "hinge-right" not in state_of(model, entries).off
     again = list(between)
     while (now := progress(model, 2, again, proved=True, work=Round.CLOSING_UP)).step:
         again.append(Done(attempt=2, step=now.step.id, at=NOW, counted=now.expected))
@@ -356,15 +357,83 @@ def test_the_first_screw_of_a_hinge_is_counted_alone_and_the_rest_later() -> Non
 @pytest.mark.parametrize("part", [3, 7])
 def test_a_first_part_that_is_the_whole_group_is_refused(part: int) -> None:
     model = models()["ardale-foil-13-first"]
-    steps = tuple(
-        replace(step, screws_part=part) if step.id == "hinge-right-in" else step for step in model.steps
-    )
-    index = next(i for i, step in enumerate(steps) if step.id == "hinge-right-in")
-    assert [wrong.field for wrong in problems_of(replace(model, steps=steps))] == [
-        f"steps[{index}].screws_part"
+    index = next(i for i, piece in enumerate(model.pieces) if piece.id == "hinge-right")
+    hinge = model.pieces[index]
+    assert hinge.first
+    pieces = list(model.pieces)
+    pieces[index] = replace(hinge, first=replace(hinge.first, screws=part))
+    wrong = problems_of(replace(model, pieces=tuple(pieces)))
+    assert [one.field for one in wrong] == [f"pieces[{index}].first.screws"]
+
+
+# -- sheets that are written step by step (packs of format 2) -----------------------------------------
+
+
+@pytest.mark.parametrize("work", [Round.CLOSING_UP, Round.NEW_PART, Round.REOPENED])
+@pytest.mark.parametrize("model", written().values(), ids=lambda model: model.id)
+def test_a_written_sheet_is_one_chain_and_every_round_of_it_ends_whole(model: Model, work: Round) -> None:
+    whole = carried_out(model, Round.WHOLE, [])
+    assert [entry.step for entry in whole] == [s.id for s in model.steps if s.phase is not Phase.PROOF]
+    for length in range(len(whole) + 1):
+        so_far = whole[:length]
+        now = progress(model, 1, so_far, proved=True)
+        assert now.possible == ((now.step,) if now.step else ())
+        after = carried_out(model, work, so_far)
+        assert not device_state(model, after).is_open, (length, work)
+        assert progress(model, 9, after, proved=True).counts_agree
+
+
+def test_a_written_sheet_is_reseated_in_the_order_of_its_rework() -> None:
+    model = written()[HERON]
+    at_proof = [
+        Done(attempt=1, step=step.id, at=NOW)
+        for step in model.steps
+        if step.phase in (Phase.PREPARE, Phase.OPEN, Phase.SWAP)
     ]
-    without = tuple(step for step in steps if step.id != "hinge-right-rest")
-    assert problems_of(replace(model, steps=without))
+    steps = steps_of(model, Round.REWORK, at_proof)
+    inside = [step.id for step in steps if step.phase is Phase.SWAP]
+    assert [step.id for step in steps[:4]] == ["battery-off", "display-off", "touch-off", "sensor-off"]
+    assert inside == ["sensor-on", "touch-on", "display-on", "battery-on"]
+    assert steps[-1].id == "last-look"
+
+
+# -- free choice -------------------------------------------------------------------------------------------
+
+
+def test_any_step_whose_constraints_hold_may_be_done_next() -> None:
+    """Connectors in any order once the battery is off; what waits is refused with what it waits for."""
+    done = done_until("display-off")
+    now = progress(MODEL, 1, done, proved=False)
+    assert [step.id for step in now.possible] == ["display-off", "touch-off", "sensor-off"]
+    other = progress(MODEL, 1, done, proved=False, chosen="sensor-off")
+    assert other.step
+    assert other.step.id == "sensor-off"
+    assert other.together == (other.step,)
+    check_step(other, "sensor-off", "", "")
+    done.append(Done(attempt=1, step="sensor-off", at=NOW))
+    now = progress(MODEL, 1, done, proved=False)
+    assert [step.id for step in now.possible] == ["display-off", "touch-off"]
+    assert [step.id for step in now.together] == ["display-off", "touch-off"]
+    with pytest.raises(Invalid, match="the next step is: Lift the display connector"):
+        check_step(now, "earpiece-out", "3", "")
+
+
+def test_a_step_that_waits_for_another_than_the_next_says_so() -> None:
+    model = models()["ardale-foil-13-first"]
+    until = [step.id for step in model.steps].index("display-plate-out")
+    done = [Done(attempt=1, step=step.id, at=NOW) for step in model.steps[:until]]
+    now = progress(model, 1, done, proved=False)
+    assert now.step
+    assert now.step.id == "display-plate-out"
+    with pytest.raises(Invalid, match="first: Camera plate off"):
+        check_step(now, "camera-off", "", "")
+
+
+def test_screws_of_a_step_done_out_of_turn_are_counted_as_its_own() -> None:
+    first = models()["ardale-foil-13-first"]
+    done = [Done(attempt=1, step=step.id, at=NOW) for step in first.steps[:3]]
+    other = progress(first, 1, done, proved=False, chosen="bottom-long-out")
+    assert (other.step and other.step.id, other.expected) == ("bottom-long-out", 2)
 
 
 # -- what is recorded with one press ------------------------------------------------------------------
@@ -419,8 +488,10 @@ def test_steps_that_do_not_stand_together_are_refused() -> None:
     now = at("display-off")
     check_together(now, ["display-off"])
     check_together(now, ["display-off", "touch-off"])
-    # out of turn is for check_step to say
-    check_together(now, ["touch-off", "warm"])
-    for wrong in (["display-off", "sensor-off"], ["display-off", "touch-off", "sensor-off", "earpiece-out"]):
+    for wrong in (
+        ["touch-off", "warm"],
+        ["display-off", "sensor-off"],
+        ["display-off", "touch-off", "sensor-off", "earpiece-out"],
+    ):
         with pytest.raises(Invalid, match="step"):
             check_together(now, wrong)

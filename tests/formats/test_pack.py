@@ -51,7 +51,7 @@ def test_a_wrong_value_is_refused_with_its_place() -> None:
 def test_every_error_is_reported_not_only_the_first() -> None:
     def spoil(pack: dict[str, Any]) -> None:
         pack["models"][0]["minutes"] = 0
-        pack["models"][0]["steps"][3]["heat"]["target_c"] = 400
+        pack["models"][0]["acts"][2]["heat"]["target_c"] = 400
         del pack["models"][0]["functions"][0]["how"]
         pack["models"][0]["colour"] = "blue"
 
@@ -59,7 +59,7 @@ def test_every_error_is_reported_not_only_the_first() -> None:
     assert len(places) >= 4
     assert {
         "models[0].minutes",
-        "models[0].steps[3].heat.target_c",
+        "models[0].acts[2].heat.target_c",
         "models[0].functions[0].how",
         "models[0].colour",
     } <= set(places)
@@ -67,11 +67,11 @@ def test_every_error_is_reported_not_only_the_first() -> None:
 
 def test_sense_is_checked_after_shape_with_the_same_places() -> None:
     def forget_screws(pack: dict[str, Any]) -> None:
-        for step in pack["models"][0]["steps"]:
-            if step["id"] == "bottom-in":
-                del step["screws"]
+        for piece in pack["models"][0]["pieces"]:
+            if piece["id"] == "bottom":
+                del piece["screws"]
 
-    assert refused_places(forget_screws) == ["models[0].screws[0]"]
+    assert refused_places(forget_screws) == ["models[0].screws[0].id", "models[0].pieces[0].screws"]
 
 
 def test_broken_json_is_refused_with_its_line() -> None:
@@ -176,7 +176,7 @@ def test_reading_a_pack_never_does_anything_but_read_or_refuse(value: Any) -> No
         ('{"pack": NaN}', "the file", "no number"),
         ("[" * 100_000, "the file", "not nested deeper"),
         ('{"pack": "X Y", "format": 2, "models": []}', "pack", "small letters, digits and hyphens"),
-        ('{"pack": "x", "format": 1, "models": []}', "format", "this Sutura reads 2"),
+        ('{"pack": "x", "format": 1, "models": []}', "format", "use one of: 2, 3"),
         ('{"pack": "x", "format": 2}', "models", "it must be there"),
         ('{"pack": "x", "format": 2, "models": {}}', "models", "write a list"),
         ('{"pack": "x", "format": 2, "models": [], "extra": 1}', "extra", "no such name here"),

@@ -21,7 +21,7 @@ from sutura.core.identify.reading import Verdict
 from sutura.core.matching.judging import Fit
 from sutura.core.matching.wanted import wanted_of
 from sutura.core.values import Role
-from sutura.services import catalogue, drafts, identify, intake, matching
+from sutura.services import bench, catalogue, drafts, identify, intake, matching
 from sutura.store import catalogue as store
 from sutura.store import job as job_store
 from sutura.store.database import DATABASE
@@ -260,15 +260,22 @@ def test_a_changed_number_is_found_at_once_and_the_old_one_is_not(shop: Shop) ->
     assert identify.identify("QE-08").verdict is not Verdict.SURE
 
 
-def test_an_open_job_goes_on_with_the_edited_sheet(shop: Shop) -> None:
-    code = shop.take_in(EMBER)
-    edit(
-        shop,
-        EMBER,
-        lambda raw: raw["steps"].insert(1, {"id": "photo", "phase": "prepare", "text": "Photograph it."}),
-    )
+def test_a_job_follows_the_edited_sheet_until_it_is_opened_and_keeps_its_own_then(shop: Shop) -> None:
+    """Rule bench.frozen."""
+    shop.receive("P-1001", 2)
+    code, opened = shop.take_in(HERON), shop.opened(HERON)
+    before = [step.id for step in bench.bench_page(opened).progress.steps]
+    photo = {"id": "photo", "phase": "prepare", "text": "Photograph it."}
+    edit(shop, HERON, lambda raw: raw["acts"].insert(1, photo))
     steps = DATABASE.execute_sql("select steps_total from job where code = %s", (code,)).fetchone()[0]
-    assert steps == len(catalogue.find_model(EMBER).steps)
+    assert steps == len(catalogue.find_model(HERON).steps) == len(before) + 1
+    assert [step.id for step in bench.bench_page(opened).progress.steps] == before
+    edit(shop, HERON, lambda raw: raw["acts"][0].update(text="SIM out."))
+    page = bench.bench_page(opened)
+    assert page.progress.step
+    assert page.progress.step.text.startswith("Take out SIM")
+    shop.step(opened)
+    assert [entry.step for entry in bench.bench_page(opened).done] == ["cards-out"]
 
 
 # -- a model's page ---------------------------------------------------------------------------

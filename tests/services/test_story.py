@@ -581,7 +581,7 @@ def test_the_chosen_route_keeps_its_minutes_from_match_through_assigning_to_the_
     planning.assign(code, trained.person_id, shop.manager, shop.tick())
     expected = int(minutes * 1.5 + 0.5) + job.chosen.extra_minutes
     assert shop.job(code).bench.expected_minutes == trained.minutes == expected
-    assert bench.bench_page(code).route.has_sheet is (kind == "")
+    assert bench.bench_page(code).route.has_sheet
 
 
 def test_a_refused_promise_is_told_in_the_shops_zone(shop: Shop) -> None:

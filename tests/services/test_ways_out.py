@@ -10,7 +10,7 @@ from collections.abc import Mapping
 import pytest
 from builders import FEWER, HERON, PLAIN, SLATE, Shop
 
-from sutura.core.bench import device_state
+from sutura.core.bench.progress import state_of
 from sutura.core.errors import Invalid, ManyInvalid, MoveRefused, NotAllowed, OutOfStock
 from sutura.core.job import OPEN_STAGES, EventKind, Round, Stage
 from sutura.core.matching.judging import may_choose
@@ -109,7 +109,7 @@ def test_an_open_device_is_not_declined_but_closed_up(shop: Shop) -> None:
     job = shop.job(code)
     assert job.stage is Stage.DECLINED
     model = catalogue.model(job.model_id, job.model_version)
-    assert not device_state(model, bench_store.load_done(job.id)).is_open
+    assert not state_of(model, bench_store.load_done(job.id)).is_open
     handover.return_unrepaired(code, returned=[], explanation="", by=shop.counter, now=shop.tick())
     assert shop.job(code).stage is Stage.RETURNED
     assert level() == (0, 0)
@@ -291,7 +291,7 @@ def test_from_wherever_a_walk_ends_the_device_goes_home_whole_and_nothing_stays_
     assert job.stage in (Stage.HANDED_BACK, Stage.RETURNED)
     assert stock_store.held_of(job.id) == []
     model = catalogue.model(job.model_id, job.model_version)
-    assert not device_state(model, bench_store.load_done(job.id)).is_open
+    assert not state_of(model, bench_store.load_done(job.id)).is_open
     fitted = len(stock_store.fitted_to(job.id))
     assert bool(fitted) is (job.stage is Stage.HANDED_BACK)
     for barcode in ("P-1001", "P-2001"):

@@ -9,7 +9,7 @@ from datetime import UTC, datetime
 import pytest
 from builders import PLAIN, Shop
 
-from sutura.core.bench import Progress
+from sutura.core.bench.progress import Progress
 from sutura.core.errors import OutOfStock, Refusal
 from sutura.core.job import Stage
 from sutura.services import bench, drafts, intake, stock

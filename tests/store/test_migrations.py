@@ -37,6 +37,7 @@ FROZEN = {
     "0016_cores.py": "b22f11b9b8e33b11cbf07ca20ff83cb912859dcb027c88d5c420d63c44dd6b51",
     "0017_consumables.py": "42af9515b2502464211084431c1268ecc1a75a3c2119b80d2e89c32a8db2e1aa",
     "0018_packs_words.py": "a48164b829cb9f93106ccaf26cb880c96cce9cd5d6e86413b5dd2373cfda66c5",
+    "0019_sheets.py": "daaac3fb08c9a7504c6bf08fe28766ec9fe3e525c9ed99ca3187f7a83b1fa046",
     "0013_holds.py": "a4d37620d8e728da92eeeaf4ef8c9a6277a36b60ee5625b29fb0b67c2ed56340",
     "0012_opening_hours.py": "bb5d0a469e26619f1633125861787aa8ff096bcfd54d0b84e6418bda83321924",
     "0005_counter.py": "fab85a5759b03cf26ca7640fbe8bf03a413af01f005e6722af5155e9f9bb95ca",
@@ -233,6 +234,7 @@ def test_a_shop_of_the_first_release_keeps_its_models_and_jobs(cluster: Cluster,
             "0016_cores",
             "0017_consumables",
             "0018_packs_words",
+            "0019_sheets",
         ]
         with connection():
             moves = raw(

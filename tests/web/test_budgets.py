@@ -33,14 +33,15 @@ BUDGETS = {
     "/people": 2,
     # single pieces, and who sells parts
     "/shelf/P-2001": 16,
-    "/jobs/{code}": 12,
+    # one of each of these for the sheet that a job keeps
+    "/jobs/{code}": 13,
     # one of it for what all suppliers show
     "/jobs/{code}/match": 11,
-    "/jobs/{code}/bench": 7,
-    "/jobs/{code}/proof": 11,
+    "/jobs/{code}/bench": 8,
+    "/jobs/{code}/proof": 12,
     "/jobs/{code}/assign": 4,
     # one of it for its old screen
-    "/jobs/{code}/handover": 12,
+    "/jobs/{code}/handover": 13,
     "/identify?q=QD44": 2,
     "/customers/find?q=orla": 2,
     # who looked at a customer is kept

@@ -140,7 +140,7 @@ def test_the_form_in_the_page_has_every_field_of_the_model(desks: Sit) -> None:
 
 def test_a_model_is_edited_in_the_browser_by_the_same_rules(desks: Sit) -> None:
     bram = desks("bram")
-    form = edit_form(bram, "quillon-sorrel", minutes="soon", **{"steps[0].text": "Cards out first."})
+    form = edit_form(bram, "quillon-sorrel", minutes="soon", **{"acts[0].text": "Cards out first."})
     bram.post("/catalogue/quillon-sorrel/edit", **form)
     assert bram.answer.status_code == 422
     assert "“soon” cannot be taken: write a whole number" in bram.page

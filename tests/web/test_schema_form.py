@@ -55,9 +55,9 @@ def test_every_place_a_refusal_can_name_in_a_broken_model_has_a_field() -> None:
     raw = copy.deepcopy(HERON)
     raw["minutes"] = "soon"
     raw["face"]["spots"][0]["box"]["width"] = -1
-    raw["steps"][3]["heat"]["where"] = ""
+    raw["acts"][2]["heat"]["where"] = ""
     del raw["screws"][0]["count"]
-    raw["steps"][0]["phase"] = ""
+    raw["acts"][0]["phase"] = ""
     names = {name for name, _ in fields(draw(raw, RULE))}
     with pytest.raises(ManyInvalid) as refused:
         check_model(read(sent(raw), RULE), SCHEMAS, "fennick")
@@ -66,8 +66,8 @@ def test_every_place_a_refusal_can_name_in_a_broken_model_has_a_field() -> None:
         "minutes",
         "face.spots[0].box.width",
         "screws[0].count",
-        "steps[0].phase",
-        "steps[3].heat.where",
+        "acts[0].phase",
+        "acts[2].heat.where",
     } <= found
     assert found <= names
 
@@ -87,12 +87,12 @@ def test_a_need_can_be_left_out_known_or_not_known() -> None:
 
 def test_a_group_that_nobody_filled_in_is_left_out() -> None:
     cleared = {
-        "steps[3].heat.target_c": "",
-        "steps[3].heat.minutes": "",
-        "steps[3].heat.with_what": "",
-        "steps[3].heat.where": "",
+        "acts[2].heat.target_c": "",
+        "acts[2].heat.minutes": "",
+        "acts[2].heat.with_what": "",
+        "acts[2].heat.where": "",
     }
-    assert "heat" not in read(sent(HERON, **cleared), RULE)["steps"][3]
+    assert "heat" not in read(sent(HERON, **cleared), RULE)["acts"][2]
 
 
 def test_rows_are_added_moved_and_taken_out() -> None:

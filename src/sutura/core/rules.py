@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from sutura.core import bench, handover, job, people, planning, proof, quoting, shop
+from sutura.core import handover, job, people, planning, proof, quoting, shop
+from sutura.core.bench import compiling, progress
 from sutura.core.catalogue import rules as catalogue
 from sutura.core.identify import reading
 from sutura.core.intake import arrival, customers, damage, diagnosis, opening, promise
@@ -49,7 +50,8 @@ ALL: tuple[Rule, ...] = tuple(
         quoting,
         planning,
         catalogue,
-        bench,
+        progress,
+        compiling,
         proof,
         handover,
         job,

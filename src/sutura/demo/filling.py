@@ -9,7 +9,7 @@ from datetime import datetime, timedelta
 from pathlib import Path
 from zoneinfo import ZoneInfo
 
-from sutura.core.bench import Progress
+from sutura.core.bench.progress import Progress
 from sutura.core.catalogue.model import Model
 from sutura.core.catalogue.unlisted import Measured, read_measured
 from sutura.core.intake.customers import plain_phone

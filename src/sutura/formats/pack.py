@@ -19,13 +19,13 @@ from typing import Any
 
 from stdnum import ean
 
+from sutura.core.bench.compiling import with_sheet
 from sutura.core.catalogue.model import (
     EDGES,
     Connector,
     EdgeLimit,
     Face,
     Function,
-    Heat,
     HeatLimit,
     KeepOut,
     Model,
@@ -33,12 +33,9 @@ from sutura.core.catalogue.model import (
     NumberPattern,
     OpeningTool,
     OtherRoute,
-    Phase,
-    Plug,
     ScrewGroup,
     Seal,
     Spot,
-    Step,
     Supplied,
 )
 from sutura.core.catalogue.problems import problems_of
@@ -48,8 +45,18 @@ from sutura.core.identify.scan import LabelPattern
 from sutura.core.matching.numbers import Interchange, tangles
 from sutura.core.maths.geometry import Box, Point
 from sutura.core.typed import refuse
+from sutura.formats.pieces import (
+    act_from_json,
+    piece_from_json,
+    step_from_json,
+    step_to_json,
+    written_act,
+    written_piece,
+)
 
-FORMAT = 2
+# models as pieces; a sheet written step by step (2) is read as well
+FORMAT = 3
+PARTS_FORMAT = 2
 # A value that fits on one line of this many characters stands on one; measured by eye, no source.
 LINE = 118
 # the pack whose models are what an unlisted device of a class starts from
@@ -252,6 +259,7 @@ _BOUNDS = {
     "maxLength": "pack.maxLength",
     "minItems": "pack.minItems",
     "minProperties": "pack.minProperties",
+    "anyOf": "pack.pieces-or-steps",
 }
 
 
@@ -307,7 +315,7 @@ def _box(raw: Mapping[str, Any]) -> Box:
 
 def model_from_json(raw: Mapping[str, Any]) -> Model:
     """A core value from one model's JSON that has passed the schema."""
-    return Model(
+    model = Model(
         **{key: raw[key] for key in _PLAIN},
         released=raw.get("released", 0),
         numbers=tuple(
@@ -322,16 +330,26 @@ def model_from_json(raw: Mapping[str, Any]) -> Model:
         heat_limits=tuple(HeatLimit(**limit) for limit in raw["heat_limits"]),
         opening_tools=tuple(OpeningTool(**tool) for tool in raw["opening_tools"]),
         connectors=tuple(Connector(**c) for c in raw["connectors"]),
-        steps=tuple(_step(s) for s in raw["steps"]),
-        rework=tuple(raw["rework"]),
+        steps=tuple(step_from_json(step) for step in raw.get("steps", ())),
+        rework=tuple(raw.get("rework", ())),
+        pieces=tuple(piece_from_json(piece) for piece in raw.get("pieces", ())),
+        acts=tuple(act_from_json(act) for act in raw.get("acts", ())),
+        own_frees=tuple(raw.get("frees", ())),
         move_over=tuple(raw["move_over"]),
         demands=raw.get("demands", {}),
         supplies=tuple(Supplied(**entry) for entry in raw.get("supplies", ())),
         routes=tuple(
-            OtherRoute(**{**entry, "move_over": tuple(entry.get("move_over", ()))})
+            OtherRoute(
+                **{
+                    **entry,
+                    "move_over": tuple(entry.get("move_over", ())),
+                    "frees": tuple(entry.get("frees", ())),
+                }
+            )
             for entry in raw.get("routes", ())
         ),
     )
+    return with_sheet(model)
 
 
 _PLAIN = (
@@ -372,25 +390,6 @@ def _screws(raw: Mapping[str, Any]) -> ScrewGroup:
     return ScrewGroup(**{**raw, "bits": tuple(raw["bits"]), "at": tuple(Point(**p) for p in raw["at"])})
 
 
-def _step(raw: Mapping[str, Any]) -> Step:
-    return Step(
-        id=raw["id"],
-        phase=Phase(raw["phase"]),
-        text=raw["text"],
-        tools=tuple(raw.get("tools", ())),
-        cautions=tuple(raw.get("cautions", ())),
-        limits=tuple(raw.get("limits", ())),
-        screws=raw.get("screws", ""),
-        screws_in=raw.get("screws_in", False),
-        screws_part=raw.get("screws_part", 0),
-        plug=Plug(**raw["plug"]) if "plug" in raw else None,
-        heat=Heat(**raw["heat"]) if "heat" in raw else None,
-        wait_minutes=raw.get("wait_minutes", 0),
-        after=tuple(raw.get("after", ())),
-        second_look=raw.get("second_look", False),
-    )
-
-
 def _part(raw: Mapping[str, Any]) -> PackPart:
     return PackPart(
         barcode=raw["barcode"],
@@ -423,6 +422,16 @@ def _part(raw: Mapping[str, Any]) -> PackPart:
 def model_to_json(model: Model, schema_folder: Path) -> dict[str, Any]:
     """One model's JSON as a pack writes it; what is left out there when it says nothing is left out here."""
     raw = json.loads(json.dumps(asdict(model)))
+    frees = raw.pop("own_frees")
+    raw["steps"] = json.loads(json.dumps([step_to_json(step) for step in model.steps]))
+    if model.pieces:
+        # its sheet is worked out of them
+        del raw["steps"], raw["rework"]
+        raw |= {
+            "pieces": [written_piece(piece) for piece in raw["pieces"]],
+            "acts": [written_act(act) for act in raw["acts"]],
+            "frees": frees,
+        }
     rule = schema(schema_folder / "models.schema.json")["properties"]["models"]["items"]
     # in a need, null is not nothing: it says that nobody knows it yet
     return {**_without_nothing(raw, rule), "need": raw["need"]}

@@ -6,8 +6,9 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime
 
-from sutura.core import bench as rules
-from sutura.core.bench import Progress
+from sutura.core.bench import progress as rules
+from sutura.core.bench.done import Done
+from sutura.core.bench.progress import Progress
 from sutura.core.catalogue.model import Model, Route, Step
 from sutura.core.errors import Invalid, MoveRefused
 from sutura.core.facts import fact
@@ -23,7 +24,7 @@ from sutura.core.stock.pieces import Film
 from sutura.core.typed import Problems, read_choice, read_text
 from sutura.core.values import Person
 from sutura.services import catalogue, consumables, planning, returns
-from sutura.services.job import gather_facts, move, note, progress_of
+from sutura.services.job import gather_facts, keep_sheet, kept_sheet, move, note, progress_of
 from sutura.services.marks import marks_of
 from sutura.services.matching import learn
 from sutura.store import bench as store
@@ -41,7 +42,7 @@ class BenchPage:
     job: JobRecord
     model: Model
     progress: Progress
-    done: list[rules.Done]
+    done: list[Done]
     damage: DamageReading
     cautions: list[tuple[str, str, str]]
     # the step to do now and the plain ones shown and recorded with it
@@ -61,20 +62,25 @@ class BenchPage:
 
 
 @reading
-def bench_page(code: str, by: Person | None = None) -> BenchPage:
-    """A job's sheet; for the one who works at it, with who stood beside them last."""
+def bench_page(code: str, by: Person | None = None, chosen: str = "") -> BenchPage:
+    """A job's sheet; for the one who works at it, with who stood beside them last. `chosen` is another step
+    than the suggested one, where its constraints hold.
+    """
     job = job_store.load_job(code)
     model = catalogue.model(job.model_id, job.model_version)
     done = store.load_done(job.id)
-    progress = progress_of(job, model, done)
+    kept = kept_sheet(job, model)
+    progress = progress_of(job, model, done, chosen=chosen, kept=kept)
     damage = read_damage(marks_of(job), model.face)
     cautions: list[tuple[str, str, str]] = []
     following = None
     together: tuple[Step, ...] = ()
     if progress.step:
         place = progress.steps.index(progress.step)
-        together = rules.together(progress.steps, progress.step)
-        following = next(iter(progress.steps[place + len(together) :]), None)
+        together = progress.together
+        following = next(
+            (one for one in progress.steps if one.id not in progress.finished and one not in together), None
+        )
         first = place == 0 or progress.steps[place - 1].phase is not progress.step.phase
         cautions = list(
             dict.fromkeys(
@@ -97,7 +103,7 @@ def bench_page(code: str, by: Person | None = None) -> BenchPage:
         following=following,
         route=model.way(job.chosen.route),
         held=stock_store.held_of(job.id),
-        waits_until=rules.waits_until(model, done) if progress.step else None,
+        waits_until=rules.waits_until(kept.model, done) if progress.step else None,
         trained=trained,
         alone=by is not None and by.id in {choice.person_id for choice in trained},
         beside=store.last_supervisor(job.id, by.id) if by else None,
@@ -119,7 +125,10 @@ def open_job(code: str, by: Person, now: datetime) -> None:
     """Start the bench work: the held part is fitted to this job from here on."""
     demand(by, Deed.WORK_BENCH)
     job = job_store.lock_job(code)
-    move(job, Move.OPEN, EventKind.OPENED, {}, by=by, now=now)
+    work = job.bench
+    if job.stage in starts_of(Move.OPEN):
+        work = replace(work, steps_total=keep_sheet(job, work, now))
+    move(job, Move.OPEN, EventKind.OPENED, {}, work, by=by, now=now)
 
 
 @writing
@@ -159,9 +168,10 @@ def do_step(
         raise MoveRefused(code, fact("job.be-worked-on"), [fact("job.it-is", stage=job.stage)])
     model = catalogue.model(job.model_id, job.model_version)
     recorded = store.load_done(job.id)
-    before = progress_of(job, model, recorded)
+    kept = kept_sheet(job, model)
+    before = progress_of(job, model, recorded, chosen=step_id, kept=kept)
     count = rules.check_step(before, step_id, counted, reason)
-    rules.check_wait(rules.waits_until(model, recorded), now, reason)
+    rules.check_wait(rules.waits_until(kept.model, recorded), now, reason)
     beside = _beside(model, by, supervisor)
     beside_id = beside.person_id if beside else None
     store.add_step(
@@ -175,7 +185,7 @@ def do_step(
         supervisor_id=beside_id,
         at=now,
     )
-    after = progress_of(job, model)
+    after = progress_of(job, model, kept=kept)
     step = before.step
     facts = {
         "step": step_id,
@@ -283,7 +293,7 @@ def reopen(code: str, reason: str, by: Person, now: datetime) -> None:
         Move.REOPEN,
         EventKind.REOPENED,
         {"reason": reason.strip()},
-        _next_round(job, Round.REOPENED),
+        _next_round(job, Round.REOPENED, now),
         replace(job.closing, cost_minor=None, bench_minutes=0),
         by=by,
         now=now,
@@ -318,7 +328,7 @@ def _leave(
     held = stock_store.held_of(job.id)
     taken = _read_fates(held, fates, reason)
     facts = {"parts": _told(held, taken), "reason": reason.strip()}
-    work = _next_round(job, round_)
+    work = _next_round(job, round_, now)
     move(job, wanted, kind, facts, work, by=by, now=now, holds={"reason_given": True})
     _take_back(job, held, taken, reason, by, now)
     return work
@@ -339,10 +349,9 @@ def _may(job: JobRecord, wanted: Move) -> None:
     check_move(replace(gather_facts(job, model), reason_given=True), wanted)
 
 
-def _next_round(job: JobRecord, work: Round) -> BenchWork:
-    model = catalogue.model(job.model_id, job.model_version)
-    steps = rules.steps_of(model, work, store.load_done(job.id))
-    return replace(job.bench, attempt=job.bench.attempt + 1, round=work, steps_done=0, steps_total=len(steps))
+def _next_round(job: JobRecord, work: Round, now: datetime) -> BenchWork:
+    following = replace(job.bench, attempt=job.bench.attempt + 1, round=work, steps_done=0)
+    return replace(following, steps_total=keep_sheet(job, following, now))
 
 
 def _reason(problems: Problems, reason: str) -> Problems:

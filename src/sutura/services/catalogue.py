@@ -355,7 +355,7 @@ def _apply(
         for known, raw in read.models:
             ours = keep_ours and doing[known.id].overwrites
             if doing[known.id].change in writes and not ours:
-                store.save_model(raw, pack=read.id, state=state)
+                store.save_model(raw, pack=read.id, state=state, steps=len(known.steps))
         for planned in plan.planned:
             if planned.change is Change.RETIRED:
                 store.retire_model(planned.id)
@@ -413,7 +413,7 @@ def export_pack(pack_id: str, *, prices: bool = True) -> str:
             head["suppliers"] = []
         data = {
             "pack": pack_id,
-            "format": pack.FORMAT,
+            "format": pack.PARTS_FORMAT,
             **head,
             "parts": [
                 part if prices else part | {"offers": []}
@@ -515,7 +515,9 @@ def save_model(model_id: str, raw: Mapping[str, Any], version: int, by: Person, 
         )
         raise StaleSave(edited.full_name, before.edited_by, before.edited_at, yours, theirs)
     if lines:
-        store.save_model(raw, pack=before.pack, state=State(before.state), edited_by=by.id, at=now)
+        store.save_model(
+            raw, pack=before.pack, state=State(before.state), steps=len(edited.steps), edited_by=by.id, at=now
+        )
 
 
 @writing
@@ -537,7 +539,8 @@ def _change_state(model_id: str, old: State, new: State, by: Person, now: dateti
     if before is None:
         raise NotFound("model", model_id)
     if before.state == old:
-        store.save_model(before.data, pack=before.pack, state=new, edited_by=by.id, at=now)
+        steps = len(pack.model_from_json(before.data).steps)
+        store.save_model(before.data, pack=before.pack, state=new, steps=steps, edited_by=by.id, at=now)
 
 
 # -- devices that are in no pack ------------------------------------------------------------
@@ -565,6 +568,11 @@ def keep_unlisted(measured: Measured, read_number: str, code: str, by: Person, n
     """Keep a measured device as a model of its own, named after the job it came in with."""
     made = unlisted(measured, read_number, f"device-{code.lower()}")
     store.save_model(
-        pack.model_to_json(made, SCHEMAS), pack="", state=State.UNLISTED, edited_by=by.id, at=now
+        pack.model_to_json(made, SCHEMAS),
+        pack="",
+        state=State.UNLISTED,
+        steps=len(made.steps),
+        edited_by=by.id,
+        at=now,
     )
     return made

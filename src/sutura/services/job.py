@@ -7,13 +7,15 @@ from dataclasses import dataclass, replace
 from datetime import datetime
 from typing import Any
 
-from sutura.core import bench as bench_rules
 from sutura.core import proof as proof_rules
-from sutura.core.bench import Done, Progress
-from sutura.core.catalogue.model import Model
+from sutura.core.bench import progress as bench_rules
+from sutura.core.bench.done import Done
+from sutura.core.bench.progress import Progress
+from sutura.core.catalogue.model import Model, Step
 from sutura.core.handover import Accessory
 from sutura.core.intake.arrival import Applies, is_asked
 from sutura.core.job import (
+    BenchWork,
     EventKind,
     JobEvent,
     JobFacts,
@@ -28,6 +30,7 @@ from sutura.core.job import (
 )
 from sutura.core.planning import Next, expected_at, next_of
 from sutura.core.values import FunctionResult, Person
+from sutura.formats.pieces import step_from_json, step_to_json
 from sutura.services import catalogue, shop
 from sutura.services.marks import marks_of
 from sutura.store import bench as bench_store
@@ -40,6 +43,7 @@ from sutura.store import stock as stock_store
 from sutura.store.database import reading, writing
 
 PROVED = frozenset({Stage.PROVED, Stage.CLOSED, Stage.HANDED_BACK})
+_BEFORE_OPENING = frozenset({Stage.IDENTIFIED, Stage.QUOTED, Stage.PART_IN_HAND})
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -87,15 +91,77 @@ def job_page(code: str, now: datetime) -> JobPage:
     )
 
 
-def progress_of(job: JobRecord, model: Model, done: list[Done] | None = None) -> Progress:
+@dataclass(frozen=True, slots=True, kw_only=True)
+class KeptSheet:
+    """The sheet a job keeps: its model with every step that was kept, the steps of this round, empty where
+    none is kept, and the version of the model that it was worked out from.
+    """
+
+    model: Model
+    steps: tuple[Step, ...]
+    version: int
+
+
+@reading
+def kept_sheet(job: JobRecord, model: Model) -> KeptSheet:
+    """What a job keeps (rule bench.frozen); nothing before it was opened for the first time."""
+    if not model.pieces or (job.stage in _BEFORE_OPENING and job.bench.attempt == 1):
+        return KeptSheet(model=model, steps=(), version=job.model_version)
+    known: dict[str, Step] = {}
+    steps: tuple[Step, ...] = ()
+    version = job.model_version
+    for attempt, model_version, kept in bench_store.load_sheets(job.id):
+        read = tuple(step_from_json(step) for step in kept)
+        known |= {step.id: step for step in read}
+        if attempt == job.bench.attempt:
+            steps, version = read, model_version
+    kept_model = replace(model, steps=tuple(known.values())) if known else model
+    return KeptSheet(model=kept_model, steps=steps, version=version)
+
+
+@writing
+def keep_sheet(job: JobRecord, work: BenchWork, now: datetime) -> int:
+    """Work the sheet of a round out and keep it; how many steps it has. Inside a deed."""
+    model = catalogue.model(job.model_id, job.model_version)
+    kept = kept_sheet(job, model).model
+    steps = bench_rules.steps_of(
+        kept, work.round, bench_store.load_done(job.id), route=job.chosen.route, box=_box_of(job)
+    )
+    if model.pieces:
+        bench_store.add_sheet(
+            job.id, work.attempt, job.model_version, [step_to_json(step) for step in steps], now
+        )
+    return len(steps)
+
+
+def _box_of(job: JobRecord) -> list[str]:
+    """What comes with the parts that a job holds."""
+    return sorted({item for held in stock_store.held_of(job.id) for item in held.box})
+
+
+def progress_of(
+    job: JobRecord,
+    model: Model,
+    done: list[Done] | None = None,
+    *,
+    chosen: str = "",
+    kept: KeptSheet | None = None,
+) -> Progress:
+    """Where the bench stands; `chosen` is another step than the suggested one."""
     recorded = bench_store.load_done(job.id) if done is None else done
+    kept = kept or kept_sheet(job, model)
+    previews = not kept.steps and bool(model.pieces) and job.stage is Stage.PART_IN_HAND
     return bench_rules.progress(
-        model,
+        kept.model,
         job.bench.attempt,
         recorded,
         proved=job.stage in PROVED,
         work=job.bench.round,
         missing=bench_rules.missing_on_arrival(model, marks_of(job)),
+        sheet=kept.steps,
+        route=job.chosen.route,
+        box=_box_of(job) if previews else (),
+        chosen=chosen,
     )
 
 

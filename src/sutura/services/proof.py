@@ -7,7 +7,6 @@ from dataclasses import replace
 from datetime import datetime
 
 from sutura.core import proof as rules
-from sutura.core.bench import steps_of
 from sutura.core.intake.arrival import check_functions
 from sutura.core.job import EventKind, Move, Round, check_move
 from sutura.core.people import Deed, demand
@@ -15,8 +14,7 @@ from sutura.core.proof import ProofReading
 from sutura.core.typed import refuse
 from sutura.core.values import Person
 from sutura.services import catalogue
-from sutura.services.job import gather_facts, move
-from sutura.store import bench as bench_store
+from sutura.services.job import gather_facts, keep_sheet, move
 from sutura.store import intake as intake_store
 from sutura.store import job as job_store
 from sutura.store.database import writing
@@ -43,9 +41,8 @@ def record_proof(
         done = replace(job.bench, steps_done=job.bench.steps_done + 1)
         move(job, Move.PASS_PROOF, EventKind.PROVED, {}, done, by=by, now=now)
     else:
-        attempt = job.bench.attempt + 1
-        steps = steps_of(model, Round.REWORK, bench_store.load_done(job.id))
-        again = replace(job.bench, attempt=attempt, round=Round.REWORK, steps_done=0, steps_total=len(steps))
+        again = replace(job.bench, attempt=job.bench.attempt + 1, round=Round.REWORK, steps_done=0)
+        again = replace(again, steps_total=keep_sheet(job, again, now))
         told = {"failing": [function.id for function in failing], "names": [f.name for f in failing]}
         move(job, Move.FAIL_PROOF, EventKind.PROOF_FAILED, told, again, by=by, now=now)
     return reading

@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from datetime import datetime
+from typing import Any
 
 from peewee import Select
 
-from sutura.core.bench import Done
-from sutura.store.database import column, each, reading, written
-from sutura.store.tables import BenchStep
+from sutura.core.bench.done import Done
+from sutura.store.database import column, each, reading, rows, written
+from sutura.store.tables import BenchStep, JobSheet
 
 
 @written
@@ -22,6 +23,26 @@ def _steps(job_id: int) -> Select:
 @reading
 def load_done(job_id: int) -> list[Done]:
     return each(Done, _steps(job_id))
+
+
+@written
+def _sheets(job_id: int) -> Select:
+    sheets = JobSheet.select(JobSheet.attempt, JobSheet.model_version, JobSheet.steps)
+    return sheets.where(JobSheet.job == job_id).order_by(JobSheet.id)
+
+
+@reading
+def load_sheets(job_id: int) -> list[tuple[int, int, list[dict[str, Any]]]]:
+    """The sheets a job keeps, the oldest first: round, version of its model, and the steps as they were kept;
+    of a round the last one counts.
+    """
+    return rows(_sheets(job_id))
+
+
+def add_sheet(
+    job_id: int, attempt: int, model_version: int, steps: list[dict[str, Any]], at: datetime
+) -> None:
+    JobSheet.insert(job=job_id, attempt=attempt, model_version=model_version, steps=steps, at=at).execute()
 
 
 def add_step(

@@ -263,9 +263,9 @@ def fitted_parts(model_id: str) -> dict[int, int]:
 # -- writing --------------------------------------------------------------------------------
 
 _NEXT_REVISION = fn.NEXTVAL("catalogue_revision")
-# a sheet that changes length changes the length of these jobs
-_AT_WORK = Job.stage.not_in(
-    [stage.value for stage in (Stage.CLOSED, Stage.HANDED_BACK, Stage.DECLINED, Stage.RETURNED)]
+# a sheet that changes length changes the length of these jobs; what is opened keeps its own
+_NOT_OPENED = (Job.attempt == 1) & Job.stage.in_(
+    [stage.value for stage in (Stage.IDENTIFIED, Stage.QUOTED, Stage.PART_IN_HAND)]
 )
 
 
@@ -274,10 +274,13 @@ def save_model(
     *,
     pack: str,
     state: State,
+    steps: int,
     edited_by: int | None = None,
     at: datetime | None = None,
 ) -> None:
-    """Add or change one model. Its numbers follow by trigger; open jobs follow its sheet's length."""
+    """Add or change one model. Its numbers follow by trigger; jobs that are not opened yet follow its sheet's
+    length.
+    """
     named = (
         "id",
         "maker",
@@ -299,9 +302,8 @@ def save_model(
     }
     fresh = [getattr(Model, name) for name in values if name != "id"]
     Model.insert(**values).on_conflict(conflict_target=[Model.id], preserve=fresh).execute()
-    steps = len(raw["steps"])
-    Job.update(steps_total=fn.GREATEST(Job.steps_done, steps)).where(
-        Job.model == raw["id"], Job.steps_total != steps, _AT_WORK
+    Job.update(steps_total=steps).where(
+        Job.model == raw["id"], Job.steps_total != steps, _NOT_OPENED
     ).execute()
 
 

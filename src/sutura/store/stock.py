@@ -56,6 +56,7 @@ class Held:
     part_id: int
     part: str
     piece_id: int | None
+    box: list[str]
 
     @property
     def label(self) -> str:
@@ -194,7 +195,11 @@ def save_measured(part_id: int, measured: Mapping[str, Mapping[str, Any]]) -> No
 _HELD = Reservation.state == "held"
 _HOLDINGS = (
     Reservation.select(
-        Reservation.id, Reservation.part.alias("part_id"), Part.name.alias("part"), Reservation.piece_id
+        Reservation.id,
+        Reservation.part.alias("part_id"),
+        Part.name.alias("part"),
+        Reservation.piece_id,
+        Part.box,
     )
     .join(Part)
     .where(_HELD)

@@ -342,6 +342,18 @@ class Reservation(Table):
     at = DateTimeTZField()
 
 
+class JobSheet(Table):
+    id = BigAutoField()
+    job = ForeignKeyField(Job, index=False)
+    attempt = IntegerField()
+    model_version = IntegerField()
+    steps = BinaryJSONField(index=False)
+    at = DateTimeTZField()
+
+    class Meta:
+        indexes = ((("job", "id"), False),)
+
+
 class BenchStep(Table):
     id = BigAutoField()
     job = ForeignKeyField(Job, index=False)

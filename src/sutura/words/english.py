@@ -20,10 +20,12 @@ SENTENCES: Mapping[str, str] = {
     ),
     # -- catalogue
     "bench.wait-or-say-why": "wait {time} more, or write why it need not wait",
+    "bench.waits-for": "first: {first}",
     "bench.write-why": "write why, such as touch dead along the left edge",
     "catalogue.another-pack-has": "another pack has it: {pack}",
     "catalogue.before-sealed": "before it is sealed",
     "catalogue.byte": "byte {start} of {name}",
+    "catalogue.can-come-off": "pieces that can come off: this one waits for itself",
     "catalogue.catalogue-has-changed-since-you-looked": (
         "the catalogue has changed since you looked: look again, then confirm"
     ),
@@ -56,9 +58,11 @@ SENTENCES: Mapping[str, str] = {
     "catalogue.give-each-function-id-own": "give each function an id of its own",
     "catalogue.give-each-model-id-own": "give each model an id of its own",
     "catalogue.give-each-one-id-own": "give each one an id of its own",
+    "catalogue.give-each-piece-id-own": "give each piece an id of its own",
     "catalogue.give-each-step-id-own": "give each step an id of its own",
     "catalogue.give-places-none": "give {count} places, or none",
     "catalogue.give-step-second-look-before-closed": "give it a step with a second look before it is closed",
+    "catalogue.group-of-one-piece": "let one piece be held by it, {count} are",
     "catalogue.have-exactly-one-step-phase-proof": "have exactly one step with the phase proof",
     "catalogue.height": "height",
     "catalogue.id-model-stays": "the id of a model stays as it is",
@@ -75,6 +79,7 @@ SENTENCES: Mapping[str, str] = {
     "catalogue.name-one-allowed-methods": "name one of the allowed methods: {what}",
     "catalogue.name-one-connectors": "name one of the connectors: {what}",
     "catalogue.name-one-heat-limits": "name one of the heat limits: {what}",
+    "catalogue.name-one-pieces": "name one of the pieces: {what}",
     "catalogue.name-one-screw-groups": "name one of the screw groups: {what}",
     "catalogue.name-step-sheet": "name a step of this sheet",
     "catalogue.name-step-stands-before-one-sheet": "name a step that stands before this one on the sheet",
@@ -88,6 +93,7 @@ SENTENCES: Mapping[str, str] = {
     "catalogue.nothing": "nothing",
     "catalogue.nothing-in-it": "Nothing in it.",
     "catalogue.once-closed": "once it is closed",
+    "catalogue.one-battery": "let exactly one connector be the battery’s",
     "catalogue.open-edge-where-pick-may-go": "open at an edge where a pick may go: its limit here is 0 mm",
     "catalogue.pack": "The pack {pack}",
     "catalogue.pack-look": "pack to look at",
@@ -116,6 +122,9 @@ SENTENCES: Mapping[str, str] = {
     ),
     "catalogue.try-fit-do-not-force": "{bits: or } – try the fit, do not force",
     "catalogue.use-one": "use one of: {cautions}",
+    "catalogue.wait-for-each-other": (
+        "an order in which no step waits for itself: {steps} steps wait for each other"
+    ),
     "catalogue.was-retired": "it was retired",
     "catalogue.what-was-measured": "What was measured",
     "catalogue.width": "width",
@@ -666,6 +675,7 @@ SENTENCES: Mapping[str, str] = {
     "pack.number-missing": "give at least one model number, so that it can be found",
     "pack.object": "write a group of names and values",
     "pack.pattern": "it must look like {pattern}",
+    "pack.pieces-or-steps": "pieces, acts and what they free (format 3), or steps and rework (format 2)",
     "pack.reads": "this Sutura reads {format}",
     "pack.schema": "it does not follow the published schema ({rule})",
     "pack.string": "write text",

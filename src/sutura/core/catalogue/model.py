@@ -39,6 +39,15 @@ class Phase(StrEnum):
     CLOSE = "close"
 
 
+class Goes(StrEnum):
+    """What a step does to a piece; `first` sets the first of its screws, an act does neither."""
+
+    NEITHER = ""
+    OFF = "off"
+    FIRST = "first"
+    ON = "on"
+
+
 # tools that cut between glass and frame, or lift it
 CUTS = frozenset({"suction cup", "pick", "thin blade"})
 
@@ -224,6 +233,95 @@ class Step:
     wait_minutes: int = 0
     after: tuple[str, ...] = ()
     second_look: bool = False
+    # the piece it takes off or puts on, and what tells that it is home
+    piece: str = ""
+    goes: Goes = Goes.NEITHER
+    looks: str = ""
+
+
+class PieceKind(StrEnum):
+    """What a piece is: it decides what the bench asks when it comes off or goes on."""
+
+    SCREWS = "screws"
+    CONNECTOR = "connector"
+    # a cover, shield or frame that is clipped or lifted
+    COVER = "cover"
+    # what is glued: edges of a front, a back
+    ADHESIVE = "adhesive"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Work:
+    """What hands do at a piece, one way: its step's id, words, tools, cautions, limits, heat, wait; and what
+    tells that it is home (`looks`).
+    """
+
+    id: str
+    text: str
+    tools: tuple[str, ...] = ()
+    cautions: tuple[str, ...] = ()
+    limits: tuple[str, ...] = ()
+    heat: Heat | None = None
+    wait_minutes: int = 0
+    looks: str = ""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class First:
+    """Some screws of a group that are set before the rest: one a side first, then the others."""
+
+    work: Work
+    screws: int
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Piece:
+    """A piece of a device.
+
+    `under` is what must be off before it comes off: each entry one piece, or several of which any one is
+    enough. `on_after` names pieces or acts that must be home or done before it goes on, beyond the plain
+    reverse. `screws` is its group, `plug` its connector. `side` is where the device lies for it. `first` are
+    the screws set before the rest. `loose` = it is connected before it is fixed, so it goes on last and not
+    before what lies over it. `moves` is the item that it is of the old part: it comes off only when
+    the new part comes without it.
+    """
+
+    id: str
+    kind: PieceKind
+    off: Work
+    on: Work
+    under: tuple[tuple[str, ...], ...] = ()
+    on_after: tuple[str, ...] = ()
+    screws: str = ""
+    plug: str = ""
+    battery: bool = False
+    side: str = ""
+    first: First | None = None
+    loose: bool = False
+    moves: str = ""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Act:
+    """Something done once at its place that neither takes off nor puts on a piece.
+
+    It is part of a sheet when one of the steps in `having` is (or, without any, by its phase); it stands
+    after the steps and acts in `after` and before those in `before`. `moves` is the item that it moves over:
+    left out when the new part comes with it. `routes` are the kinds of part it is done for, empty = all.
+    """
+
+    work: Work
+    phase: Phase
+    after: tuple[str, ...] = ()
+    before: tuple[str, ...] = ()
+    having: tuple[str, ...] = ()
+    moves: str = ""
+    routes: tuple[str, ...] = ()
+    second_look: bool = False
+
+    @property
+    def id(self) -> str:
+        return self.work.id
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -245,6 +343,8 @@ class OtherRoute:
     minutes: int
     need: Mapping[str, str | int | float | None]
     move_over: tuple[str, ...] = ()
+    # the pieces that have to be off to change the part
+    frees: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -308,6 +408,14 @@ class Model:
     demands: Mapping[str, str] = field(default_factory=dict)
     supplies: tuple[Supplied, ...] = ()
     routes: tuple[OtherRoute, ...] = ()
+    # what is in it; empty where a sheet was written by hand (format 2)
+    pieces: tuple[Piece, ...] = ()
+    acts: tuple[Act, ...] = ()
+    own_frees: tuple[str, ...] = ()
+
+    def frees(self, kind: str) -> tuple[str, ...]:
+        """The pieces that have to be off to change a part of this kind; its own where no route has it."""
+        return next((route.frees for route in self.routes if route.need["kind"] == kind), self.own_frees)
 
     @property
     def ways(self) -> tuple[Route, ...]:
@@ -329,7 +437,7 @@ class Model:
                 minutes=other.minutes,
                 move_over=other.move_over,
                 supplies=(),
-                has_sheet=False,
+                has_sheet=bool(other.frees),
             )
             for other in self.routes
         )

@@ -7,6 +7,7 @@ from collections import Counter
 
 from sutura.core.catalogue.cautions import CAUTIONS
 from sutura.core.catalogue.model import Model, Phase
+from sutura.core.catalogue.piece_problems import piece_problems
 from sutura.core.errors import Invalid
 from sutura.core.facts import fact
 from sutura.core.maths.geometry import Box, Point
@@ -14,14 +15,23 @@ from sutura.core.maths.geometry import Box, Point
 
 def problems_of(model: Model) -> list[Invalid]:
     """Everything in a model that has the right shape and makes no sense, each with its place."""
+    of_sheet = (
+        piece_problems(model)
+        if model.pieces
+        else [
+            *_unknown_names(model),
+            *_screw_problems(model),
+            *_plug_problems(model),
+            *_order_problems(model),
+            *_edge_problems(model),
+            *_limit_problems(model),
+        ]
+    )
     return [
-        *_unknown_names(model),
-        *_screw_problems(model),
-        *_plug_problems(model),
-        *_order_problems(model),
+        *of_sheet,
+        *_function_problems(model),
+        *_place_problems(model),
         *_face_problems(model),
-        *_edge_problems(model),
-        *_limit_problems(model),
         *_seal_problems(model),
     ]
 
@@ -59,13 +69,16 @@ def _unknown_names(model: Model) -> list[Invalid]:
     for index, name in enumerate(model.rework):
         if name not in step_ids:
             problems.append(Invalid(f"rework[{index}]", name, fact("catalogue.name-step-sheet")))
+    return problems
+
+
+def _function_problems(model: Model) -> list[Invalid]:
     names = [function.id for function in model.functions]
-    problems += [
+    return [
         Invalid(f"functions[{i}].id", name, fact("catalogue.give-each-function-id-own"))
         for i, name in enumerate(names)
         if names.count(name) > 1
     ]
-    return problems
 
 
 def _screw_problems(model: Model) -> list[Invalid]:
@@ -214,9 +227,7 @@ def _edge_problems(model: Model) -> list[Invalid]:
 
 
 def _limit_problems(model: Model) -> list[Invalid]:
-    """Steps hotter than their place allows, screws without as many places as screws, connectors nobody
-    described.
-    """
+    """Steps hotter than their place allows, connectors nobody described."""
     limits = {limit.where: limit for limit in model.heat_limits}
     known = {connector.name for connector in model.connectors}
     problems = []
@@ -232,7 +243,11 @@ def _limit_problems(model: Model) -> list[Invalid]:
         if step.plug and step.plug.name not in known:
             accepts = fact("catalogue.name-one-connectors", what=", ".join(sorted(known)) or "none given")
             problems.append(Invalid(f"steps[{index}].plug.name", step.plug.name, accepts))
-    problems += [
+    return problems
+
+
+def _place_problems(model: Model) -> list[Invalid]:
+    return [
         Invalid(
             f"screws[{i}].at",
             f"{len(group.at)} places",
@@ -241,7 +256,6 @@ def _limit_problems(model: Model) -> list[Invalid]:
         for i, group in enumerate(model.screws)
         if group.at and len(group.at) != group.count
     ]
-    return problems
 
 
 def _seal_problems(model: Model) -> list[Invalid]:

@@ -110,6 +110,7 @@ NOT_OF_CUSTOMERS: Mapping[str, str] = {
     "reservation": "state",
     "stock_move": "kind",
     "bench_step": "step",
+    "job_sheet": "steps",
     "payment": "currency method",
     "job_event": "kind stage_before stage_after",
     # customers are named in it by their number

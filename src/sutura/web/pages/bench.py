@@ -5,7 +5,7 @@ from __future__ import annotations
 from fastapi.responses import Response
 from markupsafe import Markup
 
-from sutura.core.bench import is_on_the_way_in, is_waiting
+from sutura.core.bench.progress import is_on_the_way_in, is_waiting
 from sutura.core.intake.opening import opening_plan
 from sutura.core.job import Stage
 from sutura.core.people import Deed

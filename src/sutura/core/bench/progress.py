@@ -9,10 +9,15 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 
+from sutura.core.bench.compiling import Aim, Goal, compile_sheet, every_step
+from sutura.core.bench.done import Done
+from sutura.core.bench.state import State
+from sutura.core.bench.state import after as state_after
+from sutura.core.bench.written import device_state, written_steps
 from sutura.core.catalogue.cautions import CAUTIONS
 from sutura.core.catalogue.model import CUTS, Model, Phase, ScrewGroup, Step
 from sutura.core.errors import Invalid, StepBlocked
-from sutura.core.facts import Minutes, fact
+from sutura.core.facts import Minutes, Say, fact
 from sutura.core.intake.marks import Mark, MarkKind, Side
 from sutura.core.job import EventKind, Round, Stage
 from sutura.core.maths.geometry import Box, Point, nearest_edge
@@ -43,7 +48,19 @@ RULES = (
     Rule(
         id="bench.order",
         capability="bench",
-        says="Steps are done in the order of the sheet; the next is shown, none is skipped.",
+        says=(
+            "The next step is shown; any other whose constraints hold may be done first. None is skipped, "
+            "and a step that waits for another is refused with what it waits for."
+        ),
+        source=COMMON,
+    ),
+    Rule(
+        id="bench.frozen",
+        capability="bench",
+        says=(
+            "A job keeps the sheet that was worked out when it was opened; a change of the catalogue does "
+            "not change it."
+        ),
         source=COMMON,
     ),
     Rule(
@@ -150,17 +167,6 @@ RULES = (
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Done:
-    """One step recorded: which round of work, when, and the screws counted, if any."""
-
-    attempt: int
-    step: str
-    at: datetime
-    counted: int | None = None
-    reason: str = ""
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
 class Progress:
     """Where the bench stands. `step` is the next one, None when all are done."""
 
@@ -176,122 +182,49 @@ class Progress:
     back: int
     counts_agree: bool
     is_open: bool
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class DeviceState:
-    """How the device lies there, by what is recorded: screw groups that are out, plugs that are off, and
-    steps that prepare or open it and hold until it is closed (warming, folding open).
-    """
-
-    out: frozenset[str]
-    off: frozenset[str]
-    opened: frozenset[str]
+    # the steps that may be done now, the suggested one first
+    possible: tuple[Step, ...] = ()
+    # the ids of those of this round that are done
+    finished: frozenset[str] = frozenset()
 
     @property
-    def is_open(self) -> bool:
-        return bool(self.out or self.off or self.opened)
+    def together(self) -> tuple[Step, ...]:
+        """The steps shown and recorded with one press; one that was chosen instead stands alone."""
+        if self.step is None:
+            return ()
+        if self.possible and self.step is not self.possible[0]:
+            return (self.step,)
+        return together(self.steps, self.step, tuple(self.finished))
 
 
-def device_state(model: Model, done: Sequence[Done]) -> DeviceState:
-    """What is out, off and open after everything recorded; closing undoes the opening.
-
-    The look at the end is the last step of a sheet: after it the device is whole.
-    """
-    by_id = _steps_by_id(model)
-    out: set[str] = set()
-    off: set[str] = set()
-    opened: set[str] = set()
-    for step in (by_id[entry.step] for entry in done if entry.step in by_id):
-        if step.screws:
-            # a group of which only the first screws are in is still out
-            if not step.screws_part:
-                (out.discard if step.screws_in else out.add)(step.screws)
-        elif step.plug:
-            (off.discard if step.plug.on else off.add)(step.plug.name)
-        elif step.phase in (Phase.PREPARE, Phase.OPEN):
-            opened.add(step.id)
-        elif step.phase is Phase.CLOSE:
-            opened.clear()
-    return DeviceState(out=frozenset(out), off=frozenset(off), opened=frozenset(opened))
+_AIMS = {
+    Round.WHOLE: Aim.REPAIR,
+    Round.NEW_PART: Aim.REPAIR,
+    Round.REWORK: Aim.RESEAT,
+    Round.REOPENED: Aim.RESEAT,
+    Round.CLOSING_UP: Aim.CLOSE,
+}
 
 
-def steps_of(model: Model, work: Round, before: Sequence[Done] = ()) -> tuple[Step, ...]:
+def state_of(model: Model, done: Sequence[Done]) -> State:
+    """How a device of pieces lies there after everything recorded."""
+    known = _steps_by_id(model)
+    return state_after(known[entry.step] for entry in done if entry.step in known)
+
+
+def steps_of(
+    model: Model, work: Round, before: Sequence[Done] = (), *, route: str = "", box: Sequence[str] = ()
+) -> tuple[Step, ...]:
     """The steps of a round; `before` is what was recorded in the rounds before it.
 
-    - whole: the sheet;
-    - rework after a failed test: the connectors reseated, the proof, the closing;
-    - reopened: what was closed again is opened, then as after a failed test;
-    - new part: what is not open yet is opened, the swap is done again, the proof, the closing;
-    - closing up unrepaired: what is off is put on, what is out is put in, and the device is closed.
+    A model that says what is in it has them worked out from how the device lies there, for the route (its
+    kind of part) and what the new part comes with (`box`).
     """
-    if work is Round.WHOLE:
-        return model.steps
-    state = device_state(model, before)
-    if work is Round.CLOSING_UP:
-        return _closing_up(model, state)
-    proof_and_close = [step for step in model.steps if step.phase in (Phase.PROOF, Phase.CLOSE)]
-    way_in = [
-        step
-        for step in model.steps
-        if step.phase in (Phase.PREPARE, Phase.OPEN) and not _is_so(step, state) and work is not Round.REWORK
-    ]
-    if work is Round.NEW_PART:
-        inside = [
-            step
-            for step in model.steps
-            if step.phase is Phase.SWAP
-            and not (step.screws and not step.screws_in and step.screws in state.out)
-        ]
-    else:
-        inside = _reseated(model, state, way_in)
-    return tuple(dict.fromkeys((*way_in, *inside, *proof_and_close)))
-
-
-def _reseated(model: Model, state: DeviceState, way_in: Sequence[Step]) -> list[Step]:
-    """The connectors off in the order of the rework, then everything on and in again in that of the sheet."""
-    named = [step for step in model.steps if step.id in model.rework and step.phase is not Phase.CLOSE]
-    off = sorted(
-        (step for step in named if step.plug and not step.plug.on),
-        key=lambda step: model.rework.index(step.id),
-    )
-    taken = state.out | {step.screws for step in way_in if step.screws}
-    unplugged = state.off | {step.plug.name for step in (*way_in, *off) if step.plug}
-    back = [
-        step
-        for step in model.steps
-        if step not in off
-        and step.phase is Phase.SWAP
-        and (
-            step in named
-            or (step.screws_in and step.screws in taken)
-            or (step.plug and step.plug.on and step.plug.name in unplugged)
-        )
-    ]
-    return [*off, *back]
-
-
-def _is_so(step: Step, state: DeviceState) -> bool:
-    """Whether the device is already as a step of the way in leaves it."""
-    if step.screws:
-        return step.screws in state.out
-    return step.plug.name in state.off if step.plug else step.id in state.opened
-
-
-def _closing_up(model: Model, state: DeviceState) -> tuple[Step, ...]:
-    closing = [
-        step for step in model.steps if step.phase is Phase.CLOSE and not step.screws and not step.plug
-    ]
-    cut_open = any(step.id in state.opened and step.phase is Phase.OPEN for step in model.steps)
-    # what was never cut open needs no seal: only the look at the end
-    wanted = closing if cut_open else closing[-1:] if state.is_open else []
-    return tuple(
-        step
-        for step in model.steps
-        if step in wanted
-        or (step.screws_in and step.screws in state.out)
-        or (step.plug and step.plug.on and step.plug.name in state.off)
-    )
+    if model.pieces:
+        kind = route if any(way.kind == route and way.has_sheet for way in model.ways) else model.ways[0].kind
+        goal = Goal(aim=_AIMS[work], route=kind, box=frozenset(box))
+        return compile_sheet(model, goal, state_of(model, before)).steps
+    return written_steps(model, work, before)
 
 
 def progress(
@@ -302,13 +235,23 @@ def progress(
     proved: bool,
     work: Round = Round.WHOLE,
     missing: Mapping[str, int] | None = None,
+    sheet: Sequence[Step] = (),
+    route: str = "",
+    box: Sequence[str] = (),
+    chosen: str = "",
 ) -> Progress:
-    """Where the bench stands, from what is recorded. The proof step is done when the proof has passed."""
-    steps = steps_of(model, work, [entry for entry in done if entry.attempt < attempt])
+    """Where the bench stands, from what is recorded. The proof step is done when the proof has passed.
+
+    `sheet` is the one the job keeps for this round, empty = worked out now; `chosen` is another step than the
+    suggested one, by its id, where its constraints hold.
+    """
+    earlier = [entry for entry in done if entry.attempt < attempt]
+    steps = tuple(sheet) or steps_of(model, work, earlier, route=route, box=box)
     finished = {entry.step for entry in done if entry.attempt == attempt}
     if proved:
         finished |= {step.id for step in steps if step.phase is Phase.PROOF}
-    step = next((step for step in steps if step.id not in finished), None)
+    possible = _possible(model, steps, tuple(finished))
+    step = next((step for step in possible if step.id == chosen), next(iter(possible), None))
     out, back = _counted(model, done)
     return Progress(
         attempt=attempt,
@@ -321,8 +264,20 @@ def progress(
         out=sum(out.values()),
         back=sum(back.values()),
         counts_agree=_agree(model, done),
-        is_open=device_state(model, done).is_open,
+        is_open=(state_of(model, done) if model.pieces else device_state(model, done)).is_open,
+        possible=possible,
+        finished=frozenset(finished),
     )
+
+
+def _possible(model: Model, steps: Sequence[Step], finished: Sequence[str]) -> tuple[Step, ...]:
+    """The steps that may be done now, the suggested one first: those whose constraints hold. A sheet written
+    by hand is one chain. Before the test nothing is done that comes after it.
+    """
+    left = [step for step in steps if step.id not in finished]
+    if not model.pieces:
+        return tuple(left[:1])
+    return tuple(step for step in left if not set(step.after).difference(finished))
 
 
 def missing_on_arrival(model: Model, marks: Sequence[Mark]) -> dict[str, int]:
@@ -399,8 +354,7 @@ def _set_before(model: Model, done: Sequence[Done], group: str) -> int:
 def check_step(now: Progress, step_id: str, counted_text: str, reason: str) -> int | None:
     """The count to record for a step done now; refuses a step out of turn and counts that do not agree."""
     if now.step is None or now.step.id != step_id:
-        next_one = now.step.text if now.step else fact("bench.nothing-all-steps-done")
-        raise Invalid("step", step_id, fact("bench.next-step", next_one=next_one))
+        raise Invalid("step", step_id, _waits_for(now, step_id))
     if now.at_proof:
         raise Invalid("step", step_id, fact("bench.test-every-function-step-done-when"))
     if now.expected is None:
@@ -415,10 +369,26 @@ def check_step(now: Progress, step_id: str, counted_text: str, reason: str) -> i
     return counted
 
 
-def together(steps: Sequence[Step], step: Step) -> tuple[Step, ...]:
+def _waits_for(now: Progress, step_id: str) -> Say:
+    """What a step that cannot be done now waits for; the next step, where that is no step of the sheet."""
+    texts = {step.id: step.text for step in now.steps}
+    waiting = next((step for step in now.steps if step.id == step_id and step.id not in now.finished), None)
+    first = [one for one in waiting.after if one not in now.finished] if waiting else []
+    may = {step.id for step in now.possible}
+    if now.step and now.step.id not in first:
+        for one in first:
+            if one in may:
+                return fact("bench.waits-for", first=texts[one])
+    return fact(
+        "bench.next-step", next_one=now.step.text if now.step else fact("bench.nothing-all-steps-done")
+    )
+
+
+def together(steps: Sequence[Step], step: Step, finished: Sequence[str] = ()) -> tuple[Step, ...]:
     """The steps shown and recorded together with `step`, itself first (rule bench.together)."""
     following = itertools.takewhile(
-        lambda later: _is_plain(later) and later.phase is step.phase, steps[steps.index(step) + 1 :]
+        lambda later: _is_plain(later) and later.phase is step.phase,
+        (one for one in steps[steps.index(step) + 1 :] if one.id not in finished),
     )
     return (step, *itertools.islice(following, MOST_TOGETHER - 1)) if _is_plain(step) else (step,)
 
@@ -433,10 +403,10 @@ def _is_plain(step: Step) -> bool:
 
 def check_together(now: Progress, step_ids: Sequence[str]) -> None:
     """Refuse steps recorded with one press that do not stand together on the sheet."""
-    if now.step is None or not step_ids or now.step.id != step_ids[0]:
-        # the first of them is out of turn: check_step says so
+    if now.step is None or len(step_ids) < 2:
+        # a single one is looked at by itself: check_step says what it waits for
         return
-    shown = tuple(step.id for step in together(now.steps, now.step))
+    shown = tuple(step.id for step in now.together)
     if tuple(step_ids) != shown[: len(step_ids)]:
         raise Invalid("step", " ".join(step_ids), fact("bench.next-step", next_one=now.step.text))
 
@@ -463,7 +433,7 @@ def check_wait(until: datetime | None, now: datetime, reason: str) -> None:
 
 
 def _steps_by_id(model: Model) -> Mapping[str, Step]:
-    return {step.id: step for step in model.steps}
+    return every_step(model)
 
 
 def _counted(model: Model, done: Sequence[Done]) -> tuple[dict[str, int], dict[str, int]]:

@@ -1,0 +1,491 @@
+"""A sheet worked out: from what is in a device and how it lies there now to a goal, every constraint kept.
+
+The steps are those of the pieces that come off and go on and of the acts that belong to them. What holds is
+the constraints (`Step.after`); the order is the one with the fewest changes of tool, and any step whose
+constraints hold may be done next.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from dataclasses import dataclass, field, replace
+from enum import StrEnum
+
+from sutura.core.bench.closure import Unreachable, smallest
+from sutura.core.bench.ordering import Circular, Task, in_order
+from sutura.core.bench.state import CLOSED, State
+from sutura.core.catalogue.model import Act, Goes, Model, Phase, Piece, PieceKind, Plug, Step, Work
+from sutura.core.values import COMMON, Rule
+
+RULES = (
+    Rule(
+        id="bench.compiled",
+        capability="bench",
+        says=(
+            "A sheet is worked out: the fewest pieces come off that free what is repaired, each after what "
+            "lies over it; they go on the other way round, with what must be home before it. Of all orders "
+            "that keep this, the one with the fewest changes of tool and turns of the device is suggested."
+        ),
+        source="Precedence closure; Held & Karp 1962 for the order; the aim: common practice",
+    ),
+    Rule(
+        id="bench.battery-first",
+        capability="bench",
+        says=(
+            "The battery comes off before any other connector and before screws inside that it does not lie "
+            "under, and goes on after every other connector."
+        ),
+        source=COMMON,
+    ),
+    Rule(
+        id="bench.test-before-closing",
+        capability="bench",
+        says=(
+            "The test stands where every connector is home and nothing more is closed than holds them. Where "
+            "it can only be tested closed, the connectors get a second look before the first cover goes on."
+        ),
+        source=COMMON,
+    ),
+    Rule(
+        id="bench.one-a-side",
+        capability="bench",
+        says=(
+            "Where screws of several sides hold one thing, each side gets its first before any gets the rest."
+        ),
+        source=COMMON,
+    ),
+    Rule(
+        id="bench.box-decides",
+        capability="bench",
+        says="What comes with the new part is not moved over from the old one.",
+        source=COMMON,
+    ),
+)
+
+# acts that are in a sheet when the part is changed
+SWAP = "swap"
+SWITCH_OFF, SECOND_LOOK = "switch-off", "second-look"
+
+
+class Aim(StrEnum):
+    """What a sheet leads to."""
+
+    # the part of a route changed, tested, closed
+    REPAIR = "repair"
+    # every connector of it off and on again, tested, closed
+    RESEAT = "reseat"
+    # closed as it is
+    CLOSE = "close"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Goal:
+    """What a sheet leads to: by which route, as its kind of part, and what the new part comes with."""
+
+    aim: Aim
+    route: str
+    box: frozenset[str] = frozenset()
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Sheet:
+    """A sheet: its steps in the suggested order, what comes off, the changes of tool and turns, and whether
+    no order has fewer.
+    """
+
+    steps: tuple[Step, ...]
+    off: tuple[str, ...]
+    changes: int
+    is_fewest: bool
+
+
+@dataclass(slots=True)
+class _Node:
+    """A step as it is put into its place."""
+
+    step: Step
+    rank: float
+    side: str = ""
+    before: set[str] = field(default_factory=set)
+
+
+def compile_sheet(model: Model, goal: Goal, state: State = CLOSED) -> Sheet:
+    """The sheet from how the device lies there to a goal.
+
+    Raises `closure.Unreachable` or `ordering.Circular` where the pack is wrong; packs are read with these
+    found (core/catalogue/problems.py).
+    """
+    return _Plan(model, goal, state).sheet()
+
+
+def with_sheet(model: Model) -> Model:
+    """A model with the sheet of its own way worked out; one whose pack is wrong keeps none, and the reader of
+    the pack says what is wrong.
+    """
+    if not model.pieces:
+        return model
+    try:
+        sheet = compile_sheet(model, Goal(aim=Aim.REPAIR, route=str(model.need["kind"])))
+    except (Unreachable, Circular, KeyError):
+        return model
+    return replace(model, steps=sheet.steps)
+
+
+class _Plan:
+    """One sheet being worked out."""
+
+    def __init__(self, model: Model, goal: Goal, state: State) -> None:
+        self.model, self.goal, self.state = model, goal, state
+        self.pieces = {piece.id: piece for piece in model.pieces}
+        self.places = {piece.id: place for place, piece in enumerate(model.pieces)}
+        self.sides = {group.id: group.side for group in model.screws}
+        self.bits = {group.id: group.bits for group in model.screws}
+        self.nodes: dict[str, _Node] = {}
+        self.coming = self._coming_off()
+        self.going = [piece for piece in model.pieces if piece.id in self.coming or piece.id in state.off]
+
+    # -- what comes off, what goes on -----------------------------------------------------------------
+
+    def _frees(self) -> list[str]:
+        goal = self.goal
+        if goal.aim is Aim.CLOSE:
+            return []
+        freed = self.model.frees(goal.route)
+        if goal.aim is Aim.RESEAT:
+            # what was off for the part, whatever is off now
+            every = smallest(self.pieces, freed, (), {})
+            return [piece for piece in every if self.pieces[piece].kind is PieceKind.CONNECTOR]
+        moved = [piece.id for piece in self.model.pieces if piece.moves and piece.moves not in goal.box]
+        return [*freed, *(piece for piece in moved if self._serves(self.pieces[piece]))]
+
+    def _serves(self, piece: Piece) -> bool:
+        """Whether a piece of the old part is met on this route: what it sits on comes off."""
+        freed = self.model.frees(self.goal.route)
+        return any(other in freed for entry in piece.under for other in entry)
+
+    def _coming_off(self) -> dict[str, tuple[str, ...]]:
+        # a step costs about its minute; what is heated costs its heating too
+        cost = {
+            piece.id: 1.0 + (piece.off.heat.minutes if piece.off.heat else 0.0) + piece.off.wait_minutes
+            for piece in self.model.pieces
+        }
+        frees, off = self._frees(), sorted(self.state.off)
+        chosen = smallest(self.pieces, frees, off, cost) if frees else {}
+        battery = [piece.id for piece in self.model.pieces if piece.battery]
+        if any(self.pieces[piece].kind is PieceKind.CONNECTOR for piece in chosen):
+            # no connector is touched under power
+            chosen = smallest(self.pieces, [*frees, *battery], off, cost)
+        return {piece: chosen[piece] for piece in self.places if piece in chosen}
+
+    # -- the steps ------------------------------------------------------------------------------------
+
+    def sheet(self) -> Sheet:
+        self._add_pieces()
+        acts = self._acts()
+        self._order_pieces()
+        self._first_a_side()
+        self._order_acts(acts)
+        self._test(acts)
+        names = list(self.nodes)
+        place_of = {name: place for place, name in enumerate(names)}
+        tasks = [
+            Task(
+                before=frozenset(place_of[one] for one in node.before),
+                tool=node.step.tools[0] if node.step.tools else "",
+                side=node.side,
+                rank=node.rank,
+            )
+            for node in self.nodes.values()
+        ]
+        ordered = in_order(tasks)
+        steps = tuple(
+            replace(
+                self.nodes[names[place]].step,
+                after=tuple(sorted(self.nodes[names[place]].before, key=place_of.__getitem__)),
+            )
+            for place in ordered.order
+        )
+        return Sheet(
+            steps=steps, off=tuple(self.coming), changes=ordered.changes, is_fewest=ordered.is_fewest
+        )
+
+    def _add(self, step: Step, rank: float, side: str = "") -> None:
+        self.nodes[step.id] = _Node(step=step, rank=rank, side=side)
+
+    def _add_pieces(self) -> None:
+        for piece_id in self.coming:
+            piece = self.pieces[piece_id]
+            self._add_piece(piece, Goes.OFF, Phase.SWAP if piece.moves else Phase.OPEN)
+        for piece in self.going:
+            if piece.first:
+                self._add_piece(piece, Goes.FIRST, Phase.SWAP)
+            self._add_piece(piece, Goes.ON, Phase.SWAP)
+
+    def _add_piece(self, piece: Piece, goes: Goes, phase: Phase) -> None:
+        step = _step_of(piece, goes, phase)
+        if piece.screws and not step.tools:
+            step = replace(step, tools=self.bits.get(piece.screws, ())[:1])
+        self._add(step, self._rank(piece, goes), self._side(piece))
+
+    def _side(self, piece: Piece) -> str:
+        return piece.side or ("back" if self.sides.get(piece.screws) == "back" else "")
+
+    def _rank(self, piece: Piece, goes: Goes) -> float:
+        """Where it stands in the author's order: off as listed, on the other way round."""
+        place = self.places[piece.id]
+        if goes is Goes.OFF:
+            return (3_000 if piece.moves else 1_000) + place
+        return (3_500 if piece.moves else 5_000) + len(self.places) - place - (goes is Goes.FIRST) / 2
+
+    def _after(self, later: str, *earlier: str) -> None:
+        """What is in the sheet of `earlier` comes before `later`."""
+        self.nodes[later].before.update(one for one in earlier if one in self.nodes and one != later)
+
+    def _offs(self, which: Callable[[Piece], bool] = lambda _: True) -> list[str]:
+        return [self.pieces[one].off.id for one in self.coming if which(self.pieces[one])]
+
+    def _ons(self, which: Callable[[Piece], bool] = lambda _: True) -> list[str]:
+        return [name for piece in self.going if which(piece) for name in _ons_of(piece)]
+
+    # -- constraints of pieces --------------------------------------------------------------------------
+
+    def _order_pieces(self) -> None:
+        own = [piece for piece in self.going if not piece.moves]
+        for piece_id, waits_for in self.coming.items():
+            piece = self.pieces[piece_id]
+            self._after(piece.off.id, *(self.pieces[one].off.id for one in waits_for))
+        for piece in self.going:
+            # what lies over it goes on after it
+            over_it = {other for entry in piece.under for other in entry if other in self.pieces}
+            for over in () if piece.loose else over_it:
+                for name in _ons_of(self.pieces[over]):
+                    if name in self.nodes:
+                        self._after(name, piece.on.id)
+            for name in _ons_of(piece):
+                self._after(name, *piece.on_after)
+            if piece.first:
+                self._after(piece.on.id, piece.first.work.id)
+            # everything is off before anything goes on
+            for name in _ons_of(piece):
+                self._after(name, *self._offs(lambda one: not one.moves))
+                if piece.moves:
+                    self._after(name, piece.off.id)
+        self._battery(own)
+
+    def _battery(self, own: Iterable[Piece]) -> None:
+        for battery in (piece for piece in own if piece.battery):
+            if battery.off.id in self.nodes:
+                above = self._above(battery.id)
+                for one in self.coming:
+                    piece = self.pieces[one]
+                    inside = piece.kind is PieceKind.SCREWS and self.sides.get(piece.screws) == "inside"
+                    if one not in above and (piece.kind is PieceKind.CONNECTOR or inside):
+                        self._after(piece.off.id, battery.off.id)
+            self._after(
+                battery.on.id, *self._ons(lambda one: one.kind is PieceKind.CONNECTOR and not one.battery)
+            )
+
+    def _above(self, piece_id: str) -> set[str]:
+        """A piece and all that comes off before it."""
+        found, todo = set(), [piece_id]
+        while todo:
+            one = todo.pop()
+            if one not in found:
+                found.add(one)
+                todo += self.coming.get(one, ())
+        return found
+
+    def _first_a_side(self) -> None:
+        sides = [piece for piece in self.going if piece.first]
+        for one in sides:
+            for other in sides:
+                if one.first:
+                    self._after(other.on.id, one.first.work.id)
+
+    # -- acts -------------------------------------------------------------------------------------------
+
+    def _acts(self) -> list[Act]:
+        acts = [act for act in self.model.acts if self._belongs(act)]
+        for place, act in enumerate(self.model.acts):
+            if act in acts:
+                self._add(_step_of_act(act), self._act_rank(act, place))
+        return acts
+
+    def _belongs(self, act: Act) -> bool:
+        changes = self.goal.aim is Aim.REPAIR
+        if act.routes and not (changes and self.goal.route in act.routes):
+            return False
+        if act.moves and (not changes or act.moves in self.goal.box):
+            return False
+        if act.having:
+            return any(one in self.nodes or (one == SWAP and changes) for one in act.having) or self._is_due(
+                act
+            )
+        if act.phase is Phase.PREPARE:
+            return bool(self.coming) and not self.state.off and act.id not in self.state.acts
+        if act.phase is Phase.SWAP:
+            return changes
+        if act.phase is Phase.PROOF:
+            return self.goal.aim is not Aim.CLOSE
+        # cards that were taken out are given back, even where nothing was opened
+        return bool(self.going or self.state.acts)
+
+    def _is_due(self, act: Act) -> bool:
+        """Whether what the act belongs to is off already, and the act was not done since."""
+        return act.id not in self.state.acts and any(
+            self.pieces[piece].off.id in act.having for piece in self.state.off if piece in self.pieces
+        )
+
+    def _act_rank(self, act: Act, place: int) -> float:
+        near = [self.nodes[one].rank for one in act.before if one in self.nodes]
+        if act.phase is Phase.PREPARE:
+            return place / 1_000
+        if act.phase is Phase.OPEN:
+            behind = [self.nodes[one].rank for one in act.after if one in self.nodes]
+            return min(near) - 0.5 if near else max(behind, default=1_000) + 0.5
+        if act.phase is Phase.SWAP:
+            return 3_200 + place
+        return {Phase.PROOF: 6_000, Phase.CLOSE: 7_000}[act.phase] + place
+
+    def _order_acts(self, acts: Sequence[Act]) -> None:
+        own_offs, own_ons = self._offs(lambda one: not one.moves), self._ons(lambda one: not one.moves)
+        on_ids = set(self._ons())
+        prepare = [act.id for act in acts if act.phase is Phase.PREPARE]
+        for act in acts:
+            self._after(act.id, *act.after)
+            for later in act.before:
+                if later in self.nodes:
+                    self._after(later, act.id)
+            if act.phase is not Phase.PREPARE:
+                self._after(act.id, *prepare)
+            if act.phase is Phase.SWAP:
+                self._after(act.id, *own_offs)
+                if not act.second_look and not on_ids.intersection(act.after):
+                    for name in own_ons:
+                        if name not in act.after:
+                            self._after(name, act.id)
+            elif act.phase is Phase.CLOSE and not act.before:
+                # the look at the end
+                self._after(
+                    act.id, *on_ids, *(one.id for one in acts if one.before or one.phase is not act.phase)
+                )
+        for name in (*own_offs, *on_ids):
+            self._after(name, *prepare)
+        # what is moved over sits on the new part before that goes in
+        for name in self._ons(lambda one: bool(one.moves)):
+            for later in own_ons:
+                self._after(later, name)
+
+    # -- the test ---------------------------------------------------------------------------------------
+
+    def _test(self, acts: Sequence[Act]) -> None:
+        plugs = self._ons(lambda one: one.kind is PieceKind.CONNECTOR)
+        held = self._ancestors(plugs)
+        covers = [name for name in self._ons() if name not in held and name not in plugs]
+        looks = [act.id for act in acts if act.second_look]
+        proof = next((act.id for act in acts if act.phase is Phase.PROOF), None)
+        if self.model.closed_test and proof and not looks and plugs:
+            self._add(_generated(SECOND_LOOK, Phase.SWAP, second_look=True), 5_999)
+            looks = [SECOND_LOOK]
+        for look in looks:
+            self._after(look, *plugs)
+            for name in covers:
+                self._after(name, look)
+        closing = [act.id for act in acts if act.phase is Phase.CLOSE]
+        if proof is None:
+            self._close(covers, closing, proof=None)
+            return
+        self._after(proof, *plugs, *(act.id for act in acts if act.phase is Phase.SWAP), *looks)
+        for name in closing:
+            self._after(name, proof)
+        if self.model.closed_test:
+            self._after(proof, *covers)
+            return
+        for name in covers:
+            self._after(name, proof)
+        self._close(covers, closing, proof)
+
+    def _close(self, covers: list[str], closing: list[str], proof: str | None) -> None:
+        """After the test it is switched off; what goes on then is closing."""
+        for name in covers:
+            node = self.nodes[name]
+            node.step = replace(node.step, phase=Phase.CLOSE)
+            node.rank += 2_000
+        if covers and proof:
+            self._add(_generated(SWITCH_OFF, Phase.CLOSE), 6_900)
+            self._after(SWITCH_OFF, proof)
+            for name in (*covers, *(one for one in closing if self.nodes[one].rank < 7_000)):
+                self._after(name, SWITCH_OFF)
+            for name in closing:
+                self._after(name, SWITCH_OFF)
+
+    def _ancestors(self, names: Iterable[str]) -> set[str]:
+        found: set[str] = set()
+        todo = list(names)
+        while todo:
+            for one in self.nodes[todo.pop()].before:
+                if one not in found:
+                    found.add(one)
+                    todo.append(one)
+        return found
+
+
+def _ons_of(piece: Piece) -> list[str]:
+    """The steps by which it goes on: the first screws and the rest, or at once."""
+    return [piece.first.work.id, piece.on.id] if piece.first else [piece.on.id]
+
+
+def _step_of(piece: Piece, goes: Goes, phase: Phase) -> Step:
+    first = piece.first.work if piece.first else piece.on
+    work = {Goes.OFF: piece.off, Goes.ON: piece.on, Goes.FIRST: first}[goes]
+    return replace(
+        _plain(work, phase),
+        piece=piece.id,
+        goes=goes,
+        screws=piece.screws,
+        screws_in=bool(piece.screws) and goes is not Goes.OFF,
+        screws_part=piece.first.screws if piece.first and goes is Goes.FIRST else 0,
+        plug=Plug(name=piece.plug, on=goes is not Goes.OFF, battery=piece.battery) if piece.plug else None,
+    )
+
+
+def _step_of_act(act: Act) -> Step:
+    return replace(_plain(act.work, act.phase), second_look=act.second_look)
+
+
+def _plain(work: Work, phase: Phase) -> Step:
+    return Step(
+        id=work.id,
+        phase=phase,
+        text=work.text,
+        tools=work.tools,
+        cautions=work.cautions,
+        limits=work.limits,
+        heat=work.heat,
+        wait_minutes=work.wait_minutes,
+        looks=work.looks,
+    )
+
+
+def every_step(model: Model) -> dict[str, Step]:
+    """Every step there can be on a sheet of a model, by its id; those of a written sheet count first."""
+    found = {act.id: _step_of_act(act) for act in model.acts}
+    for piece in model.pieces:
+        for goes in (Goes.OFF, Goes.FIRST, Goes.ON) if piece.first else (Goes.OFF, Goes.ON):
+            step = _step_of(piece, goes, Phase.OPEN if goes is Goes.OFF else Phase.SWAP)
+            found[step.id] = step
+    return found | {step.id: step for step in model.steps}
+
+
+# what a sheet says of itself, where the pack says nothing
+_GENERATED: Mapping[str, str] = {
+    SWITCH_OFF: "Switch off before anything is closed.",
+    SECOND_LOOK: (
+        "Second look: every connector home, every latch down, no cable pinched. It cannot be tested "
+        "before it is closed."
+    ),
+}
+
+
+def _generated(name: str, phase: Phase, *, second_look: bool = False) -> Step:
+    return Step(id=name, phase=phase, text=_GENERATED[name], second_look=second_look)
