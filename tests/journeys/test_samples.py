@@ -111,6 +111,7 @@ SAMPLES = (
     Sample(
         id="W15",
         model="fennick-kite",
+        kind="glass",
         cracked=True,
         intake=("glass only", "the display may break in the work"),
         sheet=("93 °C",),

@@ -7,11 +7,13 @@ from dataclasses import dataclass, replace
 from datetime import datetime
 
 from sutura.core.bench import progress as rules
+from sutura.core.bench.chart import Paper, chart, letters
 from sutura.core.bench.done import Done
 from sutura.core.bench.progress import Progress
+from sutura.core.bench.telling import TrayField, lies_there, tray
 from sutura.core.catalogue.model import Model, Route, Step
-from sutura.core.errors import Invalid, MoveRefused
-from sutura.core.facts import fact
+from sutura.core.errors import Invalid, MoveRefused, NotFound
+from sutura.core.facts import Say, fact
 from sutura.core.intake.damage import DamageReading, read_damage
 from sutura.core.job import BenchWork, EventKind, JobRecord, Move, Round, Stage, check_move, starts_of
 from sutura.core.matching.judging import Learned
@@ -23,6 +25,7 @@ from sutura.core.stock.orders import cause_of_loss
 from sutura.core.stock.pieces import Film
 from sutura.core.typed import Problems, read_choice, read_text
 from sutura.core.values import Person
+from sutura.formats.charts import chart_pdf
 from sutura.services import catalogue, consumables, planning, returns
 from sutura.services.job import gather_facts, keep_sheet, kept_sheet, move, note, progress_of
 from sutura.services.marks import marks_of
@@ -59,6 +62,13 @@ class BenchPage:
     beside: int | None
     # the ways out that are open now, for someone who works at the bench
     ways_out: frozenset[Move]
+    # other steps that may be done now
+    others: tuple[Step, ...]
+    tray: tuple[TrayField, ...]
+    # what state it is in, for whoever comes next; empty while it is whole
+    lies_there: Say
+    # whether the catalogue has another sheet by now than the one this job keeps
+    is_older: bool
 
 
 @reading
@@ -92,6 +102,14 @@ def bench_page(code: str, by: Person | None = None, chosen: str = "") -> BenchPa
             )
         )
     trained = planning.trained_for(model)
+    now = progress.step
+    fields = tray(
+        model,
+        progress.counts,
+        rules.missing_on_arrival(model, marks_of(job)),
+        now.screws if now else "",
+        progress.expected,
+    )
     return BenchPage(
         job=job,
         model=model,
@@ -108,7 +126,23 @@ def bench_page(code: str, by: Person | None = None, chosen: str = "") -> BenchPa
         alone=by is not None and by.id in {choice.person_id for choice in trained},
         beside=store.last_supervisor(job.id, by.id) if by else None,
         ways_out=_ways_out(job, progress),
+        others=tuple(one for one in progress.possible if one not in together),
+        tray=fields,
+        lies_there=lies_there(model, progress.state, fields),
+        is_older=bool(kept.steps) and kept.version != job.model_version,
     )
+
+
+@reading
+def screw_chart(code: str, paper: str) -> bytes:
+    """The screws of a job's device at 1:1 as a PDF."""
+    job = job_store.load_job(code)
+    model = catalogue.model(job.model_id, job.model_version)
+    size = Paper(read_choice(paper, tuple(Paper)))
+    pages = chart(model, size)
+    if not pages:
+        raise NotFound("screw chart", code)
+    return chart_pdf(f"{code} {model.full_name}", pages, letters(model.screws))
 
 
 def _ways_out(job: JobRecord, progress: Progress) -> frozenset[Move]:

@@ -8,10 +8,15 @@ from collections.abc import Mapping
 
 SENTENCES: Mapping[str, str] = {
     # -- bench
+    "bench.apart": "off: {names}",
+    "bench.battery-is-off": "battery off",
+    "bench.battery-is-on": "battery still on",
     "bench.choose-what-became-of-it": "choose what it is now",
     "bench.count-screws-write-number-sheet-says": (
         "count the screws and write the number; the sheet says {expected}"
     ),
+    "bench.in-the-tray": "screws in the tray: {count}",
+    "bench.lies-there": "{said}",
     "bench.name-who-supervises": "choose who is trained for {family} and stands beside you",
     "bench.next-step": "the next step is: {next_one}",
     "bench.nothing-all-steps-done": "nothing: all steps are done",
@@ -19,6 +24,7 @@ SENTENCES: Mapping[str, str] = {
         "test every function at this step; it is done when the proof passes"
     ),
     # -- catalogue
+    "bench.unplugged": "unplugged: {names}",
     "bench.wait-or-say-why": "wait {time} more, or write why it need not wait",
     "bench.waits-for": "first: {first}",
     "bench.write-why": "write why, such as touch dead along the left edge",

@@ -64,7 +64,9 @@ RULES = (
 
 # acts that are in a sheet when the part is changed
 SWAP = "swap"
-SWITCH_OFF, SECOND_LOOK = "switch-off", "second-look"
+SECOND_LOOK = "second-look"
+# said at what is closed first after the test
+SWITCH_OFF = "Switch off."
 
 
 class Aim(StrEnum):
@@ -393,7 +395,7 @@ class _Plan:
                 self._after(name, look)
         closing = [act.id for act in acts if act.phase is Phase.CLOSE]
         if proof is None:
-            self._close(covers, closing, proof=None)
+            self._close(covers, proof=None)
             return
         self._after(proof, *plugs, *(act.id for act in acts if act.phase is Phase.SWAP), *looks)
         for name in closing:
@@ -403,21 +405,19 @@ class _Plan:
             return
         for name in covers:
             self._after(name, proof)
-        self._close(covers, closing, proof)
+        self._close(covers, proof)
 
-    def _close(self, covers: list[str], closing: list[str], proof: str | None) -> None:
+    def _close(self, covers: list[str], proof: str | None) -> None:
         """After the test it is switched off; what goes on then is closing."""
         for name in covers:
             node = self.nodes[name]
             node.step = replace(node.step, phase=Phase.CLOSE)
             node.rank += 2_000
-        if covers and proof:
-            self._add(_generated(SWITCH_OFF, Phase.CLOSE), 6_900)
-            self._after(SWITCH_OFF, proof)
-            for name in (*covers, *(one for one in closing if self.nodes[one].rank < 7_000)):
-                self._after(name, SWITCH_OFF)
-            for name in closing:
-                self._after(name, SWITCH_OFF)
+        # whichever of them is first
+        first = [name for name in covers if not self._ancestors([name]).intersection(covers)]
+        for name in first if proof else ():
+            node = self.nodes[name]
+            node.step = replace(node.step, text=f"{SWITCH_OFF} {node.step.text}")
 
     def _ancestors(self, names: Iterable[str]) -> set[str]:
         found: set[str] = set()
@@ -479,11 +479,10 @@ def every_step(model: Model) -> dict[str, Step]:
 
 # what a sheet says of itself, where the pack says nothing
 _GENERATED: Mapping[str, str] = {
-    SWITCH_OFF: "Switch off before anything is closed.",
     SECOND_LOOK: (
         "Second look: every connector home, every latch down, no cable pinched. It cannot be tested "
         "before it is closed."
-    ),
+    )
 }
 
 

@@ -6,12 +6,12 @@ import itertools
 import math
 import re
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from datetime import datetime, timedelta
 
 from sutura.core.bench.compiling import Aim, Goal, compile_sheet, every_step
 from sutura.core.bench.done import Done
-from sutura.core.bench.state import State
+from sutura.core.bench.state import CLOSED, State
 from sutura.core.bench.state import after as state_after
 from sutura.core.bench.written import device_state, written_steps
 from sutura.core.catalogue.cautions import CAUTIONS
@@ -182,6 +182,9 @@ class Progress:
     back: int
     counts_agree: bool
     is_open: bool
+    # how it lies there, and its screws counted out and in by group
+    state: State = CLOSED
+    counts: Mapping[str, tuple[int, int]] = field(default_factory=dict)
     # the steps that may be done now, the suggested one first
     possible: tuple[Step, ...] = ()
     # the ids of those of this round that are done
@@ -253,6 +256,7 @@ def progress(
     possible = _possible(model, steps, tuple(finished))
     step = next((step for step in possible if step.id == chosen), next(iter(possible), None))
     out, back = _counted(model, done)
+    state = state_of(model, done)
     return Progress(
         attempt=attempt,
         steps=steps,
@@ -264,7 +268,9 @@ def progress(
         out=sum(out.values()),
         back=sum(back.values()),
         counts_agree=_agree(model, done),
-        is_open=(state_of(model, done) if model.pieces else device_state(model, done)).is_open,
+        is_open=(state if model.pieces else device_state(model, done)).is_open,
+        state=state,
+        counts={group: (count, back.get(group, 0)) for group, count in out.items()},
         possible=possible,
         finished=frozenset(finished),
     )

@@ -5,6 +5,7 @@ from __future__ import annotations
 from fastapi.responses import Response
 from markupsafe import Markup
 
+from sutura.core.bench.chart import Paper, letters
 from sutura.core.bench.progress import is_on_the_way_in, is_waiting
 from sutura.core.intake.opening import opening_plan
 from sutura.core.job import Stage
@@ -17,6 +18,7 @@ from sutura.web.addresses import Addresses, Anyone
 from sutura.web.deeds import deed
 from sutura.web.drawings.face import draw_face
 from sutura.web.drawings.plan import draw_plan
+from sutura.web.drawings.tray import draw_length, draw_tray
 from sutura.web.present import render
 from sutura.web.session import ANEW, Ask, Asking, Form, Sent, Shown
 
@@ -39,12 +41,14 @@ def bench_list(ask: Ask) -> Response:
 
 
 @addresses.get("/jobs/{code}/bench", may=Anyone.SIGNED_IN)
-def bench_page(ask: Ask, code: str) -> Response:
-    return _page(ask, code)
+def bench_page(ask: Ask, code: str, step: str = "") -> Response:
+    return _page(ask, code, chosen=step)
 
 
-def _page(ask: Asking, code: str, shown: Shown = ANEW) -> Response:
-    page = bench.bench_page(code, ask.person)
+def _page(ask: Asking, code: str, shown: Shown = ANEW, chosen: str = "") -> Response:
+    # what was refused stays in view: the step it was sent for
+    sent = shown.entered.text("step").split()
+    page = bench.bench_page(code, ask.person, chosen or (sent[0] if len(sent) == 1 else ""))
     marks = marks_of(page.job)
     on_the_way_in = is_on_the_way_in(page.job.stage, page.progress)
     plan = opening_plan(page.model, marks, consents.cups_mm()) if on_the_way_in else None
@@ -66,8 +70,18 @@ def _page(ask: Asking, code: str, shown: Shown = ANEW) -> Response:
         ),
         plan=plan,
         fates=list(PartFate),
+        tray=draw_tray(page.model, page.tray, ask.speech),
+        letters=letters(page.model.screws),
+        draw_length=draw_length,
         waiting=is_waiting(page.waits_until, ask.now),
+        chosen_other=bool(page.progress.possible and page.progress.step is not page.progress.possible[0]),
     )
+
+
+@addresses.get("/jobs/{code}/chart.pdf", may=Anyone.SIGNED_IN)
+def screw_chart(ask: Ask, code: str, paper: str = Paper.A4) -> Response:  # noqa: ARG001 - who asks is asked by the address
+    """The screws of a job's device at 1:1, on paper."""
+    return Response(bench.screw_chart(code, paper), media_type="application/pdf")
 
 
 @addresses.post("/jobs/{code}/bench/open", may=Deed.WORK_BENCH)

@@ -1,5 +1,5 @@
-// Keys of our own, none of which a hand scanner types: F9 presses the next action of the page, F8 opens the list of
-// keys, and in that list a digit goes to its room.
+// Keys of our own, none of which a hand scanner types: F9 presses the next action of the page, F7 shows another
+// step that may be done now, F8 opens the list of keys, and in that list a digit goes to its room.
 
 const nextAction = () =>
   [...document.querySelectorAll("main .button.main")].find((one) => one.offsetParent && !one.disabled);
@@ -20,7 +20,7 @@ export const pressed = (event) => {
   if (!list || event.ctrlKey || event.altKey || event.metaKey) return;
   const wanted = list.open
     ? list.querySelector(`[data-key="${CSS.escape(event.key)}"]`)
-    : event.key === "F9" && nextAction();
+    : (event.key === "F9" && nextAction()) || (event.key === "F7" && document.querySelector("[data-other]"));
   if (event.key === "F8" && !list.open) list.showModal();
   else if (wanted) wanted.click();
   else return;

@@ -1,0 +1,51 @@
+"""How a device lies there in one sentence, and what is in the tray."""
+
+from __future__ import annotations
+
+from builders import HERON, NOW, models, said
+
+from sutura.core.bench.done import Done
+from sutura.core.bench.progress import Progress, progress
+from sutura.core.bench.telling import TrayField, lies_there, tray
+
+MODEL = models()[HERON]
+
+
+def left_after(count: int) -> tuple[Progress, tuple[TrayField, ...]]:
+    """The bench after so many steps of the sheet, every screw counted as it should be."""
+    done: list[Done] = []
+    for _ in range(count):
+        now = progress(MODEL, 1, done, proved=True)
+        assert now.step
+        done.append(Done(attempt=1, step=now.step.id, at=NOW, counted=now.expected))
+    now = progress(MODEL, 1, done, proved=True)
+    return now, tray(MODEL, now.counts, {}, now.step.screws if now.step else "", now.expected)
+
+
+def test_whoever_comes_next_reads_what_state_it_is_in() -> None:
+    def sentence(count: int) -> str:
+        now, fields = left_after(count)
+        return said(lies_there(MODEL, now.state, fields))
+
+    assert sentence(2) == ""
+    assert sentence(3) == "battery still on, screws in the tray: 2"
+    # 2 at the bottom, 2 and 5 of the shields
+    assert sentence(11) == ("battery off, unplugged: display, touch, off: edges, screws in the tray: 9")
+    assert sentence(25) == ""
+
+
+def test_the_tray_holds_what_is_out_and_lights_up_what_is_counted_now() -> None:
+    _, fields = left_after(2)
+    assert [(field.group.id, field.out, field.now) for field in fields][:2] == [
+        ("bottom", 0, 2),
+        ("battery-shield", 0, 0),
+    ]
+    _, fields = left_after(9)
+    assert {field.group.id: (field.out, field.home) for field in fields} == {
+        "bottom": (2, 0),
+        "battery-shield": (2, 0),
+        "connector-shield": (5, 0),
+        "earpiece": (0, 3),
+    }
+    [bottom, *_] = tray(MODEL, {"bottom": (1, 0)}, {"bottom": 1}, "", None)
+    assert (bottom.out, bottom.missing, bottom.home) == (1, 1, 0)
