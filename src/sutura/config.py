@@ -24,6 +24,8 @@ DEFAULT_PORT = 8420
 SUPPLIER_FAULTS = ("late", "short", "cancels", "away")
 # and for the label printer; devices/simulated/label_printer.py does it
 LABEL_FAULTS = ("away", "empty", "jammed")
+# and for the infrared thermometer; devices/simulated/thermometer.py does it
+THERMOMETER_FAULTS = ("away", "silent", "stuck", "noisy", "fahrenheit")
 
 
 def _known_zone(name: str) -> str:
@@ -73,6 +75,11 @@ class Settings(BaseSettings):
         "",
         validation_alias="SUTURA_LABEL_FAULTS",
         description="faults of the stand-in for the label printer, with commas: away, empty, jammed",
+    )
+    thermometer_faults: Annotated[str, AfterValidator(_known_faults(THERMOMETER_FAULTS))] = Field(
+        "",
+        validation_alias="SUTURA_THERMOMETER_FAULTS",
+        description="faults of the stand-in for the thermometer: away, silent, stuck, noisy, fahrenheit",
     )
     threads: int = Field(
         8,

@@ -12,6 +12,7 @@ from sutura.config import MIGRATIONS, settings
 from sutura.core.maths import statistics
 from sutura.devices.simulated.label_printer import SimulatedPrinter
 from sutura.devices.simulated.supplier_desk import SimulatedDesk
+from sutura.devices.simulated.thermometer import SimulatedThermometer
 from sutura.services import identify
 from sutura.services import shop as shop_service
 from sutura.store import database, migrating
@@ -74,6 +75,7 @@ def plug_devices() -> None:
     devices.plug(
         supplier_desk=SimulatedDesk(_named(settings().supplier_faults)),
         label_printer=SimulatedPrinter(_named(settings().label_faults)),
+        thermometer=SimulatedThermometer(_named(settings().thermometer_faults)),
     )
 
 

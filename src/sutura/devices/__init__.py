@@ -8,29 +8,39 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 
-from sutura.devices.ports import LabelPrinter, SupplierDesk
+from sutura.devices.ports import LabelPrinter, SupplierDesk, Thermometer
 from sutura.devices.simulated.label_printer import SimulatedPrinter
 from sutura.devices.simulated.supplier_desk import SimulatedDesk
+from sutura.devices.simulated.thermometer import SimulatedThermometer
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Devices:
     supplier_desk: SupplierDesk
     label_printer: LabelPrinter
+    thermometer: Thermometer
 
 
-_plugged = Devices(supplier_desk=SimulatedDesk(), label_printer=SimulatedPrinter())
+_plugged = Devices(
+    supplier_desk=SimulatedDesk(), label_printer=SimulatedPrinter(), thermometer=SimulatedThermometer()
+)
 
 
 def plugged() -> Devices:
     return _plugged
 
 
-def plug(*, supplier_desk: SupplierDesk | None = None, label_printer: LabelPrinter | None = None) -> None:
+def plug(
+    *,
+    supplier_desk: SupplierDesk | None = None,
+    label_printer: LabelPrinter | None = None,
+    thermometer: Thermometer | None = None,
+) -> None:
     """Put other devices in the place of what was there."""
     global _plugged
     _plugged = replace(
         _plugged,
         supplier_desk=supplier_desk or _plugged.supplier_desk,
         label_printer=label_printer or _plugged.label_printer,
+        thermometer=thermometer or _plugged.thermometer,
     )

@@ -63,6 +63,22 @@ class Printed:
     stopped: Stopped = Stopped.NOTHING
 
 
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Warmth:
+    """What a thermometer shows, in the unit it is set to: C or F. Its emissivity is set to 1."""
+
+    value: float
+    unit: str
+
+
+class Thermometer(Protocol):
+    """Reads the surface it is held at, as if that were a black body. Raises Away when it cannot be
+    reached.
+    """
+
+    def read(self) -> Warmth: ...
+
+
 class LabelPrinter(Protocol):
     """Prints labels, each a PDF of one page. What came out is counted; the rest may be sent again. Raises
     Away when it cannot be reached.

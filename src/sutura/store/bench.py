@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from datetime import datetime
+from decimal import Decimal
 from typing import Any
 
 from peewee import Select
 
 from sutura.core.bench.done import Done
 from sutura.store.database import column, each, reading, rows, written
-from sutura.store.tables import BenchStep, JobSheet
+from sutura.store.tables import BenchStep, HeatReading, JobSheet, Person
 
 
 @written
@@ -43,6 +45,41 @@ def add_sheet(
     job_id: int, attempt: int, model_version: int, steps: list[dict[str, Any]], at: datetime
 ) -> None:
     JobSheet.insert(job=job_id, attempt=attempt, model_version=model_version, steps=steps, at=at).execute()
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class HeatLine:
+    """A reading of heat as it is kept."""
+
+    step: str
+    edge: str
+    surface: str
+    read_c: Decimal
+    true_c: Decimal
+    source: str
+    who: str
+    at: datetime
+
+
+def add_heat(**columns: Any) -> None:
+    HeatReading.insert(**columns).execute()
+
+
+@reading
+def heat_of(job_id: int, attempt: int, step: str, limit: int = 200) -> list[HeatLine]:
+    """The readings at a step in a round, the oldest first; of very many the last ones."""
+    lines = HeatReading.select(
+        HeatReading.step,
+        HeatReading.edge,
+        HeatReading.surface,
+        HeatReading.read_c,
+        HeatReading.true_c,
+        HeatReading.source,
+        Person.name.alias("who"),
+        HeatReading.at,
+    ).join(Person)
+    here = lines.where(HeatReading.job == job_id, HeatReading.attempt == attempt, HeatReading.step == step)
+    return each(HeatLine, here.order_by(HeatReading.id.desc()).limit(limit))[::-1]
 
 
 def add_step(

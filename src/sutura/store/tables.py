@@ -354,6 +354,23 @@ class JobSheet(Table):
         indexes = ((("job", "id"), False),)
 
 
+class HeatReading(Table):
+    id = BigAutoField()
+    job = ForeignKeyField(Job, index=False)
+    attempt = IntegerField()
+    step = TextField()
+    edge = TextField()
+    surface = TextField()
+    read_c = DecimalField(max_digits=5, decimal_places=1)
+    true_c = DecimalField(max_digits=5, decimal_places=1)
+    source = TextField()
+    person = ForeignKeyField(Person, index=False)
+    at = DateTimeTZField()
+
+    class Meta:
+        indexes = ((("job", "id"), False),)
+
+
 class BenchStep(Table):
     id = BigAutoField()
     job = ForeignKeyField(Job, index=False)

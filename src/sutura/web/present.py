@@ -79,6 +79,12 @@ def when(context: Context, moment: datetime | None) -> str:
 
 
 @pass_context
+def clock(context: Context, moment: datetime) -> str:
+    """The time of day to the second, where seconds count."""
+    return moment.astimezone(speech_of(context).zone).strftime("%H:%M:%S")
+
+
+@pass_context
 def spell(context: Context, minutes: int) -> str:
     return speech_of(context).minutes(minutes)
 
@@ -205,6 +211,7 @@ def _environment() -> Environment:
     environment.filters |= {
         "money": money,
         "when": when,
+        "clock": clock,
         "day": day,
         "words": words,
         "spell": spell,

@@ -179,6 +179,14 @@ SENTENCES: Mapping[str, str] = {
     "handover.write-parcel-number-back": "write the parcel number it goes back with, or that it is collected",
     "handover.write-why-repair-declined": "write why the repair is declined",
     # -- identify
+    "heat.a-heated-step": "a step of this sheet that is warmed",
+    "heat.cut-now": "warm enough: cut now",
+    "heat.put-tape-on-it": "bare metal mirrors the room: put black tape on it and read the tape",
+    "heat.read-it": "read it at the spot you cut: {target} °C is wanted, {ceiling} °C is the most",
+    "heat.stop": "stop heating: it is above {ceiling} °C",
+    "heat.thermometer-away": "type what it shows: the thermometer does not answer",
+    "heat.warm-it": "warm it to {target} °C, never above {ceiling} °C",
+    "heat.write-degrees": "degrees in °C or °F, such as 61.5 or 142 F",
     "identify.article-number": "Article number {scan}: {part}",
     "identify.away-from-check-marked-ones-label": (
         "“{part}” is {edits:one character|# characters} away from “{number}” of the {full_name}: check the "

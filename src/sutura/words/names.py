@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from enum import Enum
 
+from sutura.core.bench.heat import HeatState, Surface
 from sutura.core.catalogue.kin import Kinship
 from sutura.core.catalogue.packs import Change
 from sutura.core.identify.reading import Verdict
@@ -175,6 +176,8 @@ NAMES: Mapping[type[Enum], Mapping[Enum, str]] = {
     },
     CoreState: {CoreState.HANDED_BACK: "handed back"},
     Unit: {Unit.PIECE: "pieces"},
+    Surface: {Surface.TAPE: "black tape", Surface.ANODISED: "anodised metal", Surface.METAL: "bare metal"},
+    HeatState: {HeatState.COLD: "too cold", HeatState.TOO_HOT: "too hot", HeatState.UNKNOWN: "not read yet"},
     UsedFor: {UsedFor.WIPE: "wipes", UsedFor.OTHER: "nothing of its own"},
     Film: {Film.ON: "film on", Film.OFF: "film off", Film.NONE: "without film"},
     Found: {

@@ -111,6 +111,7 @@ NOT_OF_CUSTOMERS: Mapping[str, str] = {
     "stock_move": "kind",
     "bench_step": "step",
     "job_sheet": "steps",
+    "heat_reading": "step edge surface source",
     "payment": "currency method",
     "job_event": "kind stage_before stage_after",
     # customers are named in it by their number

@@ -2,21 +2,25 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 from fastapi.responses import Response
 from markupsafe import Markup
 
 from sutura.core.bench.chart import Paper, letters
+from sutura.core.bench.heat import Surface
 from sutura.core.bench.progress import is_on_the_way_in, is_waiting
 from sutura.core.intake.opening import opening_plan
 from sutura.core.job import Stage
 from sutura.core.people import Deed
 from sutura.core.stock.levels import PartFate
 from sutura.core.typed import read_id
-from sutura.services import bench, consents, planning
+from sutura.services import bench, consents, heat, planning
 from sutura.services.marks import marks_of
 from sutura.web.addresses import Addresses, Anyone
 from sutura.web.deeds import deed
 from sutura.web.drawings.face import draw_face
+from sutura.web.drawings.heat import draw_heat
 from sutura.web.drawings.plan import draw_plan
 from sutura.web.drawings.tray import draw_length, draw_tray
 from sutura.web.present import render
@@ -52,6 +56,7 @@ def _page(ask: Asking, code: str, shown: Shown = ANEW, chosen: str = "") -> Resp
     marks = marks_of(page.job)
     on_the_way_in = is_on_the_way_in(page.job.stage, page.progress)
     plan = opening_plan(page.model, marks, consents.cups_mm()) if on_the_way_in else None
+    heated = _heat(ask, page)
     return render(
         ask,
         "bench/bench.html",
@@ -70,12 +75,39 @@ def _page(ask: Asking, code: str, shown: Shown = ANEW, chosen: str = "") -> Resp
         ),
         plan=plan,
         fates=list(PartFate),
+        **heated,
         tray=draw_tray(page.model, page.tray, ask.speech),
         letters=letters(page.model.screws),
         draw_length=draw_length,
         waiting=is_waiting(page.waits_until, ask.now),
         chosen_other=bool(page.progress.possible and page.progress.step is not page.progress.possible[0]),
     )
+
+
+def _heat(ask: Asking, page: bench.BenchPage) -> dict[str, Any]:
+    """What the heat panel shows; nothing where no heat counts."""
+    working = page.job.stage in (Stage.OPENED, Stage.PROVED)
+    done = [(entry.step, entry.at) for entry in page.done if entry.attempt == page.job.bench.attempt]
+    step = heat.heated_step(page.progress, done, ask.now) if working else None
+    if step is None:
+        return {"heat": None}
+    found = heat.heat_page(page.job, page.model, step)
+    kept = [line for edge in found.edges for line in edge.lines]
+    last = max(kept, key=lambda line: line.at, default=None)
+    return {
+        "heat": found,
+        "heat_drawn": {
+            edge.edge: draw_heat(
+                [((line.at - edge.lines[0].at).total_seconds(), float(line.true_c)) for line in edge.lines],
+                edge.judged,
+                ask.speech,
+            )
+            for edge in found.edges
+        },
+        "surfaces": list(Surface),
+        "last_surface": last.surface if last else Surface.GLASS.value,
+        "last_edge": last.edge if last else "",
+    }
 
 
 @addresses.get("/jobs/{code}/chart.pdf", may=Anyone.SIGNED_IN)
@@ -106,6 +138,20 @@ def reopen(ask: Ask, code: str, form: Form) -> None:
 @deed(then="/jobs/{code}/bench", again=_page)
 def give_up(ask: Ask, code: str, form: Form) -> None:
     bench.give_up(code, _fates(form), form.text("why"), ask.person, ask.now)
+
+
+@addresses.post("/jobs/{code}/bench/heat", may=Deed.WORK_BENCH)
+@deed(then="/jobs/{code}/bench#heat", again=_page)
+def keep_heat(ask: Ask, code: str, form: Form) -> None:
+    typed = {name: form.text(name) for name in ("temperature", "surface", "edge", "from")}
+    heat.keep_heat(code, form.text("step"), typed, ask.person, ask.now)
+
+
+@addresses.post("/jobs/{code}/bench/gun", may=Deed.WORK_BENCH)
+@deed(then="/jobs/{code}/bench#heat", again=_page)
+def set_gun(ask: Ask, code: str, form: Form) -> None:  # noqa: ARG001 - the page it leads back to
+    """The gun of the stand-in for the thermometer."""
+    heat.set_gun(ask.person, on=bool(form.text("on")))
 
 
 def _fates(form: Sent) -> dict[int, str]:

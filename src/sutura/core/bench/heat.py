@@ -1,0 +1,313 @@
+"""Heat at the bench: what a reading truly is, how it cools, and until when it can be worked.
+
+A surface that is left cools towards the room by Newton's law: T(t) = Ta + d·exp(−t/τ). The fit and its doubt
+are scipy's; times in seconds, temperatures in °C.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+from enum import StrEnum
+
+from sutura.core.catalogue.model import Heat, HeatLimit
+from sutura.core.errors import Invalid
+from sutura.core.facts import Say, fact
+from sutura.core.typed import read_number
+from sutura.core.values import COMMON, Rule
+
+KELVIN = 273.15
+# what an infrared thermometer of a workshop reads; beyond it is a mistake
+COLDEST, HOTTEST = -20, 300
+# adhesive lets itself be cut down to so much below its target; common practice, no source
+WORKABLE_BELOW = 15.0
+# the room, where nobody measured it
+ROOM_C = 22.0
+# a prediction is a two-sided interval of this sureness
+SURE = 0.90
+# a curve through fewer points than this tells nothing of its doubt
+LEAST_READINGS = 4
+
+
+class Surface(StrEnum):
+    """What the thermometer looks at: each sends out another share of its warmth."""
+
+    GLASS = "glass"
+    TAPE = "tape"
+    PLASTIC = "plastic"
+    ANODISED = "anodised"
+    METAL = "metal"
+
+
+# window glass and black vinyl tape .90–.97, plastics about as much, anodised aluminium about .8 (from
+# tables of emissivity, from memory); bare metal .04–.1: a reading of it says nothing
+EMISSIVITY = {Surface.GLASS: 0.92, Surface.TAPE: 0.95, Surface.PLASTIC: 0.94, Surface.ANODISED: 0.8}
+
+RULES = (
+    Rule(
+        id="heat.surface",
+        capability="bench",
+        says=(
+            "A reading is set right by what it is read on: glass, tape, plastic or anodised metal. Bare "
+            "metal is refused: it mirrors the room; black tape on it is read instead."
+        ),
+        source="Stefan–Boltzmann with emissivity: T⁴ = (T_read⁴ − (1 − ε)·T_room⁴)/ε in kelvin",
+    ),
+    Rule(
+        id="heat.cooling",
+        capability="bench",
+        says=(
+            "Once it is left, it cools by Newton's law; from four readings on the curve is fitted to "
+            "them, and the time at which it is too cold to cut is said with its doubt (nine in ten)."
+        ),
+        source="Newton's law of cooling; least squares by scipy, the doubt by the delta method",
+    ),
+    Rule(
+        id="heat.workable",
+        capability="bench",
+        says=(
+            f"Adhesive is cut from its target down to {WORKABLE_BELOW:g} °C below it; then it is warmed "
+            "again."
+        ),
+        source=COMMON,
+    ),
+    Rule(
+        id="heat.ceiling",
+        capability="bench",
+        says="A reading above the limit of its place stops the heating at once, and stays with the job.",
+        source=COMMON,
+    ),
+)
+
+
+def celsius(fahrenheit: float) -> float:
+    """Degrees Celsius of degrees Fahrenheit.
+
+    >>> celsius(212.0)
+    100.0
+    """
+    return (fahrenheit - 32) * 5 / 9
+
+
+def true_temperature(read_c: float, emissivity: float, room_c: float = ROOM_C) -> float:
+    """What a surface truly has when a thermometer set to 1 reads `read_c`.
+
+    >>> round(true_temperature(60, 0.95, 23), 5)
+    61.63424
+    """
+    if not 0 < emissivity <= 1:
+        raise ValueError(f"an emissivity of {emissivity} is none")
+    seen = (read_c + KELVIN) ** 4 - (1 - emissivity) * (room_c + KELVIN) ** 4
+    if seen <= 0:
+        raise ValueError(f"no surface reads {read_c} °C in a room of {room_c} °C")
+    return float((seen / emissivity) ** 0.25 - KELVIN)
+
+
+def read_temperature(text: str, surface: Surface) -> tuple[float, float]:
+    """A reading as typed, in °C or °F (`142 F`), on a surface: as read in °C, and set right. Bare metal is
+    refused.
+    """
+    if surface is Surface.METAL:
+        raise Invalid("surface", surface, fact("heat.put-tape-on-it"))
+    plain = text.strip().upper().replace("°", "").strip()
+    in_fahrenheit = plain.endswith("F")
+    number = float(
+        read_number(
+            plain.rstrip("CF ").strip(),
+            round(COLDEST * 9 / 5 + 32) if in_fahrenheit else COLDEST,
+            round(HOTTEST * 9 / 5 + 32) if in_fahrenheit else HOTTEST,
+            fact("heat.write-degrees"),
+        )
+    )
+    read_c = celsius(number) if in_fahrenheit else number
+    return round(read_c, 1), round(true_temperature(read_c, EMISSIVITY[surface]), 1)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Reading:
+    """A reading set right: seconds from any start, °C."""
+
+    at_s: float
+    c: float
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Cooling:
+    """A curve of cooling: the room, how much warmer it was at `start_s`, its time constant, and how unsure
+    the two are together.
+    """
+
+    room_c: float
+    excess_c: float
+    tau_s: float
+    start_s: float
+    covariance: tuple[tuple[float, float], tuple[float, float]]
+    readings: int
+
+    def at(self, at_s: float) -> float:
+        """°C at a time."""
+        return self.room_c + self.excess_c * math.exp(-(at_s - self.start_s) / self.tau_s)
+
+    def crosses(self, c: float) -> tuple[float, float] | None:
+        """When it falls to a temperature, and by how much that may be off (nine in ten); None where it never
+        does.
+        """
+        if c <= self.room_c or self.excess_c <= 0:
+            return None
+        from scipy import special
+
+        share = self.excess_c / (c - self.room_c)
+        when = self.tau_s * math.log(share)
+        # how the time moves with the excess and with the time constant
+        by_excess, by_tau = self.tau_s / self.excess_c, math.log(share)
+        (aa, ab), (_, bb) = self.covariance
+        variance = by_excess**2 * aa + 2 * by_excess * by_tau * ab + by_tau**2 * bb
+        degrees = self.readings - 2
+        quantile = float(special.stdtrit(degrees, (1 + SURE) / 2))
+        return self.start_s + when, quantile * math.sqrt(max(variance, 0.0))
+
+
+def fit_cooling(readings: Sequence[Reading], room_c: float = ROOM_C) -> Cooling | None:
+    """The curve through the readings since it is left, with the room known; None where there are too few, or
+    where it does not cool.
+    """
+    cooling = falling(readings)
+    if len(cooling) < LEAST_READINGS:
+        return None
+    import warnings
+
+    import numpy as np
+    from scipy import optimize
+
+    start = cooling[0].at_s
+    times = np.array([reading.at_s - start for reading in cooling])
+    warmth = np.array([reading.c - room_c for reading in cooling])
+    if times[-1] <= 0 or (warmth <= 0).any():
+        return None
+    guess = max((times[-1] - times[0]) / max(math.log(warmth[0] / warmth[-1]), 0.01), 1.0)
+    try:
+        with warnings.catch_warnings():
+            # a curve through exact points has no doubt, which the library warns of
+            warnings.simplefilter("ignore", optimize.OptimizeWarning)
+            found, covariance = optimize.curve_fit(
+                lambda t, excess, tau: excess * np.exp(-t / tau), times, warmth, p0=(warmth[0], guess)
+            )
+    except RuntimeError:
+        return None
+    excess, tau = (float(value) for value in found)
+    if not (excess > 0 and 0 < tau < 1e6) or not np.isfinite(covariance).all():
+        return None
+    pairs = tuple(tuple(float(value) for value in row) for row in covariance)
+    return Cooling(
+        room_c=room_c,
+        excess_c=excess,
+        tau_s=tau,
+        start_s=start,
+        covariance=pairs,  # type: ignore[arg-type] # two by two
+        readings=len(cooling),
+    )
+
+
+def falling(readings: Sequence[Reading]) -> list[Reading]:
+    """The readings from the hottest on: since it was left."""
+    if not readings:
+        return []
+    hottest = max(range(len(readings)), key=lambda place: (readings[place].c, place))
+    return list(readings[hottest:])
+
+
+class HeatState(StrEnum):
+    """How warm an edge is for its work."""
+
+    UNKNOWN = "unknown"
+    COLD = "cold"
+    WORKABLE = "workable"
+    TOO_HOT = "too_hot"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class HeatReading:
+    """What the readings of an edge say now: how warm it is, until when it can be worked with the doubt of
+    that in seconds, the curve, and how often it was warmed again.
+    """
+
+    state: HeatState
+    target_c: float
+    ceiling_c: float
+    until_s: float | None
+    doubt_s: float | None
+    curve: Cooling | None
+    reheats: int
+
+    @property
+    def floor_c(self) -> float:
+        return self.target_c - WORKABLE_BELOW
+
+    @property
+    def says(self) -> Say:
+        """The advice, with no time of day: who shows it knows the zone."""
+        return fact(
+            {
+                HeatState.UNKNOWN: "heat.read-it",
+                HeatState.COLD: "heat.warm-it",
+                HeatState.WORKABLE: "heat.cut-now",
+                HeatState.TOO_HOT: "heat.stop",
+            }[self.state],
+            target=round(self.target_c),
+            ceiling=round(self.ceiling_c),
+        )
+
+
+def judge_heat(
+    heat: Heat, limits: Sequence[HeatLimit], readings: Sequence[Reading], room_c: float = ROOM_C
+) -> HeatReading:
+    """What the readings of one edge say: above the ceiling of its place it is too hot, whatever else; from
+    the target down to the workable floor it is cut; below it is warmed.
+    """
+    ceiling = min((limit.max_c for limit in limits if limit.where == heat.where), default=heat.target_c)
+    target = min(heat.target_c, ceiling)
+    floor = target - WORKABLE_BELOW
+    curve = fit_cooling(readings, room_c)
+    crossing = curve.crosses(floor) if curve else None
+    state = HeatState.UNKNOWN
+    if readings:
+        last = readings[-1].c
+        reached = any(reading.c >= target for reading in _this_warming(readings, floor))
+        if last > ceiling:
+            state = HeatState.TOO_HOT
+        elif last >= floor and reached:
+            state = HeatState.WORKABLE
+        else:
+            state = HeatState.COLD
+    return HeatReading(
+        state=state,
+        target_c=target,
+        ceiling_c=ceiling,
+        until_s=crossing[0] if crossing else None,
+        doubt_s=crossing[1] if crossing else None,
+        curve=curve,
+        reheats=_reheats(readings, target, floor),
+    )
+
+
+def _this_warming(readings: Sequence[Reading], floor: float) -> list[Reading]:
+    """The readings since it was last too cold."""
+    found: list[Reading] = []
+    for reading in reversed(readings):
+        if reading.c < floor:
+            break
+        found.append(reading)
+    return found[::-1]
+
+
+def _reheats(readings: Sequence[Reading], target: float, floor: float) -> int:
+    """How often it reached its target again after it had been too cold."""
+    times, cold = 0, True
+    for reading in readings:
+        if reading.c < floor:
+            cold = True
+        elif cold and reading.c >= target:
+            times += 1
+            cold = False
+    return max(times - 1, 0)
