@@ -137,7 +137,8 @@ def readings(*temperatures: float) -> list[Reading]:
         ((), HeatState.UNKNOWN, 0),
         ((30, 50), HeatState.COLD, 0),
         # warm enough to cut only once it has been at its target
-        ((30, 59), HeatState.COLD, 0),
+        ((30, 57.9), HeatState.COLD, 0),
+        ((30, 58), HeatState.WORKABLE, 0),
         ((30, 60), HeatState.WORKABLE, 0),
         ((30, 61, 50, 45), HeatState.WORKABLE, 0),
         ((30, 61, 44.9), HeatState.COLD, 0),
@@ -174,3 +175,6 @@ def test_the_time_is_said_with_its_doubt_once_it_cools() -> None:
     assert judged.until_s == pytest.approx(120 * math.log(40 / 23), abs=0.5)
     assert judged.doubt_s is not None
     assert judge_heat(EDGES, LIMITS, truth[:2]).until_s is None
+    assert judged.until_s is not None
+    assert judge_heat(EDGES, LIMITS, truth, judged.until_s - 0.1).state is HeatState.WORKABLE
+    assert judge_heat(EDGES, LIMITS, truth, judged.until_s + 0.1).state is HeatState.COLD

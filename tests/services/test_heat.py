@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import random
 from collections.abc import Callable, Iterator
-from datetime import timedelta
+from datetime import datetime, timedelta
 
 import pytest
 from builders import HERON, Shop, said
@@ -41,11 +41,11 @@ def at_warming(shop: Shop) -> str:
     return code
 
 
-def page_of(shop: Shop, code: str) -> HeatPage:
+def page_of(shop: Shop, code: str, now: datetime | None = None) -> HeatPage:
     page = bench.bench_page(code)
     step = heat.heated_step(page.progress, [(one.step, one.at) for one in page.done], shop.now)
     assert step
-    return heat.heat_page(page.job, page.model, step)
+    return heat.heat_page(page.job, page.model, step, now or shop.now)
 
 
 def typed(temperature: str, **more: str) -> dict[str, str]:
@@ -58,10 +58,13 @@ def test_an_edge_is_warmed_watched_cooling_and_warmed_again(shop: Shop) -> None:
     start = shop.now
     for seconds, c in ((0, "30"), (60, "60 °C"), (70, "57.5"), (80, "55"), (90, "52.8"), (100, "50.8")):
         heat.keep_heat(code, "warm", typed(c), shop.bram, start + timedelta(seconds=seconds))
-    [edge] = page_of(shop, code).edges
+    [edge] = page_of(shop, code, start + timedelta(seconds=100)).edges
     assert (edge.edge, edge.judged.state, edge.judged.reheats) == ("bottom", HeatState.WORKABLE, 0)
     assert edge.until
     assert edge.judged.doubt_s
+    # a while later it is too cold, though nobody read it again
+    [edge] = page_of(shop, code, edge.until + timedelta(seconds=1)).edges
+    assert edge.judged.state is HeatState.COLD
     # below the floor of 45 °C it is warmed again, and counted
     shop.step(code)
     later = start + timedelta(seconds=140)

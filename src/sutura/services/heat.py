@@ -69,7 +69,7 @@ def heated_step(progress: Progress, done: Sequence[tuple[str, datetime]], now: d
 
 
 @reading
-def heat_page(job: JobRecord, model: Model, step: Step) -> HeatPage:
+def heat_page(job: JobRecord, model: Model, step: Step, now: datetime) -> HeatPage:
     """What the readings of a step say, edge by edge; the whole where nothing was read yet."""
     lines = store.heat_of(job.id, job.bench.attempt, step.id)
     by_edge: dict[str, list[store.HeatLine]] = {}
@@ -78,20 +78,21 @@ def heat_page(job: JobRecord, model: Model, step: Step) -> HeatPage:
     thermometer = plugged().thermometer
     return HeatPage(
         step=step,
-        edges=[_edge(model, step, edge, kept) for edge, kept in by_edge.items()]
-        or [_edge(model, step, "", [])],
+        edges=[_edge(model, step, edge, kept, now) for edge, kept in by_edge.items()]
+        or [_edge(model, step, "", [], now)],
         simulated=isinstance(thermometer, SimulatedThermometer),
         gun_on=isinstance(thermometer, SimulatedThermometer) and thermometer.gun_on,
     )
 
 
-def _edge(model: Model, step: Step, edge: str, lines: list[store.HeatLine]) -> EdgeHeat:
+def _edge(model: Model, step: Step, edge: str, lines: list[store.HeatLine], now: datetime) -> EdgeHeat:
     assert step.heat, "asked for where there is heat"
     first = lines[0].at if lines else None
     readings = [
         rules.Reading(at_s=(line.at - lines[0].at).total_seconds(), c=float(line.true_c)) for line in lines
     ]
-    judged = rules.judge_heat(step.heat, model.heat_limits, readings)
+    now_s = (now - first).total_seconds() if first else None
+    judged = rules.judge_heat(step.heat, model.heat_limits, readings, now_s)
     until = first + timedelta(seconds=judged.until_s) if first and judged.until_s is not None else None
     return EdgeHeat(edge=edge, lines=lines, judged=judged, until=until)
 

@@ -22,6 +22,8 @@ KELVIN = 273.15
 COLDEST, HOTTEST = -20, 300
 # adhesive lets itself be cut down to so much below its target; common practice, no source
 WORKABLE_BELOW = 15.0
+# a thermometer of a workshop is right to about two degrees: so near its target it has reached it; from memory
+NEAR = 2.0
 # the room, where nobody measured it
 ROOM_C = 22.0
 # a prediction is a two-sided interval of this sureness
@@ -260,10 +262,15 @@ class HeatReading:
 
 
 def judge_heat(
-    heat: Heat, limits: Sequence[HeatLimit], readings: Sequence[Reading], room_c: float = ROOM_C
+    heat: Heat,
+    limits: Sequence[HeatLimit],
+    readings: Sequence[Reading],
+    now_s: float | None = None,
+    room_c: float = ROOM_C,
 ) -> HeatReading:
     """What the readings of one edge say: above the ceiling of its place it is too hot, whatever else; from
-    the target down to the workable floor it is cut; below it is warmed.
+    the target down to the workable floor it is cut; below it is warmed. `now_s` is the time now: what was
+    warm enough is too cold once the curve has fallen to the floor.
     """
     ceiling = min((limit.max_c for limit in limits if limit.where == heat.where), default=heat.target_c)
     target = min(heat.target_c, ceiling)
@@ -273,9 +280,11 @@ def judge_heat(
     state = HeatState.UNKNOWN
     if readings:
         last = readings[-1].c
-        reached = any(reading.c >= target for reading in _this_warming(readings, floor))
+        reached = any(reading.c >= target - NEAR for reading in _this_warming(readings, floor))
         if last > ceiling:
             state = HeatState.TOO_HOT
+        elif crossing and now_s is not None and now_s > crossing[0]:
+            state = HeatState.COLD
         elif last >= floor and reached:
             state = HeatState.WORKABLE
         else:
@@ -307,7 +316,7 @@ def _reheats(readings: Sequence[Reading], target: float, floor: float) -> int:
     for reading in readings:
         if reading.c < floor:
             cold = True
-        elif cold and reading.c >= target:
+        elif cold and reading.c >= target - NEAR:
             times += 1
             cold = False
     return max(times - 1, 0)

@@ -18,7 +18,7 @@ def draw_heat(points: Sequence[tuple[float, float]], judged: HeatReading, speech
         return Markup("")
     last = max(points[-1][0], judged.until_s or 0, 30.0) * 1.1
     hottest = max(judged.ceiling_c + 10, *(c for _, c in points))
-    coldest = min(20.0, *(c for _, c in points))
+    coldest = min(judged.floor_c - 10, *(c for _, c in points))
 
     def x(seconds: float) -> float:
         return LEFT + seconds / last * (WIDE - LEFT - 4)
@@ -37,7 +37,7 @@ def draw_heat(points: Sequence[tuple[float, float]], judged: HeatReading, speech
     )
     labels = Markup("").join(
         Markup('<text x="2" y="{:.1f}">{:g} °C</text>').format(y(c) + 3, c)
-        for c in (judged.ceiling_c, judged.target_c, judged.floor_c)
+        for c in sorted({judged.ceiling_c, judged.target_c, judged.floor_c})
     )
     return Markup(
         '<svg class="heat" viewBox="0 0 {:g} {:g}" role="img"><title>{}</title>{}{}{}{}{}</svg>'

@@ -91,7 +91,7 @@ def _heat(ask: Asking, page: bench.BenchPage) -> dict[str, Any]:
     step = heat.heated_step(page.progress, done, ask.now) if working else None
     if step is None:
         return {"heat": None}
-    found = heat.heat_page(page.job, page.model, step)
+    found = heat.heat_page(page.job, page.model, step, ask.now)
     kept = [line for edge in found.edges for line in edge.lines]
     last = max(kept, key=lambda line: line.at, default=None)
     return {

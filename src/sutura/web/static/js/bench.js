@@ -30,3 +30,17 @@ export const counting = () => ({
     this.count = String(Math.max(Number(this.count || 0) - 1, 0));
   },
 });
+
+// An edge that cools: says so when the time is over at which it can be cut.
+export const cooling = () => ({
+  cold: false,
+  init() {
+    const until = Date.parse(this.$root.dataset.until);
+    if (!until) return;
+    const left = until - Date.now();
+    this.timer = setTimeout(() => (this.cold = true), Math.max(left, 0));
+  },
+  destroy() {
+    clearTimeout(this.timer);
+  },
+});

@@ -1,6 +1,6 @@
 // What is on view and nothing more: rules and words come from the server. One module a room.
 
-import { counting, functionList } from "./bench.js";
+import { cooling, counting, functionList } from "./bench.js";
 import { edidFile, intake } from "./intake.js";
 import { keys, pressed, showKeys } from "./keys.js";
 import { zooming } from "./look.js";
@@ -16,6 +16,7 @@ const printing = () => ({
 
 const COMPONENTS = {
   asks,
+  cooling,
   counting,
   drawing,
   edidFile,
