@@ -1,4 +1,4 @@
-"""Readings of heat at the bench: how warm an edge was, read on what, by whom.
+"""Readings of heat at the bench: how warm an edge was, read on what, by whom; and until when a device waits.
 
 Frozen: never edit after release.
 """
@@ -22,6 +22,10 @@ create trigger heat_reading_rows before update or delete on heat_reading
     for each row execute function refuse_rewrite();
 create trigger heat_reading_all before truncate on heat_reading
     for each statement execute function refuse_rewrite();
+
+-- a device that waits by the clock, until somebody sees to it
+alter table job add waits_until timestamptz
+    check (waits_until >= '2000-01-01 00:00Z' and waits_until < '2200-01-02 00:00Z');
 """
 
 

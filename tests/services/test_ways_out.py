@@ -6,6 +6,7 @@ from __future__ import annotations
 
 import random
 from collections.abc import Mapping
+from datetime import timedelta
 
 import pytest
 from builders import FEWER, HERON, PLAIN, SLATE, Shop
@@ -301,6 +302,38 @@ def test_from_wherever_a_walk_ends_the_device_goes_home_whole_and_nothing_stays_
 
 
 # -- who records a step, and when ---------------------------------------------------------------------
+
+
+def test_a_device_left_on_the_plate_stands_on_every_list_until_somebody_sees_to_it(shop: Shop) -> None:
+    """Work sample W16; rule plan.clock."""
+    shop.receive("P-3001")
+    code = shop.opened(SLATE)
+    assert planning.open_lines(shop.now).timers == ()
+    waits = 0
+    while not waits:
+        step = bench.bench_page(code).progress.step
+        assert step
+        waits = step.wait_minutes
+        shop.step(code)
+    [timer] = planning.open_lines(shop.now).timers
+    assert (timer.code, timer.over) == (code, False)
+    assert timer.until - shop.now <= timedelta(minutes=20)
+    # nobody can see to what is not over yet
+    bench.see_to_it(code, shop.bram, shop.now)
+    assert planning.open_lines(shop.now).timers
+    late = timer.until + timedelta(minutes=3)
+    [over] = planning.open_lines(late).timers
+    assert over.over
+    assert planning.next_page(late, today=(late, late), only_for=None, page=1).timers == [over]
+    with pytest.raises(NotAllowed):
+        bench.see_to_it(code, shop.counter, late)
+    bench.see_to_it(code, shop.bram, late)
+    assert planning.open_lines(late).timers == ()
+    # and the next step ends it as well
+    bench_store.set_timer(shop.job(code).id, late)
+    shop.now = late
+    shop.step(code)
+    assert planning.open_lines(late).timers == ()
 
 
 def test_a_step_after_a_wait_is_recorded_when_it_is_over_or_with_a_reason(shop: Shop) -> None:

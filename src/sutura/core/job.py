@@ -321,6 +321,7 @@ class EventKind(StrEnum):
     ASSIGNED = "assigned"
     OPENED = "opened"
     STEP = "step"
+    SEEN = "seen"
     PROVED = "proved"
     PROOF_FAILED = "proof_failed"
     PART_CHANGED = "part_changed"

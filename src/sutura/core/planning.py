@@ -64,6 +64,16 @@ RULES = (
         source=COMMON,
     ),
     Rule(
+        id="plan.clock",
+        capability="planning",
+        says=(
+            "A device that waits by the clock – on the plate, in the clamp – stands on Next, Counter and "
+            "Bench with its time; when that is over it stands there as such until somebody says that they "
+            "see to it or the next step is recorded."
+        ),
+        source=COMMON,
+    ),
+    Rule(
         id="plan.slack",
         capability="planning",
         says=(
@@ -133,6 +143,8 @@ class Waiting:
     steps_total: int
     technician: str = ""
     blocked: str = ""
+    # until when the device waits by the clock: on the plate, in the clamp
+    waits_until: datetime | None = None
 
 
 class Action(StrEnum):
@@ -315,6 +327,14 @@ def next_of(job: Waiting, now: datetime, hours: OpenHours) -> Next:
         reason=reason,
         left=left,
     )
+
+
+def by_the_clock(jobs: Sequence[Waiting], now: datetime) -> list[tuple[Waiting, bool]]:
+    """The jobs whose device waits by the clock, the first to end in front, each with whether its time is over
+    (rule plan.clock).
+    """
+    waits = [(job.waits_until, job.code, job) for job in jobs if job.waits_until is not None]
+    return [(job, until <= now) for until, _, job in sorted(waits, key=itemgetter(0, 1))]
 
 
 _ACTIONS: Mapping[Stage, tuple[Action, str]] = {

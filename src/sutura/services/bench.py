@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
-from datetime import datetime
+from datetime import datetime, timedelta
 
 from sutura.core.bench import progress as rules
 from sutura.core.bench.chart import Paper, chart, letters
@@ -221,6 +221,8 @@ def do_step(
     )
     after = progress_of(job, model, kept=kept)
     step = before.step
+    waits = step.wait_minutes if step else 0
+    store.set_timer(job.id, now + timedelta(minutes=waits) if waits else None)
     facts = {
         "step": step_id,
         "text": step.text if step else "",
@@ -236,6 +238,18 @@ def do_step(
     elif after.step is None and job.bench.round is Round.CLOSING_UP:
         _close_unrepaired(code, by, now)
     return after
+
+
+@writing
+def see_to_it(code: str, by: Person, now: datetime) -> None:
+    """Somebody sees to a device that waited by the clock; who and when stays in its history. One that nobody
+    waits for any more is left as it is.
+    """
+    demand(by, Deed.WORK_BENCH)
+    job = job_store.lock_job(code)
+    if store.ended_timer(job.id, now):
+        store.set_timer(job.id, None)
+        note(job, EventKind.SEEN, {}, by=by, now=now)
 
 
 def _beside(model: Model, by: Person, supervisor: int) -> TechnicianChoice | None:

@@ -49,6 +49,32 @@ class RailPromise:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class Timer:
+    """A device that waits by the clock."""
+
+    code: str
+    model: str
+    technician: str
+    until: datetime
+    over: bool
+
+
+def _timers(jobs: Collection[store.OpenJob], now: datetime) -> list[Timer]:
+    every = {job.waiting.code: job for job in jobs}
+    return [
+        Timer(
+            code=waiting.code,
+            model=every[waiting.code].model,
+            technician=waiting.technician,
+            until=waiting.waits_until,
+            over=over,
+        )
+        for waiting, over in rules.by_the_clock([job.waiting for job in jobs], now)
+        if waiting.waits_until
+    ]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class NextPage:
     """The first job of all, one page of the others, and what the head of Next counts."""
 
@@ -61,6 +87,7 @@ class NextPage:
     held_up: int
     page: int
     pages: int
+    timers: list[Timer]
     # jobs that cannot be shown, by their codes
     unshown: tuple[str, ...] = ()
 
@@ -71,6 +98,7 @@ class Lines:
 
     lines: list[NextLine]
     unshown: tuple[str, ...] = ()
+    timers: tuple[Timer, ...] = ()
 
 
 # Two screens full; the rest is one click away, so that 500 open jobs do not make one long page.
@@ -107,6 +135,7 @@ def next_page(
             for slack, job in ranked
             if today[0] <= job.promise_at < today[1]
         ],
+        timers=_timers(every.values(), now),
         late=sum(slack < 0 for slack, _ in ranked),
         held_up=sum(job.blocked != "" for _, job in ranked),
         unshown=unshown,
@@ -117,9 +146,14 @@ def next_page(
 def open_lines(now: datetime, stages: Container[Stage] = OPEN_STAGES) -> Lines:
     """Open jobs in some stages, in the order of Next."""
     hours = shop.open_hours()
-    jobs = {job.waiting.code: job for job in store.open_jobs_page() if job.waiting.stage in stages}
+    every = store.open_jobs_page()
+    jobs = {job.waiting.code: job for job in every if job.waiting.stage in stages}
     ranked, unshown = _ranked(jobs.values(), now, hours)
-    return Lines(lines=[_line(jobs[job.code], now, hours) for _, job in ranked], unshown=unshown)
+    return Lines(
+        lines=[_line(jobs[job.code], now, hours) for _, job in ranked],
+        unshown=unshown,
+        timers=tuple(_timers(every, now)),
+    )
 
 
 def _ranked(

@@ -11,7 +11,7 @@ from peewee import Select
 
 from sutura.core.bench.done import Done
 from sutura.store.database import column, each, reading, rows, written
-from sutura.store.tables import BenchStep, HeatReading, JobSheet, Person
+from sutura.store.tables import BenchStep, HeatReading, Job, JobSheet, Person
 
 
 @written
@@ -45,6 +45,17 @@ def add_sheet(
     job_id: int, attempt: int, model_version: int, steps: list[dict[str, Any]], at: datetime
 ) -> None:
     JobSheet.insert(job=job_id, attempt=attempt, model_version=model_version, steps=steps, at=at).execute()
+
+
+@reading
+def ended_timer(job_id: int, now: datetime) -> bool:
+    """Whether a job's device waited by the clock and its time is over."""
+    return bool(Job.select().where(Job.id == job_id, Job.waits_until <= now).exists())
+
+
+def set_timer(job_id: int, until: datetime | None) -> None:
+    """Until when a job's device waits by the clock; None when it does not, or somebody sees to it."""
+    Job.update(waits_until=until).where(Job.id == job_id).execute()
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

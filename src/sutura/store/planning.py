@@ -47,6 +47,7 @@ def _open_job(
     technician_id: int | None,
     part: str | None,
     free: int | None,
+    waits_until: datetime | None,
 ) -> OpenJob:
     waits = stage == "quoted" and free is not None and free < 1
     return OpenJob(
@@ -60,6 +61,7 @@ def _open_job(
             steps_total=steps_total,
             technician=technician,
             blocked=f"no free {part}" if waits else "",
+            waits_until=waits_until,
         ),
         customer=customer,
         model=model,
@@ -97,6 +99,7 @@ _OPEN = (
         Job.technician,
         Case(None, [(_RAREST.c.free < FREE, _RAREST.c.name)], Part.name),
         fn.LEAST(FREE, _RAREST.c.free),
+        Job.waits_until,
     )
     .join(Customer)
     .switch(Job)

@@ -267,6 +267,7 @@ class Job(Table):
     round = TextField()
     steps_done = IntegerField()
     steps_total = IntegerField()
+    waits_until = DateTimeTZField(null=True)
     cost_minor = IntegerField(null=True)
     bench_minutes = IntegerField()
     finished_at = DateTimeTZField(null=True, index=True)

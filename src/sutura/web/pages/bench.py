@@ -41,6 +41,7 @@ def bench_list(ask: Ask) -> Response:
         mine=mine,
         others=[line for line in found.lines if line not in mine],
         unshown=found.unshown,
+        timers=found.timers,
     )
 
 
@@ -138,6 +139,13 @@ def reopen(ask: Ask, code: str, form: Form) -> None:
 @deed(then="/jobs/{code}/bench", again=_page)
 def give_up(ask: Ask, code: str, form: Form) -> None:
     bench.give_up(code, _fates(form), form.text("why"), ask.person, ask.now)
+
+
+@addresses.post("/jobs/{code}/bench/seen", may=Deed.WORK_BENCH)
+@deed(then="/jobs/{code}/bench", again=_page)
+def see_to_it(ask: Ask, code: str) -> None:
+    """Somebody sees to a device whose time is over."""
+    bench.see_to_it(code, ask.person, ask.now)
 
 
 @addresses.post("/jobs/{code}/bench/heat", may=Deed.WORK_BENCH)

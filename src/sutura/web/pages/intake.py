@@ -60,6 +60,7 @@ def _counter(ask: Asking, q: str = "", shown: Shown = ANEW) -> Response:
         drafts=drafts.draft_lines(),
         ready=ready.lines,
         unshown=ready.unshown,
+        timers=ready.timers,
         asked=q,
         customers=customers.find_customers(q) if q.strip() else [],
     )
