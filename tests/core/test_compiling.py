@@ -218,7 +218,7 @@ def devices(draw: st.DrawFn) -> Model:
     )
 
 
-@examples(400)
+@examples(200)
 @given(devices(), st.data())
 def test_every_sheet_of_a_random_device_keeps_its_constraints_from_wherever_it_lies(
     model: Model, data: st.DataObject
@@ -233,11 +233,16 @@ def test_every_sheet_of_a_random_device_keeps_its_constraints_from_wherever_it_l
         done.append(may[data.draw(st.integers(0, len(may) - 1))])
         left.remove(done[-1])
     state = after(done)
+    # worked out anew in the middle: what was done once is not done again
+    goal = Goal(aim=Aim.REPAIR, route=str(model.need["kind"]), done=frozenset(one.id for one in done))
+    again = compile_sheet(model, goal, state)
+    check_sheet(model, again, state)
+    assert not {one.id for one in done if one.goes is Goes.NEITHER} & set(ids(again))
     for aim in Aim:
         check_sheet(model, compile_sheet(model, Goal(aim=aim, route=str(model.need["kind"])), state), state)
 
 
-@examples(300)
+@examples(150)
 @given(devices())
 def test_what_comes_off_is_the_smallest_set_there_is(model: Model) -> None:
     """Every set of pieces tried: none with fewer frees them."""
@@ -277,7 +282,7 @@ tasks = st.integers(1, 7).flatmap(
 )
 
 
-@examples(300)
+@examples(150)
 @given(tasks)
 def test_the_order_has_the_fewest_changes_of_all_orders(drawn: tuple[Task, ...]) -> None:
     """Every order tried."""

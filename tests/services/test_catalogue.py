@@ -276,6 +276,16 @@ def test_a_job_follows_the_edited_sheet_until_it_is_opened_and_keeps_its_own_the
     assert page.progress.step.text.startswith("Take out SIM")
     shop.step(opened)
     assert [entry.step for entry in bench.bench_page(opened).done] == ["cards-out"]
+    # until somebody wants the new one for what is left
+    assert page.is_older
+    with pytest.raises(NotAllowed):
+        bench.take_new_sheet(opened, shop.counter, shop.now)
+    bench.take_new_sheet(opened, shop.bram, shop.tick())
+    page = bench.bench_page(opened)
+    assert not page.is_older
+    assert [step.id for step in page.progress.steps][:3] == ["cards-out", "photo", "power-off"]
+    assert (page.progress.done, page.progress.step and page.progress.step.id) == (1, "photo")
+    assert shop.job(opened).bench.steps_total == len(before) + 1
 
 
 # -- a model's page ---------------------------------------------------------------------------

@@ -7,9 +7,10 @@ from __future__ import annotations
 import random
 from collections.abc import Mapping
 from datetime import timedelta
+from decimal import Decimal
 
 import pytest
-from builders import FEWER, HERON, PLAIN, SLATE, Shop
+from builders import FEWER, HERON, PLAIN, SLATE, Shop, models
 
 from sutura.core.bench.progress import state_of
 from sutura.core.errors import Invalid, ManyInvalid, MoveRefused, NotAllowed, OutOfStock
@@ -19,6 +20,7 @@ from sutura.core.stock.levels import PartFate
 from sutura.services import bench, catalogue, handover, matching, planning, stock
 from sutura.services.job import job_page
 from sutura.store import bench as bench_store
+from sutura.store import people as people_store
 from sutura.store import stock as stock_store
 from sutura.store.database import raw
 from sutura.words.history import tell
@@ -302,6 +304,47 @@ def test_from_wherever_a_walk_ends_the_device_goes_home_whole_and_nothing_stays_
 
 
 # -- who records a step, and when ---------------------------------------------------------------------
+
+
+def test_a_display_that_fails_while_its_glass_is_split_goes_on_with_the_whole_front(shop: Shop) -> None:
+    """Work sample W15: the same job, another route, from how the device lies there."""
+    kite = "fennick-kite"
+    code = shop.take_in(kite)
+
+    def choose(kind: str) -> None:
+        best = next(
+            one
+            for one in matching.match_page(code, kind=kind).offers
+            if may_choose(one.judged.fit) and not one.judged.members
+        )
+        matching.choose_offer(code, best.judged.offer.id, shop.counter, shop.tick(), agreed=True)
+        shop.receive(stock_store.barcodes([best.judged.offer.part_id])[best.judged.offer.part_id])
+        stock.take_part(code, shop.counter, shop.tick())
+
+    choose("glass")
+    people_store.save_skills(shop.bram.id, {models()[kite].procedure_family: Decimal(1)})
+    planning.assign(code, shop.bram.id, shop.manager, shop.tick())
+    bench.open_job(code, shop.bram, shop.tick())
+    while "split" not in bench.bench_page(code).progress.finished:
+        shop.step(code)
+    out = bench.bench_page(code).tray
+    fates = {part.part_id: PartFate.BROKEN.value for part in bench.bench_page(code).held}
+    bench.change_part(code, fates, "the display died in the splitting", shop.bram, shop.tick())
+    choose("front assembly")
+    bench.open_job(code, shop.bram, shop.tick())
+    page = bench.bench_page(code)
+    left = [step.id for step in page.progress.steps]
+    assert left[0] == "rim-clean"
+    assert not {"backup", "back-off", "battery-off", "split", "glass-on"} & set(left)
+    assert page.tray == out
+    while not page.progress.at_proof:
+        shop.step(code)
+        page = bench.bench_page(code)
+    shop.test(code)
+    while shop.job(code).stage is Stage.PROVED:
+        shop.step(code)
+    assert shop.job(code).stage is Stage.CLOSED
+    assert bench.bench_page(code).lies_there == ""
 
 
 def test_a_device_left_on_the_plate_stands_on_every_list_until_somebody_sees_to_it(shop: Shop) -> None:

@@ -322,6 +322,7 @@ class EventKind(StrEnum):
     OPENED = "opened"
     STEP = "step"
     SEEN = "seen"
+    NEW_SHEET = "new_sheet"
     PROVED = "proved"
     PROOF_FAILED = "proof_failed"
     PART_CHANGED = "part_changed"

@@ -27,7 +27,7 @@ from sutura.core.typed import Problems, read_choice, read_text
 from sutura.core.values import Person
 from sutura.formats.charts import chart_pdf
 from sutura.services import catalogue, consumables, planning, returns
-from sutura.services.job import gather_facts, keep_sheet, kept_sheet, move, note, progress_of
+from sutura.services.job import gather_facts, keep_new_sheet, keep_sheet, kept_sheet, move, note, progress_of
 from sutura.services.marks import marks_of
 from sutura.services.matching import learn
 from sutura.store import bench as store
@@ -238,6 +238,17 @@ def do_step(
     elif after.step is None and job.bench.round is Round.CLOSING_UP:
         _close_unrepaired(code, by, now)
     return after
+
+
+@writing
+def take_new_sheet(code: str, by: Person, now: datetime) -> None:
+    """Go on by the sheet that the catalogue has now, for what is not done yet (rule bench.frozen)."""
+    demand(by, Deed.WORK_BENCH)
+    job = job_store.lock_job(code)
+    if job.stage not in (Stage.OPENED, Stage.PROVED):
+        raise MoveRefused(code, fact("job.be-worked-on"), [fact("job.it-is", stage=job.stage)])
+    total = keep_new_sheet(job, now)
+    note(job, EventKind.NEW_SHEET, {}, replace(job.bench, steps_total=total), by=by, now=now)
 
 
 @writing

@@ -134,6 +134,28 @@ def keep_sheet(job: JobRecord, work: BenchWork, now: datetime) -> int:
     return len(steps)
 
 
+@writing
+def keep_new_sheet(job: JobRecord, now: datetime) -> int:
+    """Work out anew, by what the catalogue says now, what is left of a round; how many steps it has. Inside a
+    deed; one that has no pieces keeps what it has.
+    """
+    model = catalogue.model(job.model_id, job.model_version)
+    if not model.pieces:
+        return job.bench.steps_total
+    steps = bench_rules.anew(
+        model,
+        job.bench.round,
+        job.bench.attempt,
+        bench_store.load_done(job.id),
+        route=job.chosen.route,
+        box=_box_of(job),
+    )
+    bench_store.add_sheet(
+        job.id, job.bench.attempt, job.model_version, [step_to_json(step) for step in steps], now
+    )
+    return len(steps)
+
+
 def _box_of(job: JobRecord) -> list[str]:
     """What comes with the parts that a job holds."""
     return sorted({item for held in stock_store.held_of(job.id) for item in held.box})

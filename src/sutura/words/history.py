@@ -208,6 +208,7 @@ _TELLING: Mapping[EventKind, Callable[[Facts, Speech], list[str]]] = {
     ],
     EventKind.OPENED: lambda _, speech: [speech.text("Bench work started.")],
     EventKind.STEP: _step,
+    EventKind.NEW_SHEET: lambda _, speech: [speech.text("Goes on by the sheet that the catalogue has now.")],
     EventKind.SEEN: lambda _, speech: [speech.text("Seen to when its time was over.")],
     EventKind.PROVED: lambda _, speech: [speech.text("Every function that must work works.")],
     EventKind.PROOF_FAILED: _failed,

@@ -82,11 +82,15 @@ class Aim(StrEnum):
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Goal:
-    """What a sheet leads to: by which route, as its kind of part, and what the new part comes with."""
+    """What a sheet leads to: by which route, as its kind of part, and what the new part comes with. `done`
+    are the steps of this very round that are done: what was moved over and what was done once is not done
+    again.
+    """
 
     aim: Aim
     route: str
     box: frozenset[str] = frozenset()
+    done: frozenset[str] = frozenset()
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -157,7 +161,13 @@ class _Plan:
             # what was off for the part, whatever is off now
             every = smallest(self.pieces, freed, (), {})
             return [piece for piece in every if self.pieces[piece].kind is PieceKind.CONNECTOR]
-        moved = [piece.id for piece in self.model.pieces if piece.moves and piece.moves not in goal.box]
+        moved = [
+            piece.id
+            for piece in self.model.pieces
+            if piece.moves and piece.moves not in goal.box and piece.on.id not in goal.done
+        ]
+        # what is home on the new part already stays there
+        freed = tuple(one for one in freed if self.pieces[one].on.id not in goal.done)
         return [*freed, *(piece for piece in moved if self._serves(self.pieces[piece]))]
 
     def _serves(self, piece: Piece) -> bool:
@@ -315,6 +325,8 @@ class _Plan:
 
     def _belongs(self, act: Act) -> bool:
         changes = self.goal.aim is Aim.REPAIR
+        if act.id in self.goal.done:
+            return False
         if act.routes and not (changes and self.goal.route in act.routes):
             return False
         if act.moves and (not changes or act.moves in self.goal.box):

@@ -230,6 +230,21 @@ def steps_of(
     return written_steps(model, work, before)
 
 
+def anew(
+    model: Model, work: Round, attempt: int, done: Sequence[Done], *, route: str = "", box: Sequence[str] = ()
+) -> tuple[Step, ...]:
+    """The sheet of a round worked out anew from how the device lies there: what is done of it, then what is
+    left by what the model says now.
+    """
+    known = _steps_by_id(model)
+    here = [known[entry.step] for entry in done if entry.attempt == attempt and entry.step in known]
+    kind = route if any(way.kind == route and way.has_sheet for way in model.ways) else model.ways[0].kind
+    goal = Goal(aim=_AIMS[work], route=kind, box=frozenset(box), done=frozenset(step.id for step in here))
+    left = compile_sheet(model, goal, state_of(model, done)).steps
+    again = {step.id for step in left}
+    return (*(step for step in here if step.id not in again), *left)
+
+
 def progress(
     model: Model,
     attempt: int,

@@ -141,6 +141,12 @@ def give_up(ask: Ask, code: str, form: Form) -> None:
     bench.give_up(code, _fates(form), form.text("why"), ask.person, ask.now)
 
 
+@addresses.post("/jobs/{code}/bench/new-sheet", may=Deed.WORK_BENCH)
+@deed(then="/jobs/{code}/bench", again=_page)
+def take_new_sheet(ask: Ask, code: str) -> None:
+    bench.take_new_sheet(code, ask.person, ask.now)
+
+
 @addresses.post("/jobs/{code}/bench/seen", may=Deed.WORK_BENCH)
 @deed(then="/jobs/{code}/bench", again=_page)
 def see_to_it(ask: Ask, code: str) -> None:
