@@ -6,7 +6,7 @@ from builders import HERON, NOW, models, said
 
 from sutura.core.bench.done import Done
 from sutura.core.bench.progress import Progress, progress
-from sutura.core.bench.telling import TrayField, lies_there, tray
+from sutura.core.bench.telling import TrayField, laid_out, lies_there, tray
 
 MODEL = models()[HERON]
 
@@ -49,3 +49,12 @@ def test_the_tray_holds_what_is_out_and_lights_up_what_is_counted_now() -> None:
     }
     [bottom, *_] = tray(MODEL, {"bottom": (1, 0)}, {"bottom": 1}, "", None)
     assert (bottom.out, bottom.missing, bottom.home) == (1, 1, 0)
+
+
+def test_everything_is_laid_out_before_the_first_step() -> None:
+    out = laid_out(MODEL, MODEL.steps)
+    assert out.bits == (("five-lobe 0.8", 2), ("three-wing 0.6", 7), ("cross 000 or cross 00", 3))
+    assert out.tools[:4] == ("tray pin", "heating pad", "infrared thermometer", "suction cup")
+    assert "cross 000" not in out.tools
+    assert laid_out(MODEL, ()).bits == ()
+    assert laid_out(MODEL, ()).tools == ()

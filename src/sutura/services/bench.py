@@ -10,7 +10,7 @@ from sutura.core.bench import progress as rules
 from sutura.core.bench.chart import Paper, chart, letters
 from sutura.core.bench.done import Done
 from sutura.core.bench.progress import Progress
-from sutura.core.bench.telling import TrayField, lies_there, tray
+from sutura.core.bench.telling import LaidOut, TrayField, laid_out, lies_there, tray
 from sutura.core.catalogue.model import Model, Route, Step
 from sutura.core.errors import Invalid, MoveRefused, NotFound
 from sutura.core.facts import Say, fact
@@ -20,6 +20,7 @@ from sutura.core.matching.judging import Learned
 from sutura.core.matching.offers import Offer
 from sutura.core.people import Deed, demand
 from sutura.core.planning import TechnicianChoice
+from sutura.core.stock.consumables import Use, uses_of
 from sutura.core.stock.levels import LOST, MoveKind, PartFate
 from sutura.core.stock.orders import cause_of_loss
 from sutura.core.stock.pieces import Film
@@ -67,6 +68,9 @@ class BenchPage:
     tray: tuple[TrayField, ...]
     # what state it is in, for whoever comes next; empty while it is whole
     lies_there: Say
+    # what is laid out before the first step, and what it uses up
+    laid_out: LaidOut
+    uses: tuple[Use, ...]
     # whether the catalogue has another sheet by now than the one this job keeps
     is_older: bool
 
@@ -129,6 +133,8 @@ def bench_page(code: str, by: Person | None = None, chosen: str = "") -> BenchPa
         others=tuple(one for one in progress.possible if one not in together),
         tray=fields,
         lies_there=lies_there(model, progress.state, fields),
+        laid_out=laid_out(model, progress.steps),
+        uses=uses_of(model.face, model.seal),
         is_older=bool(kept.steps) and kept.version != job.model_version,
     )
 

@@ -6,7 +6,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from sutura.core.bench.state import State
-from sutura.core.catalogue.model import Model, PieceKind, ScrewGroup
+from sutura.core.catalogue.model import Model, PieceKind, ScrewGroup, Step
 from sutura.core.facts import Fact, Say, fact
 
 
@@ -90,3 +90,25 @@ def lies_there(model: Model, state: State, fields: Sequence[TrayField]) -> Say:
     if screws:
         said.append(fact("bench.in-the-tray", count=screws))
     return fact("bench.lies-there", said=tuple(said))
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class LaidOut:
+    """What is laid out before the first step: tools, and bits with how many screws each turns."""
+
+    tools: tuple[str, ...]
+    bits: tuple[tuple[str, int], ...]
+
+
+def laid_out(model: Model, steps: Sequence[Step]) -> LaidOut:
+    """Tools and bits of a whole sheet, each once, in the order in which they are first needed. A bit is one
+    that some screw of the sheet names; others named for the same screw stand beside it.
+    """
+    groups = {step.screws: model.screw_group(step.screws) for step in steps if step.screws}
+    bits: dict[str, int] = {}
+    for group in groups.values():
+        name = " or ".join(group.bits)
+        bits[name] = bits.get(name, 0) + group.count
+    named = {bit for group in groups.values() for bit in group.bits}
+    tools = dict.fromkeys(tool for step in steps for tool in step.tools if tool not in named)
+    return LaidOut(tools=tuple(tools), bits=tuple(bits.items()))

@@ -13,6 +13,7 @@ from sutura.core.bench.progress import is_on_the_way_in, is_waiting
 from sutura.core.intake.opening import opening_plan
 from sutura.core.job import Stage
 from sutura.core.people import Deed
+from sutura.core.stock.consumables import UNIT_OF
 from sutura.core.stock.levels import PartFate
 from sutura.core.typed import read_id
 from sutura.services import bench, consents, heat, planning
@@ -80,6 +81,7 @@ def _page(ask: Asking, code: str, shown: Shown = ANEW, chosen: str = "") -> Resp
         tray=draw_tray(page.model, page.tray, ask.speech),
         letters=letters(page.model.screws),
         draw_length=draw_length,
+        use_unit=UNIT_OF,
         waiting=is_waiting(page.waits_until, ask.now),
         chosen_other=bool(page.progress.possible and page.progress.step is not page.progress.possible[0]),
     )
