@@ -46,6 +46,8 @@ from sutura.web.session import COOKIE
 
 BUDGET = 3.0
 FIRST_PIECE = 5_000_000
+# of small parts besides the screen, half of them in and half out
+MOVES_EACH = 10
 Statement = tuple[str, Sequence[Any]]
 
 
@@ -91,8 +93,8 @@ def fill(url: str, open_jobs: int, past_jobs: int) -> None:
         link.execute("set session_replication_role = replica")
         _copies(link, past_jobs, "stage = 'handed_back'")
         _copies(link, open_jobs, "stage in ('identified', 'quoted', 'part_in_hand', 'opened')")
-        # stock enough for every reservation, and the moves of a shop that worked as long: each past job took
-        # a piece in and fitted one, of the parts that are not kept piece by piece
+        # stock enough for every reservation, and the moves of a shop that worked as long: for each past job
+        # pieces came in and were fitted, of the parts that are not kept piece by piece
         link.execute("create temp table plain as select id from part where not by_piece and pack <> ''")
         link.execute(
             "insert into stock_move (part_id, quantity, kind, unit_cost_minor, value_minor, person_id, at) "
@@ -106,7 +108,7 @@ def fill(url: str, open_jobs: int, past_jobs: int) -> None:
             "stage = 'handed_back')) job join (select id, row_number() over (order by id) - 1 as place, "
             "count(*) over () as parts from plain) plain on job.place %% plain.parts = plain.place cross "
             "join lateral (values (1, 'receipt', 1000, null), (-1, 'fitted', null, job.id)) move "
-            "(quantity, kind, cost, job)",
+            f"(quantity, kind, cost, job) cross join generate_series(1, {MOVES_EACH // 2})",
             (past_jobs,),
         )
         link.execute("delete from part_use")

@@ -38,7 +38,17 @@ CAPABILITIES = {
 }
 # the store has a file a noun, and what intake holds has one in the other layers too (docs/map.md)
 NOUNS = {
-    "services": {"consents", "consumables", "cores", "drafts", "heat", "pieces", "reordering", "returns"},
+    "services": {
+        "consents",
+        "consumables",
+        "cores",
+        "drafts",
+        "heat",
+        "pieces",
+        "serials",
+        "reordering",
+        "returns",
+    },
     "store": {
         "audit",
         "consents",

@@ -25,6 +25,8 @@ SUPPLIER_FAULTS = ("late", "short", "cancels", "away")
 # and for the label printer; devices/simulated/label_printer.py does it
 LABEL_FAULTS = ("away", "empty", "jammed")
 # and for the infrared thermometer; devices/simulated/thermometer.py does it
+# for the programmer of display serials; devices/simulated/programmer.py does it
+PROGRAMMER_FAULTS = ("away", "silent", "breaks", "forgets", "other")
 THERMOMETER_FAULTS = ("away", "silent", "stuck", "noisy", "fahrenheit")
 
 
@@ -80,6 +82,11 @@ class Settings(BaseSettings):
         "",
         validation_alias="SUTURA_THERMOMETER_FAULTS",
         description="faults of the stand-in for the thermometer: away, silent, stuck, noisy, fahrenheit",
+    )
+    programmer_faults: Annotated[str, AfterValidator(_known_faults(PROGRAMMER_FAULTS))] = Field(
+        "",
+        validation_alias="SUTURA_PROGRAMMER_FAULTS",
+        description="faults of the stand-in for the display programmer: away, silent, breaks, forgets, other",
     )
     threads: int = Field(
         8,

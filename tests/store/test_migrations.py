@@ -37,6 +37,7 @@ FROZEN = {
     "0016_cores.py": "b22f11b9b8e33b11cbf07ca20ff83cb912859dcb027c88d5c420d63c44dd6b51",
     "0017_consumables.py": "42af9515b2502464211084431c1268ecc1a75a3c2119b80d2e89c32a8db2e1aa",
     "0018_packs_words.py": "a48164b829cb9f93106ccaf26cb880c96cce9cd5d6e86413b5dd2373cfda66c5",
+    "0021_serials.py": "e594cb2e8257696445abb69dedcc54dccdcc17162e0d2883728f975634617b21",
     "0020_heat.py": "e27ee0a2377687400c604870cac33321510c158fd359347d8291929f0ad4aabb",
     "0019_sheets.py": "daaac3fb08c9a7504c6bf08fe28766ec9fe3e525c9ed99ca3187f7a83b1fa046",
     "0013_holds.py": "a4d37620d8e728da92eeeaf4ef8c9a6277a36b60ee5625b29fb0b67c2ed56340",
@@ -87,6 +88,7 @@ APPEND_ONLY = (
     "part_moved",
     "job_sheet",
     "heat_reading",
+    "display_serial",
 )
 
 
@@ -147,6 +149,11 @@ def test_what_happened_is_append_only(shop: Shop) -> None:
     DATABASE.execute_sql(
         "insert into heat_reading (job_id, attempt, step, edge, surface, read_c, true_c, source, "
         "person_id, at) select min(id), 1, 'warm', '', 'glass', 60, 62.7, 'typed', %s, now() from job",
+        (shop.manager.id,),
+    )
+    DATABASE.execute_sql(
+        "insert into display_serial (job_id, attempt, outcome, serial, person_id, at) "
+        "select min(id), 1, 'read', 'X1', %s, now() from job",
         (shop.manager.id,),
     )
     DATABASE.execute_sql("set constraints all immediate")
@@ -244,6 +251,7 @@ def test_a_shop_of_the_first_release_keeps_its_models_and_jobs(cluster: Cluster,
             "0018_packs_words",
             "0019_sheets",
             "0020_heat",
+            "0021_serials",
         ]
         with connection():
             moves = raw(

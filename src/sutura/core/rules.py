@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from sutura.core import handover, job, people, planning, proof, quoting, shop
-from sutura.core.bench import compiling, heat, progress
+from sutura.core.bench import compiling, heat, progress, serials
 from sutura.core.catalogue import rules as catalogue
 from sutura.core.identify import reading
 from sutura.core.intake import arrival, customers, damage, diagnosis, opening, promise
@@ -53,6 +53,7 @@ ALL: tuple[Rule, ...] = tuple(
         progress,
         compiling,
         heat,
+        serials,
         proof,
         handover,
         job,

@@ -8,8 +8,9 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 
-from sutura.devices.ports import LabelPrinter, SupplierDesk, Thermometer
+from sutura.devices.ports import DisplayProgrammer, LabelPrinter, SupplierDesk, Thermometer
 from sutura.devices.simulated.label_printer import SimulatedPrinter
+from sutura.devices.simulated.programmer import SimulatedProgrammer
 from sutura.devices.simulated.supplier_desk import SimulatedDesk
 from sutura.devices.simulated.thermometer import SimulatedThermometer
 
@@ -19,10 +20,14 @@ class Devices:
     supplier_desk: SupplierDesk
     label_printer: LabelPrinter
     thermometer: Thermometer
+    programmer: DisplayProgrammer
 
 
 _plugged = Devices(
-    supplier_desk=SimulatedDesk(), label_printer=SimulatedPrinter(), thermometer=SimulatedThermometer()
+    supplier_desk=SimulatedDesk(),
+    label_printer=SimulatedPrinter(),
+    thermometer=SimulatedThermometer(),
+    programmer=SimulatedProgrammer(),
 )
 
 
@@ -35,6 +40,7 @@ def plug(
     supplier_desk: SupplierDesk | None = None,
     label_printer: LabelPrinter | None = None,
     thermometer: Thermometer | None = None,
+    programmer: DisplayProgrammer | None = None,
 ) -> None:
     """Put other devices in the place of what was there."""
     global _plugged
@@ -43,4 +49,5 @@ def plug(
         supplier_desk=supplier_desk or _plugged.supplier_desk,
         label_printer=label_printer or _plugged.label_printer,
         thermometer=thermometer or _plugged.thermometer,
+        programmer=programmer or _plugged.programmer,
     )

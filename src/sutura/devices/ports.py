@@ -63,6 +63,28 @@ class Printed:
     stopped: Stopped = Stopped.NOTHING
 
 
+class Silent(RuntimeError):
+    """The display does not answer the programmer: it is no original-grade one."""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class DisplaySays:
+    """What a display says of itself: its serial and the model it is made for."""
+
+    serial: str
+    model: str
+
+
+class DisplayProgrammer(Protocol):
+    """Reads and writes the serial of the display it is clipped to. Raises Away when the link is lost – while
+    writing, nobody knows then what the display holds – and Silent where the display does not answer.
+    """
+
+    def read(self) -> DisplaySays: ...
+
+    def write(self, serial: str) -> None: ...
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Warmth:
     """What a thermometer shows, in the unit it is set to: C or F. Its emissivity is set to 1."""

@@ -7,6 +7,7 @@ from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 
 from sutura.core.bench import progress as rules
+from sutura.core.bench import serials as serial_rules
 from sutura.core.bench.chart import Paper, chart, letters
 from sutura.core.bench.done import Done
 from sutura.core.bench.progress import Progress
@@ -42,6 +43,27 @@ from sutura.store.database import reading, writing
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class SerialPage:
+    """How far moving the display's serial is: what it means now, and the old one's, empty = not read."""
+
+    says: Say
+    last: str
+    old: str
+
+
+def _serial(job: JobRecord, step: Step | None) -> SerialPage | None:
+    """Of use at a step with the programmer."""
+    if not serial_rules.needs_programmer(step):
+        return None
+    asked = store.serials_of(job.id)
+    return SerialPage(
+        says=serial_rules.what_now(asked),
+        last=asked[-1].outcome.value if asked else "",
+        old=serial_rules.old_serial(asked),
+    )
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class BenchPage:
     job: JobRecord
     model: Model
@@ -71,6 +93,7 @@ class BenchPage:
     # what is laid out before the first step, and what it uses up
     laid_out: LaidOut
     uses: tuple[Use, ...]
+    serial: SerialPage | None
     # whether the catalogue has another sheet by now than the one this job keeps
     is_older: bool
 
@@ -135,6 +158,7 @@ def bench_page(code: str, by: Person | None = None, chosen: str = "") -> BenchPa
         lies_there=lies_there(model, progress.state, fields),
         laid_out=laid_out(model, progress.steps),
         uses=uses_of(model.face, model.seal),
+        serial=_serial(job, progress.step) if job.stage in (Stage.OPENED, Stage.PROVED) else None,
         is_older=bool(kept.steps) and kept.version != job.model_version,
     )
 

@@ -10,8 +10,9 @@ from typing import Any
 from peewee import Select
 
 from sutura.core.bench.done import Done
+from sutura.core.bench.serials import Asked, Outcome
 from sutura.store.database import column, each, reading, rows, written
-from sutura.store.tables import BenchStep, HeatReading, Job, JobSheet, Person
+from sutura.store.tables import BenchStep, DisplaySerial, HeatReading, Job, JobSheet, Person
 
 
 @written
@@ -70,6 +71,22 @@ class HeatLine:
     source: str
     who: str
     at: datetime
+
+
+def add_serial(**columns: Any) -> None:
+    DisplaySerial.insert(**columns).execute()
+
+
+def _asked(outcome: str, serial: str) -> Asked:
+    return Asked(outcome=Outcome(outcome), serial=serial)
+
+
+@reading
+def serials_of(job_id: int, limit: int = 40) -> list[Asked]:
+    """What the displays of a job answered, the oldest first."""
+    asked = DisplaySerial.select(DisplaySerial.outcome, DisplaySerial.serial)
+    last = asked.where(DisplaySerial.job == job_id).order_by(DisplaySerial.id.desc()).limit(limit)
+    return each(_asked, last)[::-1]
 
 
 def add_heat(**columns: Any) -> None:

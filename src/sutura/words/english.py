@@ -783,6 +783,17 @@ SENTENCES: Mapping[str, str] = {
     "said.nothing": "",
     "said.sentences": "{parts: }",
     # -- shop
+    "serial.broke-off": ("the link was lost while writing: the display may hold half of it. Write it again."),
+    "serial.done": "it holds {serial} now, read back",
+    "serial.link-lost": "clip the programmer on again: its link is lost, and nothing was read or written",
+    "serial.no-step": "a job whose sheet has a step with the programmer",
+    "serial.not-kept": (
+        "it does not keep what is written: write it again; if it stays so, the display is faulty"
+    ),
+    "serial.other-model": "this display is made for another model: it is the wrong part",
+    "serial.read-the-old-one": "read the old display first, before it comes off",
+    "serial.silent": ("it stays silent: it is not the grade that was bought. Stop, and say so"),
+    "serial.write-it": "{serial} is read: write it into the new display",
     "shop.close-after-opening": "write a later time than the one it opens",
     "shop.most-closed-days": "write at most {most} closed days",
     "shop.open-at-least-once": "open on one day of the week at least",

@@ -16,7 +16,7 @@ from sutura.core.people import Deed
 from sutura.core.stock.consumables import UNIT_OF
 from sutura.core.stock.levels import PartFate
 from sutura.core.typed import read_id
-from sutura.services import bench, consents, heat, planning
+from sutura.services import bench, consents, heat, planning, serials
 from sutura.services.marks import marks_of
 from sutura.web.addresses import Addresses, Anyone
 from sutura.web.deeds import deed
@@ -78,6 +78,7 @@ def _page(ask: Asking, code: str, shown: Shown = ANEW, chosen: str = "") -> Resp
         plan=plan,
         fates=list(PartFate),
         **heated,
+        serial=page.serial,
         tray=draw_tray(page.model, page.tray, ask.speech),
         letters=letters(page.model.screws),
         draw_length=draw_length,
@@ -161,6 +162,15 @@ def see_to_it(ask: Ask, code: str) -> None:
 def keep_heat(ask: Ask, code: str, form: Form) -> None:
     typed = {name: form.text(name) for name in ("temperature", "surface", "edge", "from")}
     heat.keep_heat(code, form.text("step"), typed, ask.person, ask.now)
+
+
+@addresses.post("/jobs/{code}/bench/serial", may=Deed.WORK_BENCH)
+@deed(then="/jobs/{code}/bench#serial", again=_page)
+def move_serial(ask: Ask, code: str, form: Form) -> None:
+    if form.text("do") == "write":
+        serials.write_new(code, ask.person, ask.now)
+    else:
+        serials.read_old(code, ask.person, ask.now)
 
 
 @addresses.post("/jobs/{code}/bench/gun", may=Deed.WORK_BENCH)

@@ -1,0 +1,163 @@
+"""Moving a display's serial, on the real database; the programmer's contract and every fault of the
+stand-in.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from decimal import Decimal
+
+import pytest
+from builders import HERON, Shop, models, said
+
+from sutura.core.bench.serials import Asked, Outcome, old_serial, what_now
+from sutura.core.errors import Invalid, MoveRefused, NotAllowed
+from sutura.core.matching.judging import may_choose
+from sutura.core.stock.pieces import Found
+from sutura.devices import plug, plugged
+from sutura.devices.ports import Away, DisplayProgrammer, Silent
+from sutura.devices.simulated.programmer import FAULTS, NEW_SERIAL, OLD_SERIAL, SimulatedProgrammer
+from sutura.services import bench, matching, planning, serials, stock
+from sutura.store import bench as store
+from sutura.store import people as people_store
+from sutura.store import pieces as pieces_store
+from sutura.store import stock as stock_store
+from sutura.store import suppliers as suppliers_store
+
+PAIRED = "quillon-ember-s"
+FRONTS = {models()[HERON].procedure_family: Decimal(1)}
+
+
+@pytest.fixture(autouse=True)
+def programmer() -> Iterator[None]:
+    before = plugged().programmer
+    plug(programmer=SimulatedProgrammer())
+    yield
+    plug(programmer=before)
+
+
+def opened(shop: Shop) -> str:
+    """Work sample W08, opened: its display is paired."""
+    code = shop.take_in(PAIRED)
+    best = next(one for one in matching.match_page(code).offers if may_choose(one.judged.fit))
+    matching.choose_offer(code, best.judged.offer.id, shop.counter, shop.tick(), agreed=True)
+    shop.receive(stock_store.barcodes([best.judged.offer.part_id])[best.judged.offer.part_id])
+    stock.take_part(code, shop.counter, shop.tick())
+    people_store.save_skills(shop.bram.id, {models()[PAIRED].procedure_family: Decimal(1), **FRONTS})
+    planning.assign(code, shop.bram.id, shop.manager, shop.tick())
+    bench.open_job(code, shop.bram, shop.tick())
+    return code
+
+
+def outcomes(shop: Shop, code: str) -> list[str]:
+    return [one.outcome.value for one in store.serials_of(shop.job(code).id)]
+
+
+def test_the_old_serial_is_read_written_and_read_back(shop: Shop) -> None:
+    code = opened(shop)
+    with pytest.raises(Invalid, match="read the old display first"):
+        serials.write_new(code, shop.bram, shop.now)
+    while bench.bench_page(code).serial is None:
+        shop.step(code)
+    page = bench.bench_page(code)
+    assert page.progress.step
+    assert page.progress.step.id == "read-serial"
+    serials.read_old(code, shop.bram, shop.tick())
+    serial = bench.bench_page(code).serial
+    assert serial
+    assert (serial.old, serial.last) == (OLD_SERIAL, "read")
+    serials.write_new(code, shop.bram, shop.tick())
+    assert outcomes(shop, code) == ["read", "written"]
+    assert OLD_SERIAL in said(what_now(store.serials_of(shop.job(code).id)))
+    with pytest.raises(NotAllowed):
+        serials.read_old(code, shop.counter, shop.now)
+
+
+def test_a_silent_display_is_flagged_once_as_not_what_was_bought(shop: Shop) -> None:
+    plug(programmer=SimulatedProgrammer(["silent"]))
+    code = opened(shop)
+    [held] = [one for one in stock_store.held_of(shop.job(code).id) if one.piece_id]
+    piece = pieces_store.load_piece(held.piece_id or 0)
+    assert piece
+    serials.read_old(code, shop.bram, shop.tick())
+    before = dict.fromkeys(("bad",), sum(bad for bad, _ in suppliers_store.counts()))
+    for _ in range(2):
+        serials.write_new(code, shop.bram, shop.tick())
+    assert outcomes(shop, code) == ["read", "silent", "silent"]
+    after = pieces_store.load_piece(piece.id)
+    assert after
+    assert (after.found, after.found_grade) == (Found.LESS, "aftermarket")
+    counted = sum(bad for bad, _ in suppliers_store.counts()) - before["bad"]
+    assert counted == (1 if piece.supplier_id else 0)
+
+
+@pytest.mark.parametrize(
+    ("fault", "kept", "says"),
+    [
+        ("forgets", "not_kept", "does not keep"),
+        ("breaks", "broke_off", "half of it"),
+        ("other", "other_model", "another model"),
+    ],
+)
+def test_each_fault_says_what_to_do_and_is_kept(shop: Shop, fault: str, kept: str, says: str) -> None:
+    plug(programmer=SimulatedProgrammer([fault]))
+    code = opened(shop)
+    serials.read_old(code, shop.bram, shop.tick())
+    serials.write_new(code, shop.bram, shop.tick())
+    assert outcomes(shop, code) == ["read", kept]
+    assert says in said(what_now(store.serials_of(shop.job(code).id)))
+    if fault == "breaks":
+        # the way out: written again it holds
+        serials.write_new(code, shop.bram, shop.tick())
+        assert outcomes(shop, code)[-1] == "written"
+
+
+def test_a_lost_link_changes_nothing_and_other_jobs_have_no_serial_to_move(shop: Shop) -> None:
+    code = opened(shop)
+    plug(programmer=SimulatedProgrammer(["away"]))
+    with pytest.raises(Invalid, match="link is lost"):
+        serials.read_old(code, shop.bram, shop.now)
+    assert outcomes(shop, code) == []
+    shop.receive("P-1001")
+    with pytest.raises(Invalid, match="a step with the programmer"):
+        serials.read_old(shop.opened(HERON), shop.bram, shop.now)
+    with pytest.raises(MoveRefused):
+        serials.read_old(shop.take_in(PAIRED), shop.bram, shop.now)
+
+
+def test_the_serial_that_counts_is_the_one_read_last() -> None:
+    asked = [Asked(outcome=Outcome.READ, serial="A"), Asked(outcome=Outcome.READ, serial="B")]
+    assert old_serial([*asked, Asked(outcome=Outcome.WRITTEN, serial="B")]) == "B"
+    assert old_serial([]) == ""
+    assert said(what_now([])).startswith("read the old display")
+
+
+# -- the contract --------------------------------------------------------------------------------------
+
+PROGRAMMERS: list[Callable[[], DisplayProgrammer]] = [SimulatedProgrammer]
+
+
+@pytest.mark.parametrize("make", PROGRAMMERS)
+def test_what_is_written_is_read_back(make: Callable[[], DisplayProgrammer]) -> None:
+    programmer = make()
+    if isinstance(programmer, SimulatedProgrammer):
+        programmer.clip(new=True)
+    assert programmer.read().serial
+    programmer.write("XY-1")
+    assert programmer.read().serial == "XY-1"
+
+
+def test_the_stand_in_has_two_displays_and_its_faults_can_be_switched_on() -> None:
+    programmer = SimulatedProgrammer(model="m")
+    assert programmer.read().serial == OLD_SERIAL
+    programmer.write("lost")
+    programmer.clip(new=True)
+    assert (programmer.read().serial, programmer.read().model) == (NEW_SERIAL, "m")
+    for fault, error in (("away", Away), ("silent", Silent)):
+        broken = SimulatedProgrammer([fault])
+        broken.clip(new=True)
+        with pytest.raises(error):
+            broken.read()
+    assert set(FAULTS) == {"away", "silent", "breaks", "forgets", "other"}
+    with pytest.raises(ValueError, match="no such fault"):
+        SimulatedProgrammer(["dusty"])
