@@ -37,6 +37,9 @@ create trigger part_moved_rows before update or delete on part_moved
 create trigger part_moved_all before truncate on part_moved
     for each statement execute function refuse_rewrite();
 
+-- the year a device came out, beside its data: all of them are asked for at once
+alter table model add released integer generated always as (coalesce((data ->> 'released')::integer, 0)) stored;
+
 -- what was seen of a piece is shown by a photo
 alter table photo add piece_id bigint references piece (id);
 alter table photo drop constraint photo_check;

@@ -46,8 +46,8 @@ from sutura.web.session import COOKIE
 
 BUDGET = 3.0
 FIRST_PIECE = 5_000_000
-# of small parts besides the screen, half of them in and half out
-MOVES_EACH = 10
+# of small parts besides the screen, one in and one out
+MOVES_EACH = 2
 Statement = tuple[str, Sequence[Any]]
 
 

@@ -103,10 +103,16 @@ def weekly_uses(since: date) -> dict[int, dict[int, int]]:
 
 @written
 def _families(since: datetime) -> Select:
-    released = fn.MAX(CatalogueModel.data["released"].cast("integer"))
-    came = (Job.model == CatalogueModel.id) & (Job.received_at >= since)
-    families = CatalogueModel.select(CatalogueModel.part_family, fn.COUNT(Job.id), fn.COALESCE(released, 0))
-    return families.join(Job, JOIN.LEFT_OUTER, on=came).group_by(CatalogueModel.part_family)
+    came = Job.select(Job.model, fn.COUNT(SQL("*")).alias("jobs")).where(Job.received_at >= since)
+    counted = came.group_by(Job.model).alias("came")
+    families = CatalogueModel.select(
+        CatalogueModel.part_family,
+        fn.COALESCE(fn.SUM(counted.c.jobs), 0).cast("bigint"),
+        fn.MAX(CatalogueModel.released),
+    )
+    return families.join(counted, JOIN.LEFT_OUTER, on=counted.c.model_id == CatalogueModel.id).group_by(
+        CatalogueModel.part_family
+    )
 
 
 @reading

@@ -127,6 +127,7 @@ class CatalogueModel(Table):
     data = BinaryJSONField(index=False)
     version = IntegerField()
     part_family = TextField()
+    released = IntegerField()
     construction = TextField()
     pack = TextField(index=True)
     state = TextField()
