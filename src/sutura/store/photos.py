@@ -30,30 +30,23 @@ _LINE = PhotoTable.select(
 
 
 def add_photo(draft_id: str, says: str, mark: str, photo: Photo, person_id: int, at: datetime) -> None:
-    PhotoTable.insert(
-        draft_id=draft_id,
-        says=says,
-        mark=mark,
-        width=photo.width,
-        height=photo.height,
-        image=photo.image,
-        thumb=photo.thumb,
-        person=person_id,
-        at=at,
-    ).execute()
+    _add(photo, says, person_id, at, draft_id=draft_id, mark=mark)
 
 
 def add_piece_photo(piece_id: int, says: str, photo: Photo, person_id: int, at: datetime) -> None:
+    _add(photo, says, person_id, at, piece_id=piece_id, mark="")
+
+
+def _add(photo: Photo, says: str, person_id: int, at: datetime, **of: object) -> None:
     PhotoTable.insert(
-        piece_id=piece_id,
         says=says,
-        mark="",
         width=photo.width,
         height=photo.height,
         image=photo.image,
         thumb=photo.thumb,
         person=person_id,
         at=at,
+        **of,
     ).execute()
 
 
