@@ -67,3 +67,9 @@ def test_a_wider_tolerance_widens_what_is_picked(monkeypatch: pytest.MonkeyPatch
     wide = picking_of(wanted)
     assert wide.width
     assert wide.width.least < width - Decimal("1.2") < width + Decimal("1.2") < wide.width.most
+
+
+def test_pins_pick_only_where_they_are_a_number() -> None:
+    plain = wanted_of(models()["ardale-plain-15"])
+    assert picking_of(plain).pins == 40
+    assert picking_of(replace(plain, need={**plain.need, "connector_pins": None})).pins is None

@@ -13,6 +13,7 @@ from sutura.core.intake.arrival import (
     check_functions,
     is_overtaken,
 )
+from sutura.core.intake.customers import Contact, may_be_same
 from sutura.core.intake.damage import read_damage
 from sutura.core.intake.marks import check_marks
 from sutura.core.values import Outcome
@@ -136,3 +137,36 @@ def test_faulty_says_how_and_not_testable_says_why() -> None:
     assert set(asked) == {f"function.{first}", f"function.{second}"}
     assert "how" in asked[f"function.{first}"]
     assert "why" in asked[f"function.{second}"]
+
+
+# -- who may be the same person --------------------------------------------------------------------------
+
+
+def contact(number: int, name: str = "", phone: str = "", email: str = "") -> Contact:
+    return Contact(id=number, name=name or f"person {number}", phone=phone, email=email)
+
+
+@pytest.mark.parametrize(
+    ("mine", "theirs", "same"),
+    [
+        ({"email": " Orla@Example.test"}, {"email": "orla@example.test "}, True),
+        ({"email": ""}, {"email": ""}, False),
+        ({"email": "a@example.test"}, {"email": "b@example.test"}, False),
+        # the whole number, however it is written; a short one is the same only as a whole
+        ({"phone": "555 0182"}, {"phone": "555-0182"}, True),
+        ({"phone": "555 0182"}, {"phone": "1 555 0182"}, False),
+        # its last eight digits
+        ({"phone": "0664 55501823"}, {"phone": "+43 664 55501823"}, True),
+        ({"phone": "12345678"}, {"phone": "9 12345678"}, True),
+        ({"phone": "1234567"}, {"phone": "9 1234567"}, False),
+        ({"phone": "0664 55501823"}, {"phone": "0664 65501823"}, False),
+        ({"phone": ""}, {"phone": ""}, False),
+        ({"name": "Orla  Venn"}, {"name": "orla venn"}, True),
+        ({"name": "Orla Venn"}, {"name": "Orla Wenn"}, False),
+    ],
+)
+def test_who_may_be_the_same_person(mine: dict[str, str], theirs: dict[str, str], same: bool) -> None:
+    one, other = contact(1, **mine), contact(2, **theirs)
+    assert [found.id for found, _ in may_be_same(one, [other])] == ([2] if same else [])
+    # a record is never its own double, and those that tell nothing are not named
+    assert may_be_same(one, [one, contact(1, **mine)]) == []

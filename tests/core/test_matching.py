@@ -18,7 +18,7 @@ from sutura.core import rules
 from sutura.core.errors import ManyInvalid
 from sutura.core.facts import fact
 from sutura.core.matching.attributes import ATTRIBUTES, BY_NAME, Demand
-from sutura.core.matching.comparing import BRACKETS, SERIAL, Agreement, Around
+from sutura.core.matching.comparing import BRACKETS, SERIAL, Agreement, Around, Pair, resolution, within
 from sutura.core.matching.judging import (
     Evidence,
     Finding,
@@ -748,3 +748,37 @@ def test_the_picture_of_a_front_lies_where_the_face_has_it() -> None:
     panel = layout_of_need({**model.need, "width_mm": 200, "height_mm": 160.0}, model.face).active
     assert panel
     assert (panel.x, panel.y) == pytest.approx((100 - 32.2, 80 - 69.3))
+
+
+def test_a_kit_is_offered_though_one_member_was_proved_and_not_when_it_did_not_fit() -> None:
+    """What was learned of a member speaks against a kit only where it did not fit; that it was proved alone
+    says nothing of the others.
+    """
+    glass = next(one for one in offers().values() if one.printed_number == "TBF12-4-G")
+
+    def kits(outcome: Learned) -> int:
+        lesson = Evidence(part_id=glass.part_id, outcome=outcome, job="K7-4QX")
+        learned = replace(known(offer("P-3104")), learned={glass.part_id: (lesson,)})
+        return len(find_kits(wanted("tarnbeck-fold-12-g4"), list(offers().values()), learned))
+
+    assert (kits(Learned.PROVED), kits(Learned.DID_NOT_FIT)) == (1, 0)
+
+
+@pytest.mark.parametrize(("width", "fit"), [(346.69, Fit.FITS), (346.72, Fit.NOT)])
+def test_a_panel_at_its_tolerance_and_its_doubt_still_fits(width: float, fit: Fit) -> None:
+    """Two millimetres, and half a millimetre of doubt of a size told in whole ones."""
+    panel = with_size((34, 19), (344, 194))
+    need: Need = {"kind": "bare panel", "resolution": "1920×1080"}
+    assert judge_panel(need, Box(x=0, y=0, width=width - 0.2, height=194), panel).fit is fit
+
+
+def test_which_value_cannot_be_read_is_quoted() -> None:
+    for needed, offered, refused in (("1920×1080", "sharp", "sharp"), ("crisp", "1920×1080", "crisp")):
+        found = resolution(Pair(needed=needed, offered=offered))
+        assert found.agreement is Agreement.UNKNOWN
+        assert refused in said(found.reason)
+
+
+def test_a_length_at_its_tolerance_agrees_and_a_hair_beyond_differs() -> None:
+    for offered, agreement in ((70.5, Agreement.AGREES), (70.51, Agreement.DIFFERS)):
+        assert within(Pair(needed=70, offered=offered, tolerance=0.5)).agreement is agreement
