@@ -347,6 +347,18 @@ def test_a_display_that_fails_while_its_glass_is_split_goes_on_with_the_whole_fr
     assert bench.bench_page(code).lies_there == ""
 
 
+def test_who_comes_second_is_told_whose_hands_it_is_in(shop: Shop) -> None:
+    shop.receive("P-1001")
+    code = shop.opened()
+    assert bench.bench_page(code, shop.manager, now=shop.now).in_hands is None
+    shop.step(code)
+    last = bench.bench_page(code, shop.manager, now=shop.now).in_hands
+    assert last
+    assert last.who == shop.bram.name
+    assert bench.bench_page(code, shop.bram, now=shop.now).in_hands is None
+    assert bench.bench_page(code, shop.manager, now=shop.now + timedelta(minutes=16)).in_hands is None
+
+
 def test_a_device_left_on_the_plate_stands_on_every_list_until_somebody_sees_to_it(shop: Shop) -> None:
     """Work sample W16; rule plan.clock."""
     shop.receive("P-3001")

@@ -94,12 +94,16 @@ class BenchPage:
     laid_out: LaidOut
     uses: tuple[Use, ...]
     serial: SerialPage | None
+    # who else recorded a step not long ago, and when: it may still be in their hands
+    in_hands: Done | None
     # whether the catalogue has another sheet by now than the one this job keeps
     is_older: bool
 
 
 @reading
-def bench_page(code: str, by: Person | None = None, chosen: str = "") -> BenchPage:
+def bench_page(
+    code: str, by: Person | None = None, chosen: str = "", now: datetime | None = None
+) -> BenchPage:
     """A job's sheet; for the one who works at it, with who stood beside them last. `chosen` is another step
     than the suggested one, where its constraints hold.
     """
@@ -129,12 +133,12 @@ def bench_page(code: str, by: Person | None = None, chosen: str = "") -> BenchPa
             )
         )
     trained = planning.trained_for(model)
-    now = progress.step
+    step = progress.step
     fields = tray(
         model,
         progress.counts,
         rules.missing_on_arrival(model, marks_of(job)),
-        now.screws if now else "",
+        step.screws if step else "",
         progress.expected,
     )
     return BenchPage(
@@ -158,9 +162,21 @@ def bench_page(code: str, by: Person | None = None, chosen: str = "") -> BenchPa
         lies_there=lies_there(model, progress.state, fields),
         laid_out=laid_out(model, progress.steps),
         uses=uses_of(model.face, model.seal),
+        in_hands=_in_hands(done, by, now),
         serial=_serial(job, progress.step) if job.stage in (Stage.OPENED, Stage.PROVED) else None,
         is_older=bool(kept.steps) and kept.version != job.model_version,
     )
+
+
+# a step of somebody else so short ago may mean that the device is in their hands; the shop's, no source
+IN_HANDS = timedelta(minutes=15)
+
+
+def _in_hands(done: Sequence[Done], by: Person | None, now: datetime | None) -> Done | None:
+    last = done[-1] if done else None
+    if last is None or by is None or now is None or last.who_id == by.id or now - last.at > IN_HANDS:
+        return None
+    return last
 
 
 @reading

@@ -18,8 +18,14 @@ from sutura.store.tables import BenchStep, DisplaySerial, HeatReading, Job, JobS
 @written
 def _steps(job_id: int) -> Select:
     steps = BenchStep.select(
-        BenchStep.attempt, BenchStep.step, BenchStep.at, BenchStep.counted, BenchStep.reason
-    )
+        BenchStep.attempt,
+        BenchStep.step,
+        BenchStep.at,
+        BenchStep.counted,
+        BenchStep.reason,
+        Person.name.alias("who"),
+        Person.id.alias("who_id"),
+    ).join(Person, on=BenchStep.person == Person.id)
     return steps.where(BenchStep.job == job_id).order_by(BenchStep.id)
 
 

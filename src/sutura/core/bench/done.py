@@ -15,3 +15,5 @@ class Done:
     at: datetime
     counted: int | None = None
     reason: str = ""
+    who: str = ""
+    who_id: int = 0

@@ -54,7 +54,7 @@ def bench_page(ask: Ask, code: str, step: str = "") -> Response:
 def _page(ask: Asking, code: str, shown: Shown = ANEW, chosen: str = "") -> Response:
     # what was refused stays in view: the step it was sent for
     sent = shown.entered.text("step").split()
-    page = bench.bench_page(code, ask.person, chosen or (sent[0] if len(sent) == 1 else ""))
+    page = bench.bench_page(code, ask.person, chosen or (sent[0] if len(sent) == 1 else ""), ask.now)
     marks = marks_of(page.job)
     on_the_way_in = is_on_the_way_in(page.job.stage, page.progress)
     plan = opening_plan(page.model, marks, consents.cups_mm()) if on_the_way_in else None
