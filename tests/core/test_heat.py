@@ -41,6 +41,8 @@ def test_a_reading_is_set_right_by_its_surface(
     """Check values section 8, by calculation."""
     assert true_temperature(read, emissivity, room) == pytest.approx(true, abs=1e-5)
     assert true_temperature(read, 1.0, room) == pytest.approx(read)
+    # the room where nobody measured it
+    assert true_temperature(60, 0.92) == pytest.approx(62.74661, abs=1e-5)
 
 
 def test_bare_metal_is_refused_with_what_to_do() -> None:
@@ -64,7 +66,7 @@ def test_fahrenheit_and_celsius_agree(c: float) -> None:
     assert read_temperature(f"{c} °C", Surface.TAPE) == in_c
 
 
-@pytest.mark.parametrize("text", ["", "warm", "301", "-21", "600 F", "F"])
+@pytest.mark.parametrize("text", ["", "warm", "301", "-21", "600 F", "-5 F", "F"])
 def test_what_is_no_temperature_is_refused(text: str) -> None:
     with pytest.raises(Invalid, match="°C or °F"):
         read_temperature(text, Surface.GLASS)

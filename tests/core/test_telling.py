@@ -6,6 +6,7 @@ from builders import HERON, NOW, models, said
 
 from sutura.core.bench.done import Done
 from sutura.core.bench.progress import Progress, progress
+from sutura.core.bench.state import CLOSED, after
 from sutura.core.bench.telling import TrayField, laid_out, lies_there, tray
 
 MODEL = models()[HERON]
@@ -49,6 +50,17 @@ def test_the_tray_holds_what_is_out_and_lights_up_what_is_counted_now() -> None:
     }
     [bottom, *_] = tray(MODEL, {"bottom": (1, 0)}, {"bottom": 1}, "", None)
     assert (bottom.out, bottom.missing, bottom.home) == (1, 1, 0)
+
+
+def test_what_was_only_prepared_is_whole_again_after_the_look_at_the_end() -> None:
+    """Cards out, nothing off: begun, until the look at the end gives them back."""
+    prepared = after(MODEL.steps[:2])
+    assert (prepared.off, prepared.is_open) == (frozenset(), True)
+    assert not after([MODEL.steps[-1]], prepared).is_open
+    # what is put on last ends it as well, and what was done counts for the next time no more
+    begun = after(MODEL.steps[:3])
+    closed = after([step for step in MODEL.steps if step.id == "bottom-in"], begun)
+    assert closed == CLOSED
 
 
 def test_everything_is_laid_out_before_the_first_step() -> None:

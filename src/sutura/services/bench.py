@@ -157,7 +157,7 @@ def bench_page(
         alone=by is not None and by.id in {choice.person_id for choice in trained},
         beside=store.last_supervisor(job.id, by.id) if by else None,
         ways_out=_ways_out(job, progress),
-        others=tuple(one for one in progress.possible if one not in together),
+        others=tuple(one for one in progress.possible if one is not progress.step),
         tray=fields,
         lies_there=lies_there(model, progress.state, fields),
         laid_out=laid_out(model, progress.steps),

@@ -1,0 +1,183 @@
+"""The bench in the browser: from open to closed by one key, by touch on a phone, the application restarted in
+the middle; another step first; heat; a device left on the plate; a serial that is moved.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable
+from datetime import UTC, datetime, timedelta
+from decimal import Decimal
+
+import pytest
+from axe_playwright_python.sync_playwright import Axe
+from builders import HERON, SLATE, Shop, models
+from journeys.conftest import Live
+from playwright.sync_api import Page, expect
+
+from sutura.core.job import Stage
+from sutura.core.matching.judging import may_choose
+from sutura.services import bench, matching, planning, stock
+from sutura.store import bench as bench_store
+from sutura.store import people as people_store
+from sutura.store import stock as stock_store
+from sutura.store.database import connection
+
+pytestmark = [pytest.mark.browser, pytest.mark.timeout(300)]
+Sit = Callable[..., Page]
+PHONE = {"viewport": {"width": 390, "height": 844}, "has_touch": True, "is_mobile": True}
+
+
+@pytest.fixture(autouse=True)
+def trained(floor: Shop) -> None:
+    families = {model.procedure_family for model in models().values()}
+    with connection():
+        people_store.save_skills(floor.bram.id, dict.fromkeys(families, Decimal(1)))
+
+
+def opened(floor: Shop, model_id: str) -> str:
+    with connection():
+        floor.now = datetime.now(UTC)
+        code = floor.take_in(model_id)
+        best = next(
+            one
+            for one in matching.match_page(code).offers
+            if may_choose(one.judged.fit) and not one.judged.members
+        )
+        matching.choose_offer(code, best.judged.offer.id, floor.counter, floor.now, agreed=True)
+        floor.receive(stock_store.barcodes([best.judged.offer.part_id])[best.judged.offer.part_id])
+        stock.take_part(code, floor.counter, floor.now)
+        planning.assign(code, floor.bram.id, floor.manager, floor.now)
+        bench.open_job(code, floor.bram, floor.now)
+    return code
+
+
+def finished(code: str) -> frozenset[str]:
+    with connection():
+        return bench.bench_page(code).progress.finished
+
+
+def step(page: Page, press: Callable[[], None]) -> None:
+    """One press of the large button; the page that answers."""
+    with page.expect_navigation():
+        press()
+
+
+@pytest.mark.parametrize(("model_id", "window"), [(HERON, {}), ("quillon-ember", PHONE)])
+def test_a_sheet_is_worked_through_by_one_key_or_one_thumb(
+    sit: Sit, floor: Shop, live: Live, model_id: str, window: dict[str, object]
+) -> None:
+    """W01 by F9 alone, W06 by touch at 390 px; in the middle the application is started anew."""
+    code = opened(floor, model_id)
+    page = sit("Bram", **window)
+    page.goto(f"/jobs/{code}/bench")
+
+    def press() -> None:
+        button = page.locator("main .stick .button.main").first
+        if window:
+            # a thumb reaches it without scrolling
+            box = button.bounding_box()
+            assert box
+            assert 0 <= box["y"] <= 844 - box["height"] + 1
+            button.tap()
+        else:
+            page.keyboard.press("F9")
+
+    half = len(models()[model_id].steps) // 2
+    while "/proof" not in page.url:
+        if len(finished(code)) >= half and half:
+            live.restart()
+            page.reload()
+            half = 0
+        step(page, press)
+    with connection():
+        floor.now = datetime.now(UTC)
+        floor.test(code)
+    page.goto(f"/jobs/{code}/bench")
+    while page.locator("main .stick .button.main").count():
+        step(page, press)
+    with connection():
+        job = floor.job(code)
+        there = bench.bench_page(code)
+    assert job.stage is Stage.CLOSED
+    assert there.progress.out == there.progress.back > 0
+    assert not there.lies_there
+    expect(page.locator("main")).to_contain_text("Closed up")
+
+
+def test_another_step_goes_first_by_a_key_and_the_tray_says_what_is_out(sit: Sit, floor: Shop) -> None:
+    code = opened(floor, HERON)
+    page = sit("Bram")
+    page.goto(f"/jobs/{code}/bench")
+    while "battery-off" not in finished(code):
+        step(page, lambda: page.keyboard.press("F9"))
+    step(page, lambda: page.keyboard.press("F9"))
+    expect(page.locator(".step-text")).to_contain_text("Lift the display connector")
+    page.keyboard.press("F7")
+    page.wait_for_url(re.compile("step="))
+    expect(page.locator(".step-text")).not_to_contain_text("display")
+    before = finished(code)
+    step(page, lambda: page.keyboard.press("F9"))
+    [first] = finished(code) - before
+    assert first != "display-off"
+    expect(page.locator(".lies-there")).to_contain_text("battery off")
+    expect(page.locator(".lies-there")).to_contain_text("screws in the tray: 9")
+    assert page.locator(".tray .screw.out").count() == 9
+    chart = page.request.get(f"/jobs/{code}/chart.pdf?paper=letter")
+    assert chart.body().startswith(b"%PDF")
+    assert page.request.get(f"/jobs/{code}/chart.pdf?paper=napkin").status == 422
+
+
+def test_heat_is_read_typed_and_refused_and_axe_finds_nothing(sit: Sit, floor: Shop) -> None:
+    code = opened(floor, HERON)
+    page = sit("Bram")
+    page.goto(f"/jobs/{code}/bench")
+    while page.locator("#heat").count() == 0:
+        step(page, lambda: page.keyboard.press("F9"))
+    for shows in ("61", "59.5", "58.2", "57"):
+        page.get_by_label("It shows").fill(shows)
+        page.get_by_label("Read on").select_option("tape")
+        step(page, page.get_by_role("button", name="Keep this reading").click)
+    expect(page.locator("#heat")).to_contain_text("cut now")
+    page.get_by_label("It shows").fill("rather hot")
+    step(page, page.get_by_role("button", name="Keep this reading").click)
+    expect(page.get_by_role("alert").first).to_contain_text("°C or °F")
+    expect(page.get_by_label("It shows")).to_have_value("rather hot")
+    step(page, page.get_by_role("button", name="Gun on").click)
+    step(page, page.get_by_role("button", name="Read the thermometer").click)
+    expect(page.locator("#heat")).to_contain_text("The whole")
+    found = Axe().run(page).response["violations"]
+    assert [one["id"] for one in found if one["impact"] in ("serious", "critical")] == []
+
+
+def test_a_device_left_on_the_plate_is_seen_from_the_counter(sit: Sit, floor: Shop) -> None:
+    """W16: left on the plate while another customer was served."""
+    code = opened(floor, SLATE)
+    page, counter = sit("Bram"), sit("Pell")
+    page.goto(f"/jobs/{code}/bench")
+    while "plate" not in finished(code):
+        step(page, lambda: page.keyboard.press("F9"))
+    counter.goto("/counter")
+    expect(counter.locator(".timers")).to_contain_text(code)
+    expect(counter.locator(".timers")).to_contain_text("waits until")
+    with connection():
+        bench_store.set_timer(floor.job(code).id, datetime.now(UTC) - timedelta(minutes=2))
+    counter.goto("/")
+    expect(counter.locator(".timers")).to_contain_text("time is over")
+    page.goto("/")
+    step(page, page.get_by_role("button", name=re.compile("I see to it")).click)
+    counter.goto("/")
+    expect(counter.locator(".timers")).to_have_count(0)
+
+
+def test_a_display_serial_is_read_written_and_read_back(sit: Sit, floor: Shop) -> None:
+    """W08."""
+    code = opened(floor, "quillon-ember-s")
+    page = sit("Bram")
+    page.goto(f"/jobs/{code}/bench")
+    while page.locator("#serial").count() == 0:
+        step(page, lambda: page.keyboard.press("F9"))
+    step(page, page.get_by_role("button", name="Read the old display").click)
+    expect(page.locator("#serial")).to_contain_text("is read: write it")
+    step(page, page.get_by_role("button", name="Write it into the new one").click)
+    expect(page.locator("#serial")).to_contain_text("read back")
