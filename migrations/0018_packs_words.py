@@ -40,6 +40,33 @@ create trigger part_moved_all before truncate on part_moved
 -- the year a device came out, beside its data: all of them are asked for at once
 alter table model add released integer generated always as (coalesce((data ->> 'released')::integer, 0)) stored;
 
+-- how many devices of a model came in, week by week: a year of them is asked for by every look at the Shelf
+create table model_came (
+    id bigserial primary key,
+    model_id text not null references model (id) on delete cascade,
+    week date not null,
+    jobs integer not null
+);
+create unique index model_came_model_id_week on model_came (model_id, week);
+create index model_came_week on model_came (week);
+insert into model_came (model_id, week, jobs)
+    select model_id, date_trunc('week', received_at at time zone 'UTC')::date, count(*) from job group by 1, 2;
+create function keep_came() returns trigger language plpgsql as $$
+begin
+    if tg_op = 'UPDATE' then
+        update model_came set jobs = jobs - 1 where model_id = old.model_id
+            and week = date_trunc('week', old.received_at at time zone 'UTC')::date;
+    end if;
+    insert into model_came (model_id, week, jobs)
+        values (new.model_id, date_trunc('week', new.received_at at time zone 'UTC')::date, 1)
+        on conflict (model_id, week) do update set jobs = model_came.jobs + 1;
+    return null;
+end $$;
+create trigger job_came after insert on job for each row execute function keep_came();
+create trigger job_came_otherwise after update of model_id, received_at on job for each row
+    when (old.model_id is distinct from new.model_id or old.received_at is distinct from new.received_at)
+    execute function keep_came();
+
 -- what was seen of a piece is shown by a photo
 alter table photo add piece_id bigint references piece (id);
 alter table photo drop constraint photo_check;

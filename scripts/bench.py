@@ -111,6 +111,11 @@ def fill(url: str, open_jobs: int, past_jobs: int) -> None:
             f"(quantity, kind, cost, job) cross join generate_series(1, {MOVES_EACH // 2})",
             (past_jobs,),
         )
+        link.execute("delete from model_came")
+        link.execute(
+            "insert into model_came (model_id, week, jobs) select model_id, date_trunc('week', "
+            "received_at at time zone 'UTC')::date, count(*) from job group by 1, 2"
+        )
         link.execute("delete from part_use")
         link.execute(
             "insert into part_use (part_id, week, uses) select part_id, date_trunc('week', at at time zone "

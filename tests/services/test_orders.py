@@ -91,6 +91,22 @@ def test_a_part_that_is_used_and_not_there_is_advised_with_its_sentence(shop: Sh
     assert said(after.why).startswith("enough: ")
 
 
+def test_what_came_in_week_by_week_is_what_the_jobs_say(shop: Shop) -> None:
+    for model in (HERON, HERON, "ardale-plain-15"):
+        shop.take_in(model)
+    by_jobs = (
+        "select model_id, date_trunc('week', received_at at time zone 'UTC')::date, count(*) from job "
+        "group by 1, 2"
+    )
+    kept = "select model_id, week, jobs from model_came where jobs > 0"
+    assert sorted(raw(kept).fetchall()) == sorted(raw(by_jobs).fetchall())
+    raw("update job set received_at = received_at - interval '3 weeks' where model_id = %s", HERON)
+    assert sorted(raw(kept).fetchall()) == sorted(raw(by_jobs).fetchall())
+    families = store.families_since((shop.now - timedelta(weeks=1)).date())
+    assert families[models()[HERON].part_family][0] == 0
+    assert families[models()["ardale-plain-15"].part_family][0] == 1
+
+
 def test_a_part_is_moved_and_its_places_stand_with_who_moved_it(shop: Shop) -> None:
     was = stock_store.load_part("P-4001")
     stock.move_part("P-4001", " Z9 ", shop.bram, shop.tick())

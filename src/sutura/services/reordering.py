@@ -102,7 +102,7 @@ def advise_all(now: datetime, known: shop_store.Keeping | None = None) -> list[P
     # the 51 weeks before this one, and this one as far as it is
     monday = now.astimezone(UTC).date() - timedelta(days=now.astimezone(UTC).weekday())
     uses = store.weekly_uses(monday - timedelta(weeks=demands.WEEKS - 1))
-    families = store.families_since(since)
+    families = store.families_since(monday - timedelta(weeks=demands.WEEKS - 1))
     popularity = _popularity({family: came for family, (came, _) in families.items() if came})
     offers = store.best_offers([part.id for part in parts])
     delivered = store.delivered_days(since)

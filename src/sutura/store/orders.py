@@ -13,7 +13,14 @@ from sutura.core.job import Stage
 from sutura.core.stock.orders import OPEN_RETURNS, Arrived, Cause, LineState, OrderState, ReturnState
 from sutura.store.database import each, first, reading, rows, written
 from sutura.store.expressions import BY_BIN, ON_THE_SHELF, or_empty
-from sutura.store.stock_tables import PartUse, PurchaseArrival, PurchaseLine, PurchaseOrder, SupplierReturn
+from sutura.store.stock_tables import (
+    ModelCame,
+    PartUse,
+    PurchaseArrival,
+    PurchaseLine,
+    PurchaseOrder,
+    SupplierReturn,
+)
 from sutura.store.tables import CatalogueModel, Job, Offer, Part, Person, Supplier
 
 # -- what advice is made of ---------------------------------------------------------------------------
@@ -102,9 +109,11 @@ def weekly_uses(since: date) -> dict[int, dict[int, int]]:
 
 
 @written
-def _families(since: datetime) -> Select:
-    came = Job.select(Job.model, fn.COUNT(SQL("*")).alias("jobs")).where(Job.received_at >= since)
-    counted = came.group_by(Job.model).alias("came")
+def _families(since: date) -> Select:
+    came = ModelCame.select(ModelCame.model, fn.SUM(ModelCame.jobs).alias("jobs")).where(
+        ModelCame.week >= since
+    )
+    counted = came.group_by(ModelCame.model).alias("came")
     families = CatalogueModel.select(
         CatalogueModel.part_family,
         fn.COALESCE(fn.SUM(counted.c.jobs), 0).cast("bigint"),
@@ -116,8 +125,8 @@ def _families(since: datetime) -> Select:
 
 
 @reading
-def families_since(since: datetime) -> dict[str, tuple[int, int]]:
-    """How many devices of each family of parts came in since a moment, and the year in which the newest of
+def families_since(since: date) -> dict[str, tuple[int, int]]:
+    """How many devices of each family of parts came in since a Monday, and the year in which the newest of
     them came out, 0 where nobody knows.
     """
     return {family: (came, released) for family, came, released in rows(_families(since))}

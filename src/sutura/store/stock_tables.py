@@ -14,7 +14,7 @@ from peewee import (
 )
 from playhouse.postgres_ext import BinaryJSONField, DateTimeTZField
 
-from sutura.store.tables import Job, Part, Person, Supplier, Table
+from sutura.store.tables import CatalogueModel, Job, Part, Person, Supplier, Table
 
 
 class PurchaseOrder(Table):
@@ -196,6 +196,16 @@ class PartMoved(Table):
 
     class Meta:
         indexes = ((("part", "id"), False),)
+
+
+class ModelCame(Table):
+    id = BigAutoField()
+    model = ForeignKeyField(CatalogueModel, index=False, on_delete="CASCADE")
+    week = DateField(index=True)
+    jobs = IntegerField()
+
+    class Meta:
+        indexes = ((("model", "week"), True),)
 
 
 class PartUse(Table):

@@ -97,6 +97,7 @@ NOT_OF_CUSTOMERS: Mapping[str, str] = {
     # who buys old screens is no customer of the shop
     "old_screen": "place state buyer",
     "part_moved": "from_bin to_bin",
+    "model_came": "model_id",
     "consumable": "id name unit used_for place supplier_id",
     "consumable_move": "consumable_id kind note",
     "piece_event": "kind note detail",
