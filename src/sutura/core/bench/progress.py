@@ -211,7 +211,10 @@ _AIMS = {
 
 def state_of(model: Model, done: Sequence[Done]) -> State:
     """How a device of pieces lies there after everything recorded."""
-    known = _steps_by_id(model)
+    return _state(_steps_by_id(model), done)
+
+
+def _state(known: Mapping[str, Step], done: Sequence[Done]) -> State:
     return state_after(known[entry.step] for entry in done if entry.step in known)
 
 
@@ -270,19 +273,20 @@ def progress(
         finished |= {step.id for step in steps if step.phase is Phase.PROOF}
     possible = _possible(model, steps, tuple(finished))
     step = next((step for step in possible if step.id == chosen), next(iter(possible), None))
-    out, back = _counted(model, done)
-    state = state_of(model, done)
+    known = _steps_by_id(model)
+    out, back = _counted(known, done)
+    state = _state(known, done)
     return Progress(
         attempt=attempt,
         steps=steps,
         done=sum(s.id in finished for s in steps),
         step=step,
-        expected=expected_count(model, done, step, missing) if step else None,
+        expected=_expected(model, known, done, step, missing) if step else None,
         missing=(missing or {}).get(step.screws, 0) if step else 0,
         at_proof=step is not None and step.phase is Phase.PROOF,
         out=sum(out.values()),
         back=sum(back.values()),
-        counts_agree=_agree(model, done),
+        counts_agree=_agree(model, known, done),
         is_open=(state if model.pieces else device_state(model, done)).is_open,
         state=state,
         counts={group: (count, back.get(group, 0)) for group, count in out.items()},
@@ -346,21 +350,30 @@ def expected_count(
     """Screws expected at a step: the sheet's number going out, without those that were missing on arrival;
     coming in, as many as came out, or the first of them and then the rest.
     """
+    return _expected(model, _steps_by_id(model), done, step, missing)
+
+
+def _expected(
+    model: Model,
+    known: Mapping[str, Step],
+    done: Sequence[Done],
+    step: Step,
+    missing: Mapping[str, int] | None = None,
+) -> int | None:
     if not step.screws:
         return None
-    out, _ = _counted(model, done)
+    out, _ = _counted(known, done)
     there = model.screw_group(step.screws).count - (missing or {}).get(step.screws, 0)
     if not step.screws_in:
         return there
     taken = out.get(step.screws, there)
     if step.screws_part:
         return min(step.screws_part, taken)
-    return max(taken - _set_before(model, done, step.screws), 0)
+    return max(taken - _set_before(known, done, step.screws), 0)
 
 
-def _set_before(model: Model, done: Sequence[Done], group: str) -> int:
+def _set_before(by_id: Mapping[str, Step], done: Sequence[Done], group: str) -> int:
     """How many screws of a group this round has set already, where the rest comes later."""
-    by_id = _steps_by_id(model)
     parts = [
         entry.counted or 0
         for entry in done
@@ -457,11 +470,10 @@ def _steps_by_id(model: Model) -> Mapping[str, Step]:
     return every_step(model)
 
 
-def _counted(model: Model, done: Sequence[Done]) -> tuple[dict[str, int], dict[str, int]]:
+def _counted(by_id: Mapping[str, Step], done: Sequence[Done]) -> tuple[dict[str, int], dict[str, int]]:
     """Screws counted out and in, by group; a later round's count replaces the earlier, within a round what
     is set at two steps adds up.
     """
-    by_id = _steps_by_id(model)
     out: dict[str, int] = {}
     back: dict[str, int] = {}
     round_of: dict[str, int] = {}
@@ -481,9 +493,8 @@ def _counted(model: Model, done: Sequence[Done]) -> tuple[dict[str, int], dict[s
     return out, back
 
 
-def _agree(model: Model, done: Sequence[Done]) -> bool:
-    out, back = _counted(model, done)
-    by_id = _steps_by_id(model)
+def _agree(model: Model, by_id: Mapping[str, Step], done: Sequence[Done]) -> bool:
+    out, back = _counted(by_id, done)
     steps = [by_id[entry.step] for entry in done if entry.reason and entry.step in by_id]
     explained = {step.screws for step in steps if step.screws_in}
     return all(out.get(g.id) == back.get(g.id) or g.id in explained for g in model.screws)
