@@ -10,13 +10,14 @@ from datetime import timedelta
 from decimal import Decimal
 
 import pytest
-from builders import FEWER, HERON, PLAIN, SLATE, Shop, models
+from builders import FEWER, HERON, PLAIN, SLATE, Shop, models, said, written
 
 from sutura.core.bench.progress import state_of
 from sutura.core.errors import Invalid, ManyInvalid, MoveRefused, NotAllowed, OutOfStock
 from sutura.core.job import OPEN_STAGES, EventKind, Round, Stage
 from sutura.core.matching.judging import may_choose
 from sutura.core.stock.levels import PartFate
+from sutura.formats.pieces import step_to_json
 from sutura.services import bench, catalogue, handover, matching, planning, stock
 from sutura.services.job import job_page
 from sutura.store import bench as bench_store
@@ -345,6 +346,30 @@ def test_a_display_that_fails_while_its_glass_is_split_goes_on_with_the_whole_fr
         shop.step(code)
     assert shop.job(code).stage is Stage.CLOSED
     assert bench.bench_page(code).lies_there == ""
+
+
+def test_a_job_that_was_opened_by_a_list_goes_on_by_it_and_knows_its_state(shop: Shop) -> None:
+    """Opened before sheets were worked out: its list is one chain; the rounds after it know what is off."""
+    shop.receive("P-1001")
+    code = shop.opened(HERON)
+    job = shop.job(code)
+    listed = [step_to_json(step) for step in written()[HERON].steps]
+    bench_store.add_sheet(job.id, 1, 1, listed, shop.tick())
+    page = bench.bench_page(code)
+    assert [step.id for step in page.progress.steps] == [step["id"] for step in listed]
+    assert [step.id for step in page.progress.possible] == ["cards-out"]
+    while "display-off" not in bench.bench_page(code).progress.finished:
+        shop.step(code)
+    page = bench.bench_page(code)
+    assert "unplugged: display" in said(page.lies_there)
+    held = {part.part_id: PartFate.GOOD.value for part in page.held}
+    bench.give_up(code, held, "the board was wet", shop.bram, shop.tick())
+    left = [step.id for step in bench.bench_page(code).progress.steps]
+    # cut open, it wants a clean rim and a seal again
+    assert left.index("clean") < left.index("display-on") < left.index("battery-on")
+    assert {"battery-shield-in", "connector-shield-in", "seal-close", "bottom-in"} <= set(left)
+    while shop.job(code).stage is not Stage.DECLINED:
+        shop.step(code)
 
 
 def test_who_comes_second_is_told_whose_hands_it_is_in(shop: Shop) -> None:

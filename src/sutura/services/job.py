@@ -111,12 +111,21 @@ def kept_sheet(job: JobRecord, model: Model) -> KeptSheet:
     steps: tuple[Step, ...] = ()
     version = job.model_version
     for attempt, model_version, kept in bench_store.load_sheets(job.id):
-        read = tuple(step_from_json(step) for step in kept)
+        read = _chained(tuple(step_from_json(step) for step in kept))
         known |= {step.id: step for step in read}
         if attempt == job.bench.attempt:
             steps, version = read, model_version
     kept_model = replace(model, steps=tuple(known.values())) if known else model
     return KeptSheet(model=kept_model, steps=steps, version=version)
+
+
+def _chained(steps: tuple[Step, ...]) -> tuple[Step, ...]:
+    """A list that knows no pieces is one chain: each step waits for the one before it."""
+    if any(step.piece for step in steps):
+        return steps
+    return tuple(
+        replace(step, after=(steps[place - 1].id,) if place else ()) for place, step in enumerate(steps)
+    )
 
 
 @writing

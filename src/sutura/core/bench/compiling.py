@@ -480,13 +480,15 @@ def _plain(work: Work, phase: Phase) -> Step:
 
 
 def every_step(model: Model) -> dict[str, Step]:
-    """Every step there can be on a sheet of a model, by its id; those of a written sheet count first."""
+    """Every step there can be on a sheet of a model, by its id. Those that a job keeps count first, unless
+    they are of a list that knows no pieces.
+    """
     found = {act.id: _step_of_act(act) for act in model.acts}
     for piece in model.pieces:
         for goes in (Goes.OFF, Goes.FIRST, Goes.ON) if piece.first else (Goes.OFF, Goes.ON):
             step = _step_of(piece, goes, Phase.OPEN if goes is Goes.OFF else Phase.SWAP)
             found[step.id] = step
-    return found | {step.id: step for step in model.steps}
+    return found | {step.id: step for step in model.steps if step.piece or step.id not in found}
 
 
 # what a sheet says of itself, where the pack says nothing
