@@ -26,6 +26,8 @@ create trigger heat_reading_all before truncate on heat_reading
 -- a device that waits by the clock, until somebody sees to it
 alter table job add waits_until timestamptz
     check (waits_until >= '2000-01-01 00:00Z' and waits_until < '2200-01-02 00:00Z');
+-- every page asks for those whose time is over
+create index job_waits_until on job (waits_until) where waits_until is not null;
 """
 
 

@@ -162,6 +162,8 @@ def test_a_device_left_on_the_plate_is_seen_from_the_counter(sit: Sit, floor: Sh
     expect(counter.locator(".timers")).to_contain_text("waits until")
     with connection():
         bench_store.set_timer(floor.job(code).id, datetime.now(UTC) - timedelta(minutes=2))
+    counter.goto("/shelf")
+    expect(counter.locator("main")).to_contain_text(f"Time is over: {code}")
     counter.goto("/")
     expect(counter.locator(".timers")).to_contain_text("time is over")
     page.goto("/")

@@ -12,7 +12,7 @@ from peewee import JOIN, SQL, Select, fn
 
 from sutura.core.values import Person, Role
 from sutura.store.database import column, each, first, insert, note_stamp, raw, reading, rows, written
-from sutura.store.tables import CatalogueModel, LoginSession, Shop, SignInTry, Skill
+from sutura.store.tables import CatalogueModel, Job, LoginSession, Shop, SignInTry, Skill
 from sutura.store.tables import Person as PersonTable
 
 
@@ -24,6 +24,8 @@ class SignedIn:
     csrf: str
     shop_name: str
     timezone: str
+    # devices whose time by the clock is over
+    over: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -57,11 +59,18 @@ _PERSON = (
 )
 
 
-def _signed_in(id: int, name: str, role: str, stamp: str, **session: str) -> SignedIn:
+def _signed_in(id: int, name: str, role: str, stamp: str, over: list[str], **session: str) -> SignedIn:
     note_stamp(stamp)
-    return SignedIn(person=Person(id=id, name=name, role=Role(role)), **session)
+    return SignedIn(person=Person(id=id, name=name, role=Role(role)), over=tuple(over), **session)
 
 
+# devices whose time by the clock is over (rule plan.clock), a few of them: every page says so
+_OVER = fn.ARRAY(
+    Job.select(Job.code)
+    .where(Job.waits_until.is_null(False), Job.waits_until <= fn.NOW())
+    .order_by(Job.waits_until)
+    .limit(5)
+)
 # behind every request, so it is made once
 _SESSION = (
     LoginSession.select(
@@ -72,6 +81,7 @@ _SESSION = (
         Shop.name.alias("shop_name"),
         Shop.timezone,
         Shop.stamp,
+        _OVER.alias("over"),
     )
     .join(PersonTable)
     .join(Shop, on=SQL("true"))

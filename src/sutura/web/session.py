@@ -53,6 +53,8 @@ class Asking:
     now: datetime
     shop_name: str
     zone: ZoneInfo
+    # devices whose time by the clock is over
+    over: tuple[str, ...] = ()
 
     @property
     def speech(self) -> Speech:
@@ -89,6 +91,7 @@ def asking(request: Request) -> Asking:
         now=now,
         shop_name=signed_in.shop_name,
         zone=ZoneInfo(signed_in.timezone),
+        over=signed_in.over,
     )
 
 
