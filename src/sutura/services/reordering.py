@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import UTC, date, datetime, timedelta
+from functools import lru_cache
 
 from sutura.core.facts import Say, fact
 from sutura.core.stock import consolidating, reordering
@@ -88,6 +89,25 @@ def buying_of(offer: store.BestOffer) -> reordering.Buying:
     )
 
 
+# the same figures give the same advice: kept, so that a look at the Shelf works out only what changed
+_estimate = lru_cache(maxsize=20_000)(demands.estimate)
+_never_used = lru_cache(maxsize=20_000)(demands.never_used)
+
+
+@lru_cache(maxsize=20_000)
+def _advise(
+    position: reordering.Position,
+    demand: demands.Demand,
+    lead: reordering.LeadTime,
+    keeping: reordering.Keeping,
+    sold: tuple[int, tuple[tuple[int, int], ...], int, int],
+    target: float,
+) -> reordering.Advice:
+    price_minor, breaks, least, pack = sold
+    buying = reordering.Buying(price_minor=price_minor, breaks=dict(breaks), least=least, pack=pack)
+    return reordering.advise(position, demand, lead, keeping, buying, target)
+
+
 @reading
 def advise_all(now: datetime, known: shop_store.Keeping | None = None) -> list[PartAdvice]:
     """Every part of the shelf with its advice; six reads, however many parts there are."""
@@ -119,17 +139,17 @@ def advise_all(now: datetime, known: shop_store.Keeping | None = None) -> list[P
             age_years=demands.age_of(families.get(part.family, (0, 0))[1], numbers.day(now).year),
         )
         weeks = uses.get(part.id, {})
-        wanted = demands.estimate([weeks.get(week, 0) for week in range(demands.WEEKS)], prior)
+        wanted = _estimate(tuple(weeks.get(week, 0) for week in range(demands.WEEKS)), prior)
         offer = offers.get(part.id)
         lead = reordering.lead_time(
             offer.lead_days if offer else USUAL_DAYS, delivered.get(offer.supplier_id, []) if offer else []
         )
         advice = None
         if offer:
-            advice = reordering.advise(
-                position_of(part), wanted, lead, keeping, buying_of(offer), numbers.fill_percent / 100
-            )
-        unused = demands.never_used(part.on_hand, wanted)
+            buying = buying_of(offer)
+            sold = (buying.price_minor, tuple(sorted(buying.breaks.items())), buying.least, buying.pack)
+            advice = _advise(position_of(part), wanted, lead, keeping, sold, numbers.fill_percent / 100)
+        unused = _never_used(part.on_hand, wanted)
         advised.append(
             PartAdvice(
                 part=part,
