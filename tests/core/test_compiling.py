@@ -218,7 +218,7 @@ def devices(draw: st.DrawFn) -> Model:
     )
 
 
-@examples(200)
+@examples(120)
 @given(devices(), st.data())
 def test_every_sheet_of_a_random_device_keeps_its_constraints_from_wherever_it_lies(
     model: Model, data: st.DataObject

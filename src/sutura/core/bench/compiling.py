@@ -10,6 +10,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from enum import StrEnum
+from functools import lru_cache
 
 from sutura.core.bench.closure import Unreachable, smallest
 from sutura.core.bench.ordering import Circular, Task, in_order
@@ -483,12 +484,18 @@ def every_step(model: Model) -> dict[str, Step]:
     """Every step there can be on a sheet of a model, by its id. Those that a job keeps count first, unless
     they are of a list that knows no pieces.
     """
-    found = {act.id: _step_of_act(act) for act in model.acts}
-    for piece in model.pieces:
+    found = _steps_of_pieces(model.pieces, model.acts)
+    return found | {step.id: step for step in model.steps if step.piece or step.id not in found}
+
+
+@lru_cache(maxsize=256)
+def _steps_of_pieces(pieces: tuple[Piece, ...], acts: tuple[Act, ...]) -> dict[str, Step]:
+    found = {act.id: _step_of_act(act) for act in acts}
+    for piece in pieces:
         for goes in (Goes.OFF, Goes.FIRST, Goes.ON) if piece.first else (Goes.OFF, Goes.ON):
             step = _step_of(piece, goes, Phase.OPEN if goes is Goes.OFF else Phase.SWAP)
             found[step.id] = step
-    return found | {step.id: step for step in model.steps if step.piece or step.id not in found}
+    return found
 
 
 # what a sheet says of itself, where the pack says nothing
