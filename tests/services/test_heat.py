@@ -9,7 +9,7 @@ from datetime import datetime, timedelta
 import pytest
 from builders import HERON, Shop, said
 
-from sutura.core.bench.heat import HeatState
+from sutura.core.bench.heat import HeatState, heated_step
 from sutura.core.errors import ManyInvalid, MoveRefused, NotAllowed
 from sutura.devices import plug, plugged
 from sutura.devices.ports import Away, Thermometer
@@ -43,7 +43,9 @@ def at_warming(shop: Shop) -> str:
 
 def page_of(shop: Shop, code: str, now: datetime | None = None) -> HeatPage:
     page = bench.bench_page(code)
-    step = heat.heated_step(page.progress, [(one.step, one.at) for one in page.done], shop.now)
+    step = heated_step(
+        page.progress.step, page.progress.steps, [(one.step, one.at) for one in page.done], now or shop.now
+    )
     assert step
     return heat.heat_page(page.job, page.model, step, now or shop.now)
 

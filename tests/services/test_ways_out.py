@@ -307,6 +307,15 @@ def test_from_wherever_a_walk_ends_the_device_goes_home_whole_and_nothing_stays_
 # -- who records a step, and when ---------------------------------------------------------------------
 
 
+def test_what_waits_by_the_clock_ends_with_its_round(shop: Shop) -> None:
+    shop.receive("P-3001")
+    code = shop.opened(SLATE)
+    while not planning.open_lines(shop.now).timers:
+        shop.step(code)
+    give_up(shop, code)
+    assert planning.open_lines(shop.now).timers == ()
+
+
 def test_a_display_that_fails_while_its_glass_is_split_goes_on_with_the_whole_front(shop: Shop) -> None:
     """Work sample W15: the same job, another route, from how the device lies there."""
     kite = "fennick-kite"

@@ -9,7 +9,7 @@ from datetime import datetime, timedelta
 from sutura.core.bench import progress as rules
 from sutura.core.bench import serials as serial_rules
 from sutura.core.bench.chart import Paper, chart, letters
-from sutura.core.bench.done import Done
+from sutura.core.bench.done import Done, in_hands
 from sutura.core.bench.progress import Progress
 from sutura.core.bench.telling import LaidOut, TrayField, laid_out, lies_there, tray
 from sutura.core.catalogue.model import Model, Route, Step
@@ -162,21 +162,10 @@ def bench_page(
         lies_there=lies_there(model, progress.state, fields),
         laid_out=laid_out(model, progress.steps),
         uses=uses_of(model.face, model.seal),
-        in_hands=_in_hands(done, by, now),
+        in_hands=in_hands(done, by.id, now) if by and now else None,
         serial=_serial(job, progress.step) if job.stage in (Stage.OPENED, Stage.PROVED) else None,
         is_older=bool(kept.steps) and kept.version != job.model_version,
     )
-
-
-# a step of somebody else so short ago may mean that the device is in their hands; the shop's, no source
-IN_HANDS = timedelta(minutes=15)
-
-
-def _in_hands(done: Sequence[Done], by: Person | None, now: datetime | None) -> Done | None:
-    last = done[-1] if done else None
-    if last is None or by is None or now is None or last.who_id == by.id or now - last.at > IN_HANDS:
-        return None
-    return last
 
 
 @reading
@@ -455,6 +444,8 @@ def _may(job: JobRecord, wanted: Move) -> None:
 
 
 def _next_round(job: JobRecord, work: Round, now: datetime) -> BenchWork:
+    # what waited by the clock belonged to the round that ends here
+    store.set_timer(job.id, None)
     following = replace(job.bench, attempt=job.bench.attempt + 1, round=work, steps_done=0)
     return replace(following, steps_total=keep_sheet(job, following, now))
 

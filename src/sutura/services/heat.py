@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 
 from sutura.core.bench import heat as rules
 from sutura.core.bench.heat import HeatReading, Surface
-from sutura.core.bench.progress import Progress
 from sutura.core.catalogue.model import EDGES, Model, Step
 from sutura.core.errors import Invalid, MoveRefused
 from sutura.core.facts import fact
@@ -25,9 +24,6 @@ from sutura.store import bench as store
 from sutura.store import job as job_store
 from sutura.store.database import reading, writing
 
-# heat is of use to what follows it for so long; the shop's, no source
-STAYS = timedelta(minutes=30)
-
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class EdgeHeat:
@@ -35,6 +31,7 @@ class EdgeHeat:
 
     edge: str
     lines: list[store.HeatLine]
+    readings: list[rules.Reading]
     judged: HeatReading
     until: datetime | None
 
@@ -52,20 +49,6 @@ class HeatPage:
     @property
     def target(self) -> HeatReading:
         return self.edges[0].judged
-
-
-def heated_step(progress: Progress, done: Sequence[tuple[str, datetime]], now: datetime) -> Step | None:
-    """The step whose heat counts now: this one, or the last one of this round that was warmed not long
-    ago.
-    """
-    if progress.step and progress.step.heat:
-        return progress.step
-    steps = {step.id: step for step in progress.steps}
-    for step_id, at in reversed(done):
-        step = steps.get(step_id)
-        if step and step.heat:
-            return step if now - at <= STAYS else None
-    return None
 
 
 @reading
@@ -89,12 +72,13 @@ def _edge(model: Model, step: Step, edge: str, lines: list[store.HeatLine], now:
     assert step.heat, "asked for where there is heat"
     first = lines[0].at if lines else None
     readings = [
-        rules.Reading(at_s=(line.at - lines[0].at).total_seconds(), c=float(line.true_c)) for line in lines
+        rules.Reading(at_s=(line.at - (first or line.at)).total_seconds(), c=float(line.true_c))
+        for line in lines
     ]
     now_s = (now - first).total_seconds() if first else None
     judged = rules.judge_heat(step.heat, model.heat_limits, readings, now_s)
     until = first + timedelta(seconds=judged.until_s) if first and judged.until_s is not None else None
-    return EdgeHeat(edge=edge, lines=lines, judged=judged, until=until)
+    return EdgeHeat(edge=edge, lines=lines, readings=readings, judged=judged, until=until)
 
 
 @writing

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from datetime import datetime
 
-from sutura.core.bench.serials import Outcome, needs_programmer, old_serial
+from sutura.core.bench.serials import SILENT_GRADE, Outcome, needs_programmer, old_serial
 from sutura.core.errors import Invalid, MoveRefused
 from sutura.core.facts import fact
 from sutura.core.job import JobRecord, Stage
@@ -22,9 +22,6 @@ from sutura.store import pieces as pieces_store
 from sutura.store import stock as stock_store
 from sutura.store import suppliers as suppliers_store
 from sutura.store.database import writing
-
-# as what a display is kept that stays silent
-SILENT_GRADE = "aftermarket"
 
 
 def _locked(code: str, by: Person) -> JobRecord:

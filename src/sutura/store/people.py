@@ -12,6 +12,7 @@ from peewee import JOIN, SQL, Select, fn
 
 from sutura.core.values import Person, Role
 from sutura.store.database import column, each, first, insert, note_stamp, raw, reading, rows, written
+from sutura.store.expressions import IS_OPEN
 from sutura.store.tables import CatalogueModel, Job, LoginSession, Shop, SignInTry, Skill
 from sutura.store.tables import Person as PersonTable
 
@@ -67,7 +68,7 @@ def _signed_in(id: int, name: str, role: str, stamp: str, over: list[str], **ses
 # devices whose time by the clock is over (rule plan.clock), a few of them: every page says so
 _OVER = fn.ARRAY(
     Job.select(Job.code)
-    .where(Job.waits_until.is_null(False), Job.waits_until <= fn.NOW())
+    .where(IS_OPEN, Job.waits_until.is_null(False), Job.waits_until <= fn.NOW())
     .order_by(Job.waits_until)
     .limit(5)
 )

@@ -9,9 +9,10 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
+from datetime import datetime, timedelta
 from enum import StrEnum
 
-from sutura.core.catalogue.model import Heat, HeatLimit
+from sutura.core.catalogue.model import Heat, HeatLimit, Step
 from sutura.core.errors import Invalid
 from sutura.core.facts import Say, fact
 from sutura.core.typed import read_number
@@ -26,6 +27,8 @@ WORKABLE_BELOW = 15.0
 NEAR = 2.0
 # the room, where nobody measured it
 ROOM_C = 22.0
+# what was warmed is of use to the steps after it for so long; the shop's, no source
+STAYS = timedelta(minutes=30)
 # a prediction is a two-sided interval of this sureness
 SURE = 0.90
 # a curve through fewer points than this tells nothing of its doubt
@@ -217,6 +220,17 @@ def falling(readings: Sequence[Reading]) -> list[Reading]:
         return []
     hottest = max(range(len(readings)), key=lambda place: (readings[place].c, place))
     return list(readings[hottest:])
+
+
+def heated_step(
+    now_doing: Step | None, steps: Sequence[Step], done: Sequence[tuple[str, datetime]], now: datetime
+) -> Step | None:
+    """The step whose heat counts now: this one, or the last one that was warmed while that is of use."""
+    if now_doing and now_doing.heat:
+        return now_doing
+    heated = {step.id: step for step in steps if step.heat}
+    last = next(((heated[name], at) for name, at in reversed(done) if name in heated), None)
+    return last[0] if last and now - last[1] <= STAYS else None
 
 
 class HeatState(StrEnum):

@@ -11,6 +11,8 @@ from sutura.core.facts import Say, fact
 from sutura.core.values import COMMON, Rule
 
 PROGRAMMER = "serial programmer"
+# as what a display is kept that stays silent; common practice, no source
+SILENT_GRADE = "aftermarket"
 
 
 class Outcome(StrEnum):

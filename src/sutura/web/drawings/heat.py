@@ -2,20 +2,22 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 
 from markupsafe import Markup
 
-from sutura.core.bench.heat import HeatReading
+from sutura.core.bench.heat import HeatReading, Reading
 from sutura.words.speech import PLAIN, Speech
 
+Scale = Callable[[float], float]
 WIDE, HIGH, LEFT, BOTTOM = 320.0, 140.0, 34.0, 18.0
 
 
-def draw_heat(points: Sequence[tuple[float, float]], judged: HeatReading, speech: Speech = PLAIN) -> Markup:
-    """`points` are seconds and °C of the readings, the oldest first; empty without any."""
-    if not points:
+def draw_heat(readings: Sequence[Reading], judged: HeatReading, speech: Speech = PLAIN) -> Markup:
+    """The readings of an edge, the oldest first; empty without any."""
+    if not readings:
         return Markup("")
+    points = [(reading.at_s, reading.c) for reading in readings]
     last = max(points[-1][0], judged.until_s or 0, 30.0) * 1.1
     hottest = max(judged.ceiling_c + 10, *(c for _, c in points))
     coldest = min(judged.floor_c - 10, *(c for _, c in points))
@@ -46,9 +48,9 @@ def draw_heat(points: Sequence[tuple[float, float]], judged: HeatReading, speech
     )
 
 
-def _curve(judged: HeatReading, last: float, x: object, y: object) -> Markup:
+def _curve(judged: HeatReading, last: float, x: Scale, y: Scale) -> Markup:
     curve = judged.curve
-    if curve is None or not callable(x) or not callable(y):
+    if curve is None:
         return Markup("")
     steps = [curve.start_s + (last - curve.start_s) * n / 40 for n in range(41)]
     path = " ".join(f"{'M' if n == 0 else 'L'}{x(s):.1f} {y(curve.at(s)):.1f}" for n, s in enumerate(steps))

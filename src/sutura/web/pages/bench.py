@@ -8,7 +8,7 @@ from fastapi.responses import Response
 from markupsafe import Markup
 
 from sutura.core.bench.chart import Paper, letters
-from sutura.core.bench.heat import Surface
+from sutura.core.bench.heat import Surface, heated_step
 from sutura.core.bench.progress import is_on_the_way_in, is_waiting
 from sutura.core.intake.opening import opening_plan
 from sutura.core.job import Stage
@@ -92,7 +92,7 @@ def _heat(ask: Asking, page: bench.BenchPage) -> dict[str, Any]:
     """What the heat panel shows; nothing where no heat counts."""
     working = page.job.stage in (Stage.OPENED, Stage.PROVED)
     done = [(entry.step, entry.at) for entry in page.done if entry.attempt == page.job.bench.attempt]
-    step = heat.heated_step(page.progress, done, ask.now) if working else None
+    step = heated_step(page.progress.step, page.progress.steps, done, ask.now) if working else None
     if step is None:
         return {"heat": None}
     found = heat.heat_page(page.job, page.model, step, ask.now)
@@ -100,14 +100,7 @@ def _heat(ask: Asking, page: bench.BenchPage) -> dict[str, Any]:
     last = max(kept, key=lambda line: line.at, default=None)
     return {
         "heat": found,
-        "heat_drawn": {
-            edge.edge: draw_heat(
-                [((line.at - edge.lines[0].at).total_seconds(), float(line.true_c)) for line in edge.lines],
-                edge.judged,
-                ask.speech,
-            )
-            for edge in found.edges
-        },
+        "heat_drawn": {edge.edge: draw_heat(edge.readings, edge.judged, ask.speech) for edge in found.edges},
         "surfaces": list(Surface),
         "last_surface": last.surface if last else Surface.GLASS.value,
         "last_edge": last.edge if last else "",
@@ -115,7 +108,7 @@ def _heat(ask: Asking, page: bench.BenchPage) -> dict[str, Any]:
 
 
 @addresses.get("/jobs/{code}/chart.pdf", may=Anyone.SIGNED_IN)
-def screw_chart(ask: Ask, code: str, paper: str = Paper.A4) -> Response:  # noqa: ARG001 - who asks is asked by the address
+def screw_chart(ask: Ask, code: str, paper: str = Paper.A4) -> Response:  # noqa: ARG001 - as asked there
     """The screws of a job's device at 1:1, on paper."""
     return Response(bench.screw_chart(code, paper), media_type="application/pdf")
 
