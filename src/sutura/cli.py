@@ -368,14 +368,13 @@ def test(*, fast: bool, words: tuple[str, ...]) -> int:
     """Run lint and all tests; further words, such as the path of a test, go to pytest."""
     if not words and run_lint() != 0:
         return 1
-    # side by side, each with a database server of its own, since each waits for it at times; a whole product
-    # wants the machine to itself
+    # side by side, each with a database server of its own, since each waits for it at times
     two, three = (["-n", number, "--dist", "loadfile"] for number in ("2", "3"))
     quick = ["-m", "not browser and not slow", *three]
     if words:
         runs = [["-m", "not browser and not slow", *words] if fast else list(words)]
     else:
-        runs = [quick] if fast else [quick, ["-m", "browser", *two], ["-m", "slow and not browser"]]
+        runs = [quick] if fast else [quick, ["-m", "browser", *two], ["-m", "slow and not browser", *two]]
     return max(_pytest(run, fewer_examples=fast) for run in runs)
 
 

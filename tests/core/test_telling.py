@@ -20,7 +20,7 @@ def left_after(count: int) -> tuple[Progress, tuple[TrayField, ...]]:
         assert now.step
         done.append(Done(attempt=1, step=now.step.id, at=NOW, counted=now.expected))
     now = progress(MODEL, 1, done, proved=True)
-    return now, tray(MODEL, now.counts, {}, now.step.screws if now.step else "", now.expected)
+    return now, tray(MODEL, now.counts, {}, now.step, now.expected)
 
 
 def test_whoever_comes_next_reads_what_state_it_is_in() -> None:
@@ -31,13 +31,13 @@ def test_whoever_comes_next_reads_what_state_it_is_in() -> None:
     assert sentence(2) == ""
     assert sentence(3) == "battery still on, screws in the tray: 2"
     # 2 at the bottom, 2 and 5 of the shields
-    assert sentence(11) == ("battery off, unplugged: display, touch, off: edges, screws in the tray: 9")
+    assert sentence(11) == ("battery off, unplugged: display, touch, open: front, screws in the tray: 9")
     assert sentence(25) == ""
 
 
 def test_the_tray_holds_what_is_out_and_lights_up_what_is_counted_now() -> None:
     _, fields = left_after(2)
-    assert [(field.group.id, field.out, field.now) for field in fields][:2] == [
+    assert [(field.group.id, field.out, field.expected) for field in fields][:2] == [
         ("bottom", 0, 2),
         ("battery-shield", 0, 0),
     ]
@@ -48,7 +48,7 @@ def test_the_tray_holds_what_is_out_and_lights_up_what_is_counted_now() -> None:
         "connector-shield": (5, 0),
         "earpiece": (0, 3),
     }
-    [bottom, *_] = tray(MODEL, {"bottom": (1, 0)}, {"bottom": 1}, "", None)
+    [bottom, *_] = tray(MODEL, {"bottom": (1, 0)}, {"bottom": 1})
     assert (bottom.out, bottom.missing, bottom.home) == (1, 1, 0)
 
 

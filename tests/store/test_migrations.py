@@ -38,6 +38,7 @@ FROZEN = {
     "0017_consumables.py": "42af9515b2502464211084431c1268ecc1a75a3c2119b80d2e89c32a8db2e1aa",
     "0018_packs_words.py": "a14ea648122e89d1adb0ea08a93a1f0ccf64bb8c47ba30507025550f363fa36f",
     "0021_serials.py": "e594cb2e8257696445abb69dedcc54dccdcc17162e0d2883728f975634617b21",
+    "0022_hands.py": "4b9edc04a7ac59dadc9eb3ab09984845e9b1a487be8a17bed132f92d6c7ccb5f",
     "0020_heat.py": "ffe83892979977b6597727a4ce88db677b56a6b2a4fe8984785e9357841c5958",
     "0019_sheets.py": "ddf3b3c90e60ae735da4a7ea8a776b66258b0aed4db17248f5ffa9439bbf9753",
     "0013_holds.py": "a4d37620d8e728da92eeeaf4ef8c9a6277a36b60ee5625b29fb0b67c2ed56340",
@@ -48,6 +49,7 @@ FROZEN = {
 # expression and partial indexes: made by the migrations, unknown to the models
 SQL_INDEXES = frozenset(
     {
+        "photo_note_id",
         "customer_name",
         "customer_phone_plain",
         "job_measured",
@@ -90,6 +92,8 @@ APPEND_ONLY = (
     "job_sheet",
     "heat_reading",
     "display_serial",
+    "bench_note",
+    "bench_screw",
 )
 
 
@@ -150,6 +154,16 @@ def test_what_happened_is_append_only(shop: Shop) -> None:
     DATABASE.execute_sql(
         "insert into heat_reading (job_id, attempt, step, edge, surface, read_c, true_c, source, "
         "person_id, at) select min(id), 1, 'warm', '', 'glass', 60, 62.7, 'typed', %s, now() from job",
+        (shop.manager.id,),
+    )
+    DATABASE.execute_sql(
+        "insert into bench_note (job_id, attempt, step, says, person_id, at) select min(id), 1, 'warm', 'x', "
+        "%s, now() from job",
+        (shop.manager.id,),
+    )
+    DATABASE.execute_sql(
+        "insert into bench_screw (job_id, attempt, step, place, done, person_id, at) select min(id), 1, "
+        "'bottom-out', 1, true, %s, now() from job",
         (shop.manager.id,),
     )
     DATABASE.execute_sql(
@@ -253,6 +267,7 @@ def test_a_shop_of_the_first_release_keeps_its_models_and_jobs(cluster: Cluster,
             "0019_sheets",
             "0020_heat",
             "0021_serials",
+            "0022_hands",
         ]
         with connection():
             moves = raw(

@@ -21,7 +21,7 @@ BUDGETS = {
     "/match": 3,
     # what to order is worked out of all parts at once
     "/shelf": 13,
-    "/bench": 3,
+    "/bench": 4,
     "/plan": 3,
     "/book": 4,
     "/catalogue": 4,
@@ -37,7 +37,7 @@ BUDGETS = {
     "/jobs/{code}": 13,
     # one of it for what all suppliers show
     "/jobs/{code}/match": 11,
-    "/jobs/{code}/bench": 8,
+    "/jobs/{code}/bench": 9,
     "/jobs/{code}/proof": 12,
     "/jobs/{code}/assign": 4,
     # one of it for its old screen
@@ -47,7 +47,7 @@ BUDGETS = {
     # who looked at a customer is kept
     "/customers/{customer}": 5,
     # one for each table in which something of a customer can stand
-    "/customers/{customer}/export.json": 19,
+    "/customers/{customer}/export.json": 20,
     "/counter/{draft}": 18,
     "/scan?q=HF-70-R9": 6,
 }

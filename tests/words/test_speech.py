@@ -42,7 +42,16 @@ def placeholders(template: str) -> set[str]:
     return {name.partition(".")[0].partition("[")[0] for _, name, _, _ in Formatter().parse(template) if name}
 
 
-HALVES = ("catalogue.differs-", "catalogue.", "stock.check-", "stock.happened-", "stock.printer-")
+HALVES = (
+    "catalogue.differs-",
+    "catalogue.",
+    "stock.check-",
+    "stock.happened-",
+    "stock.printer-",
+    "rework.",
+    "rework.do-",
+    "schools.ask-",
+)
 
 
 def texts_in_source() -> set[str]:

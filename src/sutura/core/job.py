@@ -7,7 +7,7 @@ trigger (migrations/0001).
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from datetime import date, datetime
 from enum import StrEnum
 from functools import lru_cache
@@ -42,6 +42,7 @@ class Stage(StrEnum):
 
 
 OPEN_STAGES = frozenset(Stage) - {Stage.HANDED_BACK, Stage.RETURNED}
+BEFORE_OPENING = frozenset({Stage.IDENTIFIED, Stage.QUOTED, Stage.PART_IN_HAND})
 
 
 class Move(StrEnum):
@@ -251,11 +252,16 @@ class Round(StrEnum):
     REOPENED = "reopened"
     NEW_PART = "new_part"
     CLOSING_UP = "closing_up"
+    FOR_THE_NIGHT = "for_the_night"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class BenchWork:
-    """Whose work it is, how long it is expected to take, which round of it this is, and how far it is."""
+    """Whose work it is, how long it is expected to take, which round of it this is, and how far it is.
+
+    `schools` are the ways chosen for it, and `cure_minutes` the cure where its seal is not the model's own;
+    `habits` are its technician's.
+    """
 
     technician_id: int | None
     technician: str
@@ -264,6 +270,9 @@ class BenchWork:
     round: Round
     steps_done: int
     steps_total: int
+    schools: Mapping[str, str] = field(default_factory=dict)
+    cure_minutes: int | None = None
+    habits: Mapping[str, str] = field(default_factory=dict)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -323,6 +332,10 @@ class EventKind(StrEnum):
     STEP = "step"
     SEEN = "seen"
     NEW_SHEET = "new_sheet"
+    WAY = "way"
+    FOR_THE_NIGHT = "for_the_night"
+    NIGHT_OVER = "night_over"
+    NOTED = "noted"
     PROVED = "proved"
     PROOF_FAILED = "proof_failed"
     PART_CHANGED = "part_changed"

@@ -318,6 +318,8 @@ def model_from_json(raw: Mapping[str, Any]) -> Model:
     model = Model(
         **{key: raw[key] for key in _PLAIN},
         released=raw.get("released", 0),
+        adhesive_on=raw.get("adhesive_on", "frame"),
+        lid_held=raw.get("lid_held", ""),
         numbers=tuple(
             NumberPattern(kind=NumberKind(n["kind"]), text=n["text"], rest=n.get("rest", ""))
             for n in raw["numbers"]
@@ -329,7 +331,7 @@ def model_from_json(raw: Mapping[str, Any]) -> Model:
         seals=tuple(Seal(**s) for s in raw["seals"]),
         heat_limits=tuple(HeatLimit(**limit) for limit in raw["heat_limits"]),
         opening_tools=tuple(OpeningTool(**tool) for tool in raw["opening_tools"]),
-        connectors=tuple(Connector(**c) for c in raw["connectors"]),
+        connectors=tuple(_connector(c) for c in raw["connectors"]),
         steps=tuple(step_from_json(step) for step in raw.get("steps", ())),
         rework=tuple(raw.get("rework", ())),
         pieces=tuple(piece_from_json(piece) for piece in raw.get("pieces", ())),
@@ -386,6 +388,10 @@ def face_from_json(raw: Mapping[str, Any]) -> Face:
     )
 
 
+def _connector(raw: Mapping[str, Any]) -> Connector:
+    return Connector(**{**raw, "at": Point(**raw["at"]) if raw.get("at") else None})
+
+
 def _screws(raw: Mapping[str, Any]) -> ScrewGroup:
     return ScrewGroup(**{**raw, "bits": tuple(raw["bits"]), "at": tuple(Point(**p) for p in raw["at"])})
 
@@ -423,6 +429,9 @@ def model_to_json(model: Model, schema_folder: Path) -> dict[str, Any]:
     """One model's JSON as a pack writes it; what is left out there when it says nothing is left out here."""
     raw = json.loads(json.dumps(asdict(model)))
     frees = raw.pop("own_frees")
+    if model.adhesive_on == "frame":
+        # as everywhere where nothing is said
+        del raw["adhesive_on"]
     raw["steps"] = json.loads(json.dumps([step_to_json(step) for step in model.steps]))
     if model.pieces:
         # its sheet is worked out of them

@@ -21,6 +21,7 @@ def _work(raw: Mapping[str, Any]) -> Work:
         heat=Heat(**raw["heat"]) if raw.get("heat") else None,
         wait_minutes=raw.get("wait_minutes", 0),
         looks=raw.get("looks", ""),
+        other_seal=raw.get("other_seal", ""),
     )
 
 
@@ -28,7 +29,7 @@ def piece_from_json(raw: Mapping[str, Any]) -> Piece:
     """A piece that has passed the schema."""
     plain = {
         name: raw[name]
-        for name in ("id", "screws", "plug", "battery", "side", "loose", "moves")
+        for name in ("id", "name", "screws", "plug", "battery", "side", "loose", "moves")
         if name in raw
     }
     first = raw.get("first")
@@ -51,6 +52,7 @@ def act_from_json(raw: Mapping[str, Any]) -> Act:
         phase=Phase(raw["phase"]),
         moves=raw.get("moves", ""),
         second_look=raw.get("second_look", False),
+        own_seal=raw.get("own_seal", False),
         **placed,
     )
 

@@ -11,7 +11,10 @@ from sutura.core.bench import serials as serial_rules
 from sutura.core.bench.chart import Paper, chart, letters
 from sutura.core.bench.done import Done, in_hands
 from sutura.core.bench.progress import Progress
-from sutura.core.bench.telling import LaidOut, TrayField, laid_out, lies_there, tray
+from sutura.core.bench.rework import Path, Tried, path, rounds
+from sutura.core.bench.schools import Choice
+from sutura.core.bench.telling import LaidOut, TrayField, laid_out, lies_there
+from sutura.core.bench.where import Where, where
 from sutura.core.catalogue.model import Model, Route, Step
 from sutura.core.errors import Invalid, MoveRefused, NotFound
 from sutura.core.facts import Say, fact
@@ -21,6 +24,7 @@ from sutura.core.matching.judging import Learned
 from sutura.core.matching.offers import Offer
 from sutura.core.people import Deed, demand
 from sutura.core.planning import TechnicianChoice
+from sutura.core.proof import compare
 from sutura.core.stock.consumables import Use, uses_of
 from sutura.core.stock.levels import LOST, MoveKind, PartFate
 from sutura.core.stock.orders import cause_of_loss
@@ -28,12 +32,13 @@ from sutura.core.stock.pieces import Film
 from sutura.core.typed import Problems, read_choice, read_text
 from sutura.core.values import Person
 from sutura.formats.charts import chart_pdf
-from sutura.services import catalogue, consumables, planning, returns
+from sutura.services import consumables, hands, planning, returns, schools
 from sutura.services.job import gather_facts, keep_new_sheet, keep_sheet, kept_sheet, move, note, progress_of
 from sutura.services.marks import marks_of
 from sutura.services.matching import learn
 from sutura.store import bench as store
 from sutura.store import cores as cores_store
+from sutura.store import intake as intake_store
 from sutura.store import job as job_store
 from sutura.store import offers as offers_store
 from sutura.store import pieces as pieces_store
@@ -98,6 +103,12 @@ class BenchPage:
     in_hands: Done | None
     # whether the catalogue has another sheet by now than the one this job keeps
     is_older: bool
+    # the ways it can be gone about, and which count
+    choices: tuple[Choice, ...]
+    notes: list[store.NoteLine]
+    # where on the device the step happens; the path of tries where something failed after fitting
+    where: Where | None
+    path: Path | None
 
 
 @reading
@@ -108,7 +119,7 @@ def bench_page(
     than the suggested one, where its constraints hold.
     """
     job = job_store.load_job(code)
-    model = catalogue.model(job.model_id, job.model_version)
+    model = schools.of_job(job)
     done = store.load_done(job.id)
     kept = kept_sheet(job, model)
     progress = progress_of(job, model, done, chosen=chosen, kept=kept)
@@ -133,14 +144,7 @@ def bench_page(
             )
         )
     trained = planning.trained_for(model)
-    step = progress.step
-    fields = tray(
-        model,
-        progress.counts,
-        rules.missing_on_arrival(model, marks_of(job)),
-        step.screws if step else "",
-        progress.expected,
-    )
+    fields = hands.tray_of(job, model, progress)
     return BenchPage(
         job=job,
         model=model,
@@ -165,14 +169,32 @@ def bench_page(
         in_hands=in_hands(done, by.id, now) if by and now else None,
         serial=_serial(job, progress.step) if job.stage in (Stage.OPENED, Stage.PROVED) else None,
         is_older=bool(kept.steps) and kept.version != job.model_version,
+        choices=schools.choices_of(job),
+        notes=store.notes_of(job.id),
+        where=where(model, progress.step) if progress.step else None,
+        path=_path(job, model) if job.bench.attempt > 1 else None,
     )
+
+
+def _path(job: JobRecord, model: Model) -> Path | None:
+    """The tries of a job, from its tests round by round (rule bench.path)."""
+    results = intake_store.load_results(job.id)
+    known = rounds(job_store.kinds_of(job.id))
+    baseline = results.get(0, {})
+    tries = []
+    whole = {function.id for function in model.functions}
+    for attempt in sorted(number for number in results if number > 0 and results[number].keys() >= whole):
+        read = compare(model.functions, baseline, results[attempt])
+        failed = frozenset(line.function.id for line in read.failing)
+        tries.append(Tried(round=known.get(attempt, Round.WHOLE), failed=failed))
+    return path(tries)
 
 
 @reading
 def screw_chart(code: str, paper: str) -> bytes:
     """The screws of a job's device at 1:1 as a PDF."""
     job = job_store.load_job(code)
-    model = catalogue.model(job.model_id, job.model_version)
+    model = schools.of_job(job)
     size = Paper(read_choice(paper, tuple(Paper)))
     pages = chart(model, size)
     if not pages:
@@ -196,7 +218,8 @@ def open_job(code: str, by: Person, now: datetime) -> None:
     job = job_store.lock_job(code)
     work = job.bench
     if job.stage in starts_of(Move.OPEN):
-        work = replace(work, steps_total=keep_sheet(job, work, now))
+        work = schools.opened_by(job, work)
+        work = replace(work, steps_total=keep_sheet(replace(job, bench=work), work, now))
     move(job, Move.OPEN, EventKind.OPENED, {}, work, by=by, now=now)
 
 
@@ -215,7 +238,7 @@ def do_steps(
     demand(by, Deed.WORK_BENCH)
     job = job_store.lock_job(code)
     if len(step_ids) > 1:
-        rules.check_together(progress_of(job, catalogue.model(job.model_id, job.model_version)), step_ids)
+        rules.check_together(progress_of(job, schools.of_job(job)), step_ids)
     first, *others = step_ids or [""]
     after = do_step(code, first, counted, reason, by, now, supervisor=supervisor)
     for step_id in others:
@@ -235,7 +258,7 @@ def do_step(
     job = job_store.lock_job(code)
     if job.stage not in (Stage.OPENED, Stage.PROVED):
         raise MoveRefused(code, fact("job.be-worked-on"), [fact("job.it-is", stage=job.stage)])
-    model = catalogue.model(job.model_id, job.model_version)
+    model = schools.of_job(job)
     recorded = store.load_done(job.id)
     kept = kept_sheet(job, model)
     before = progress_of(job, model, recorded, chosen=step_id, kept=kept)
@@ -338,7 +361,7 @@ def close(code: str, by: Person, now: datetime) -> None:
             at=now,
             piece_id=held_part.piece_id,
         )
-    consumables.use_up(job.id, catalogue.model(job.model_id, job.model_version), by, now)
+    consumables.use_up(job.id, schools.of_job(job), by, now)
     if held:
         # what came off is a thing of its own from here on
         cores_store.keep_core(job.id, by.id, now)
@@ -439,7 +462,7 @@ def _close_unrepaired(code: str, by: Person, now: datetime) -> None:
 
 def _may(job: JobRecord, wanted: Move) -> None:
     """Refuse a move out of turn before its form is looked at."""
-    model = catalogue.model(job.model_id, job.model_version)
+    model = schools.of_job(job)
     check_move(replace(gather_facts(job, model), reason_given=True), wanted)
 
 

@@ -13,7 +13,7 @@ from sutura.core.job import EventKind, JobRecord, Move
 from sutura.core.maths.money import Money
 from sutura.core.people import Deed, demand
 from sutura.core.values import Person
-from sutura.services import catalogue, cores
+from sutura.services import cores, schools
 from sutura.services.job import move
 from sutura.store import handover as store
 from sutura.store import job as job_store
@@ -41,7 +41,7 @@ def hand_back(
     """
     demand(by, Deed.TAKE_IN)
     job = job_store.lock_job(code)
-    model = catalogue.model(job.model_id, job.model_version)
+    model = schools.of_job(job)
     accessories = store.load_accessories(job.id)
     rules.check_accessories(accessories, returned, explanation)
     rules.check_way_back(job.arrival.channel, way_back)

@@ -18,7 +18,7 @@ from sutura.core.values import Person
 from sutura.devices import plugged
 from sutura.devices.ports import Away
 from sutura.devices.simulated.thermometer import SimulatedThermometer
-from sutura.services import catalogue
+from sutura.services import schools
 from sutura.services.job import progress_of
 from sutura.store import bench as store
 from sutura.store import job as job_store
@@ -88,7 +88,7 @@ def keep_heat(code: str, step_id: str, typed: Mapping[str, str], by: Person, now
     job = job_store.lock_job(code)
     if job.stage not in (Stage.OPENED, Stage.PROVED):
         raise MoveRefused(code, fact("job.be-worked-on"), [fact("job.it-is", stage=job.stage)])
-    model = catalogue.model(job.model_id, job.model_version)
+    model = schools.of_job(job)
     step = next((one for one in progress_of(job, model).steps if one.id == step_id), None)
     problems = Problems("The reading")
     surface = problems.read(

@@ -11,10 +11,12 @@ from sutura.core import proof as proof_rules
 from sutura.core.bench import progress as bench_rules
 from sutura.core.bench.done import Done
 from sutura.core.bench.progress import Progress
+from sutura.core.bench.rework import rounds
 from sutura.core.catalogue.model import Model, Step
 from sutura.core.handover import Accessory
 from sutura.core.intake.arrival import Applies, is_asked
 from sutura.core.job import (
+    BEFORE_OPENING,
     BenchWork,
     EventKind,
     JobEvent,
@@ -31,7 +33,7 @@ from sutura.core.job import (
 from sutura.core.planning import Next, expected_at, next_of
 from sutura.core.values import FunctionResult, Person
 from sutura.formats.pieces import step_from_json, step_to_json
-from sutura.services import catalogue, shop
+from sutura.services import schools, shop
 from sutura.services.marks import marks_of
 from sutura.store import bench as bench_store
 from sutura.store import consents as consents_store
@@ -43,7 +45,6 @@ from sutura.store import stock as stock_store
 from sutura.store.database import reading, writing
 
 PROVED = frozenset({Stage.PROVED, Stage.CLOSED, Stage.HANDED_BACK})
-_BEFORE_OPENING = frozenset({Stage.IDENTIFIED, Stage.QUOTED, Stage.PART_IN_HAND})
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -69,7 +70,7 @@ class JobPage:
 @reading
 def job_page(code: str, now: datetime) -> JobPage:
     job = store.load_job(code)
-    model = catalogue.model(job.model_id, job.model_version)
+    model = schools.of_job(job)
     results = intake_store.load_results(job.id)
     waiting, hours = planning_store.load_open_job(code), shop.open_hours()
     line = next_of(waiting.waiting, now, hours) if waiting else None
@@ -105,7 +106,7 @@ class KeptSheet:
 @reading
 def kept_sheet(job: JobRecord, model: Model) -> KeptSheet:
     """What a job keeps (rule bench.frozen); nothing before it was opened for the first time."""
-    if not model.pieces or (job.stage in _BEFORE_OPENING and job.bench.attempt == 1):
+    if not model.pieces or (job.stage in BEFORE_OPENING and job.bench.attempt == 1):
         return KeptSheet(model=model, steps=(), version=job.model_version)
     known: dict[str, Step] = {}
     steps: tuple[Step, ...] = ()
@@ -131,11 +132,13 @@ def _chained(steps: tuple[Step, ...]) -> tuple[Step, ...]:
 @writing
 def keep_sheet(job: JobRecord, work: BenchWork, now: datetime) -> int:
     """Work the sheet of a round out and keep it; how many steps it has. Inside a deed."""
-    model = catalogue.model(job.model_id, job.model_version)
+    model = schools.of_job(job)
     kept = kept_sheet(job, model).model
-    steps = bench_rules.steps_of(
-        kept, work.round, bench_store.load_done(job.id), route=job.chosen.route, box=_box_of(job)
-    )
+    done = bench_store.load_done(job.id)
+    stays: frozenset[str] = frozenset()
+    if work.round is Round.WHOLE and work.attempt > 1:
+        stays = bench_rules.stays(kept, done, rounds(store.kinds_of(job.id)))
+    steps = bench_rules.steps_of(kept, work.round, done, route=job.chosen.route, box=_box_of(job), kept=stays)
     if model.pieces:
         bench_store.add_sheet(
             job.id, work.attempt, job.model_version, [step_to_json(step) for step in steps], now
@@ -148,7 +151,7 @@ def keep_new_sheet(job: JobRecord, now: datetime) -> int:
     """Work out anew, by what the catalogue says now, what is left of a round; how many steps it has. Inside a
     deed; one that has no pieces keeps what it has.
     """
-    model = catalogue.model(job.model_id, job.model_version)
+    model = schools.of_job(job)
     if not model.pieces:
         return job.bench.steps_total
     steps = bench_rules.anew(
@@ -252,7 +255,7 @@ def move(
 
     `holds` are the guards that this very deed establishes.
     """
-    model = catalogue.model(job.model_id, job.model_version)
+    model = schools.of_job(job)
     established: Mapping[str, Any] = holds or {}
     after = check_move(replace(gather_facts(job, model), **established), move)
     store.save_job(job.id, *parts, stage=after)

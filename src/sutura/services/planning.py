@@ -20,7 +20,7 @@ from sutura.core.planning import Next, TechnicianChoice, Waiting, expected_minut
 from sutura.core.shop import OpenHours
 from sutura.core.typed import Problems, read_moment
 from sutura.core.values import Person
-from sutura.services import catalogue, shop
+from sutura.services import schools, shop
 from sutura.services.job import note
 from sutura.store import job as job_store
 from sutura.store import planning as store
@@ -246,7 +246,7 @@ class AssignPage:
 @reading
 def assign_page(code: str) -> AssignPage:
     job = job_store.load_job(code)
-    model = catalogue.model(job.model_id, job.model_version)
+    model = schools.of_job(job)
     skills = store.skills_page(model.procedure_family)
     minutes = (job.chosen.route_minutes, job.chosen.extra_minutes)
     return AssignPage(
@@ -300,7 +300,7 @@ def assign(code: str, person_id: int, by: Person, now: datetime, *, seen: int | 
     job = job_store.lock_job(code)
     if job.stage not in OPEN_STAGES:
         raise MoveRefused(code, fact("job.be-assigned"), [fact("job.it-is", stage=job.stage)])
-    model = catalogue.model(job.model_id, job.model_version)
+    model = schools.of_job(job)
     skill = next((s for s in store.skills_page(model.procedure_family) if s.person_id == person_id), None)
     if skill is None:
         raise Invalid("technician", person_id, fact("planning.choose-one-technicians-shown"))

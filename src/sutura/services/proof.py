@@ -13,7 +13,7 @@ from sutura.core.people import Deed, demand
 from sutura.core.proof import ProofReading
 from sutura.core.typed import refuse
 from sutura.core.values import Person
-from sutura.services import catalogue
+from sutura.services import schools
 from sutura.services.job import gather_facts, keep_sheet, move
 from sutura.store import intake as intake_store
 from sutura.store import job as job_store
@@ -27,7 +27,7 @@ def record_proof(
     """Record the whole function list and act on what it says."""
     demand(by, Deed.WORK_BENCH)
     job = job_store.lock_job(code)
-    model = catalogue.model(job.model_id, job.model_version)
+    model = schools.of_job(job)
     facts = gather_facts(job, model)
     # out of turn is refused before the list is looked at
     check_move(replace(facts, proof_complete=True, proof_passed=True), Move.PASS_PROOF)

@@ -14,7 +14,7 @@ from sutura.core.values import Person
 from sutura.devices import plugged
 from sutura.devices.ports import Away, Silent
 from sutura.devices.simulated.programmer import SimulatedProgrammer
-from sutura.services import catalogue
+from sutura.services import schools
 from sutura.services.job import progress_of
 from sutura.store import bench as store
 from sutura.store import job as job_store
@@ -29,7 +29,7 @@ def _locked(code: str, by: Person) -> JobRecord:
     job = job_store.lock_job(code)
     if job.stage not in (Stage.OPENED, Stage.PROVED):
         raise MoveRefused(code, fact("job.be-worked-on"), [fact("job.it-is", stage=job.stage)])
-    steps = progress_of(job, catalogue.model(job.model_id, job.model_version)).steps
+    steps = progress_of(job, schools.of_job(job)).steps
     if not any(needs_programmer(step) for step in steps):
         raise Invalid("serial", code, fact("serial.no-step"))
     return job

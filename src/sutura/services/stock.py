@@ -16,7 +16,7 @@ from sutura.core.stock import orders as orders_rules
 from sutura.core.stock.levels import MoveKind
 from sutura.core.typed import Problems, read_amount, read_text, read_whole
 from sutura.core.values import Person
-from sutura.services import catalogue
+from sutura.services import schools
 from sutura.services.job import gather_facts, move
 from sutura.services.pieces import choose_piece, pieces_to_miss, receive_pieces
 from sutura.services.reordering import today
@@ -38,7 +38,7 @@ def take_part(code: str, by: Person, now: datetime, told: Mapping[str, str] | No
     job = job_store.lock_job(code)
     held = store.held_of(job.id)
     if job.stage is not Stage.QUOTED and not held:
-        model = catalogue.model(job.model_id, job.model_version)
+        model = schools.of_job(job)
         check_move(gather_facts(job, model), Move.TAKE_PART)
     offers = _chosen_offers(job)
     # always in the same order, so that two jobs cannot each wait for the other's part

@@ -7,12 +7,22 @@ from datetime import datetime
 from decimal import Decimal
 from typing import Any
 
-from peewee import Select
+from peewee import Select, fn
 
 from sutura.core.bench.done import Done
 from sutura.core.bench.serials import Asked, Outcome
 from sutura.store.database import column, each, reading, rows, written
-from sutura.store.tables import BenchStep, DisplaySerial, HeatReading, Job, JobSheet, Person
+from sutura.store.tables import (
+    BenchNote,
+    BenchScrew,
+    BenchStep,
+    DisplaySerial,
+    HeatReading,
+    Job,
+    JobSheet,
+    Person,
+    Photo,
+)
 
 
 @written
@@ -114,6 +124,54 @@ def heat_of(job_id: int, attempt: int, step: str, limit: int = 200) -> list[Heat
     ).join(Person)
     here = lines.where(HeatReading.job == job_id, HeatReading.attempt == attempt, HeatReading.step == step)
     return each(HeatLine, here.order_by(HeatReading.id.desc()).limit(limit))[::-1]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class NoteLine:
+    """A note made at a step, with the numbers of its photos."""
+
+    step: str
+    says: str
+    who: str
+    at: datetime
+    photos: list[int]
+
+
+def add_note(**columns: Any) -> int:
+    return int(BenchNote.insert(**columns).execute())
+
+
+_PHOTOS = fn.ARRAY(Photo.select(Photo.id).where(Photo.note_id == BenchNote.id).order_by(Photo.id))
+
+
+@written
+def _notes(job_id: int) -> Select:
+    notes = BenchNote.select(
+        BenchNote.step, BenchNote.says, Person.name.alias("who"), BenchNote.at, _PHOTOS.alias("photos")
+    ).join(Person)
+    return notes.where(BenchNote.job == job_id).order_by(BenchNote.id.desc()).limit(60)
+
+
+@reading
+def notes_of(job_id: int) -> list[NoteLine]:
+    """What was noted at the bench, the newest first."""
+    return each(NoteLine, _notes(job_id))
+
+
+def add_screw(**columns: Any) -> None:
+    BenchScrew.insert(**columns).execute()
+
+
+@written
+def _screws(job_id: int, attempt: int) -> Select:
+    screws = BenchScrew.select(BenchScrew.step, BenchScrew.place, BenchScrew.done)
+    return screws.where(BenchScrew.job == job_id, BenchScrew.attempt == attempt).order_by(BenchScrew.id)
+
+
+@reading
+def screws_of(job_id: int, attempt: int) -> list[tuple[str, int, bool]]:
+    """Screws touched one by one in a round, the oldest first: the step, the place, done or taken back."""
+    return rows(_screws(job_id, attempt))
 
 
 def add_step(

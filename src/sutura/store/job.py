@@ -40,7 +40,7 @@ _PARTS: Mapping[type[JobPart], Mapping[str, str]] = {
     BenchWork: {"technician_id": "technician"},
     Closing: {},
 }
-_NAMES = frozenset({"received_by", "technician"})
+_NAMES = frozenset({"received_by", "technician", "habits"})
 
 
 def _columns(part: type[JobPart]) -> dict[str, str]:
@@ -71,6 +71,7 @@ _JOB = (
         MODEL_NAME.alias("model_name"),
         _Receiver.name.alias("receiver_name"),
         or_empty(_Technician.name).alias("technician_name"),
+        _Technician.habits,
     )
     .join(Customer)
     .switch(Job)
@@ -84,7 +85,9 @@ _JOB = (
 # An odd multiplier permutes the 2^20 bodies, so that codes given out one after the other look different.
 
 
-def _record(stage: str, receiver_name: str, technician_name: str, **columns: Any) -> JobRecord:
+def _record(
+    stage: str, receiver_name: str, technician_name: str, habits: Mapping[str, str] | None, **columns: Any
+) -> JobRecord:
     columns["round"] = Round(columns["round"])
 
     def part(kind: type[Any], **more: Any) -> Any:
@@ -95,7 +98,7 @@ def _record(stage: str, receiver_name: str, technician_name: str, **columns: Any
         arrival=part(Arrival, received_by=receiver_name),
         original=part(Original),
         chosen=part(Chosen),
-        bench=part(BenchWork, technician=technician_name),
+        bench=part(BenchWork, technician=technician_name, habits=habits or {}),
         closing=part(Closing),
         **columns,
     )
@@ -227,6 +230,13 @@ _EVENT = EventTable.select(
 @written
 def _events(job_id: int) -> peewee.Select:
     return _EVENT.where(EventTable.job == job_id).order_by(EventTable.id)
+
+
+@reading
+def kinds_of(job_id: int) -> list[EventKind]:
+    """What happened to a job, kind by kind, the oldest first."""
+    kinds = EventTable.select(EventTable.kind).where(EventTable.job == job_id).order_by(EventTable.id)
+    return [EventKind(kind) for kind in column(kinds)]
 
 
 @reading

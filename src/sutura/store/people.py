@@ -119,6 +119,23 @@ def remove_sessions_of(person_id: int) -> None:
 
 
 @reading
+def habits_of(person_id: int) -> Mapping[str, str]:
+    """The ways a person goes wherever a model allows them, by question."""
+    return next(iter(column(PersonTable.select(PersonTable.habits).where(PersonTable.id == person_id))), {})
+
+
+def save_habit(person_id: int, question: str, value: str) -> None:
+    """A person's habit; empty = none any more."""
+    raw(
+        "update person set habits = jsonb_strip_nulls(habits || jsonb_build_object(%s::text, "
+        "nullif(%s::text, ''))) where id = %s",
+        question,
+        value,
+        person_id,
+    )
+
+
+@reading
 def load_person(person_id: int) -> PersonRecord | None:
     return first(PersonRecord, _PERSON.where(PersonTable.id == person_id))
 

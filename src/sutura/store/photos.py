@@ -33,6 +33,10 @@ def add_photo(draft_id: str, says: str, mark: str, photo: Photo, person_id: int,
     _add(photo, says, person_id, at, draft_id=draft_id, mark=mark)
 
 
+def add_note_photo(job_id: int, note_id: int, says: str, photo: Photo, person_id: int, at: datetime) -> None:
+    _add(photo, says, person_id, at, job=job_id, note_id=note_id, mark="")
+
+
 def add_piece_photo(piece_id: int, says: str, photo: Photo, person_id: int, at: datetime) -> None:
     _add(photo, says, person_id, at, piece_id=piece_id, mark="")
 

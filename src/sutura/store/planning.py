@@ -89,7 +89,7 @@ _OPEN = (
         Job.stage,
         Job.promise_at,
         Job.expected_minutes,
-        CatalogueModel.cure_minutes,
+        fn.COALESCE(Job.cure_minutes, CatalogueModel.cure_minutes),
         Job.steps_done,
         Job.steps_total,
         or_empty(Person.name),

@@ -39,6 +39,7 @@ class Shop(Table):
     weights = BinaryJSONField(index=False)
     hours = BinaryJSONField(index=False)
     stamp = TextField()
+    room_c = DecimalField(max_digits=4, decimal_places=1)
     fill_percent = IntegerField()
     order_cost_minor = IntegerField()
     keeping_percent = IntegerField()
@@ -55,6 +56,8 @@ class Person(Table):
     active = BooleanField()
     version = IntegerField()
     created_at = DateTimeTZField()
+    # the ways this person goes wherever a model allows them
+    habits = BinaryJSONField(index=False)
 
 
 class Skill(Table):
@@ -282,6 +285,9 @@ class Job(Table):
     more_offers = BinaryJSONField(index=False)
     route = TextField()
     route_minutes = IntegerField()
+    # the ways chosen for this job, and its cure where its seal is not the model's own
+    schools = BinaryJSONField(index=False)
+    cure_minutes = IntegerField(null=True)
 
 
 class FunctionResult(Table):
@@ -386,6 +392,33 @@ class HeatReading(Table):
         indexes = ((("job", "id"), False),)
 
 
+class BenchNote(Table):
+    id = BigAutoField()
+    job = ForeignKeyField(Job, index=False)
+    attempt = IntegerField()
+    step = TextField()
+    says = TextField()
+    person = ForeignKeyField(Person, index=False)
+    at = DateTimeTZField()
+
+    class Meta:
+        indexes = ((("job", "id"), False),)
+
+
+class BenchScrew(Table):
+    id = BigAutoField()
+    job = ForeignKeyField(Job, index=False)
+    attempt = IntegerField()
+    step = TextField()
+    place = IntegerField()
+    done = BooleanField()
+    person = ForeignKeyField(Person, index=False)
+    at = DateTimeTZField()
+
+    class Meta:
+        indexes = ((("job", "attempt", "id"), False),)
+
+
 class BenchStep(Table):
     id = BigAutoField()
     job = ForeignKeyField(Job, index=False)
@@ -473,6 +506,7 @@ class Photo(Table):
     job = ForeignKeyField(Job, null=True)
     draft_id = TextField(null=True, index=True)
     piece_id = BigIntegerField(null=True, index=True)
+    note_id = BigIntegerField(null=True)
     says = TextField()
     width = IntegerField()
     height = IntegerField()

@@ -20,6 +20,7 @@ SENTENCES: Mapping[str, str] = {
     "bench.name-who-supervises": "choose who is trained for {family} and stands beside you",
     "bench.next-step": "the next step is: {next_one}",
     "bench.nothing-all-steps-done": "nothing: all steps are done",
+    "bench.open-at": "open: {names}",
     "bench.test-every-function-step-done-when": (
         "test every function at this step; it is done when the proof passes"
     ),
@@ -179,6 +180,12 @@ SENTENCES: Mapping[str, str] = {
     "handover.write-parcel-number-back": "write the parcel number it goes back with, or that it is collected",
     "handover.write-why-repair-declined": "write why the repair is declined",
     # -- identify
+    "hands.close-for-the-night": "be closed for the night",
+    "hands.go-on": "go on",
+    "hands.no-more-notes": "at most {most} notes of one job",
+    "hands.not-for-the-night": "it is not closed for the night",
+    "hands.nothing-is-off": "nothing is off: it is closed",
+    "hands.write-a-note": "a few words, at most 600 signs",
     "heat.a-heated-step": "a step of this sheet that is warmed",
     "heat.cut-now": "warm enough: cut now",
     "heat.put-tape-on-it": "bare metal mirrors the room: put black tape on it and read the tape",
@@ -779,10 +786,73 @@ SENTENCES: Mapping[str, str] = {
         "Too many wrong tries. Wait {minutes} {minutes:minute|minutes} and try again, or ask a manager."
     ),
     # -- said
+    "rework.changed": "Another fault than before: what was touched last is looked at first",
+    "rework.connection": "It works since it was reseated: a connection, not the part",
+    "rework.do-board": (
+        "Work on the board is for whoever is equipped and licensed for it; else close it up and return "
+        "it unrepaired"
+    ),
+    "rework.do-other-part": "Take it back as what it is and choose another part",
+    "rework.do-reseat": "Power off, battery off first; every connector off and on in order; test again",
+    "rework.elsewhere": (
+        "Two parts show the same: it is not the part. The board, its socket or the backlight behind it"
+    ),
+    "rework.not-yet": "Nothing is blamed yet",
+    "rework.part": "It works with the other part: the first one was faulty",
+    "rework.part-suspected": "Reseating changed nothing: the part is suspected",
     "said.moment": "{at}",
     "said.nothing": "",
     "said.sentences": "{parts: }",
     # -- shop
+    "schools.ask-bit": "Bit, {where}",
+    "schools.ask-heat": "Warmed with",
+    "schools.ask-leads": "Antenna leads",
+    "schools.ask-lid": "Lid held",
+    "schools.ask-seal": "Sealed with",
+    "schools.ask-side": "Its adhesive goes first on the",
+    "schools.ask-tool": "Opened with",
+    "schools.bare-sheets": "no hot air on bare sheets: they warp",
+    "schools.by-the-sheet": "as the sheet says",
+    "schools.choose-a-question": "choose one of the questions shown for this model",
+    "schools.choose-one-of": "one of {allowed}",
+    "schools.does-not-lie-flat": "a {device} does not lie flat on it",
+    "schools.heat-dryer": "slower and kinder than a gun; keep moving",
+    "schools.heat-gel": "kindest and slowest; one edge after the other",
+    "schools.heat-gun": "quickest, and soonest too hot: keep moving, read it all the time",
+    "schools.heat-pad": "even, and it holds its temperature",
+    "schools.heat-plate": "even and by itself; it has to be watched by the clock",
+    "schools.hotter-than-a-hand": "it has to be {target} °C, and no hand stays on more than {most} °C",
+    "schools.leads-any": "nothing holds the order; the inner one is caught more easily",
+    "schools.leads-inside-out": "the inner one first: it lies under the other on its way",
+    "schools.lid-edge": "nothing presses on the lid; a hand stays under it",
+    "schools.lid-flat": "the lid cannot swing; needs a table’s edge",
+    "schools.lid-tent": "quick, both halves stand; not for a loose lid",
+    "schools.on-the-frame": "it is laid where it ends up; the new screen stays clean until the last moment",
+    "schools.on-the-screen": "it follows the screen’s own edge; the film must be kept off the glass",
+    "schools.opens-contact": (
+        "warm it to its limit and cut slowly; foam and mesh tear, and it may not come off whole"
+    ),
+    "schools.opens-frame": "warm it, slide a pick in; a new one is laid",
+    "schools.opens-instant": "hardly: the front mostly breaks when it comes off",
+    "schools.opens-tape": "warm it, slide a pick in; new tape is laid",
+    "schools.ruled-out": "another way, such as {allowed}. This one is ruled out on this model: {why}",
+    "schools.try-the-fit": "try the fit, do not force",
+    "screws.a-step-with-screws": "the step shown, where it has screws",
+    "screws.enough": "no more than the {expected} of this step; press one again to take it back",
+    "screws.none-left-for-here": "nothing more goes in here",
+    "screws.one-of-the-tray": "one of the fields of the tray",
+    "screws.other-head": "a screw from {where}: {length} mm, {head}. The head of this one is {other}",
+    "screws.own-field": (
+        "a screw from {where}. The two are alike, but one would be left over in the other field"
+    ),
+    "screws.places": "one of the places of this step: {places}",
+    "screws.too-long": (
+        "a screw from {where}: {length} mm, {head}. This one is {other} mm – a long screw in a short "
+        "hole breaks the board"
+    ),
+    "screws.too-short": (
+        "a screw from {where}: {length} mm, {head}. This one is {other} mm and would not hold"
+    ),
     "serial.broke-off": ("the link was lost while writing: the display may hold half of it. Write it again."),
     "serial.done": "it holds {serial} now, read back",
     "serial.link-lost": "clip the programmer on again: its link is lost, and nothing was read or written",

@@ -9,6 +9,7 @@ from collections.abc import Callable, Mapping
 from datetime import date, datetime
 from typing import Any
 
+from sutura.core.bench.schools import asks_of
 from sutura.core.facts import from_json
 from sutura.core.identify.reading import Verdict
 from sutura.core.intake.marks import MarkKind
@@ -29,6 +30,11 @@ def tell(event: JobEvent, speech: Speech) -> str:
         return event.said
     facts = {name: from_json(value) for name, value in event.facts.items()}
     return " ".join(filter(None, _TELLING[event.kind](facts, speech)))
+
+
+def _way(facts: Facts, speech: Speech) -> list[str]:
+    said = speech.text("{asks}: {way}.", asks=asks_of(facts["question"]), way=facts["way"])
+    return [said, speech.text("As a habit from here on.") if facts.get("always") else ""]
 
 
 def _received(facts: Facts, speech: Speech) -> list[str]:
@@ -209,6 +215,15 @@ _TELLING: Mapping[EventKind, Callable[[Facts, Speech], list[str]]] = {
     EventKind.OPENED: lambda _, speech: [speech.text("Bench work started.")],
     EventKind.STEP: _step,
     EventKind.NEW_SHEET: lambda _, speech: [speech.text("Goes on by the sheet that the catalogue has now.")],
+    EventKind.WAY: _way,
+    EventKind.NOTED: lambda facts, speech: [
+        speech.text("Noted at the bench: {says}.", says=facts["says"].rstrip("."))
+        if facts.get("says")
+        else "",
+        speech.text("A photo was kept.") if facts.get("photo") else "",
+    ],
+    EventKind.FOR_THE_NIGHT: lambda _, speech: [speech.text("To be closed for the night.")],
+    EventKind.NIGHT_OVER: lambda _, speech: [speech.text("Goes on after the night.")],
     EventKind.SEEN: lambda _, speech: [speech.text("Seen to when its time was over.")],
     EventKind.PROVED: lambda _, speech: [speech.text("Every function that must work works.")],
     EventKind.PROOF_FAILED: _failed,

@@ -6,6 +6,7 @@ from collections.abc import Mapping
 from enum import Enum
 
 from sutura.core.bench.heat import HeatState, Surface
+from sutura.core.bench.schools import Whose
 from sutura.core.catalogue.kin import Kinship
 from sutura.core.catalogue.packs import Change
 from sutura.core.identify.reading import Verdict
@@ -107,7 +108,9 @@ NAMES: Mapping[type[Enum], Mapping[Enum, str]] = {
         Round.REOPENED: "opened again",
         Round.NEW_PART: "another part",
         Round.CLOSING_UP: "closing up unrepaired",
+        Round.FOR_THE_NIGHT: "closed for the night",
     },
+    Whose: {Whose.MODEL: "the model\u2019s own", Whose.HABIT: "a habit", Whose.JOB: "for this job"},
     Applies: {
         Applies.ALWAYS: "for every device",
         Applies.SPLASH: "where splash protection may be",

@@ -15,7 +15,7 @@ from sutura.core.bench.state import CLOSED, State
 from sutura.core.bench.state import after as state_after
 from sutura.core.bench.written import device_state, written_steps
 from sutura.core.catalogue.cautions import CAUTIONS
-from sutura.core.catalogue.model import CUTS, Model, Phase, ScrewGroup, Step
+from sutura.core.catalogue.model import CUTS, Goes, Model, Phase, ScrewGroup, Step
 from sutura.core.errors import Invalid, StepBlocked
 from sutura.core.facts import Minutes, Say, fact
 from sutura.core.intake.marks import Mark, MarkKind, Side
@@ -35,6 +35,8 @@ AT_THE_BENCH = (
     EventKind.PART_CHANGED,
     EventKind.REOPENED,
     EventKind.GIVEN_UP,
+    EventKind.FOR_THE_NIGHT,
+    EventKind.NIGHT_OVER,
     EventKind.CLOSED,
     EventKind.CLOSED_UNREPAIRED,
 )
@@ -155,6 +157,15 @@ RULES = (
         source=COMMON,
     ),
     Rule(
+        id="bench.night",
+        capability="bench",
+        says=(
+            "An open device can be closed for the night at any step: its sheet leads from how it lies there "
+            "to a closed device. The next day goes on from how it lies there then."
+        ),
+        source=COMMON,
+    ),
+    Rule(
         id="bench.rework",
         capability="bench",
         says=(
@@ -206,6 +217,7 @@ _AIMS = {
     Round.REWORK: Aim.RESEAT,
     Round.REOPENED: Aim.RESEAT,
     Round.CLOSING_UP: Aim.CLOSE,
+    Round.FOR_THE_NIGHT: Aim.CLOSE,
 }
 
 
@@ -218,17 +230,43 @@ def _state(known: Mapping[str, Step], done: Sequence[Done]) -> State:
     return state_after(known[entry.step] for entry in done if entry.step in known)
 
 
+def stays(model: Model, before: Sequence[Done], of_round: Mapping[int, Round]) -> frozenset[str]:
+    """What was done with the new part before a night and is still so: it is not done again. Rounds before the
+    last other part, and those that only closed the device, do not count.
+    """
+    known = _steps_by_id(model)
+    first = max((attempt for attempt, work in of_round.items() if work is Round.NEW_PART), default=1)
+    only_closed = {Round.FOR_THE_NIGHT, Round.CLOSING_UP}
+    still: dict[str, str] = {}
+    for entry in before:
+        step = known.get(entry.step)
+        if step is None or entry.attempt < first:
+            continue
+        if step.goes is Goes.OFF:
+            still = {name: piece for name, piece in still.items() if piece != step.piece}
+        elif step.phase is not Phase.PREPARE and of_round.get(entry.attempt) not in only_closed:
+            still[step.id] = step.piece
+    return frozenset(still)
+
+
 def steps_of(
-    model: Model, work: Round, before: Sequence[Done] = (), *, route: str = "", box: Sequence[str] = ()
+    model: Model,
+    work: Round,
+    before: Sequence[Done] = (),
+    *,
+    route: str = "",
+    box: Sequence[str] = (),
+    kept: frozenset[str] = frozenset(),
 ) -> tuple[Step, ...]:
-    """The steps of a round; `before` is what was recorded in the rounds before it.
+    """The steps of a round; `before` is what was recorded in the rounds before it, `kept` what of it still
+    holds after a night.
 
     A model that says what is in it has them worked out from how the device lies there, for the route (its
     kind of part) and what the new part comes with (`box`).
     """
     if model.pieces:
         kind = route if any(way.kind == route and way.has_sheet for way in model.ways) else model.ways[0].kind
-        goal = Goal(aim=_AIMS[work], route=kind, box=frozenset(box))
+        goal = Goal(aim=_AIMS[work], route=kind, box=frozenset(box), done=kept)
         return compile_sheet(model, goal, state_of(model, before)).steps
     return written_steps(model, work, before)
 

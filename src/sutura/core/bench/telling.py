@@ -6,7 +6,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from sutura.core.bench.state import State
-from sutura.core.catalogue.model import Model, PieceKind, ScrewGroup, Step
+from sutura.core.catalogue.model import Model, Piece, PieceKind, ScrewGroup, Step
 from sutura.core.facts import Fact, Say, fact
 
 
@@ -18,46 +18,78 @@ class TrayField:
 
     group: ScrewGroup
     out: int
-    now: int = 0
+    expected: int = 0
     missing: int = 0
+    # the places (from 1) that were done one by one at this step, and whether that puts them in
+    done: frozenset[int] = frozenset()
+    going_in: bool = False
 
     @property
     def home(self) -> int:
         """How many are in the device."""
         return max(self.group.count - self.missing - self.out, 0)
 
+    def is_out(self, place: int) -> bool:
+        """Whether the screw of a place lies in the tray. What was counted without its places are the last
+        ones to go in: those of the first places.
+        """
+        if place <= self.missing:
+            return False
+        if not self.expected:
+            return place > self.missing + self.home
+        if not self.going_in:
+            return place in self.done
+        return place not in self.done and place > self.missing + self.home_before
+
+    @property
+    def places(self) -> tuple[int, ...]:
+        """The places (from 1) that this step asks for: not those that were missing on arrival, and on the way
+        back not those that are home already. What was put in before without its place counts as the first.
+        """
+        first = self.missing + (self.home_before if self.going_in else 0)
+        return tuple(range(first + 1, self.group.count + 1)) if self.expected else ()
+
+    @property
+    def home_before(self) -> int:
+        """How many were in the device before this step."""
+        return self.home - len(self.done)
+
 
 def tray(
     model: Model,
     counts: Mapping[str, tuple[int, int]],
     missing: Mapping[str, int],
-    now: str = "",
+    step: Step | None = None,
     expected: int | None = None,
+    done: frozenset[int] = frozenset(),
 ) -> tuple[TrayField, ...]:
     """The tray, group by group in the order of the pack: `counts` are the screws of each counted out and in
-    again, `now` is the group of this step.
+    again, `step` the one of now with the places `done` one by one at it.
     """
     fields = []
     for group in model.screws:
         out, back = counts.get(group.id, (0, 0))
+        lying = max(out - back, 0)
+        is_now = step is not None and group.id == step.screws
+        going_in = is_now and step is not None and step.screws_in
+        if is_now:
+            lying += -len(done) if going_in else len(done)
         fields.append(
             TrayField(
                 group=group,
-                out=max(out - back, 0),
-                now=(expected or 0) if group.id == now else 0,
+                out=max(lying, 0),
+                expected=(expected or 0) if is_now else 0,
                 missing=min(missing.get(group.id, 0), group.count),
+                done=done if is_now else frozenset(),
+                going_in=going_in,
             )
         )
     return tuple(fields)
 
 
-def name_of(piece: str) -> str:
-    """A piece as a person calls it.
-
-    >>> name_of("battery-shield")
-    'battery shield'
-    """
-    return piece.replace("-", " ")
+def name_of(piece: Piece) -> str:
+    """A piece as a person calls it: by its name, else by the words of its id."""
+    return piece.name or piece.id.replace("-", " ")
 
 
 def lies_there(model: Model, state: State, fields: Sequence[TrayField]) -> Say:
@@ -67,26 +99,22 @@ def lies_there(model: Model, state: State, fields: Sequence[TrayField]) -> Say:
     """
     if not state.off:
         return ""
-    kinds = {piece.id: piece.kind for piece in model.pieces}
     battery = {piece.id for piece in model.pieces if piece.battery}
-    unplugged = [
-        name_of(one)
-        for one in kinds
-        if one in state.off and kinds[one] is PieceKind.CONNECTOR and one not in battery
-    ]
-    apart = [
-        name_of(one)
-        for one in kinds
-        if one in state.off and kinds[one] in (PieceKind.COVER, PieceKind.ADHESIVE)
-    ]
+    off = [piece for piece in model.pieces if piece.id in state.off and piece.id not in battery]
+    unplugged, apart, glued = (
+        tuple(dict.fromkeys(name_of(piece) for piece in off if piece.kind is kind))
+        for kind in (PieceKind.CONNECTOR, PieceKind.COVER, PieceKind.ADHESIVE)
+    )
     screws = sum(field.out for field in fields)
     said: list[Fact] = []
     if battery:
         said.append(fact("bench.battery-is-off" if battery & state.off else "bench.battery-is-on"))
     if unplugged:
-        said.append(fact("bench.unplugged", names=tuple(unplugged)))
+        said.append(fact("bench.unplugged", names=unplugged))
+    if glued:
+        said.append(fact("bench.open-at", names=glued))
     if apart:
-        said.append(fact("bench.apart", names=tuple(apart)))
+        said.append(fact("bench.apart", names=apart))
     if screws:
         said.append(fact("bench.in-the-tray", count=screws))
     return fact("bench.lies-there", said=tuple(said))

@@ -174,12 +174,15 @@ class HeatLimit:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Connector:
-    """A connector inside the device: how it holds, where it sits, what to mind."""
+    """A connector inside the device: how it holds, where it sits, what to mind. `at` is its place in mm as
+    seen from the front, where it was measured.
+    """
 
     name: str
     kind: str
     where: str
     note: str = ""
+    at: Point | None = None
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -253,7 +256,8 @@ class PieceKind(StrEnum):
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Work:
     """What hands do at a piece, one way: its step's id, words, tools, cautions, limits, heat, wait; and what
-    tells that it is home (`looks`).
+    tells that it is home (`looks`). `other_seal` are the words where the model is sealed in another way than
+    its own; what has them is pressed into the seal.
     """
 
     id: str
@@ -264,6 +268,7 @@ class Work:
     heat: Heat | None = None
     wait_minutes: int = 0
     looks: str = ""
+    other_seal: str = ""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -283,7 +288,7 @@ class Piece:
     reverse. `screws` is its group, `plug` its connector. `side` is where the device lies for it. `first` are
     the screws set before the rest. `loose` = it is connected before it is fixed, so it goes on last and not
     before what lies over it. `moves` is the item that it is of the old part: it comes off only when
-    the new part comes without it.
+    the new part comes without it. `name` is what people call it, where its id does not say it.
     """
 
     id: str
@@ -299,6 +304,7 @@ class Piece:
     first: First | None = None
     loose: bool = False
     moves: str = ""
+    name: str = ""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -308,6 +314,7 @@ class Act:
     It is part of a sheet when one of the steps in `having` is (or, without any, by its phase); it stands
     after the steps and acts in `after` and before those in `before`. `moves` is the item that it moves over:
     left out when the new part comes with it. `routes` are the kinds of part it is done for, empty = all.
+    `own_seal` = it belongs to the model's own seal and falls away where another is chosen.
     """
 
     work: Work
@@ -318,6 +325,7 @@ class Act:
     moves: str = ""
     routes: tuple[str, ...] = ()
     second_look: bool = False
+    own_seal: bool = False
 
     @property
     def id(self) -> str:
@@ -373,7 +381,8 @@ class Model:
     digits of its IMEIs. `closed_test` says that it can only be tested once it is closed. `demands` names
     attributes that may differ on
     this model, `consent` or `may`; `supplies` what is welcome in the box; `routes` other ways to repair it
-    than `need`.
+    than `need`. `adhesive_on` is where its adhesive goes first, `lid_held` how its lid is held while its
+    hinges are screwed; empty = nobody says.
     """
 
     id: str
@@ -405,6 +414,8 @@ class Model:
     opening_tools: tuple[OpeningTool, ...] = ()
     connectors: tuple[Connector, ...] = ()
     closed_test: bool = False
+    adhesive_on: str = "frame"
+    lid_held: str = ""
     demands: Mapping[str, str] = field(default_factory=dict)
     supplies: tuple[Supplied, ...] = ()
     routes: tuple[OtherRoute, ...] = ()

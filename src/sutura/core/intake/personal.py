@@ -63,6 +63,7 @@ PLACES = (
     Place(table="job_event", column="says"),
     Place(table="function_result", column="reason"),
     Place(table="bench_step", column="reason"),
+    Place(table="bench_note", column="says"),
     Place(table="display_serial", column="serial", left="erased"),
     Place(table="accessory", column="name", left="something"),
     Place(table="accessory", column="kept"),
@@ -75,7 +76,7 @@ PLACES = (
 # what stands in the other columns; a password or a person's name is of those who work here, not of customers
 NOT_OF_CUSTOMERS: Mapping[str, str] = {
     "shop": "name address timezone currency weights hours stamp",
-    "person": "name login role password_hash",
+    "person": "name login role password_hash habits",
     "skill": "family",
     "login_session": "token_hash csrf",
     "sign_in_try": "login address",
@@ -104,7 +105,8 @@ NOT_OF_CUSTOMERS: Mapping[str, str] = {
     "part": "barcode name bin printed_number grade kind attributes box pack gtin measured family",
     "offer": "supplier_id number price_breaks returns",
     "job": (
-        "code model_id stage identified channel fit currency round look measured destroyed more_offers route"
+        "code model_id stage identified channel fit currency round look measured destroyed more_offers route "
+        "schools"
     ),
     "function_result": "function outcome",
     "consent": "consent said",
@@ -112,6 +114,8 @@ NOT_OF_CUSTOMERS: Mapping[str, str] = {
     "reservation": "state",
     "stock_move": "kind",
     "bench_step": "step",
+    "bench_note": "step",
+    "bench_screw": "step",
     "job_sheet": "steps",
     "display_serial": "outcome",
     "heat_reading": "step edge surface source",

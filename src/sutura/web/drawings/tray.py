@@ -57,13 +57,10 @@ def _group(model: Model, field: TrayField, letter: str, radius: float) -> Markup
     drawn = []
     for number, at in enumerate(field.group.at):
         place = place_of(field.group, at, model.face.width_mm)
-        if number < field.missing:
-            how = "gone"
-        elif number < field.missing + field.out:
-            how = "out"
-        else:
-            how = "home"
-        now = " now" if field.now and number >= field.missing else ""
+        is_missing = number < field.missing
+        how = "gone" if is_missing else "out" if field.is_out(number + 1) else "home"
+        # a screw of this step is tapped where it sits: the button of its place is pressed for it
+        now = Markup(' now" data-place="{}').format(number + 1) if field.expected and not is_missing else ""
         drawn.append(
             Markup('<circle class="screw {}{}" cx="{:.1f}" cy="{:.1f}" r="{:.1f}"/>').format(
                 how, now, place.x, place.y, radius

@@ -16,7 +16,8 @@ from sutura.core.people import Deed
 from sutura.core.stock.consumables import UNIT_OF
 from sutura.core.stock.levels import PartFate
 from sutura.core.typed import read_id
-from sutura.services import bench, consents, heat, planning, serials
+from sutura.formats.photo import MOST_BYTES
+from sutura.services import bench, consents, hands, heat, planning, serials
 from sutura.services.marks import marks_of
 from sutura.web.addresses import Addresses, Anyone
 from sutura.web.deeds import deed
@@ -24,6 +25,7 @@ from sutura.web.drawings.face import draw_face
 from sutura.web.drawings.heat import draw_heat
 from sutura.web.drawings.plan import draw_plan
 from sutura.web.drawings.tray import draw_length, draw_tray
+from sutura.web.drawings.where import draw_where
 from sutura.web.present import render
 from sutura.web.session import ANEW, Ask, Asking, Form, Sent, Shown
 
@@ -33,16 +35,22 @@ _ROOM = (Stage.PART_IN_HAND, Stage.OPENED, Stage.PROVED)
 
 @addresses.get("/bench", may=Anyone.SIGNED_IN)
 def bench_list(ask: Ask) -> Response:
+    return _list(ask)
+
+
+def _list(ask: Asking, shown: Shown = ANEW) -> Response:
     found = planning.open_lines(ask.now, _ROOM)
     mine = [line for line in found.lines if line.job.technician_id == ask.person.id]
     return render(
         ask,
         "bench/list.html",
         room="Bench",
+        shown=shown,
         mine=mine,
         others=[line for line in found.lines if line not in mine],
         unshown=found.unshown,
         timers=found.timers,
+        habits=hands.habits_of(ask.person),
     )
 
 
@@ -80,6 +88,8 @@ def _page(ask: Asking, code: str, shown: Shown = ANEW, chosen: str = "") -> Resp
         **heated,
         serial=page.serial,
         tray=draw_tray(page.model, page.tray, ask.speech),
+        now_field=next((field for field in page.tray if field.expected), None),
+        where=draw_where(page.model, page.where, ask.speech) if page.where else Markup(""),
         letters=letters(page.model.screws),
         draw_length=draw_length,
         use_unit=UNIT_OF,
@@ -105,6 +115,52 @@ def _heat(ask: Asking, page: bench.BenchPage) -> dict[str, Any]:
         "last_surface": last.surface if last else Surface.GLASS.value,
         "last_edge": last.edge if last else "",
     }
+
+
+@addresses.post("/jobs/{code}/bench/way", may=Deed.WORK_BENCH)
+@deed(then="/jobs/{code}/bench#ways", again=_page)
+def choose_way(ask: Ask, code: str, form: Form) -> None:
+    """Another of the ways that the model allows, for this job or as a habit."""
+    always = form.text("always") != ""
+    hands.choose_way(code, form.text("question"), form.text("value"), ask.person, ask.now, always=always)
+
+
+@addresses.post("/bench/habits", may=Deed.WORK_BENCH)
+@deed(then="/bench", again=_list)
+def forget_habit(ask: Ask, form: Form) -> None:
+    hands.forget_habit(form.text("question"), ask.person)
+
+
+@addresses.post("/jobs/{code}/bench/note", may=Deed.WORK_BENCH)
+@deed(then="/jobs/{code}/bench#notes", again=_page)
+def keep_note(ask: Ask, code: str, form: Form) -> None:
+    """A note or a photo of the step shown."""
+    photo = form.file("photo", MOST_BYTES + 1)
+    hands.keep_note(code, form.text("step"), form.text("note"), photo, ask.person, ask.now)
+
+
+@addresses.post("/jobs/{code}/bench/screw", may=Deed.WORK_BENCH)
+@deed(then="/jobs/{code}/bench?step={done}", again=_page)
+def touch_screw(ask: Ask, code: str, form: Form) -> str:
+    """One screw, by its place or from a field of the tray."""
+    step = form.text("step")
+    if form.text("from_field"):
+        hands.put_in_from(code, step, form.text("from_field"), ask.person, ask.now)
+    else:
+        hands.touch_screw(code, step, form.number("screw"), ask.person, ask.now)
+    return step
+
+
+@addresses.post("/jobs/{code}/bench/night", may=Deed.WORK_BENCH)
+@deed(then="/jobs/{code}/bench", again=_page)
+def close_for_the_night(ask: Ask, code: str) -> None:
+    hands.close_for_the_night(code, ask.person, ask.now)
+
+
+@addresses.post("/jobs/{code}/bench/go-on", may=Deed.WORK_BENCH)
+@deed(then="/jobs/{code}/bench", again=_page)
+def go_on(ask: Ask, code: str) -> None:
+    hands.go_on(code, ask.person, ask.now)
 
 
 @addresses.get("/jobs/{code}/chart.pdf", may=Anyone.SIGNED_IN)

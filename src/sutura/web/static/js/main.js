@@ -2,7 +2,7 @@
 
 import { cooling, counting, functionList } from "./bench.js";
 import { edidFile, intake } from "./intake.js";
-import { keys, pressed, showKeys } from "./keys.js";
+import { keys, pressed, showKeys, tapped } from "./keys.js";
 import { zooming } from "./look.js";
 import { drawing } from "./marks.js";
 import { signing } from "./signing.js";
@@ -46,6 +46,7 @@ document.addEventListener("keydown", (event) => {
 });
 
 document.addEventListener("keydown", pressed);
+document.addEventListener("click", tapped);
 showKeys();
 
 // On a narrow screen the rail shows the hours around now first.
