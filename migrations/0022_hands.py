@@ -13,9 +13,17 @@ alter table shop add column room_c numeric(4, 1) not null default 22 check (room
 alter table job drop constraint job_round_check;
 alter table job add constraint job_round_check
     check (round in ('whole', 'rework', 'reopened', 'new_part', 'closing_up', 'for_the_night'));
-alter table job drop constraint job_check;
+-- the rule has no name of its own, so it is found by what it says
+do $$
+declare
+    rule text;
+begin
+    select conname into strict rule from pg_constraint
+        where conrelid = 'job'::regclass and pg_get_constraintdef(oid) like '%offer_id IS NOT NULL%';
+    execute format('alter table job drop constraint %I', rule);
+end $$;
 -- reseating and moving a serial need no part
-alter table job add constraint job_check check (
+alter table job add constraint job_agreed check (
     stage in ('identified', 'declined', 'returned')
     or (price_minor is not null and (offer_id is not null or route in ('reseat', 'serial')))
 );

@@ -68,3 +68,65 @@ def test_a_promise_is_changed_from_the_job(desks: Sit, floor: Shop) -> None:
     )
     assert "Promised for" in pell.page
     assert "if worked on now" in pell.page
+
+
+def test_a_way_without_a_part_is_offered_in_match_and_leads_to_the_bench(desks: Sit, floor: Shop) -> None:
+    code = floor.take_in()
+    pell = desks("pell")
+    pell.get(f"/jobs/{code}/match")
+    assert "Without a part" in pell.page
+    assert "Reseat the connectors, no part" in pell.page
+    pell.post(f"/jobs/{code}/match/no-part", way="solder")
+    assert pell.answer.status_code == 422
+    pell.post(f"/jobs/{code}/match/no-part", way="reseat")
+    assert floor.job(code).stage is Stage.PART_IN_HAND
+    pell.get(f"/jobs/{code}")
+    assert "none needed: reseat the connectors, no part" in pell.page
+    pell.get(f"/jobs/{code}/match")
+    assert "It needs no part" in pell.page
+
+
+def test_ways_are_chosen_on_the_page_and_what_is_ruled_out_is_said_with_its_reason(
+    desks: Sit, floor: Shop
+) -> None:
+    floor.receive("P-1001")
+    code = floor.opened()
+    bram = desks("bram")
+    bram.get(f"/jobs/{code}/bench")
+    assert "<strong>contact glue</strong>: never here – the front must open again for service" in bram.page
+    refused = bram.post(f"/jobs/{code}/bench/way", question="seal", value="contact glue")
+    assert refused.status_code == 422
+    assert "This one is ruled out on this model" in bram.page
+    bram.post(f"/jobs/{code}/bench/way", question="seal", value="2 mm tape", always="yes")
+    assert "2 mm tape on the frame, cut to size" in bram.page
+    bram.get("/bench")
+    assert "Your habits" in bram.page
+    bram.post("/bench/habits", question="seal")
+    assert "Your habits" not in bram.page
+
+
+def test_screws_one_by_one_notes_and_a_night(desks: Sit, floor: Shop) -> None:
+    floor.receive("P-1001")
+    code = floor.opened()
+    for _ in range(2):
+        floor.step(code)
+    bram = desks("bram")
+    bram.get(f"/jobs/{code}/bench")
+    assert "One by one, 0 of 2 out:" in bram.page
+    bram.post(f"/jobs/{code}/bench/screw", step="bottom-out", screw="2")
+    assert "One by one, 1 of 2 out:" in bram.page
+    refused = bram.post(f"/jobs/{code}/bench/screw", step="bottom-out", screw="7")
+    assert refused.status_code == 422
+    assert "one of the places of this step" in bram.page
+    bram.post(f"/jobs/{code}/bench/note", step="bottom-out", note="The left one was loose.")
+    assert "The left one was loose." in bram.page
+    while "Close it for the night" not in bram.page:
+        floor.step(code)
+        bram.get(f"/jobs/{code}/bench")
+    bram.post(f"/jobs/{code}/bench/night")
+    assert "round 2: closed for the night" in bram.page
+    while "Closed for the night." not in bram.page:
+        floor.step(code)
+        bram.get(f"/jobs/{code}/bench")
+    bram.post(f"/jobs/{code}/bench/go-on")
+    assert "round 3: the whole sheet" in bram.page

@@ -42,6 +42,9 @@ class Stage(StrEnum):
 
 
 OPEN_STAGES = frozenset(Stage) - {Stage.HANDED_BACK, Stage.RETURNED}
+# ways that need no part, by what stands as their kind of part
+RESEAT, SERIAL = "reseat", "serial"
+NO_PART = frozenset({RESEAT, SERIAL})
 BEFORE_OPENING = frozenset({Stage.IDENTIFIED, Stage.QUOTED, Stage.PART_IN_HAND})
 
 
@@ -332,6 +335,7 @@ class EventKind(StrEnum):
     STEP = "step"
     SEEN = "seen"
     NEW_SHEET = "new_sheet"
+    NO_PART_NEEDED = "no_part_needed"
     WAY = "way"
     FOR_THE_NIGHT = "for_the_night"
     NIGHT_OVER = "night_over"

@@ -17,6 +17,7 @@ from sutura.core.handover import Accessory
 from sutura.core.intake.arrival import Applies, is_asked
 from sutura.core.job import (
     BEFORE_OPENING,
+    NO_PART,
     BenchWork,
     EventKind,
     JobEvent,
@@ -226,8 +227,8 @@ def gather_facts(job: JobRecord, model: Model) -> JobFacts:
             if is_asked(Applies(text.applies), model)
         ),
         price_agreed=job.chosen.price_minor is not None,
-        part_chosen=job.chosen.offer_id is not None,
-        part_held=stock_store.load_held(job.id) is not None,
+        part_chosen=job.chosen.offer_id is not None or job.chosen.route in NO_PART,
+        part_held=job.chosen.route in NO_PART or stock_store.load_held(job.id) is not None,
         technician=job.bench.technician_id is not None,
         steps_before_proof_done=progress.at_proof,
         counts_agree=progress.counts_agree,

@@ -89,9 +89,13 @@ class Matching:
     wanted: Wanted
     offers: list[Matched]
     weights: Weights
-    currency: str
+    rates: Rates
     # as many as are judged at once may fit: there can be dearer ones that nobody looked at
     cut: bool
+
+    @property
+    def currency(self) -> str:
+        return self.rates.currency
 
     def shown(self, *, every: bool) -> list[Matched]:
         """What a page shows unfolded: all that may be chosen, and a few of the unknown and of the refused, or
@@ -169,7 +173,7 @@ def _match(model: Model, wanted: Wanted, destroyed: Collection[str], days_left: 
     return Matching(
         wanted=wanted,
         weights=weights,
-        currency=the_shop.currency,
+        rates=the_shop.rates,
         cut=len(offers) >= offers_store.MAY_FIT,
         offers=[
             Matched(

@@ -6,14 +6,20 @@ from dataclasses import dataclass, replace
 from datetime import datetime
 
 from sutura.core import quoting as rules
+from sutura.core.bench.partless import Partless, partless_ways
+from sutura.core.catalogue.model import Model
 from sutura.core.errors import Invalid, MoveRefused, NotFound, StaleSave
-from sutura.core.facts import Say, fact
-from sutura.core.job import EventKind, JobRecord
+from sutura.core.facts import Say, fact, to_json
+from sutura.core.job import Chosen, EventKind, JobRecord, Move, Stage, check_move
 from sutura.core.maths.money import Money, amount_text
 from sutura.core.people import Deed, demand
-from sutura.core.quoting import Margin, margin
+from sutura.core.planning import expected_minutes
+from sutura.core.quoting import Margin, Rates, margin
+from sutura.core.typed import read_choice
 from sutura.core.values import Person
-from sutura.services.job import note
+from sutura.services import catalogue
+from sutura.services.job import gather_facts, move, note
+from sutura.services.planning import factor_of
 from sutura.services.shop import shop
 from sutura.store import audit as audit_store
 from sutura.store import job as job_store
@@ -108,6 +114,55 @@ def change_job_price(code: str, typed: str, reason: str, version: int, by: Perso
         "reason": reason.strip(),
     }
     note(job, EventKind.PRICE, facts, replace(job.chosen, price_minor=minor), by=by, now=now)
+
+
+def price_without_part(way: Partless, rates: Rates) -> Money:
+    """The price to propose of a way that needs no part: its work."""
+    return rules.quote(Money(minor=0, currency=rates.currency), way.minutes, rates).price
+
+
+def partless_of(model: Model, rates: Rates) -> list[tuple[Partless, Money]]:
+    """The ways of a model that need no part, each with its price."""
+    return [(way, price_without_part(way, rates)) for way in partless_ways(model)]
+
+
+@writing
+def choose_without_part(code: str, kind: str, by: Person, now: datetime) -> None:
+    """Choose a way that needs no part, agree its price, and go on to the bench (rule bench.no-part)."""
+    demand(by, Deed.QUOTE)
+    job = job_store.lock_job(code)
+    model = catalogue.model(job.model_id, job.model_version)
+    again = Move.REQUOTE if job.stage is Stage.QUOTED else Move.QUOTE
+    ways = {way.kind: way for way in partless_ways(model)}
+    check_move(replace(gather_facts(job, model), part_chosen=True, price_agreed=True), again)
+    way = ways.get(read_choice(kind, tuple(ways), fact("matching.choose-a-way-without-part")))
+    assert way, "refused above"
+    rates = shop().rates
+    price = price_without_part(way, rates)
+    chosen = Chosen(
+        route=way.kind,
+        route_minutes=way.minutes,
+        offer_id=None,
+        more_offers=[],
+        fit="",
+        price_minor=price.minor,
+        tax_bps=rates.tax_bps,
+        extra_minutes=0,
+    )
+    factor = factor_of(job.bench.technician_id, model)
+    work = replace(job.bench, expected_minutes=expected_minutes(way.minutes, factor, 0))
+    facts = {"way": to_json(way.name), "price_minor": price.minor, "currency": rates.currency}
+    established = {"part_chosen": True, "price_agreed": True}
+    move(job, again, EventKind.NO_PART_NEEDED, facts, chosen, work, by=by, now=now, holds=established)
+    move(
+        job_store.lock_job(code),
+        Move.TAKE_PART,
+        EventKind.PART_HELD,
+        {"parts": []},
+        by=by,
+        now=now,
+        holds={"part_held": True},
+    )
 
 
 @writing

@@ -22,6 +22,7 @@ from jinja2 import Environment, FileSystemLoader, StrictUndefined, Undefined, pa
 from jinja2.runtime import Context
 from markupsafe import Markup
 
+from sutura.core.bench.partless import NAMES as NO_PART_NAMES
 from sutura.core.errors import Invalid, ManyInvalid, Refusal
 from sutura.core.facts import Fact
 from sutura.core.intake.arrival import Channel
@@ -229,6 +230,7 @@ def _environment() -> Environment:
         "draw_seam": seam_of,
         "_": translated,
         "way_to": way_to,
+        "no_part": NO_PART_NAMES,
     }
     return environment
 

@@ -478,6 +478,7 @@ SENTENCES: Mapping[str, str] = {
     "matching.called-which-says": "it is called {name}, which is {meant}, and says {says}",
     "matching.can-ask-numbers": "{offered} can be {have}: ask for the numbers",
     "matching.cannot-read": "cannot be read: {refused}",
+    "matching.choose-a-way-without-part": "one of the ways without a part that are shown",
     "matching.choose-among": "choose among: {sorted}",
     "matching.choose-column": "choose the column for “{column}”",
     "matching.choose-did-not-fit-was-defective": "choose: did not fit, or was defective",
@@ -704,6 +705,13 @@ SENTENCES: Mapping[str, str] = {
     "pack.use-one-of": "use one of: {values}",
     "pack.valid-json": "write valid JSON",
     "pack.write-something": "write something",
+    "partless.reseat": "reseat the connectors, no part",
+    "partless.reseat-why": "a loose connector: lines, no picture, no touch after a fall or after a repair",
+    "partless.serial": "give the display its serial, no part",
+    "partless.serial-why": (
+        "the screen was changed before and the device does not know it: brightness, tone or pressure "
+        "misbehave"
+    ),
     "people.choose-manager-counter-technician": "choose manager, counter or technician",
     "people.shop-needs-one-active-manager-make": "the shop needs one active manager; make another first",
     "people.someone-has-sign-name-already-choose": "someone has this sign-in name already; choose another",

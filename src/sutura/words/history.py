@@ -194,8 +194,17 @@ _TELLING: Mapping[EventKind, Callable[[Facts, Speech], list[str]]] = {
     EventKind.PART_REPORTED: _reported,
     EventKind.QUOTED: _quoted,
     EventKind.PRICE: _price,
+    EventKind.NO_PART_NEEDED: lambda facts, speech: [
+        speech.text(
+            "To be done: {way}. The price agreed is {price}.",
+            way=facts["way"],
+            price=Money(minor=facts["price_minor"], currency=facts["currency"]),
+        )
+    ],
     EventKind.PART_HELD: lambda facts, speech: [
-        speech.text("{parts} taken off the shelf and promised to this job.", parts=facts["parts"]),
+        speech.text("{parts} taken off the shelf and promised to this job.", parts=facts["parts"])
+        if facts["parts"]
+        else speech.text("It needs no part."),
         speech.text("Taken over from {code}: {reason}.", code=facts["taken_from"], reason=facts["reason"])
         if facts.get("taken_from")
         else "",

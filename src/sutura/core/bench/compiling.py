@@ -14,6 +14,7 @@ from functools import lru_cache
 
 from sutura.core.bench.closure import Unreachable, smallest
 from sutura.core.bench.ordering import Circular, Task, in_order
+from sutura.core.bench.serials import PROGRAMMER
 from sutura.core.bench.state import CLOSED, State
 from sutura.core.catalogue.model import Act, Goes, Model, Phase, Piece, PieceKind, Plug, Step, Work
 from sutura.core.values import COMMON, Rule
@@ -66,6 +67,8 @@ RULES = (
 # acts that are in a sheet when the part is changed
 SWAP = "swap"
 SECOND_LOOK = "second-look"
+# the display is given its serial, where the pack has no act for that
+GIVE_SERIAL = "give-serial"
 # said at what is closed first after the test
 SWITCH_OFF = "Switch off."
 
@@ -85,13 +88,14 @@ class Aim(StrEnum):
 class Goal:
     """What a sheet leads to: by which route, as its kind of part, and what the new part comes with. `done`
     are the steps of this very round that are done: what was moved over and what was done once is not done
-    again.
+    again. `serial` = while its connectors are off, the display is given its serial.
     """
 
     aim: Aim
     route: str
     box: frozenset[str] = frozenset()
     done: frozenset[str] = frozenset()
+    serial: bool = False
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -319,6 +323,11 @@ class _Plan:
 
     def _acts(self) -> list[Act]:
         acts = [act for act in self.model.acts if self._belongs(act)]
+        if self.goal.serial and not any(_programs(act.work) for act in acts):
+            self._add(_generated(GIVE_SERIAL, Phase.SWAP, tools=(PROGRAMMER,)), 3_200)
+            self._after(GIVE_SERIAL, *self._offs())
+            for name in self._ons():
+                self._after(name, GIVE_SERIAL)
         for place, act in enumerate(self.model.acts):
             if act in acts:
                 self._add(_step_of_act(act), self._act_rank(act, place))
@@ -328,6 +337,8 @@ class _Plan:
         changes = self.goal.aim is Aim.REPAIR
         if act.id in self.goal.done:
             return False
+        if _programs(act.work) and not changes:
+            return self.goal.serial
         if act.routes and not (changes and self.goal.route in act.routes):
             return False
         if act.moves and (not changes or act.moves in self.goal.box):
@@ -503,9 +514,18 @@ _GENERATED: Mapping[str, str] = {
     SECOND_LOOK: (
         "Second look: every connector home, every latch down, no cable pinched. It cannot be tested "
         "before it is closed."
-    )
+    ),
+    GIVE_SERIAL: (
+        "Clip the programmer to the display: read the old display's serial, from the old screen if it is "
+        "there; write it into this one and read it back."
+    ),
 }
 
 
-def _generated(name: str, phase: Phase, *, second_look: bool = False) -> Step:
-    return Step(id=name, phase=phase, text=_GENERATED[name], second_look=second_look)
+def _programs(work: Work) -> bool:
+    """Whether a serial is read or written here."""
+    return PROGRAMMER in work.tools
+
+
+def _generated(name: str, phase: Phase, *, second_look: bool = False, tools: tuple[str, ...] = ()) -> Step:
+    return Step(id=name, phase=phase, text=_GENERATED[name], second_look=second_look, tools=tools)

@@ -19,7 +19,7 @@ from sutura.core.catalogue.model import CUTS, Goes, Model, Phase, ScrewGroup, St
 from sutura.core.errors import Invalid, StepBlocked
 from sutura.core.facts import Minutes, Say, fact
 from sutura.core.intake.marks import Mark, MarkKind, Side
-from sutura.core.job import EventKind, Round, Stage
+from sutura.core.job import NO_PART, SERIAL, EventKind, Round, Stage
 from sutura.core.maths.geometry import Box, Point, nearest_edge
 from sutura.core.typed import read_whole
 from sutura.core.values import COMMON, Rule
@@ -265,10 +265,18 @@ def steps_of(
     kind of part) and what the new part comes with (`box`).
     """
     if model.pieces:
-        kind = route if any(way.kind == route and way.has_sheet for way in model.ways) else model.ways[0].kind
-        goal = Goal(aim=_AIMS[work], route=kind, box=frozenset(box), done=kept)
+        goal = _goal(model, work, route, box, kept)
         return compile_sheet(model, goal, state_of(model, before)).steps
     return written_steps(model, work, before)
+
+
+def _goal(model: Model, work: Round, route: str, box: Sequence[str], done: frozenset[str]) -> Goal:
+    """What a round leads to; a way that needs no part reseats instead of changing one."""
+    kind = route if any(way.kind == route and way.has_sheet for way in model.ways) else model.ways[0].kind
+    aim = _AIMS[work]
+    if route in NO_PART and aim is Aim.REPAIR:
+        return Goal(aim=Aim.RESEAT, route=kind, done=done, serial=route == SERIAL)
+    return Goal(aim=aim, route=kind, box=frozenset(box), done=done)
 
 
 def anew(
@@ -279,8 +287,7 @@ def anew(
     """
     known = _steps_by_id(model)
     here = [known[entry.step] for entry in done if entry.attempt == attempt and entry.step in known]
-    kind = route if any(way.kind == route and way.has_sheet for way in model.ways) else model.ways[0].kind
-    goal = Goal(aim=_AIMS[work], route=kind, box=frozenset(box), done=frozenset(step.id for step in here))
+    goal = _goal(model, work, route, box, frozenset(step.id for step in here))
     left = compile_sheet(model, goal, state_of(model, done)).steps
     again = {step.id for step in left}
     return (*(step for step in here if step.id not in again), *left)

@@ -25,7 +25,7 @@ from sutura.core.matching.wanted import breakable
 from sutura.core.people import Deed, may
 from sutura.core.typed import read_id
 from sutura.services import identify as identify_service
-from sutura.services import matching, pieces, planning, stock
+from sutura.services import matching, pieces, planning, quoting, stock
 from sutura.services.matching import Matched, Matching, consent_text
 from sutura.store import job as job_store
 from sutura.web.addresses import Addresses, Anyone
@@ -194,6 +194,7 @@ def _page(ask: Asking, code: str, shown: Shown = ANEW, kind: str = "", over: str
         choosable=page.job.stage in starts_of(Move.QUOTE, Move.REQUOTE),
         entered=shown.over(kept),
         items=breakable(page.matching.wanted),
+        partless=quoting.partless_of(page.model, page.matching.rates),
         promised=_promised(code, shown),
         **_shown(ask, page.model, page.matching, kind, over),
     )
@@ -230,6 +231,14 @@ def _after_holding(ask: Asking, code: str) -> str:
     """The part lies ready: who does it is next, for those who may say so."""
     nobody = not job_store.load_job(code).bench.technician
     return "/assign" if nobody and may(ask.person, Deed.ASSIGN) else ""
+
+
+@addresses.post("/jobs/{code}/match/no-part", may=Deed.QUOTE)
+@deed(then="/jobs/{code}{done}", again=_page)
+def choose_without_part(ask: Ask, code: str, form: Form) -> str:
+    """A way that needs no part."""
+    quoting.choose_without_part(code, form.text("way"), ask.person, ask.now)
+    return _after_holding(ask, code)
 
 
 @addresses.post("/jobs/{code}/match/take", may=Deed.RESERVE)
