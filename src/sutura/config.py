@@ -24,6 +24,8 @@ DEFAULT_PORT = 8420
 SUPPLIER_FAULTS = ("late", "short", "cancels", "away")
 # and for the label printer; devices/simulated/label_printer.py does it
 LABEL_FAULTS = ("away", "empty", "jammed")
+# for the hot plate; devices/simulated/plate.py does it
+PLATE_FAULTS = ("away", "stuck", "runs_on", "cold")
 # and for the infrared thermometer; devices/simulated/thermometer.py does it
 # for the programmer of display serials; devices/simulated/programmer.py does it
 PROGRAMMER_FAULTS = ("away", "silent", "breaks", "forgets", "other")
@@ -87,6 +89,11 @@ class Settings(BaseSettings):
         "",
         validation_alias="SUTURA_PROGRAMMER_FAULTS",
         description="faults of the stand-in for the display programmer: away, silent, breaks, forgets, other",
+    )
+    plate_faults: Annotated[str, AfterValidator(_known_faults(PLATE_FAULTS))] = Field(
+        "",
+        validation_alias="SUTURA_PLATE_FAULTS",
+        description="faults of the stand-in for the hot plate: away, stuck, runs_on, cold",
     )
     threads: int = Field(
         8,

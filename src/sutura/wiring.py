@@ -11,6 +11,7 @@ from sutura import devices, logs
 from sutura.config import MIGRATIONS, settings
 from sutura.core.maths import statistics
 from sutura.devices.simulated.label_printer import SimulatedPrinter
+from sutura.devices.simulated.plate import SimulatedPlate
 from sutura.devices.simulated.programmer import SimulatedProgrammer
 from sutura.devices.simulated.supplier_desk import SimulatedDesk
 from sutura.devices.simulated.thermometer import SimulatedThermometer
@@ -77,6 +78,7 @@ def plug_devices() -> None:
         supplier_desk=SimulatedDesk(_named(settings().supplier_faults)),
         label_printer=SimulatedPrinter(_named(settings().label_faults)),
         programmer=SimulatedProgrammer(_named(settings().programmer_faults)),
+        plate=SimulatedPlate(_named(settings().plate_faults)),
         thermometer=SimulatedThermometer(_named(settings().thermometer_faults)),
     )
 

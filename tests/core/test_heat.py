@@ -6,26 +6,31 @@ import math
 
 import numpy as np
 import pytest
-from builders import models
+from builders import models, said
 from hypothesis import given
 from hypothesis import strategies as st
 
 from sutura.core.bench.heat import (
+    AT_THE_CELL,
     EMISSIVITY,
     LEAST_READINGS,
     SURE,
     HeatState,
     Reading,
     Surface,
+    at_heat_s,
+    ceiling_of,
     celsius,
     falling,
     fit_cooling,
     judge_heat,
+    reaches,
+    read_room,
     read_temperature,
     true_temperature,
 )
 from sutura.core.catalogue.model import Heat, HeatLimit
-from sutura.core.errors import Invalid
+from sutura.core.errors import Invalid, ManyInvalid
 
 EDGES = Heat(target_c=60, minutes=2, with_what="pad", where="edges")
 LIMITS = (HeatLimit(where="edges", max_c=65, why="cell"), HeatLimit(where="glass", max_c=95, why=""))
@@ -179,3 +184,86 @@ def test_the_time_is_said_with_its_doubt_once_it_cools() -> None:
     assert judged.until_s is not None
     assert judge_heat(EDGES, LIMITS, truth, judged.until_s - 0.1).state is HeatState.WORKABLE
     assert judge_heat(EDGES, LIMITS, truth, judged.until_s + 0.1).state is HeatState.COLD
+
+
+# -- what else limits a heat, and how far a warming is -----------------------------------------------------
+
+
+def heated(with_what: str, target: int = 60) -> Heat:
+    return Heat(target_c=target, minutes=2, with_what=with_what, where="edges")
+
+
+def test_the_ceiling_is_the_lowest_of_place_hand_plastic_and_cell() -> None:
+    """Never hotter than a hand can stay on, where a hand holds the heat: common practice, no source."""
+    limits = (*LIMITS, HeatLimit(where=AT_THE_CELL, max_c=50, why="cell"))
+    assert (ceiling_of(heated("pad"), limits).c, said(ceiling_of(heated("pad"), limits).of)) == (65, "edges")
+    gun = ceiling_of(heated("heat gun"), limits)
+    assert (gun.c, said(gun.of)) == (60, "a hand")
+    plastic = ceiling_of(heated("pad"), limits, [Surface.GLASS, Surface.PLASTIC])
+    assert (plastic.c, said(plastic.of)) == (60, "plastic")
+    assert ceiling_of(heated("pad"), limits, [Surface.GLASS]).c == 65
+    cell = ceiling_of(heated("pad"), limits, edge=AT_THE_CELL)
+    assert (cell.c, said(cell.of)) == (50, AT_THE_CELL)
+    # without any limit its target is its own
+    assert ceiling_of(Heat(target_c=70, minutes=1, with_what="torch", where="x"), ()).c == 70
+
+
+def test_above_a_hand_it_is_too_hot_and_it_is_said_for_whom() -> None:
+    judged = judge_heat(heated("heat gun"), LIMITS, [Reading(at_s=0, c=60.4)])
+    assert judged.state is HeatState.TOO_HOT
+    assert said(judged.says) == "stop heating: it is above 60 °C, the most for a hand"
+    assert judge_heat(heated("pad"), LIMITS, [Reading(at_s=0, c=60.4)]).state is HeatState.WORKABLE
+
+
+@given(
+    st.sampled_from(["pad", "plate", "heat gun", "hair dryer", "gel pack", "torch"]),
+    st.integers(30, 100),
+    st.lists(st.integers(30, 100), max_size=3),
+    st.sets(st.sampled_from([Surface.GLASS, Surface.PLASTIC])),
+)
+def test_advice_never_exceeds_any_ceiling(
+    way: str, target: int, limits: list[int], surfaces: set[Surface]
+) -> None:
+    places = [HeatLimit(where="edges", max_c=limit, why="") for limit in limits]
+    judged = judge_heat(heated(way, target), places, [], surfaces=sorted(surfaces))
+    in_hand = way in ("heat gun", "hair dryer", "gel pack")
+    every = [*limits, *([60] if in_hand else []), *([60] if Surface.PLASTIC in surfaces else [])]
+    assert judged.target_c <= min(every, default=target)
+    assert judged.ceiling_c == min(every, default=target)
+
+
+def test_a_warming_says_when_it_reaches_its_target_at_its_pace() -> None:
+    rising = [Reading(at_s=10 * n, c=20 + 5 * n) for n in range(5)]
+    # half a degree a second: from 40 at 40 s it is 18 more to two below 60
+    assert reaches(rising, 58) == pytest.approx(40 + 18 / 0.5)
+    assert judge_heat(EDGES, LIMITS, rising).reaches_s == pytest.approx(76)
+    # only the last ones count: it stood still before
+    still = [Reading(at_s=-300 + n, c=20) for n in range(5)]
+    assert reaches([*still, *rising], 58) == pytest.approx(76)
+    assert reaches(rising[:1], 58) is None
+    assert reaches(rising[::-1], 58) is None
+    assert reaches(rising, 40) is None
+    assert reaches([Reading(at_s=0, c=20), Reading(at_s=0, c=30)], 58) is None
+    warm = [Reading(at_s=0, c=59), Reading(at_s=9, c=61)]
+    assert judge_heat(EDGES, LIMITS, warm).reaches_s is None
+
+
+def test_how_long_it_is_at_its_heat_counts_from_the_last_cold_reading() -> None:
+    readings = [
+        Reading(at_s=s, c=c) for s, c in [(0, 40), (30, 58.5), (60, 61), (90, 50), (120, 60), (150, 59)]
+    ]
+    assert at_heat_s(readings, 60) == 30
+    assert at_heat_s(readings, 60, now_s=200) == 80
+    assert at_heat_s(readings[:3], 60) == 30
+    assert at_heat_s(readings[:1], 60) == 0
+    assert at_heat_s(readings[:4], 60, now_s=500) == 0
+    assert judge_heat(EDGES, LIMITS, readings, 160.0).at_heat_s == 40
+
+
+def test_a_room_is_typed_in_degrees() -> None:
+    assert str(read_room(" 21,55 ")) in ("21.5", "21.6")
+    for wrong in ("", "cold", "4", "41"):
+        with pytest.raises(ManyInvalid):
+            read_room(wrong)
+    # in a colder room the same reading is a warmer surface
+    assert read_temperature("60", Surface.GLASS, 10)[1] > read_temperature("60", Surface.GLASS, 30)[1]

@@ -9,12 +9,14 @@ from datetime import datetime, timedelta
 import pytest
 from builders import HERON, Shop, said
 
+from sutura.config import PLATE_FAULTS
 from sutura.core.bench.heat import HeatState, heated_step
-from sutura.core.errors import ManyInvalid, MoveRefused, NotAllowed
+from sutura.core.errors import Invalid, ManyInvalid, MoveRefused, NotAllowed, StaleSave
 from sutura.devices import plug, plugged
-from sutura.devices.ports import Away, Thermometer
+from sutura.devices.ports import Away, HotPlate, PlateSays, Thermometer
+from sutura.devices.simulated.plate import SimulatedPlate
 from sutura.devices.simulated.thermometer import COOLS_S, FAULTS, ROOM_C, SimulatedThermometer
-from sutura.services import bench, heat
+from sutura.services import bench, consents, hands, heat
 from sutura.services.heat import HeatPage
 
 
@@ -156,3 +158,93 @@ def test_the_stand_in_cools_by_newton_and_its_faults_can_be_switched_on() -> Non
     assert fahrenheit.value == pytest.approx(71.6, abs=3)
     noisy = SimulatedThermometer(["noisy"], clock=clock, chance=random.Random(2))
     assert max(noisy.read().value for _ in range(50)) - min(noisy.read().value for _ in range(50)) > 8
+
+
+# -- the room, and the plate -------------------------------------------------------------------------------
+
+
+def test_the_room_is_the_shop_s_own(shop: Shop) -> None:
+    code = at_warming(shop)
+    heat.keep_heat(code, "warm", typed("60"), shop.bram, shop.tick())
+    consents.change_room("10", 1, shop.manager, shop.now)
+    heat.keep_heat(code, "warm", typed("60"), shop.bram, shop.tick())
+    first, second = page_of(shop, code).edges[0].lines
+    assert [float(line.read_c) for line in (first, second)] == [60, 60]
+    assert second.true_c > first.true_c
+    with pytest.raises(ManyInvalid):
+        consents.change_room("warm", 2, shop.manager, shop.now)
+    with pytest.raises(StaleSave):
+        consents.change_room("12", 1, shop.manager, shop.now)
+    with pytest.raises(NotAllowed):
+        consents.change_room("12", 2, shop.bram, shop.now)
+
+
+@pytest.fixture
+def plate() -> Iterator[Clock]:
+    before, clock = plugged().plate, Clock()
+    plug(plate=SimulatedPlate(clock=clock))
+    yield clock
+    plug(plate=before)
+
+
+def test_the_plate_is_set_to_what_the_step_wants_and_never_above_its_ceiling(
+    shop: Shop, plate: Clock
+) -> None:
+    code = at_warming(shop)
+    assert page_of(shop, code).plate is None
+    hands.choose_way(code, "heat", "plate", shop.bram, shop.now, always=False)
+    assert page_of(shop, code).plate == PlateSays(c=22.0, wanted_c=None)
+    heat.set_plate(code, "warm", shop.bram, on=True)
+    plate.now += 600
+    shown = page_of(shop, code).plate
+    assert shown
+    assert shown.wanted_c == 60
+    assert shown.c == pytest.approx(60, abs=0.2)
+    heat.set_plate(code, "warm", shop.bram, on=False)
+    plate.now += 4_000
+    cooled = page_of(shop, code).plate
+    assert cooled
+    assert cooled.wanted_c is None
+    assert cooled.c == pytest.approx(22, abs=0.2)
+    with pytest.raises(Invalid, match="warmed on the plate"):
+        heat.set_plate(code, "cup", shop.bram, on=True)
+    with pytest.raises(NotAllowed):
+        heat.set_plate(code, "warm", shop.counter, on=True)
+    plug(plate=SimulatedPlate(["away"]))
+    with pytest.raises(Invalid, match="look at it"):
+        heat.set_plate(code, "warm", shop.bram, on=True)
+    away = page_of(shop, code)
+    assert (away.plate, away.plate_away) == (None, True)
+
+
+PLATES: list[Callable[[], HotPlate]] = [SimulatedPlate]
+
+
+@pytest.mark.parametrize("make", PLATES)
+def test_a_plate_shows_what_it_is_set_to_until_it_is_off(make: Callable[[], HotPlate]) -> None:
+    device = make()
+    assert device.read().wanted_c is None
+    device.set(60)
+    assert device.read().wanted_c == 60
+    assert -20 < device.read().c < 150
+    device.set(None)
+    assert device.read().wanted_c is None
+
+
+def test_the_faults_of_the_plate_can_be_switched_on() -> None:
+    with pytest.raises(ValueError, match="no such fault"):
+        SimulatedPlate(["tired"])
+    assert set(PLATE_FAULTS) == {"away", "stuck", "runs_on", "cold"}
+    clock = Clock()
+    for fault, settles in (("runs_on", 85.0), ("cold", 22.0)):
+        device = SimulatedPlate([fault], clock=clock)
+        device.set(60)
+        clock.now += 2_000
+        assert device.read().c == pytest.approx(settles, abs=0.2)
+    stuck = SimulatedPlate(["stuck"], clock=clock)
+    first = stuck.read().c
+    stuck.set(90)
+    clock.now += 500
+    assert stuck.read().c == first
+    with pytest.raises(Away):
+        SimulatedPlate(["away"]).read()

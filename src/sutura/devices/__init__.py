@@ -8,8 +8,9 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 
-from sutura.devices.ports import DisplayProgrammer, LabelPrinter, SupplierDesk, Thermometer
+from sutura.devices.ports import DisplayProgrammer, HotPlate, LabelPrinter, SupplierDesk, Thermometer
 from sutura.devices.simulated.label_printer import SimulatedPrinter
+from sutura.devices.simulated.plate import SimulatedPlate
 from sutura.devices.simulated.programmer import SimulatedProgrammer
 from sutura.devices.simulated.supplier_desk import SimulatedDesk
 from sutura.devices.simulated.thermometer import SimulatedThermometer
@@ -21,6 +22,7 @@ class Devices:
     label_printer: LabelPrinter
     thermometer: Thermometer
     programmer: DisplayProgrammer
+    plate: HotPlate
 
 
 _plugged = Devices(
@@ -28,6 +30,7 @@ _plugged = Devices(
     label_printer=SimulatedPrinter(),
     thermometer=SimulatedThermometer(),
     programmer=SimulatedProgrammer(),
+    plate=SimulatedPlate(),
 )
 
 
@@ -41,6 +44,7 @@ def plug(
     label_printer: LabelPrinter | None = None,
     thermometer: Thermometer | None = None,
     programmer: DisplayProgrammer | None = None,
+    plate: HotPlate | None = None,
 ) -> None:
     """Put other devices in the place of what was there."""
     global _plugged
@@ -50,4 +54,5 @@ def plug(
         label_printer=label_printer or _plugged.label_printer,
         thermometer=thermometer or _plugged.thermometer,
         programmer=programmer or _plugged.programmer,
+        plate=plate or _plugged.plate,
     )

@@ -101,6 +101,24 @@ class Thermometer(Protocol):
     def read(self) -> Warmth: ...
 
 
+@dataclass(frozen=True, slots=True, kw_only=True)
+class PlateSays:
+    """What a hot plate shows, in °C, and what it is set to; None when it is off."""
+
+    c: float
+    wanted_c: int | None
+
+
+class HotPlate(Protocol):
+    """Warms to what it is set to and holds it. Raises Away when it cannot be reached; it then does what it
+    did.
+    """
+
+    def set(self, c: int | None) -> None: ...
+
+    def read(self) -> PlateSays: ...
+
+
 class LabelPrinter(Protocol):
     """Prints labels, each a PDF of one page. What came out is counted; the rest may be sent again. Raises
     Away when it cannot be reached.

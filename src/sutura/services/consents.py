@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import replace
 from datetime import datetime
 
+from sutura.core.bench.heat import read_room
 from sutura.core.catalogue.model import Model
 from sutura.core.errors import StaleSave
 from sutura.core.intake.arrival import Applies, Consent, check_consent_text, is_asked
@@ -37,6 +38,17 @@ def change_cups(typed: str, version: int, by: Person, now: datetime) -> None:
         )
     shop_store.save_shop(cups_mm=list(cups))
     audit_store.add_audit(by.id, now, "cups changed", {"before": list(before.cups_mm), "after": list(cups)})
+
+
+@writing
+def change_room(typed: str, version: int, by: Person, now: datetime) -> None:
+    """How warm the workshop is: what is read by infrared is set right by it, and what is left cools to it."""
+    before = lock_for(by, Deed.SET_UP_COUNTER)
+    room = read_room(typed)
+    if before.version != version:
+        raise StaleSave("The room", "another manager", None, {"room": typed}, {"room": f"{before.room_c:f}"})
+    shop_store.save_shop(room_c=room)
+    audit_store.add_audit(by.id, now, "room changed", {"before": str(before.room_c), "after": str(room)})
 
 
 @reading

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import date, datetime
+from decimal import Decimal
 from typing import Any
 from zoneinfo import ZoneInfo
 
@@ -14,8 +15,10 @@ from sutura.core.errors import NotFound
 from sutura.core.quoting import Rates
 from sutura.core.shop import OpenHours, hours_from
 from sutura.core.stock.reordering import ShelfWants
-from sutura.store.database import first, reading, written
+from sutura.store.database import column, first, reading, written
 from sutura.store.tables import Draft, FormKey, LoginSession, PackPreview, Photo, PriceList, Shop, SignInTry
+
+ROOM = Decimal(22)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -29,6 +32,7 @@ class ShopRecord:
     tax_bps: int
     version: int
     cups_mm: tuple[int, ...]
+    room_c: Decimal
     weights: Mapping[str, int]
     hours: Mapping[str, Any]
 
@@ -60,6 +64,7 @@ _SHOP = Shop.select(
     Shop.tax_bps,
     Shop.version,
     Shop.cups_mm,
+    Shop.room_c,
     Shop.weights,
     Shop.hours,
 ).where(Shop.id == 1)
@@ -68,6 +73,17 @@ _SHOP = Shop.select(
 @written
 def _the_shop() -> Select:
     return _SHOP
+
+
+@written
+def _room() -> Select:
+    return Shop.select(Shop.room_c).where(Shop.id == 1)
+
+
+@reading
+def room_c() -> Decimal:
+    """How warm the workshop is, in °C."""
+    return next(iter(column(_room())), ROOM)
 
 
 @reading

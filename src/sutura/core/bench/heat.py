@@ -10,12 +10,14 @@ import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
+from decimal import Decimal
 from enum import StrEnum
 
+from sutura.core.bench.ways import HAND_C, heat_way
 from sutura.core.catalogue.model import Heat, HeatLimit, Step
 from sutura.core.errors import Invalid
 from sutura.core.facts import Say, fact
-from sutura.core.typed import read_number
+from sutura.core.typed import Problems, read_number
 from sutura.core.values import COMMON, Rule
 
 KELVIN = 273.15
@@ -27,12 +29,16 @@ WORKABLE_BELOW = 15.0
 NEAR = 2.0
 # the room, where nobody measured it
 ROOM_C = 22.0
+# a workshop people work in; outside of it is a mistake
+ROOM_FROM, ROOM_TO = 5, 40
 # what was warmed is of use to the steps after it for so long; the shop's, no source
 STAYS = timedelta(minutes=30)
 # a prediction is a two-sided interval of this sureness
 SURE = 0.90
 # a curve through fewer points than this tells nothing of its doubt
 LEAST_READINGS = 4
+# so many of the last readings tell the pace of warming; the shop's, no source
+PACE_OF = 4
 
 
 class Surface(StrEnum):
@@ -80,10 +86,91 @@ RULES = (
     Rule(
         id="heat.ceiling",
         capability="bench",
-        says="A reading above the limit of its place stops the heating at once, and stays with the job.",
+        says=(
+            "A reading above its ceiling stops the heating at once, and stays with the job. The ceiling is "
+            "the lowest of the limit of its place, of plastic where that is read, of a hand where a hand "
+            f"holds the heat ({HAND_C} °C), and of the cell where it is read there."
+        ),
         source=COMMON,
     ),
+    Rule(
+        id="heat.reaches",
+        capability="bench",
+        says=(
+            "While it is warmed, the time at which it reaches its target is said from its last readings, by "
+            "the pace of a straight line through them: it warms slower towards the end, so it is the "
+            "earliest."
+        ),
+        source="Least squares through the last rising readings; common practice",
+    ),
 )
+
+
+# plastic shells and bezels soften; common practice
+PLASTIC_C = 60
+# where a reading may be taken besides an edge: at the cell, where its limit counts
+AT_THE_CELL = "near the cell"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Ceiling:
+    """The hottest something may get, and what sets it."""
+
+    c: float
+    of: Say
+
+
+def ceiling_of(
+    heat: Heat, limits: Sequence[HeatLimit], surfaces: Sequence[str] = (), edge: str = ""
+) -> Ceiling:
+    """The lowest of all that limit a heat (rule heat.ceiling); the first named where two are as low. A target
+    without any limit is its own.
+    """
+    way = heat_way(heat.with_what)
+    found = [
+        Ceiling(c=limit.max_c, of=limit.where)
+        for limit in limits
+        if limit.where == heat.where or (edge == AT_THE_CELL and limit.where == AT_THE_CELL)
+    ]
+    if way and way.in_hand:
+        found.append(Ceiling(c=way.most_c, of=fact("heat.of-a-hand")))
+    if Surface.PLASTIC in surfaces:
+        found.append(Ceiling(c=PLASTIC_C, of=fact("heat.of-plastic")))
+    return min(found, key=lambda one: one.c, default=Ceiling(c=heat.target_c, of=heat.where))
+
+
+def reaches(readings: Sequence[Reading], target_c: float) -> float | None:
+    """When a surface that is being warmed reaches its target, in the seconds of its readings, by the pace of
+    the last of them; None where it is there already, or does not rise.
+
+    >>> reaches([Reading(at_s=0, c=20), Reading(at_s=10, c=30), Reading(at_s=20, c=40)], 60)
+    40.0
+    """
+    last = list(readings[-PACE_OF:])
+    if len(last) < 2 or last[-1].c >= target_c or last[-1].c <= last[0].c:
+        return None
+    middle_s = sum(one.at_s for one in last) / len(last)
+    middle_c = sum(one.c for one in last) / len(last)
+    spread = sum((one.at_s - middle_s) ** 2 for one in last)
+    pace = sum((one.at_s - middle_s) * (one.c - middle_c) for one in last) / spread if spread else 0.0
+    if pace <= 0:
+        return None
+    return last[-1].at_s + (target_c - last[-1].c) / pace
+
+
+def at_heat_s(readings: Sequence[Reading], target_c: float, now_s: float | None = None) -> float:
+    """For how long it has been at its heat by now: from the first reading of this warming that reached it, as
+    long as none since was colder.
+    """
+    since: float | None = None
+    for reading in readings:
+        if reading.c < target_c - NEAR:
+            since = None
+        elif since is None:
+            since = reading.at_s
+    if since is None:
+        return 0.0
+    return max((now_s if now_s is not None else readings[-1].at_s) - since, 0.0)
 
 
 def celsius(fahrenheit: float) -> float:
@@ -109,9 +196,9 @@ def true_temperature(read_c: float, emissivity: float, room_c: float = ROOM_C) -
     return float((seen / emissivity) ** 0.25 - KELVIN)
 
 
-def read_temperature(text: str, surface: Surface) -> tuple[float, float]:
-    """A reading as typed, in °C or °F (`142 F`), on a surface: as read in °C, and set right. Bare metal is
-    refused.
+def read_temperature(text: str, surface: Surface, room_c: float = ROOM_C) -> tuple[float, float]:
+    """A reading as typed, in °C or °F (`142 F`), on a surface in a room: as read in °C, and set right. Bare
+    metal is refused.
     """
     if surface is Surface.METAL:
         raise Invalid("surface", surface, fact("heat.put-tape-on-it"))
@@ -126,7 +213,18 @@ def read_temperature(text: str, surface: Surface) -> tuple[float, float]:
         )
     )
     read_c = celsius(number) if in_fahrenheit else number
-    return round(read_c, 1), round(true_temperature(read_c, EMISSIVITY[surface]), 1)
+    return round(read_c, 1), round(true_temperature(read_c, EMISSIVITY[surface], room_c), 1)
+
+
+def read_room(text: str) -> Decimal:
+    """How warm a workshop is, as typed, in °C with a tenth."""
+    room: Decimal | None = None
+    problems = Problems("The room")
+    room = problems.read(
+        "room", text, lambda typed: read_number(typed, ROOM_FROM, ROOM_TO, fact("heat.write-the-room"))
+    )
+    problems.refuse()
+    return round(room or Decimal(ROOM_C), 1)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -255,6 +353,10 @@ class HeatReading:
     doubt_s: float | None
     curve: Cooling | None
     reheats: int
+    # what sets the ceiling, when it reaches its target at this pace, and for how long it is at its heat
+    ceiling_of: Say = ""
+    reaches_s: float | None = None
+    at_heat_s: float = 0.0
 
     @property
     def floor_c(self) -> float:
@@ -272,6 +374,7 @@ class HeatReading:
             }[self.state],
             target=round(self.target_c),
             ceiling=round(self.ceiling_c),
+            of=self.ceiling_of,
         )
 
 
@@ -281,12 +384,16 @@ def judge_heat(
     readings: Sequence[Reading],
     now_s: float | None = None,
     room_c: float = ROOM_C,
+    *,
+    surfaces: Sequence[str] = (),
+    edge: str = "",
 ) -> HeatReading:
     """What the readings of one edge say: above the ceiling of its place it is too hot, whatever else; from
     the target down to the workable floor it is cut; below it is warmed. `now_s` is the time now: what was
     warm enough is too cold once the curve has fallen to the floor.
     """
-    ceiling = min((limit.max_c for limit in limits if limit.where == heat.where), default=heat.target_c)
+    lowest = ceiling_of(heat, limits, surfaces, edge)
+    ceiling = lowest.c
     target = min(heat.target_c, ceiling)
     floor = target - WORKABLE_BELOW
     curve = fit_cooling(readings, room_c)
@@ -311,6 +418,9 @@ def judge_heat(
         doubt_s=crossing[1] if crossing else None,
         curve=curve,
         reheats=_reheats(readings, target, floor),
+        ceiling_of=lowest.of,
+        reaches_s=reaches(readings, target - NEAR) if state is HeatState.COLD else None,
+        at_heat_s=at_heat_s(readings, target, now_s),
     )
 
 

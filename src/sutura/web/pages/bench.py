@@ -222,6 +222,13 @@ def move_serial(ask: Ask, code: str, form: Form) -> None:
         serials.read_old(code, ask.person, ask.now)
 
 
+@addresses.post("/jobs/{code}/bench/plate", may=Deed.WORK_BENCH)
+@deed(then="/jobs/{code}/bench#heat", again=_page)
+def set_plate(ask: Ask, code: str, form: Form) -> None:
+    """The hot plate: set to what the step wants, or off."""
+    heat.set_plate(code, form.text("step"), ask.person, on=bool(form.text("on")))
+
+
 @addresses.post("/jobs/{code}/bench/gun", may=Deed.WORK_BENCH)
 @deed(then="/jobs/{code}/bench#heat", again=_page)
 def set_gun(ask: Ask, code: str, form: Form) -> None:  # noqa: ARG001 - the page it leads back to

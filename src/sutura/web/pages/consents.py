@@ -56,6 +56,12 @@ def save_consent(ask: Ask, form: Form) -> None:
     )
 
 
+@addresses.post("/consents/room", may=Deed.SET_UP_COUNTER)
+@deed(then="/consents#room", again=_consents)
+def change_room(ask: Ask, form: Form) -> None:
+    service.change_room(form.text("room"), form.number("version"), ask.person, ask.now)
+
+
 @addresses.post("/consents/cups", may=Deed.SET_UP_COUNTER)
 @deed(then="/consents#cups", again=_consents)
 def change_cups(ask: Ask, form: Form) -> None:

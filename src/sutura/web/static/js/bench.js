@@ -31,6 +31,31 @@ export const counting = () => ({
   },
 });
 
+// Three short tones, where somebody allowed them on this machine.
+const ALLOWED = "sound";
+const sound = () => {
+  if (localStorage.getItem(ALLOWED) !== "yes") return;
+  const audio = new AudioContext();
+  for (const at of [0, 0.35, 0.7]) {
+    const tone = audio.createOscillator();
+    tone.frequency.value = 880;
+    tone.connect(audio.destination);
+    tone.start(audio.currentTime + at);
+    tone.stop(audio.currentTime + at + 0.2);
+  }
+};
+
+export const sounding = () => ({
+  on: false,
+  init() {
+    this.on = localStorage.getItem(ALLOWED) === "yes";
+  },
+  keep() {
+    localStorage.setItem(ALLOWED, this.on ? "yes" : "");
+    if (this.on) sound();
+  },
+});
+
 // An edge that cools: says so when the time is over at which it can be cut.
 export const cooling = () => ({
   cold: false,
@@ -38,7 +63,13 @@ export const cooling = () => ({
     const until = Date.parse(this.$root.dataset.until);
     if (!until) return;
     const left = until - Date.now();
-    this.timer = setTimeout(() => (this.cold = true), Math.max(left, 0));
+    this.timer = setTimeout(
+      () => {
+        this.cold = true;
+        sound();
+      },
+      Math.max(left, 0),
+    );
   },
   destroy() {
     clearTimeout(this.timer);

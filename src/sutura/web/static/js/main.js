@@ -1,6 +1,6 @@
 // What is on view and nothing more: rules and words come from the server. One module a room.
 
-import { cooling, counting, functionList } from "./bench.js";
+import { cooling, counting, functionList, sounding } from "./bench.js";
 import { edidFile, intake } from "./intake.js";
 import { keys, pressed, showKeys, tapped } from "./keys.js";
 import { zooming } from "./look.js";
@@ -25,6 +25,7 @@ const COMPONENTS = {
   keys,
   printing,
   signing,
+  sounding,
   watching,
   zooming,
 };
