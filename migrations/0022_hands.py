@@ -9,6 +9,28 @@ alter table job add column schools jsonb not null default '{}' check (jsonb_type
 -- where a chosen seal cures otherwise than the model's own
 alter table job add column cure_minutes integer check (cure_minutes between 0 and 20000);
 alter table person add column habits jsonb not null default '{}' check (jsonb_typeof(habits) = 'object');
+-- what somebody's finished jobs of a family took beside the sheet: later ones count more
+create table own_time (
+    person_id bigint not null references person (id),
+    family text not null,
+    jobs integer not null check (jobs >= 1),
+    weight double precision not null check (weight > 0),
+    logs double precision not null,
+    primary key (person_id, family)
+);
+insert into own_time (person_id, family, jobs, weight, logs)
+    select technician_id, family, count(*), sum(0.95 ^ (place - 1)),
+        sum(0.95 ^ (place - 1) * greatest(least(ln(bench_minutes::numeric / greatest(route_minutes + extra_minutes, 1)), ln(3)), -ln(3)))
+    from (
+        select job.technician_id, model.procedure_family as family, job.bench_minutes, job.route_minutes,
+            job.extra_minutes, row_number() over (
+                partition by job.technician_id, model.procedure_family order by job.finished_at desc, job.id desc
+            ) as place
+        from job join model on model.id = job.model_id
+        where job.stage = 'handed_back' and job.attempt = 1 and job.bench_minutes > 0 and job.technician_id is not null
+    ) done
+    where place <= 200
+    group by technician_id, family;
 alter table shop add column room_c numeric(4, 1) not null default 22 check (room_c between 5 and 40);
 alter table job drop constraint job_round_check;
 alter table job add constraint job_round_check

@@ -7,7 +7,7 @@ from __future__ import annotations
 from collections.abc import Callable
 
 import pytest
-from builders import HERON, Shop, models, told
+from builders import HERON, Shop, models, said, told
 
 from sutura.core.bench.rework import Meaning
 from sutura.core.errors import Invalid, ManyInvalid, MoveRefused, NotAllowed
@@ -212,3 +212,24 @@ def _meaning(code: str) -> Meaning:
     found = bench.bench_page(code).path
     assert found
     return found.meaning
+
+
+def test_finished_jobs_make_a_technician_s_own_time(shop: Shop) -> None:
+    shop.receive("P-1001", 3)
+    code = shop.closed(HERON)
+    [bram] = [one for one in planning.assign_page(code).candidates if one.name == "Bram"]
+    assert "from 1 own jobs" in said(bram.why)
+    first = shop.job(code)
+    # one that was reworked says nothing of hands
+    again = shop.at_proof(HERON)
+    shop.test(again, {"image": ("faulty", "white picture")})
+    shop.steps_until_proof(again)
+    shop.test(again)
+    while shop.job(again).stage is Stage.PROVED:
+        shop.step(again)
+    [still] = [one for one in planning.assign_page(code).candidates if one.name == "Bram"]
+    assert "from 1 own jobs" in said(still.why)
+    third = assigned(shop)
+    # slower than was expected of Bram: more is expected of the next
+    assert first.closing.bench_minutes > first.bench.expected_minutes
+    assert shop.job(third).bench.expected_minutes > first.bench.expected_minutes

@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from datetime import datetime, timedelta
 from decimal import Decimal
 from enum import StrEnum
 from operator import itemgetter
 
+from sutura.core.bench.owntimes import OwnTimes, spread_of
 from sutura.core.errors import NotAllowed
 from sutura.core.facts import Minutes, OpenMinutes, Say, fact, sentences
 from sutura.core.job import Stage
@@ -114,6 +115,8 @@ class Skill:
     name: str
     factor: Decimal | None
     load_minutes: int
+    # their own jobs of this family; the factor counts them already
+    own: OwnTimes = field(default_factory=OwnTimes)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -202,10 +205,7 @@ def candidates(
     candidates_found = []
     for skill in skills:
         minutes = expected_minutes(sheet_minutes, skill.factor, extra_minutes)
-        if skill.factor is None:
-            why = fact("planning.not-trained", family=family)
-        else:
-            why = fact("planning.about-min-min-work-before", minutes=minutes, load_minutes=skill.load_minutes)
+        why = fact("planning.not-trained", family=family) if skill.factor is None else _about(minutes, skill)
         candidates_found.append(
             TechnicianChoice(
                 person_id=skill.person_id,
@@ -217,6 +217,15 @@ def candidates(
             )
         )
     return sorted(candidates_found, key=lambda c: (not c.may, c.load_minutes + c.minutes, c.name))
+
+
+def _about(minutes: int, skill: Skill) -> Say:
+    """About how long somebody takes: by their own jobs, where there are some."""
+    told = {"minutes": minutes, "load_minutes": skill.load_minutes}
+    if not skill.own.jobs:
+        return fact("planning.about-min-min-work-before", **told)
+    least, most = spread_of(minutes, skill.own)
+    return fact("planning.about-min-from-own-jobs", **told, jobs=skill.own.jobs, least=least, most=most)
 
 
 def check_assign(skill: Skill | None, family: str) -> None:

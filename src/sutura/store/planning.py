@@ -8,12 +8,13 @@ from typing import NamedTuple
 
 from peewee import JOIN, SQL, Case, Select, fn
 
+from sutura.core.bench.owntimes import FADES, OwnTimes, factor_of
 from sutura.core.job import Stage
 from sutura.core.planning import Skill, Waiting
 from sutura.core.values import Role
-from sutura.store.database import each, reading, row, rows, written
+from sutura.store.database import each, raw, reading, row, rows, written
 from sutura.store.expressions import FREE, IS_OPEN, MODEL_NAME, or_empty
-from sutura.store.tables import CatalogueModel, Customer, Job, Offer, Part, Person
+from sutura.store.tables import CatalogueModel, Customer, Job, Offer, OwnTime, Part, Person
 from sutura.store.tables import Skill as SkillTable
 
 
@@ -137,8 +138,18 @@ def load_open_job(code: str) -> OpenJob | None:
     return _open_job(*columns) if columns else None
 
 
-def _skill(factor: Decimal | None, load_minutes: int, person_id: int, name: str) -> Skill:
-    return Skill(factor=factor, load_minutes=int(load_minutes), person_id=person_id, name=name)
+def _skill(
+    factor: Decimal | None,
+    load_minutes: int,
+    person_id: int,
+    name: str,
+    jobs: int | None,
+    weight: float | None,
+    logs: float | None,
+) -> Skill:
+    own = OwnTimes(jobs=jobs or 0, weight=weight or 0.0, logs=logs or 0.0)
+    counts = factor_of(factor, own) if factor is not None else None
+    return Skill(factor=counts, load_minutes=int(load_minutes), person_id=person_id, name=name, own=own)
 
 
 # work that is still ahead of a technician: all of it before the bench, the steps that are left after
@@ -152,16 +163,41 @@ _LOAD = fn.COALESCE(fn.SUM(Case(None, [(_BEFORE, Job.expected_minutes), (_AT_THE
 def _skills(family: str) -> Select:
     people = (
         Person.select(
-            Person.id.alias("person_id"), Person.name, SkillTable.factor, _LOAD.alias("load_minutes")
+            Person.id.alias("person_id"),
+            Person.name,
+            SkillTable.factor,
+            _LOAD.alias("load_minutes"),
+            OwnTime.jobs,
+            OwnTime.weight,
+            OwnTime.logs,
         )
         .join(
             SkillTable, JOIN.LEFT_OUTER, on=(SkillTable.person == Person.id) & (SkillTable.family == family)
         )
         .switch(Person)
+        .join(OwnTime, JOIN.LEFT_OUTER, on=(OwnTime.person == Person.id) & (OwnTime.family == family))
+        .switch(Person)
         .join(Job, JOIN.LEFT_OUTER, on=(Job.technician == Person.id) & IS_OPEN)
     )
     at_the_bench = Person.active & ((Person.role == Role.TECHNICIAN.value) | SkillTable.id.is_null(False))
-    return people.where(at_the_bench).group_by(Person.id, SkillTable.factor).order_by(Person.name)
+    grouped = people.where(at_the_bench).group_by(
+        Person.id, SkillTable.factor, OwnTime.jobs, OwnTime.weight, OwnTime.logs
+    )
+    return grouped.order_by(Person.name)
+
+
+def add_own_time(person_id: int, family: str, log: float) -> None:
+    """One more finished job of somebody: those before count a little less (rule plan.own-times)."""
+    raw(
+        "insert into own_time (person_id, family, jobs, weight, logs) values (%s, %s, 1, 1, %s) "
+        "on conflict (person_id, family) do update set jobs = own_time.jobs + 1, "
+        "weight = own_time.weight * %s + 1, logs = own_time.logs * %s + excluded.logs",
+        person_id,
+        family,
+        log,
+        FADES,
+        FADES,
+    )
 
 
 @reading

@@ -7,8 +7,10 @@ from peewee import (
     BigIntegerField,
     BlobField,
     BooleanField,
+    CompositeKey,
     DateField,
     DecimalField,
+    DoubleField,
     ForeignKeyField,
     IntegerField,
     Model,
@@ -68,6 +70,17 @@ class Skill(Table):
 
     class Meta:
         indexes = ((("person", "family"), True),)
+
+
+class OwnTime(Table):
+    person = ForeignKeyField(Person, index=False)
+    family = TextField()
+    jobs = IntegerField()
+    weight = DoubleField()
+    logs = DoubleField()
+
+    class Meta:
+        primary_key = CompositeKey("person", "family")
 
 
 class LoginSession(Table):

@@ -735,6 +735,10 @@ SENTENCES: Mapping[str, str] = {
     "photo.pixels": "{width}×{height} pixels",
     "photo.too-large": "it is too large: {accepts}",
     "photo.unpacks": "it unpacks to too much: {accepts}",
+    "planning.about-min-from-own-jobs": (
+        "about {minutes} min: from {jobs} own jobs eight in ten take {least}–{most} min; {load_minutes}"
+        " min of work before it"
+    ),
     "planning.about-min-min-work-before": (
         "about {minutes} min for this, {load_minutes} min of work before it"
     ),

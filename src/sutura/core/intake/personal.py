@@ -78,6 +78,7 @@ NOT_OF_CUSTOMERS: Mapping[str, str] = {
     "shop": "name address timezone currency weights hours stamp",
     "person": "name login role password_hash habits",
     "skill": "family",
+    "own_time": "family",
     "login_session": "token_hash csrf",
     "sign_in_try": "login address",
     "form_key": "key result content",
