@@ -97,6 +97,23 @@ def test_what_comes_in_the_box_is_not_moved_over() -> None:
     assert counted(heron, with_module) == (9, 9)
 
 
+def test_an_adapter_flex_is_on_the_new_display_before_that_is_plugged() -> None:
+    """W04: an earlier generation's panel whose connector sits elsewhere, bridged by a flex of its own."""
+    fold = models()["tarnbeck-fold-12-g4"]
+    bridged = ids(repair(fold, box=frozenset({"adapter flex"})))
+    assert bridged.index("display-off") < bridged.index("adapter-on") < bridged.index("display-on")
+    assert [one for one in bridged if one != "adapter-on"] == ids(repair(fold))
+    # to close it up again no adapter is needed, nor twice after it is on
+    again = Goal(
+        aim=Aim.REPAIR,
+        route=str(fold.need["kind"]),
+        box=frozenset({"adapter flex"}),
+        done=frozenset({"adapter-on"}),
+    )
+    assert "adapter-on" not in ids(compile_sheet(fold, again))
+    assert "adapter-on" not in ids(compile_sheet(fold, replace(again, aim=Aim.CLOSE, done=frozenset())))
+
+
 def test_another_route_has_another_sheet() -> None:
     """W15 and W11: glass only splits it, the whole front does not; a front with its frame needs no heat."""
     kite, wren = models()["fennick-kite"], models()["fennick-wren"]

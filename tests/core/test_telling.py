@@ -7,7 +7,7 @@ from builders import HERON, NOW, models, said
 from sutura.core.bench.done import Done
 from sutura.core.bench.progress import Progress, progress
 from sutura.core.bench.state import CLOSED, after
-from sutura.core.bench.telling import TrayField, laid_out, lies_there, tray
+from sutura.core.bench.telling import TrayField, laid_out, lies_there, still_in, tray
 
 MODEL = models()[HERON]
 
@@ -70,3 +70,18 @@ def test_everything_is_laid_out_before_the_first_step() -> None:
     assert "cross 000" not in out.tools
     assert laid_out(MODEL, ()).bits == ()
     assert laid_out(MODEL, ()).tools == ()
+
+
+def test_what_resists_is_looked_for_among_what_is_still_in() -> None:
+    """An unexpected resistance is a missed screw or clip: common practice, no source."""
+    now, fields = left_after(4)
+    found = still_in(MODEL, now.steps, now.state, fields)
+    assert [field.group.id for field in found.short] == []
+    assert {field.group.id for field in found.to_come} == {"battery-shield", "connector-shield", "earpiece"}
+    assert "battery" in found.plugged
+    # one of the two at the bottom was counted short
+    short = tray(MODEL, {"bottom": (1, 0)}, {}, None)
+    assert [field.group.id for field in still_in(MODEL, now.steps, now.state, short).short] == ["bottom"]
+    # a sheet that leaves the module where it is says so
+    steps = [step for step in now.steps if step.screws != "earpiece"]
+    assert [field.group.id for field in still_in(MODEL, steps, now.state, fields).untouched] == ["earpiece"]

@@ -14,9 +14,9 @@ from sutura.core.bench.owntimes import log_ratio
 from sutura.core.bench.progress import Progress
 from sutura.core.bench.rework import Path, Tried, path, rounds
 from sutura.core.bench.schools import Choice
-from sutura.core.bench.telling import LaidOut, TrayField, laid_out, lies_there
+from sutura.core.bench.telling import LaidOut, StillIn, TrayField, laid_out, lies_there, still_in
 from sutura.core.bench.where import Where, where
-from sutura.core.catalogue.model import Model, Route, Step
+from sutura.core.catalogue.model import Model, Phase, Route, Step
 from sutura.core.errors import Invalid, MoveRefused, NotFound
 from sutura.core.facts import Say, fact
 from sutura.core.intake.damage import DamageReading, read_damage
@@ -110,6 +110,8 @@ class BenchPage:
     notes: list[store.NoteLine]
     # where on the device the step happens; the path of tries where something failed after fitting
     where: Where | None
+    # what may still hold, while it is opened
+    still_in: StillIn | None
     path: Path | None
 
 
@@ -174,6 +176,9 @@ def bench_page(
         choices=schools.choices_of(job),
         notes=store.notes_of(job.id),
         where=where(model, progress.step) if progress.step else None,
+        still_in=still_in(model, progress.steps, progress.state, fields)
+        if model.pieces and progress.step and progress.step.phase is Phase.OPEN
+        else None,
         path=_path(job, model) if job.bench.attempt > 1 else None,
     )
 

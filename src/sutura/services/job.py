@@ -9,6 +9,7 @@ from typing import Any
 
 from sutura.core import proof as proof_rules
 from sutura.core.bench import progress as bench_rules
+from sutura.core.bench.compiling import ADAPTER_FLEX
 from sutura.core.bench.done import Done
 from sutura.core.bench.progress import Progress
 from sutura.core.bench.rework import rounds
@@ -31,6 +32,7 @@ from sutura.core.job import (
     check_move,
     seam,
 )
+from sutura.core.matching.judging import Fit
 from sutura.core.planning import Next, expected_at, next_of
 from sutura.core.values import FunctionResult, Person
 from sutura.formats.pieces import step_from_json, step_to_json
@@ -170,8 +172,14 @@ def keep_new_sheet(job: JobRecord, now: datetime) -> int:
 
 
 def _box_of(job: JobRecord) -> list[str]:
-    """What comes with the parts that a job holds."""
-    return sorted({item for held in stock_store.held_of(job.id) for item in held.box})
+    """What comes with the parts that a job holds. An adapter flex counts only where it bridges something: one
+    that lies in a box without need is left in it.
+    """
+    held = stock_store.held_of(job.id)
+    there = {item for one in held for item in one.box}
+    there |= {one.kind for one in held if one.kind == ADAPTER_FLEX}
+    bridged = job.chosen.fit == Fit.BRIDGED
+    return sorted(item for item in there if item != ADAPTER_FLEX or bridged)
 
 
 def progress_of(

@@ -57,6 +57,7 @@ class Held:
     part: str
     piece_id: int | None
     box: list[str]
+    kind: str
 
     @property
     def label(self) -> str:
@@ -200,6 +201,7 @@ _HOLDINGS = (
         Part.name.alias("part"),
         Reservation.piece_id,
         Part.box,
+        Part.kind,
     )
     .join(Part)
     .where(_HELD)

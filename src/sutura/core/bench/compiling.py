@@ -7,6 +7,7 @@ constraints hold may be done next.
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from enum import StrEnum
@@ -67,6 +68,8 @@ RULES = (
 # acts that are in a sheet when the part is changed
 SWAP = "swap"
 SECOND_LOOK = "second-look"
+# an adapter flex of the box or of a kit sits between display and device
+ADAPTER, ADAPTER_FLEX = "adapter-on", "adapter flex"
 # the display is given its serial, where the pack has no act for that
 GIVE_SERIAL = "give-serial"
 # said at what is closed first after the test
@@ -328,10 +331,24 @@ class _Plan:
             self._after(GIVE_SERIAL, *self._offs())
             for name in self._ons():
                 self._after(name, GIVE_SERIAL)
+        if self.goal.aim is Aim.REPAIR and ADAPTER_FLEX in self.goal.box and ADAPTER not in self.goal.done:
+            self._adapter()
         for place, act in enumerate(self.model.acts):
             if act in acts:
                 self._add(_step_of_act(act), self._act_rank(act, place))
         return acts
+
+    def _adapter(self) -> None:
+        """The adapter flex is on the new display before that is plugged in; where no connector is called the
+        display's, before every one but the battery's.
+        """
+        plugs = [one for one in self.going if one.kind is PieceKind.CONNECTOR and not one.battery]
+        displays = [one for one in plugs if _DISPLAY.search(one.plug)] or plugs
+        if displays:
+            self._add(_generated(ADAPTER, Phase.SWAP), 3_300)
+            self._after(ADAPTER, *self._offs(lambda one: not one.moves))
+            for one in displays:
+                self._after(one.on.id, ADAPTER)
 
     def _belongs(self, act: Act) -> bool:
         changes = self.goal.aim is Aim.REPAIR
@@ -509,11 +526,16 @@ def _steps_of_pieces(pieces: tuple[Piece, ...], acts: tuple[Act, ...]) -> dict[s
     return found
 
 
+_DISPLAY = re.compile(r"\b(?:display|panel|screen)\b", re.IGNORECASE)
 # what a sheet says of itself, where the pack says nothing
 _GENERATED: Mapping[str, str] = {
     SECOND_LOOK: (
         "Second look: every connector home, every latch down, no cable pinched. It cannot be tested "
         "before it is closed."
+    ),
+    ADAPTER: (
+        "Adapter flex onto the new display first, flush; lay it without a fold and clear of screws, then "
+        "plug its other end where the old cable was."
     ),
     GIVE_SERIAL: (
         "Clip the programmer to the display: read the old display's serial, from the old screen if it is "

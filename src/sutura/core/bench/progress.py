@@ -157,6 +157,15 @@ RULES = (
         source=COMMON,
     ),
     Rule(
+        id="bench.resistance",
+        capability="bench",
+        says=(
+            "Unexpected resistance means a missed screw or clip: stop and count. What is still in is shown – "
+            "screws to come, counted short, of no step here – with the connectors that are plugged."
+        ),
+        source=COMMON,
+    ),
+    Rule(
         id="bench.night",
         capability="bench",
         says=(

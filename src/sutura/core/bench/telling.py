@@ -121,6 +121,36 @@ def lies_there(model: Model, state: State, fields: Sequence[TrayField]) -> Say:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class StillIn:
+    """What may still hold where something resists: screws of this sheet that are in, screws that were counted
+    short, screws that this sheet does not touch, and connectors that are plugged.
+    """
+
+    to_come: tuple[TrayField, ...]
+    short: tuple[TrayField, ...]
+    untouched: tuple[TrayField, ...]
+    plugged: tuple[str, ...]
+
+
+def still_in(model: Model, steps: Sequence[Step], state: State, fields: Sequence[TrayField]) -> StillIn:
+    """What is looked at when a step meets resistance (rule bench.resistance)."""
+    on_sheet = {step.screws for step in steps if step.screws and not step.screws_in}
+    out = {piece.screws for piece in model.pieces if piece.screws and piece.id in state.off}
+    plugged = tuple(
+        name_of(piece)
+        for piece in model.pieces
+        if piece.kind is PieceKind.CONNECTOR and piece.id not in state.off
+    )
+    there = [field for field in fields if field.home]
+    return StillIn(
+        to_come=tuple(field for field in there if field.group.id in on_sheet - out),
+        short=tuple(field for field in there if field.group.id in out),
+        untouched=tuple(field for field in there if field.group.id not in on_sheet | out),
+        plugged=plugged,
+    )
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class LaidOut:
     """What is laid out before the first step: tools, and bits with how many screws each turns."""
 
