@@ -13,6 +13,9 @@ from formats.test_photo import bomb, picture
 from starlette.testclient import TestClient
 from web.desk import Answer, Desk, Sit, code_of, intake_fields, new_intake
 
+from sutura.devices import plug, plugged
+from sutura.devices.simulated.programmer import OLD_SERIAL, SimulatedProgrammer
+from sutura.devices.simulated.thermometer import SimulatedThermometer
 from sutura.store import photos as photos_store
 
 SHATTERED = json.dumps(
@@ -249,3 +252,38 @@ def test_the_promise_says_where_the_part_is_and_who_does_it(desks: Sit, floor: S
     pell.post(way, act="keep", choose="osmere-dial-42", read_number="OD-42")
     assert "Nothing sure can be promised" in pell.get(way).text
     assert "Nobody here is trained for this work." in pell.page
+
+
+def test_devices_are_read_at_the_counter_and_a_hot_back_is_warned_of(desks: Sit, floor: Shop) -> None:
+    """The serial of the display on arrival, and how warm the back is; one that does not answer is typed."""
+    pell = desks("pell")
+    path = new_intake(pell)
+    fields = {"model_id": "quillon-ember-s", "name": "Ama Otieno", "read_number": "QE-09"}
+    pell.post(path, **fields, act="read-display")
+    serial = re.search(r'name="arrival.display_serial" value="([^"]+)"', pell.page)
+    assert serial
+    assert serial[1] == OLD_SERIAL
+    assert 'value="Ama Otieno"' in pell.page
+    pell.post(path, **fields, **{"arrival.display_serial": serial[1]}, act="read-back")
+    back = re.search(r'name="arrival.back_c" value="([^"]+)"', pell.page)
+    assert back
+    assert 15 < float(back[1]) < 30
+    assert "set it apart" not in pell.page.split("4 · What works now?")[1].split("</section>")[0]
+    pell.post(path, **fields, **{"arrival.back_c": "52"}, act="keep")
+    assert "set it apart" in pell.page.split("4 · What works now?")[1].split("</section>")[0]
+    before = plugged()
+    plug(thermometer=SimulatedThermometer(["away"]), programmer=SimulatedProgrammer(["silent", "away"]))
+    try:
+        refused = pell.post(path, **fields, act="read-back")
+        assert refused.status_code == 422
+        assert "type it: the device does not answer" in pell.page
+        assert pell.post(path, **fields, act="read-display").status_code == 422
+    finally:
+        plug(thermometer=before.thermometer, programmer=before.programmer)
+
+
+def test_a_model_that_knows_no_serial_is_not_asked_for_one(desks: Sit, floor: Shop) -> None:
+    pell = desks("pell")
+    pell.post(new_intake(pell), model_id=HERON, name="Ama Otieno", act="keep")
+    assert "Serial of its display" not in pell.page
+    assert "How warm its back is" in pell.page

@@ -66,7 +66,8 @@ def _serial(job: JobRecord, step: Step | None) -> SerialPage | None:
     return SerialPage(
         says=serial_rules.what_now(asked),
         last=asked[-1].outcome.value if asked else "",
-        old=serial_rules.old_serial(asked),
+        # what was read at the counter counts where the old display answers no more
+        old=serial_rules.old_serial(asked) or str(job.arrival.how.get("display_serial", "")),
     )
 
 

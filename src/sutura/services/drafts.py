@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 import secrets
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import datetime, tzinfo
 
+from sutura.core.bench.heat import celsius
 from sutura.core.catalogue.model import Model
 from sutura.core.catalogue.unlisted import read_measured
 from sutura.core.errors import Invalid, ManyInvalid, NotFound, Refusal
@@ -23,6 +24,9 @@ from sutura.core.intake.promise import Promise
 from sutura.core.people import Deed, demand
 from sutura.core.typed import Entered, Problems, read_id, read_moment
 from sutura.core.values import FunctionResult, Outcome, Person
+from sutura.devices import plugged
+from sutura.devices.ports import Away, Silent
+from sutura.devices.simulated.programmer import SimulatedProgrammer
 from sutura.formats.photo import read_photo
 from sutura.services import catalogue, consents, customers, identify, intake, matching
 from sutura.services.intake import UNLISTED, Arrival
@@ -75,6 +79,41 @@ def keep_sent(draft_id: str, sent: Entered, by: Person, now: datetime) -> Entere
         fields["customer_id"] = picked or [""]
     keep_draft(draft_id, fields, by, now)
     return Entered(fields)
+
+
+def read_by_device(draft_id: str, sent: Entered, what: str, by: Person, now: datetime) -> None:
+    """Put into a form what a device reads at the counter: the serial of the display, or how warm the back is.
+    Everything else on it is kept; one that does not answer is said at its field.
+    """
+    kept = keep_sent(draft_id, sent, by, now)
+    name, read = _READ[what]
+    keep_draft(draft_id, {**kept.fields, f"arrival.{name}": [read(kept)]}, by, now)
+
+
+def _display_serial(kept: Entered) -> str:
+    programmer = plugged().programmer
+    if isinstance(programmer, SimulatedProgrammer):
+        programmer.clip(new=False, model=kept.text("model_id"))
+    try:
+        return programmer.read().serial
+    except Silent:
+        raise Invalid("arrival.display_serial", "", fact("intake.display-silent")) from None
+    except Away:
+        raise Invalid("arrival.display_serial", "", fact("intake.type-it-device-away")) from None
+
+
+def _back_c(_: Entered) -> str:
+    try:
+        shown = plugged().thermometer.read()
+    except Away:
+        raise Invalid("arrival.back_c", "", fact("intake.type-it-device-away")) from None
+    return str(round(celsius(shown.value) if shown.unit == "F" else shown.value, 1))
+
+
+_READ: Mapping[str, tuple[str, Callable[[Entered], str]]] = {
+    "read-display": ("display_serial", _display_serial),
+    "read-back": ("back_c", _back_c),
+}
 
 
 def take_measures(draft_id: str, sent: Entered, by: Person, now: datetime) -> None:

@@ -63,7 +63,7 @@ def write_new(code: str, by: Person, now: datetime) -> None:
     is flagged (rule bench.serial).
     """
     job = _locked(code, by)
-    serial = old_serial(store.serials_of(job.id))
+    serial = old_serial(store.serials_of(job.id)) or str(job.arrival.how.get("display_serial", ""))
     if not serial:
         raise Invalid("serial", "", fact("serial.read-the-old-one"))
     clip(job, new=True)

@@ -301,6 +301,7 @@ SENTENCES: Mapping[str, str] = {
     "intake.customer-is": "{name}, {reached}",
     "intake.customer-must-agree": "the customer must agree: “{consent}”",
     "intake.device-is": "{model} {numbers}",
+    "intake.display-silent": "leave it open: the display does not answer",
     "intake.draw": "draw {kind} as {words}",
     "intake.draw-2": "draw {kind} on the {sides: or the }",
     "intake.draw-mark-again-name-could-not": "draw this mark again: its name could not be read",
@@ -406,6 +407,7 @@ SENTENCES: Mapping[str, str] = {
     "intake.these-are-faulty": "faulty: {names}",
     "intake.ticked-opened-and-not": "opened before, and not opened yet",
     "intake.ticked-whole-and-drawn-broken": "the glass is whole, and broken glass is drawn",
+    "intake.type-it-device-away": "type it: the device does not answer",
     "intake.untick-one-of-the-two": "untick one of the two",
     "intake.untick-or-remove-marks": "untick it, or remove the marks",
     "intake.use-digits-spaces-brackets-least-five": (
@@ -426,6 +428,7 @@ SENTENCES: Mapping[str, str] = {
     "intake.write-10-500-characters-plain-words": "write 10 to 500 characters in plain words",
     "intake.write-address-such-name-example-test": "write an address such as name@example.test",
     "intake.write-customers-name-most-120-characters": "write the customer's name (at most 120 characters)",
+    "intake.write-degrees": "degrees in °C, such as 31.5",
     "intake.write-diameters-whole-mm-such-20": "write diameters in whole mm, such as 20, 30, 40",
     "intake.write-how-faulty": "write how it is faulty ({function})",
     "intake.write-most-120-characters": "write at most 120 characters",

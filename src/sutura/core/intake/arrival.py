@@ -10,7 +10,7 @@ from enum import StrEnum
 from sutura.core.catalogue.model import Function, Model
 from sutura.core.errors import Invalid
 from sutura.core.facts import fact
-from sutura.core.typed import read_whole
+from sutura.core.typed import read_number, read_whole
 from sutura.core.values import COMMON, FunctionResult, Outcome, Rule
 
 
@@ -86,6 +86,15 @@ class Channel(StrEnum):
 
 
 RULES = (
+    Rule(
+        id="intake.hot-cell",
+        capability="intake",
+        says=(
+            "A back warmer than 45 °C on a device that is off tells of a cell that warms itself: stop, set "
+            "it apart on something that does not burn, follow the local fire and waste rules."
+        ),
+        source=COMMON,
+    ),
     Rule(
         id="intake.ways-told",
         capability="intake",
@@ -223,7 +232,31 @@ DATA_STATES: Mapping[str, str] = {
 }
 PARCEL_STATES = ("whole", "dented", "torn", "wet", "opened")
 # what an intake says of how a device came, besides what is drawn and tested
-ARRIVAL_FIELDS = ("data", "battery_level", "parcel_number", "parcel_state", "return_address")
+ARRIVAL_FIELDS = (
+    "data",
+    "battery_level",
+    "parcel_number",
+    "parcel_state",
+    "return_address",
+    "display_serial",
+    "back_c",
+)
+# a back this warm, lying there switched off, tells of a cell that warms itself; common practice, no source
+HOT_BACK_C = 45
+_DEGREES = fact("intake.write-degrees")
+
+
+def is_hot(back_c: str) -> bool:
+    """Whether the back of a device is so warm that its cell is in doubt (rule intake.hot-cell); what cannot
+    be read is not.
+
+    >>> is_hot("46.5"), is_hot("45"), is_hot("")
+    (True, False, False)
+    """
+    try:
+        return read_number(back_c, -40, 300, _DEGREES) > HOT_BACK_C
+    except Invalid:
+        return False
 
 
 def check_arrival(channel: str, said: Mapping[str, str]) -> list[Invalid]:
@@ -254,6 +287,11 @@ def check_arrival(channel: str, said: Mapping[str, str]) -> list[Invalid]:
             read_whole(level.removesuffix("%"), 100)
         except Invalid as wrong:
             problems.append(Invalid("arrival.battery_level", level, wrong.accepts))
+    if back := said.get("back_c", "").strip():
+        try:
+            read_number(back, -40, 300, _DEGREES)
+        except Invalid as wrong:
+            problems.append(Invalid("arrival.back_c", back, wrong.accepts))
     problems += [
         Invalid(f"arrival.{name}", said[name][:60], fact("intake.write-most-300-characters"))
         for name in ARRIVAL_FIELDS

@@ -44,7 +44,9 @@ PLACES = (
     Place(table="job", column="promise_reason"),
     Place(table="job", column="returned_note"),
     Place(
-        table="job", column="arrival", keys={"return_address": None, "parcel_number": None, "signature": None}
+        table="job",
+        column="arrival",
+        keys={"return_address": None, "parcel_number": None, "signature": None, "display_serial": None},
     ),
     Place(table="job", column="marks", keys={"note": ""}, in_list=True),
     Place(

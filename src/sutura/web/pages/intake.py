@@ -9,10 +9,11 @@ from typing import Any
 from fastapi.responses import JSONResponse, RedirectResponse, Response
 from markupsafe import Markup
 
+from sutura.core.catalogue.cautions import CAUTIONS
 from sutura.core.catalogue.model import Model
 from sutura.core.catalogue.unlisted import DEVICE_CLASSES, MEASURES
 from sutura.core.errors import NotFound, Refusal
-from sutura.core.intake.arrival import ACCESSORIES, DATA_STATES, PAD, PARCEL_STATES, Channel
+from sutura.core.intake.arrival import ACCESSORIES, DATA_STATES, PAD, PARCEL_STATES, Channel, is_hot
 from sutura.core.intake.diagnosis import ways_told
 from sutura.core.intake.marks import KINDS
 from sutura.core.intake.observations import ASKED, FINER, FURTHER
@@ -108,6 +109,8 @@ def _page(ask: Asking, draft_id: str, shown: Shown = ANEW) -> Response:
         finer=FINER,
         kinds=KINDS,
         shapes=kinds_for_script(),
+        hot_back=is_hot(page.entered.text("arrival.back_c")),
+        hot_cell=CAUTIONS["cell"],
         data_states=DATA_STATES,
         parcel_states=PARCEL_STATES,
         **_drawing(said.model),
@@ -213,6 +216,9 @@ def take_in(ask: Ask, draft_id: str, form: Form) -> Response:
             arrival = drafts.read_arrival(form.entered, ask.zone)
             code = service.take_in(draft_id, arrival, ask.person, ask.now)
             return RedirectResponse(f"/jobs/{code}/ticket", status_code=303)
+        if act in ("read-display", "read-back"):
+            drafts.read_by_device(draft_id, form.entered, act, ask.person, ask.now)
+            return RedirectResponse(f"/counter/{draft_id}#s4", status_code=303)
         keeping = drafts.take_measures if act == "unlisted" else drafts.keep_sent
         keeping(draft_id, form.entered, ask.person, ask.now)
     except NotFound:
