@@ -98,3 +98,11 @@ def test_json_of_another_shape_is_refused_with_the_place(text: str) -> None:
 def test_an_unknown_core_function_names_the_known_ones() -> None:
     with pytest.raises(corecall.BadInput, match=r"matching\.judge"):
         corecall.call("matching.guess", "{}")
+
+
+@pytest.mark.parametrize("name", MODULES)
+def test_no_rule_of_core_is_left_out_of_the_list(name: str) -> None:
+    """A rule that stands in a module and not in the list is seen by nobody."""
+    own = getattr(importlib.import_module(name), "RULES", ())
+    listed = {rule.id for rule in rules.ALL}
+    assert {rule.id for rule in own if hasattr(rule, "id")} <= listed

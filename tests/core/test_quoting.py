@@ -21,7 +21,7 @@ from sutura.core.handover import (
 )
 from sutura.core.job import Stage
 from sutura.core.maths.money import Money
-from sutura.core.quoting import Rates, margin, price_may_change, quote, read_price, together
+from sutura.core.quoting.pricing import Rates, margin, price_may_change, quote, read_price, together
 
 RATES = Rates(currency="TAL", bench_rate_minor=7_200, markup_bps=3_500, tax_bps=2_000)
 

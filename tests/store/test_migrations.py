@@ -39,6 +39,7 @@ FROZEN = {
     "0018_packs_words.py": "a14ea648122e89d1adb0ea08a93a1f0ccf64bb8c47ba30507025550f363fa36f",
     "0021_serials.py": "e594cb2e8257696445abb69dedcc54dccdcc17162e0d2883728f975634617b21",
     "0022_hands.py": "b36b9cda55743f405d96f6aed78f33bdc2f17f20d5f6f7a7ce2d7b015b42ec92",
+    "0023_quotes.py": "54142490700f8ebccd1868f2b4e0aa6b854dd441ae0c2a361bd631d54508cc01",
     "0020_heat.py": "ffe83892979977b6597727a4ce88db677b56a6b2a4fe8984785e9357841c5958",
     "0019_sheets.py": "ddf3b3c90e60ae735da4a7ea8a776b66258b0aed4db17248f5ffa9439bbf9753",
     "0013_holds.py": "a4d37620d8e728da92eeeaf4ef8c9a6277a36b60ee5625b29fb0b67c2ed56340",
@@ -50,6 +51,7 @@ FROZEN = {
 SQL_INDEXES = frozenset(
     {
         "photo_note_id",
+        "quote_open",
         "customer_name",
         "customer_phone_plain",
         "job_measured",
@@ -94,6 +96,7 @@ APPEND_ONLY = (
     "display_serial",
     "bench_note",
     "bench_screw",
+    "route_try",
 )
 
 
@@ -155,6 +158,10 @@ def test_what_happened_is_append_only(shop: Shop) -> None:
         "insert into heat_reading (job_id, attempt, step, edge, surface, read_c, true_c, source, "
         "person_id, at) select min(id), 1, 'warm', '', 'glass', 60, 62.7, 'typed', %s, now() from job",
         (shop.manager.id,),
+    )
+    DATABASE.execute_sql(
+        "insert into route_try (job_id, attempt, route, model_id, succeeded, at) select id, 9, 'glass', "
+        "model_id, true, now() from job"
     )
     DATABASE.execute_sql(
         "insert into bench_note (job_id, attempt, step, says, person_id, at) select min(id), 1, 'warm', 'x', "
@@ -268,6 +275,7 @@ def test_a_shop_of_the_first_release_keeps_its_models_and_jobs(cluster: Cluster,
             "0020_heat",
             "0021_serials",
             "0022_hands",
+            "0023_quotes",
         ]
         with connection():
             moves = raw(

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from sutura.core import handover, job, people, planning, proof, quoting, shop
-from sutura.core.bench import compiling, heat, progress, serials
+from sutura.core import handover, job, people, planning, proof, shop
+from sutura.core.bench import compiling, heat, owntimes, partless, progress, rework, schools, screws, serials
 from sutura.core.catalogue import rules as catalogue
 from sutura.core.identify import reading
 from sutura.core.intake import arrival, customers, damage, diagnosis, opening, promise
 from sutura.core.matching import judging, kits, listing, panel, ranking, wanted
+from sutura.core.quoting import chains, policy, pricing, routes
 from sutura.core.stock import (
     consolidating,
     consumables,
@@ -47,13 +48,21 @@ ALL: tuple[Rule, ...] = tuple(
         consumables,
         suppliers,
         consolidating,
-        quoting,
+        routes,
+        chains,
+        policy,
+        pricing,
         planning,
+        owntimes,
         catalogue,
         progress,
         compiling,
+        schools,
+        screws,
         heat,
         serials,
+        rework,
+        partless,
         proof,
         handover,
         job,

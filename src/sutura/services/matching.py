@@ -31,7 +31,7 @@ from sutura.core.matching.wanted import (
 from sutura.core.maths.money import Money
 from sutura.core.people import Deed, demand
 from sutura.core.planning import expected_minutes
-from sutura.core.quoting import Quote, Rates, quote
+from sutura.core.quoting.pricing import Quote, Rates, quote
 from sutura.core.stock.suppliers import prior_of
 from sutura.core.typed import Problems, read_choice
 from sutura.core.values import Person

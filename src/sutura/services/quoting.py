@@ -5,7 +5,6 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 from datetime import datetime
 
-from sutura.core import quoting as rules
 from sutura.core.bench.partless import Partless, partless_ways
 from sutura.core.catalogue.model import Model
 from sutura.core.errors import Invalid, MoveRefused, NotFound, StaleSave
@@ -14,7 +13,8 @@ from sutura.core.job import Chosen, EventKind, JobRecord, Move, Stage, check_mov
 from sutura.core.maths.money import Money, amount_text
 from sutura.core.people import Deed, demand
 from sutura.core.planning import expected_minutes
-from sutura.core.quoting import Margin, Rates, margin
+from sutura.core.quoting import pricing as rules
+from sutura.core.quoting.pricing import Margin, Rates, margin
 from sutura.core.typed import read_choice
 from sutura.core.values import Person
 from sutura.services import catalogue

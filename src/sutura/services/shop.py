@@ -11,7 +11,7 @@ from sutura.core.facts import fact
 from sutura.core.matching.ranking import read_weights, weights_from, weights_kept
 from sutura.core.maths.money import amount_text
 from sutura.core.people import Deed, demand
-from sutura.core.quoting import rate_texts, read_rates
+from sutura.core.quoting.pricing import rate_texts, read_rates
 from sutura.core.shop import WEEK_FIELDS, OpenHours, hours_kept, hours_texts, read_week
 from sutura.core.values import Person
 from sutura.store import audit as audit_store

@@ -12,7 +12,7 @@ from zoneinfo import ZoneInfo
 from peewee import Select
 
 from sutura.core.errors import NotFound
-from sutura.core.quoting import Rates
+from sutura.core.quoting.pricing import Rates
 from sutura.core.shop import OpenHours, hours_from
 from sutura.core.stock.reordering import ShelfWants
 from sutura.store.database import column, first, reading, written
@@ -33,6 +33,7 @@ class ShopRecord:
     version: int
     cups_mm: tuple[int, ...]
     room_c: Decimal
+    price_policy: Mapping[str, Any]
     weights: Mapping[str, int]
     hours: Mapping[str, Any]
 
@@ -47,6 +48,7 @@ class ShopRecord:
             bench_rate_minor=self.bench_rate_minor,
             markup_bps=self.markup_bps,
             tax_bps=self.tax_bps,
+            kept=self.price_policy,
         )
 
 
@@ -65,6 +67,7 @@ _SHOP = Shop.select(
     Shop.version,
     Shop.cups_mm,
     Shop.room_c,
+    Shop.price_policy,
     Shop.weights,
     Shop.hours,
 ).where(Shop.id == 1)

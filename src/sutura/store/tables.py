@@ -42,6 +42,7 @@ class Shop(Table):
     hours = BinaryJSONField(index=False)
     stamp = TextField()
     room_c = DecimalField(max_digits=4, decimal_places=1)
+    price_policy = BinaryJSONField(index=False)
     fill_percent = IntegerField()
     order_cost_minor = IntegerField()
     keeping_percent = IntegerField()
@@ -403,6 +404,40 @@ class HeatReading(Table):
 
     class Meta:
         indexes = ((("job", "id"), False),)
+
+
+class RouteTry(Table):
+    id = BigAutoField()
+    job = ForeignKeyField(Job, index=False)
+    attempt = IntegerField()
+    route = TextField()
+    model = ForeignKeyField(CatalogueModel, index=False)
+    technician = ForeignKeyField(Person, null=True, index=False)
+    succeeded = BooleanField()
+    at = DateTimeTZField()
+
+    class Meta:
+        indexes = ((("job", "attempt"), True), (("model", "route"), False))
+
+
+class Quote(Table):
+    id = BigAutoField()
+    job = ForeignKeyField(Job, index=False)
+    version = IntegerField()
+    link = TextField(unique=True)
+    routes = BinaryJSONField(index=False)
+    conditions = BinaryJSONField(index=False)
+    currency = TextField()
+    state = TextField()
+    answer = TextField()
+    answered_at = DateTimeTZField(null=True)
+    answered_by = TextField()
+    valid_until = DateTimeTZField()
+    person = ForeignKeyField(Person, index=False)
+    at = DateTimeTZField()
+
+    class Meta:
+        indexes = ((("job", "version"), True),)
 
 
 class BenchNote(Table):

@@ -774,6 +774,7 @@ SENTENCES: Mapping[str, str] = {
     "proof.with-reason": "{said} ({reason})",
     # -- quoting
     "quoting.at": "{model} ({code}) at {per_bench_hour}",
+    "quoting.bands-rise": "each limit above the one before, and none on the last band",
     "quoting.price-agreed": "{price}, tax included.",
     "quoting.price-open": (
         "No price is agreed yet. Nothing that costs is done before you have said yes to a price."
@@ -820,6 +821,20 @@ SENTENCES: Mapping[str, str] = {
     "rework.not-yet": "Nothing is blamed yet",
     "rework.part": "It works with the other part: the first one was faulty",
     "rework.part-suspected": "Reseating changed nothing: the part is suspected",
+    "routes.floor": "the shop does nothing that is less than {floor} % sure",
+    "routes.how-sure": "{sure} % sure ({succeeded} of {tries} here; likely {low}–{high} %)",
+    "routes.how-sure-untried": "{sure} % is usual (likely {low}–{high} %), not tried here yet",
+    "routes.never-pays": "never pays beside what follows it: {sure} % sure (likely {low}–{high} %)",
+    "routes.no-better-than": "no better in anything than {other}",
+    "routes.pays-while": (
+        "pays while it succeeds more than {needs} % of the time; it is {sure} % sure here ({succeeded} "
+        "of {tries}; likely {low}–{high} %)"
+    ),
+    "routes.pays-while-untried": (
+        "pays while it succeeds more than {needs} % of the time; {sure} % is usual (likely {low}–{high}"
+        " %), not tried here yet"
+    ),
+    "routes.worth": "the device is worth about {worth} today",
     "said.moment": "{at}",
     "said.nothing": "",
     "said.sentences": "{parts: }",

@@ -77,7 +77,7 @@ PLACES = (
 
 # what stands in the other columns; a password or a person's name is of those who work here, not of customers
 NOT_OF_CUSTOMERS: Mapping[str, str] = {
-    "shop": "name address timezone currency weights hours stamp",
+    "shop": "name address timezone currency weights hours stamp price_policy",
     "person": "name login role password_hash habits",
     "skill": "family",
     "own_time": "family",
@@ -118,6 +118,8 @@ NOT_OF_CUSTOMERS: Mapping[str, str] = {
     "stock_move": "kind",
     "bench_step": "step",
     "bench_note": "step",
+    "route_try": "route model_id",
+    "quote": "link routes conditions currency state answer answered_by",
     "bench_screw": "step",
     "job_sheet": "steps",
     "display_serial": "outcome",

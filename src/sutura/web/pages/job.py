@@ -11,7 +11,7 @@ from sutura.core.intake.layers import has_of
 from sutura.core.job import Move, starts_of
 from sutura.core.people import Deed, may
 from sutura.core.planning import ASSIGNABLE, Action
-from sutura.core.quoting import price_may_change, price_says
+from sutura.core.quoting.pricing import price_may_change, price_says
 from sutura.services import handover, planning, quoting, stock
 from sutura.services import job as service
 from sutura.services import shop as shop_service

@@ -8,7 +8,7 @@ from sutura.core.errors import NotFound
 from sutura.core.matching.ranking import WEIGHT_WORDS, weights_from, weights_kept
 from sutura.core.maths.money import amount_text
 from sutura.core.people import Deed
-from sutura.core.quoting import RATE_FIELDS, rate_texts
+from sutura.core.quoting.pricing import RATE_FIELDS, rate_texts
 from sutura.services import quoting as service
 from sutura.services import shop as shop_service
 from sutura.store import offers as offers_store

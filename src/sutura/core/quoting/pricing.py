@@ -3,25 +3,19 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from decimal import Decimal
 from functools import partial
+from typing import Any
 
 from sutura.core.facts import Fact, fact
 from sutura.core.job import OPEN_STAGES, Stage
 from sutura.core.maths.money import Money, amount_text, decimal_text, digits_of, half_up, included_tax
+from sutura.core.quoting.policy import PricePolicy, PriceStep, StepKind, policy_from, price
 from sutura.core.typed import Problems, read_amount, read_percent
 from sutura.core.values import COMMON, Rule
 
 RULES = (
-    Rule(
-        id="quote.price",
-        capability="quoting",
-        says=(
-            "Price = (part × (1 + markup) + expected minutes × bench rate) + tax, rounded up to a whole unit."
-        ),
-        source="common practice, no source; markup and rate are the shop's",
-    ),
     Rule(
         id="quote.margin",
         capability="quoting",
@@ -42,6 +36,18 @@ class Rates:
     bench_rate_minor: int
     markup_bps: int
     tax_bps: int
+    # what else the shop says of its prices, as it is kept
+    kept: Mapping[str, Any] = field(default_factory=dict)
+
+    @property
+    def policy(self) -> PricePolicy:
+        return policy_from(
+            self.kept,
+            currency=self.currency,
+            rate_minor=self.bench_rate_minor,
+            markup_bps=self.markup_bps,
+            tax_bps=self.tax_bps,
+        )
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -53,6 +59,7 @@ class Quote:
     work: Money
     tax: Money
     minutes: int
+    steps: tuple[PriceStep, ...] = ()
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -67,15 +74,22 @@ class Margin:
     bench_minutes: int
 
 
-def quote(part_cost: Money, minutes: int, rates: Rates) -> Quote:
-    """The price to propose, by rule quote.price; the rounding goes into the work."""
-    part = part_cost.times(1 + Decimal(rates.markup_bps) / 10_000)
-    work = Money(minor=rates.bench_rate_minor, currency=rates.currency).times(Decimal(minutes) / 60)
-    gross = (part + work).times(1 + Decimal(rates.tax_bps) / 10_000)
-    whole = 10 ** digits_of(rates.currency)
-    price = Money(minor=-(-gross.minor // whole) * whole, currency=rates.currency)
-    tax = included_tax(price, rates.tax_bps)
-    return Quote(price=price, part=part, work=price - tax - part, tax=tax, minutes=minutes)
+def quote(
+    part_cost: Money, minutes: int, rates: Rates, *, device_class: str = "", failure_minor: int = 0
+) -> Quote:
+    """The price to propose, by rule quote.policy; what is neither part nor tax goes into the work."""
+    priced = price(
+        rates.policy, part_cost.minor, minutes, device_class=device_class, failure_minor=failure_minor
+    )
+    part = Money(minor=priced.of(StepKind.PART, StepKind.MARKUP), currency=rates.currency)
+    return Quote(
+        price=priced.price,
+        part=part,
+        work=priced.price - priced.tax - part,
+        tax=priced.tax,
+        minutes=minutes,
+        steps=priced.steps,
+    )
 
 
 def margin(price: Money, cost: Money, bench_minutes: int, tax_bps: int) -> Margin:
@@ -143,16 +157,16 @@ def read_rates(typed: Mapping[str, str], currency: str) -> dict[str, int]:
     """The shop's rates as typed, by column; every one that cannot be read is refused."""
     problems = Problems("The rates")
     read: dict[str, int] = {}
-    for name, field in RATE_FIELDS.items():
-        most = field.most * 10 ** digits_of(currency)
+    for name, rate_field in RATE_FIELDS.items():
+        most = rate_field.most * 10 ** digits_of(currency)
         rate = problems.read(
             name,
             typed.get(name, ""),
-            partial(read_percent, most=field.most)
-            if field.percent
+            partial(read_percent, most=rate_field.most)
+            if rate_field.percent
             else partial(read_amount, currency=currency, most=most),
         )
-        read[field.column] = rate or 0
+        read[rate_field.column] = rate or 0
     problems.refuse()
     return read
 
@@ -161,8 +175,8 @@ def rate_texts(rates: Rates) -> dict[str, str]:
     """The shop's rates as a form has them."""
     kept = {"bench_rate": rates.bench_rate_minor, "markup": rates.markup_bps, "tax": rates.tax_bps}
     return {
-        name: decimal_text(kept[name], 2) if field.percent else amount_text(kept[name], rates.currency)
-        for name, field in RATE_FIELDS.items()
+        name: decimal_text(kept[name], 2) if rate_field.percent else amount_text(kept[name], rates.currency)
+        for name, rate_field in RATE_FIELDS.items()
     }
 
 

@@ -1,0 +1,326 @@
+"""The ways a device can be repaired, beside each other: what each costs, how sure it is, what the customer
+gets, and which one the shop's policy recommends.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field, replace
+from enum import StrEnum
+
+from sutura.core.facts import Say, fact
+from sutura.core.maths.money import Money
+from sutura.core.maths.statistics import Share
+from sutura.core.quoting.chains import (
+    Try,
+    break_even,
+    expected_cost,
+    expected_minutes,
+    outcomes,
+    percentile,
+    spread_minutes,
+)
+from sutura.core.values import COMMON, Rule
+
+# how sure a route is before this shop tried it, by kind of part: of a hundred, and what that is worth in
+# tries; common practice, no source
+PRIORS: Mapping[str, tuple[int, int]] = {
+    "glass": (70, 8),
+    "glass and touch": (88, 8),
+    "bare panel": (88, 8),
+    "panel": (93, 8),
+    "fused stack": (92, 8),
+    "front assembly": (96, 8),
+    "front with frame": (98, 8),
+    "lid assembly": (98, 8),
+    "reseat": (30, 4),
+    "serial": (90, 4),
+}
+_ANY_OTHER = (90, 6)
+# a kit is put together here: what its own way would be, and this much less; common practice
+KIT_LESS = 5
+
+RULES = (
+    Rule(
+        id="quote.chance",
+        capability="quoting",
+        says=(
+            "How sure a route is begins with what is usual for its kind and goes over to what this shop's "
+            "own tries say; both are shown with how far they may be off (nine in ten)."
+        ),
+        source="Beta distribution with a prior worth eight tries; the priors: common practice",
+    ),
+    Rule(
+        id="quote.recommended",
+        capability="quoting",
+        says=(
+            "Of the routes that can be done, are sure enough and worth it, the one that leaves most is "
+            "recommended: price less what it costs on average, less the shop's weights for waiting and for a "
+            "failure that the customer sees. A route that is no better in anything than another is folded."
+        ),
+        source=COMMON,
+    ),
+    Rule(
+        id="quote.not-worth-it",
+        capability="quoting",
+        says=(
+            "A repair that costs more than the shop's share of what the device is worth today is said to be "
+            "not worth it; what a device is worth falls by a quarter each year."
+        ),
+        source=COMMON,
+    ),
+    Rule(
+        id="quote.percentiles",
+        capability="quoting",
+        says=(
+            "Of cost and time the values are shown that are not exceeded in 50, 80 and 95 of 100 cases: over "
+            "every way it can go, minutes spread lognormally by a third."
+        ),
+        source="Inverse of the distribution function, without interpolation",
+    ),
+)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Tried:
+    """What this shop's tries of a route say."""
+
+    succeeded: int = 0
+    tries: int = 0
+
+
+def chance_of(kind: str, tried: Tried, *, kit: bool = False) -> Share:
+    """How sure a route is: what is usual for its kind, and what was tried here (rule quote.chance)."""
+    usual, worth = PRIORS.get(kind, _ANY_OTHER)
+    usual -= KIT_LESS if kit else 0
+    before = usual / 100 * worth
+    return Share(yes=before + tried.succeeded, no=max(worth - before, 0.05) + tried.tries - tried.succeeded)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Way:
+    """A way to repair it, before it is weighed: its parts' cost, bench minutes, minutes that nobody stands
+    beside it, days until the parts are here, price, and what follows when it fails (the kind of another way).
+    `why_not` says why it cannot be done; empty where it can.
+    """
+
+    kind: str
+    name: Say
+    parts: Money
+    bench_minutes: int
+    unattended_minutes: int
+    wait_days: int
+    price: Money
+    tax: Money
+    tried: Tried = field(default_factory=Tried)
+    kit: bool = False
+    falls_to: str = ""
+    gets: tuple[Say, ...] = ()
+    why_not: Say = ""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Policy:
+    """The shop's own weights for routes. Money in minor units."""
+
+    rate_minor: int
+    wait_day_minor: int
+    failure_minor: int = 1_500
+    least_chance: float = 0.6
+    worth_share: float = 0.5
+
+
+class Standing(StrEnum):
+    """Where a way stands beside the others."""
+
+    RECOMMENDED = "recommended"
+    POSSIBLE = "possible"
+    # no better in anything than another
+    DOMINATED = "dominated"
+    # less sure than the shop's floor
+    TOO_RISKY = "too_risky"
+    NOT_WORTH_IT = "not_worth_it"
+    CANNOT = "cannot"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Weighed:
+    """A way with its figures: how sure, cost to the shop on average and how that spreads, bench minutes
+    likewise, what is left at its price, and where it stands. `needs` is the chance from which on it pays
+    beside doing at once what follows it; None where nothing follows or it never pays.
+    """
+
+    way: Way
+    chance: Share
+    cost: Money
+    costs: tuple[Money, Money, Money]
+    minutes: tuple[int, int, int]
+    left: Money
+    left_per_hour: Money | None
+    needs: float | None
+    never_pays: bool
+    standing: Standing
+    under: Say = ""
+
+    @property
+    def sure(self) -> int:
+        """How sure, of a hundred."""
+        return round(self.chance.mean * 100)
+
+    @property
+    def between(self) -> tuple[int, int]:
+        """Between what of a hundred, nine in ten."""
+        low, high = self.chance.interval(0.9)
+        return round(low * 100), round(high * 100)
+
+    @property
+    def pays(self) -> bool | None:
+        """Whether it is sure enough to pay beside what follows it; None where nothing follows."""
+        if not self.way.falls_to:
+            return None
+        return self.needs is not None and self.chance.mean >= self.needs
+
+    @property
+    def says(self) -> Say:
+        """Whether the cheap try pays, in a sentence."""
+        tried = self.way.tried
+        told = {
+            "sure": self.sure,
+            "low": self.between[0],
+            "high": self.between[1],
+            "succeeded": tried.succeeded,
+            "tries": tried.tries,
+        }
+        if self.never_pays:
+            return fact("routes.never-pays", **told)
+        if self.needs is not None:
+            needs = round(self.needs * 100)
+            return fact(
+                "routes.pays-while" if tried.tries else "routes.pays-while-untried", needs=needs, **told
+            )
+        return fact("routes.how-sure" if tried.tries else "routes.how-sure-untried", **told)
+
+
+def _try(way: Way, chance: Share, policy: Policy) -> Try:
+    cost = way.parts.minor + way.bench_minutes * policy.rate_minor / 60
+    return Try(cost=cost, minutes=way.bench_minutes, chance=chance.mean)
+
+
+def weigh(ways: Sequence[Way], policy: Policy, worth: Money | None = None) -> tuple[Weighed, ...]:
+    """Every way with its figures and where it stands, the recommended one first, then by what is left. Ways
+    of one currency; `worth` is what the device is worth today, None where nobody knows.
+    """
+    by_kind = {way.kind: way for way in ways if not way.why_not}
+    found = [_weighed(way, by_kind, policy) for way in ways]
+    found = [_placed(one, found, policy, worth) for one in found]
+    possible = [one for one in found if one.standing is Standing.POSSIBLE]
+    if possible:
+        best = max(possible, key=lambda one: (_score(one, policy), one.way.kind))
+        found = [_with(one, Standing.RECOMMENDED) if one is best else one for one in found]
+    order = list(Standing)
+    return tuple(sorted(found, key=lambda one: (order.index(one.standing), -_score(one, policy))))
+
+
+def chain_of(way: Way, by_kind: Mapping[str, Way], policy: Policy) -> list[Try]:
+    """The tries of a way, and of what follows when it fails; no way comes twice."""
+    tries, seen = [], set()
+    one: Way | None = way
+    while one is not None and one.kind not in seen:
+        seen.add(one.kind)
+        tries.append(_try(one, chance_of(one.kind, one.tried, kit=one.kit), policy))
+        one = by_kind.get(one.falls_to)
+    return tries
+
+
+def _weighed(way: Way, by_kind: Mapping[str, Way], policy: Policy) -> Weighed:
+    chance = chance_of(way.kind, way.tried, kit=way.kit)
+    tries = chain_of(way, by_kind, policy)
+    every = outcomes(tries)
+    currency = way.price.currency
+
+    def money(minor: float) -> Money:
+        return Money(minor=round(minor), currency=currency)
+
+    costs = [(one.cost, one.probability) for one in every]
+    minutes = spread_minutes(every)
+    cost = expected_cost(tries)
+    # what stays of the price when parts and work are paid for
+    left = way.price.minor - way.tax.minor - cost
+    hours = expected_minutes(tries) / 60
+    margin = way.price.minor - way.tax.minor - (cost - sum_of_work(tries, policy))
+    needs, never = None, False
+    if len(tries) > 1:
+        rest = expected_cost(tries[1:])
+        needs = break_even(tries[0], rest, rest)
+        never = needs is None
+    return Weighed(
+        way=way,
+        chance=chance,
+        cost=money(cost),
+        costs=tuple(money(percentile(costs, share)) for share in (0.5, 0.8, 0.95)),  # type: ignore[arg-type]
+        minutes=tuple(round(percentile(minutes, share)) for share in (0.5, 0.8, 0.95)),  # type: ignore[arg-type]
+        left=money(left),
+        left_per_hour=money(margin / hours) if hours > 0 else None,
+        needs=needs,
+        never_pays=never,
+        standing=Standing.CANNOT if way.why_not else Standing.POSSIBLE,
+    )
+
+
+def sum_of_work(tries: Sequence[Try], policy: Policy) -> float:
+    """What the work of tries costs on average."""
+    return expected_minutes(tries) * policy.rate_minor / 60
+
+
+def _score(one: Weighed, policy: Policy) -> float:
+    """What is left by the shop's weights (rule quote.recommended), in minor units."""
+    failure = (1 - one.chance.mean) * policy.failure_minor
+    return one.left.minor - one.way.wait_days * policy.wait_day_minor - failure
+
+
+def _placed(one: Weighed, every: Sequence[Weighed], policy: Policy, worth: Money | None) -> Weighed:
+    if one.standing is Standing.CANNOT:
+        return one
+    if worth is not None and one.way.price.minor > worth.minor * policy.worth_share:
+        return _with(one, Standing.NOT_WORTH_IT, fact("routes.worth", worth=worth))
+    if one.chance.mean < policy.least_chance:
+        return _with(one, Standing.TOO_RISKY, fact("routes.floor", floor=round(policy.least_chance * 100)))
+    for other in every:
+        if other is not one and not other.way.why_not and _dominates(other, one):
+            return _with(one, Standing.DOMINATED, fact("routes.no-better-than", other=other.way.name))
+    return one
+
+
+def _dominates(other: Weighed, one: Weighed) -> bool:
+    """Whether another way is at least as good in everything that counts, and better in something."""
+    pairs = [
+        (-other.way.price.minor, -one.way.price.minor),
+        (other.chance.mean, one.chance.mean),
+        (-other.way.wait_days, -one.way.wait_days),
+        (-other.minutes[1], -one.minutes[1]),
+        (other.left.minor, one.left.minor),
+        (len(other.way.gets), len(one.way.gets)),
+    ]
+    return all(a >= b for a, b in pairs) and any(a > b for a, b in pairs)
+
+
+def _with(one: Weighed, standing: Standing, under: Say = "") -> Weighed:
+    return replace(one, standing=standing, under=under)
+
+
+# what a device loses of its worth each year; common practice, no source
+YEARLY = 0.75
+
+
+def worth_today(new_price: Money | None, released: int, year: int) -> Money | None:
+    """What a device is worth in a year, by its price when it was new (rule quote.not-worth-it); None where
+    nobody knows that price or its year.
+
+    >>> worth_today(Money(minor=80_000, currency="TAL"), 2029, 2031)
+    Money(minor=45000, currency='TAL')
+    """
+    if new_price is None or not released:
+        return None
+    return Money(
+        minor=round(new_price.minor * YEARLY ** max(year - released, 0)), currency=new_price.currency
+    )
