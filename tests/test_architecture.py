@@ -46,6 +46,7 @@ NOUNS = {
         "hands",
         "heat",
         "pieces",
+        "routes",
         "schools",
         "serials",
         "reordering",

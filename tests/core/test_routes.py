@@ -14,6 +14,7 @@ from builders import said
 from hypothesis import given
 from hypothesis import strategies as st
 
+from sutura.core.intake.observations import Layer
 from sutura.core.maths.money import Money
 from sutura.core.quoting.chains import (
     SPREAD,
@@ -34,8 +35,10 @@ from sutura.core.quoting.routes import (
     Tried,
     Way,
     Weighed,
+    cannot_be,
     chain_of,
     chance_of,
+    follows,
     weigh,
     worth_today,
 )
@@ -296,3 +299,44 @@ def test_a_device_loses_a_quarter_a_year() -> None:
     assert worth_today(tal(80_000), 2029, 2020) == tal(80_000)
     assert worth_today(None, 2029, 2031) is None
     assert worth_today(tal(80_000), 0, 2031) is None
+
+
+@pytest.mark.parametrize(
+    ("kind", "kinds", "next_one"),
+    [
+        ("glass", ["front assembly", "glass"], "front assembly"),
+        ("glass and touch", ["glass and touch", "front with frame"], "front with frame"),
+        ("glass", ["glass"], ""),
+        ("bare panel", ["bare panel", "lid assembly"], "lid assembly"),
+        ("panel", ["panel"], ""),
+        ("reseat", ["panel", "reseat"], "panel"),
+        ("reseat", ["glass and touch", "front with frame", "reseat"], "front with frame"),
+        ("serial", ["front assembly", "reseat", "serial"], "front assembly"),
+        ("front assembly", ["front assembly", "glass"], ""),
+    ],
+)
+def test_what_follows_when_a_way_fails(kind: str, kinds: list[str], next_one: str) -> None:
+    assert follows(kind, kinds) == next_one
+
+
+@pytest.mark.parametrize(
+    ("kind", "broken", "suspected", "why"),
+    [
+        ("glass", [Layer.GLASS], [], ""),
+        ("glass", [Layer.GLASS, Layer.TOUCH], [], "touch layer"),
+        ("glass", [Layer.GLASS, Layer.PANEL], [], "panel is broken"),
+        ("glass and touch", [Layer.GLASS, Layer.TOUCH], [], ""),
+        ("glass and touch", [Layer.BACKLIGHT], [], "panel is broken"),
+        ("front assembly", [Layer.GLASS, Layer.PANEL, Layer.TOUCH], [], ""),
+        ("reseat", [Layer.GLASS], [], "no connector mends"),
+        ("reseat", [], [Layer.CONNECTOR], ""),
+        ("reseat", [], [], "nothing is wrong"),
+        ("serial", [Layer.GLASS], [], ""),
+    ],
+)
+def test_what_is_broken_rules_ways_out(
+    kind: str, broken: list[Layer], suspected: list[Layer], why: str
+) -> None:
+    found = said(cannot_be(kind, broken, suspected, asked=False))
+    assert (why in found) if why else found == ""
+    assert said(cannot_be("reseat", [], [], asked=True)) == ""

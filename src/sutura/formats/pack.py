@@ -318,6 +318,7 @@ def model_from_json(raw: Mapping[str, Any]) -> Model:
     model = Model(
         **{key: raw[key] for key in _PLAIN},
         released=raw.get("released", 0),
+        new_price=raw.get("new_price", ""),
         adhesive_on=raw.get("adhesive_on", "frame"),
         lid_held=raw.get("lid_held", ""),
         numbers=tuple(

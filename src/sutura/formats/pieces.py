@@ -59,6 +59,10 @@ def act_from_json(raw: Mapping[str, Any]) -> Act:
 
 def written_piece(raw: dict[str, Any]) -> dict[str, Any]:
     """A piece as a pack has it, from its fields; what says nothing is left out elsewhere."""
+    works = [raw["off"], raw["first"]["work"]] if raw["first"] else [raw["off"]]
+    for work in works:
+        # only what goes on is pressed into a seal
+        work.pop("other_seal")
     return {**raw, "under": [OR.join(entry) for entry in raw["under"]]}
 
 

@@ -12,7 +12,7 @@ from sutura.core.bench.chart import Paper, chart, letters
 from sutura.core.bench.done import Done, in_hands
 from sutura.core.bench.owntimes import log_ratio
 from sutura.core.bench.progress import Progress
-from sutura.core.bench.rework import Path, Tried, path, rounds
+from sutura.core.bench.rework import Path
 from sutura.core.bench.schools import Choice
 from sutura.core.bench.telling import LaidOut, StillIn, TrayField, laid_out, lies_there, still_in
 from sutura.core.bench.where import Where, where
@@ -20,12 +20,21 @@ from sutura.core.catalogue.model import Model, Phase, Route, Step
 from sutura.core.errors import Invalid, MoveRefused, NotFound
 from sutura.core.facts import Say, fact
 from sutura.core.intake.damage import DamageReading, read_damage
-from sutura.core.job import BenchWork, EventKind, JobRecord, Move, Round, Stage, check_move, starts_of
+from sutura.core.job import (
+    NO_PART,
+    BenchWork,
+    EventKind,
+    JobRecord,
+    Move,
+    Round,
+    Stage,
+    check_move,
+    starts_of,
+)
 from sutura.core.matching.judging import Learned
 from sutura.core.matching.offers import Offer
 from sutura.core.people import Deed, demand
 from sutura.core.planning import TechnicianChoice
-from sutura.core.proof import compare
 from sutura.core.stock.consumables import Use, uses_of
 from sutura.core.stock.levels import LOST, MoveKind, PartFate
 from sutura.core.stock.orders import cause_of_loss
@@ -37,9 +46,9 @@ from sutura.services import catalogue, consumables, hands, planning, returns, sc
 from sutura.services.job import gather_facts, keep_new_sheet, keep_sheet, kept_sheet, move, note, progress_of
 from sutura.services.marks import marks_of
 from sutura.services.matching import learn
+from sutura.services.routes import keep_try
 from sutura.store import bench as store
 from sutura.store import cores as cores_store
-from sutura.store import intake as intake_store
 from sutura.store import job as job_store
 from sutura.store import offers as offers_store
 from sutura.store import pieces as pieces_store
@@ -180,22 +189,8 @@ def bench_page(
         still_in=still_in(model, progress.steps, progress.state, fields)
         if model.pieces and progress.step and progress.step.phase is Phase.OPEN
         else None,
-        path=_path(job, model) if job.bench.attempt > 1 else None,
+        path=hands.path_of(job, model) if job.bench.attempt > 1 else None,
     )
-
-
-def _path(job: JobRecord, model: Model) -> Path | None:
-    """The tries of a job, from its tests round by round (rule bench.path)."""
-    results = intake_store.load_results(job.id)
-    known = rounds(job_store.kinds_of(job.id))
-    baseline = results.get(0, {})
-    tries = []
-    whole = {function.id for function in model.functions}
-    for attempt in sorted(number for number in results if number > 0 and results[number].keys() >= whole):
-        read = compare(model.functions, baseline, results[attempt])
-        failed = frozenset(line.function.id for line in read.failing)
-        tries.append(Tried(round=known.get(attempt, Round.WHOLE), failed=failed))
-    return path(tries)
 
 
 @reading
@@ -373,6 +368,7 @@ def close(code: str, by: Person, now: datetime) -> None:
             at=now,
             piece_id=held_part.piece_id,
         )
+    keep_try(job, now, succeeded=True)
     consumables.use_up(job.id, schools.of_job(job), by, now)
     if held:
         # what came off is a thing of its own from here on
@@ -459,6 +455,10 @@ def _leave(
     facts = {"parts": _told(held, taken), "reason": reason.strip()}
     work = _next_round(job, round_, now)
     move(job, wanted, kind, facts, work, by=by, now=now, holds={"reason_given": True})
+    # the part was the wrong one, or nothing was tried: that says nothing of the route
+    without_part = job.chosen.route in NO_PART
+    if without_part or LOST_BY_TRYING.intersection(taken.values()):
+        keep_try(job, now, succeeded=False)
     _take_back(job, held, taken, reason, by, now)
     return work
 
@@ -511,6 +511,7 @@ def _told(held: Sequence[stock_store.Held], taken: Mapping[int, PartFate]) -> li
     return [{"part": part.part, "fate": taken[part.part_id].value} for part in held]
 
 
+LOST_BY_TRYING = frozenset({PartFate.DEFECTIVE, PartFate.BROKEN})
 _LEARNED = {PartFate.DID_NOT_FIT: Learned.DID_NOT_FIT, PartFate.DEFECTIVE: Learned.DEFECTIVE}
 
 

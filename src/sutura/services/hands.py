@@ -7,6 +7,7 @@ from datetime import datetime
 
 from sutura.core.bench import schools as rules
 from sutura.core.bench.progress import Progress, missing_on_arrival
+from sutura.core.bench.rework import Path, Tried, path, rounds
 from sutura.core.bench.screws import check_field, check_place, touched
 from sutura.core.bench.telling import TrayField, tray
 from sutura.core.catalogue.model import Model, Step
@@ -14,6 +15,7 @@ from sutura.core.errors import Invalid, MoveRefused
 from sutura.core.facts import Say, fact
 from sutura.core.job import BEFORE_OPENING, OPEN_STAGES, EventKind, JobRecord, Round, Stage
 from sutura.core.people import Deed, demand
+from sutura.core.proof import compare
 from sutura.core.typed import Problems, read_text
 from sutura.core.values import Person
 from sutura.formats.photo import read_photo
@@ -21,6 +23,7 @@ from sutura.services import catalogue, schools
 from sutura.services.job import keep_new_sheet, keep_sheet, note, progress_of
 from sutura.services.marks import marks_of
 from sutura.store import bench as store
+from sutura.store import intake as intake_store
 from sutura.store import job as job_store
 from sutura.store import people as people_store
 from sutura.store import photos as photos_store
@@ -205,3 +208,21 @@ def _begin(job: JobRecord, round_: Round, kind: EventKind, by: Person, now: date
     work = replace(job.bench, attempt=job.bench.attempt + 1, round=round_, steps_done=0)
     work = replace(work, steps_total=keep_sheet(job, work, now))
     note(job, kind, {}, work, by=by, now=now)
+
+
+# -- what was tried ------------------------------------------------------------------------------------------
+
+
+@reading
+def path_of(job: JobRecord, model: Model) -> Path | None:
+    """The tries of a job, from its tests round by round (rule bench.path)."""
+    results = intake_store.load_results(job.id)
+    known = rounds(job_store.kinds_of(job.id))
+    baseline = results.get(0, {})
+    tries = []
+    whole = {function.id for function in model.functions}
+    for attempt in sorted(number for number in results if number > 0 and results[number].keys() >= whole):
+        read = compare(model.functions, baseline, results[attempt])
+        failed = frozenset(line.function.id for line in read.failing)
+        tries.append(Tried(round=known.get(attempt, Round.WHOLE), failed=failed))
+    return path(tries)

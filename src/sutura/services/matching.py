@@ -32,6 +32,7 @@ from sutura.core.maths.money import Money
 from sutura.core.people import Deed, demand
 from sutura.core.planning import expected_minutes
 from sutura.core.quoting.pricing import Quote, Rates, quote
+from sutura.core.quoting.routes import Tried, failure_of
 from sutura.core.stock.suppliers import prior_of
 from sutura.core.typed import Problems, read_choice
 from sutura.core.values import Person
@@ -46,6 +47,7 @@ from sutura.store import job as job_store
 from sutura.store import matching as matching_store
 from sutura.store import offers as offers_store
 from sutura.store import orders as orders_store
+from sutura.store import quoting as quoting_store
 from sutura.store import shop as shop_store
 from sutura.store import stock as store
 from sutura.store import suppliers as suppliers_store
@@ -170,6 +172,7 @@ def _match(model: Model, wanted: Wanted, destroyed: Collection[str], days_left: 
         if ranked_offer.judged.offer.free < 1 and may_choose(ranked_offer.judged.fit)
     ]
     holders = store.holders_by_part(gone) if gone else {}
+    tried = _tries(model, the_shop.rates)
     return Matching(
         wanted=wanted,
         weights=weights,
@@ -178,7 +181,7 @@ def _match(model: Model, wanted: Wanted, destroyed: Collection[str], days_left: 
         offers=[
             Matched(
                 ranked=ranked_offer,
-                quote=_quote(ranked_offer.judged, wanted, the_shop.rates),
+                quote=_quote(ranked_offer.judged, wanted, the_shop.rates, model, tried),
                 holders=holders.get(ranked_offer.judged.offer.part_id, ()),
             )
             for ranked_offer in ranked
@@ -209,6 +212,14 @@ def match_page(code: str, now: datetime | None = None, kind: str = "") -> MatchP
             model.need, [told for told in matching_store.measured_on(model.id) if told[0] != code]
         ),
     )
+
+
+@reading
+def match_for(job: JobRecord | None, model: Model, kind: str, now: datetime) -> Matching:
+    """What there is for one way of a model, for a job or without one."""
+    if job is None:
+        return _match(model, wanted_of(model, kind), (), None)
+    return _for_job(job, model, kind, now)
 
 
 @reading
@@ -311,11 +322,28 @@ def show_panel(model: Model, typed: str) -> PanelShown:
     return PanelShown(panel=panel, size=size_of(panel), judged=judged)
 
 
-def _quote(judged: Judged, wanted: Wanted, rates: Rates) -> Quote:
-    """The price to propose: from the route's own time, not from who happens to do it."""
+def _quote(judged: Judged, wanted: Wanted, rates: Rates, model: Model, tried: Mapping[str, Tried]) -> Quote:
+    """The price to propose: from the route's own time, not from who happens to do it, with the shop's share
+    of its failures.
+    """
     minutes = expected_minutes(wanted.minutes, None, judged.extra_minutes)
     cost = judged.offer.price_minor + sum(extra.price_minor for extra in judged.extras)
-    return quote(Money(minor=cost, currency=rates.currency), minutes, rates)
+    kind = str(wanted.need["kind"])
+    failure = failure_of(
+        kind, cost, minutes, rates.bench_rate_minor, tried.get(kind, Tried()), kit=bool(judged.members)
+    )
+    return quote(
+        Money(minor=cost, currency=rates.currency),
+        minutes,
+        rates,
+        device_class=model.device_class,
+        failure_minor=failure,
+    )
+
+
+def _tries(model: Model, rates: Rates) -> Mapping[str, Tried]:
+    """What the shop's tries came to, where its prices count that."""
+    return quoting_store.tries_of(model.procedure_family) if rates.policy.risk_bps else {}
 
 
 # -- choosing -----------------------------------------------------------------------------------
@@ -363,7 +391,7 @@ def choose_offer(
         )
         consents_store.keep_consent(job.id, row, now)
     rates = shop().rates
-    price = _quote(judged, wanted, rates)
+    price = _quote(judged, wanted, rates, model, _tries(model, rates))
     whole = parts_of(judged)
     chosen = Chosen(
         route=str(wanted.need["kind"]),

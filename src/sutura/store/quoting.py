@@ -5,10 +5,13 @@ from __future__ import annotations
 from dataclasses import dataclass
 from datetime import datetime
 
+from peewee import Select, fn
+
 from sutura.core.job import Stage
-from sutura.store.database import each, reading
+from sutura.core.quoting.routes import Tried
+from sutura.store.database import each, reading, rows, written
 from sutura.store.expressions import MODEL_NAME
-from sutura.store.tables import CatalogueModel, Job, Person
+from sutura.store.tables import CatalogueModel, Job, Person, RouteTry
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -43,6 +46,43 @@ _EARNED = (
     .join(Person, on=Job.technician == Person.id)
     .where(Job.stage == Stage.HANDED_BACK.value, Job.finished_at.is_null(False))
 )
+
+
+@written
+def _tries(family: str) -> Select:
+    good = fn.COUNT(RouteTry.id).filter(RouteTry.succeeded)
+    tries = RouteTry.select(RouteTry.route, good, fn.COUNT(RouteTry.id)).join(CatalogueModel)
+    return tries.where(CatalogueModel.procedure_family == family).group_by(RouteTry.route)
+
+
+@reading
+def tries_of(family: str) -> dict[str, Tried]:
+    """What this shop's tries of each route came to, on models that are opened by the same steps."""
+    return {
+        route: Tried(succeeded=int(succeeded), tries=int(tries))
+        for route, succeeded, tries in rows(_tries(family))
+    }
+
+
+def add_try(
+    job_id: int,
+    attempt: int,
+    route: str,
+    model_id: str,
+    technician_id: int | None,
+    succeeded: bool,
+    at: datetime,
+) -> None:
+    """What became of a route in a round; the first word on a round counts."""
+    RouteTry.insert(
+        job=job_id,
+        attempt=attempt,
+        route=route,
+        model=model_id,
+        technician=technician_id,
+        succeeded=succeeded,
+        at=at,
+    ).on_conflict_ignore().execute()
 
 
 @reading

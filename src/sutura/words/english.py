@@ -821,11 +821,22 @@ SENTENCES: Mapping[str, str] = {
     "rework.not-yet": "Nothing is blamed yet",
     "rework.part": "It works with the other part: the first one was faulty",
     "rework.part-suspected": "Reseating changed nothing: the part is suspected",
+    "routes.choose-one-shown": "one of the ways that are shown and can be done",
     "routes.floor": "the shop does nothing that is less than {floor} % sure",
+    "routes.gets-loses": "not as before: {what}",
+    "routes.gets-no-splash": "no promise against water",
+    "routes.gets-original-panel": "the original picture stays",
+    "routes.gets-warranty": "{days} days of warranty",
+    "routes.glass-broken": "the glass is broken: no connector mends that",
     "routes.how-sure": "{sure} % sure ({succeeded} of {tries} here; likely {low}–{high} %)",
     "routes.how-sure-untried": "{sure} % is usual (likely {low}–{high} %), not tried here yet",
+    "routes.kit": "{name}, put together from {count} parts",
     "routes.never-pays": "never pays beside what follows it: {sure} % sure (likely {low}–{high} %)",
     "routes.no-better-than": "no better in anything than {other}",
+    "routes.no-part": "no part that may be chosen is known",
+    "routes.nothing-to-reseat": "nothing is wrong that a connector could explain",
+    "routes.of-grade": "{name}, {grade}",
+    "routes.panel-broken": "the panel is broken, too: it would stay in",
     "routes.pays-while": (
         "pays while it succeeds more than {needs} % of the time; it is {sure} % sure here ({succeeded} "
         "of {tries}; likely {low}–{high} %)"
@@ -834,6 +845,7 @@ SENTENCES: Mapping[str, str] = {
         "pays while it succeeds more than {needs} % of the time; {sure} % is usual (likely {low}–{high}"
         " %), not tried here yet"
     ),
+    "routes.touch-broken": "the touch layer is broken, too: it is on the glass that stays",
     "routes.worth": "the device is worth about {worth} today",
     "said.moment": "{at}",
     "said.nothing": "",

@@ -20,6 +20,8 @@ from sutura.core.matching.judging import Fit, Learned, Source
 from sutura.core.people import Deed
 from sutura.core.planning import Action
 from sutura.core.proof import ProofChange
+from sutura.core.quoting.policy import StepKind
+from sutura.core.quoting.routes import Standing
 from sutura.core.stock.consumables import Unit, UsedFor
 from sutura.core.stock.cores import CoreState
 from sutura.core.stock.levels import MoveKind, PartFate
@@ -111,6 +113,24 @@ NAMES: Mapping[type[Enum], Mapping[Enum, str]] = {
         Round.FOR_THE_NIGHT: "closed for the night",
     },
     Whose: {Whose.MODEL: "the model\u2019s own", Whose.HABIT: "a habit", Whose.JOB: "for this job"},
+    Standing: {
+        Standing.RECOMMENDED: "recommended",
+        Standing.POSSIBLE: "possible",
+        Standing.DOMINATED: "no better in anything",
+        Standing.TOO_RISKY: "not sure enough",
+        Standing.NOT_WORTH_IT: "not worth it",
+        Standing.CANNOT: "cannot be done",
+    },
+    StepKind: {
+        StepKind.PART: "part",
+        StepKind.MARKUP: "markup",
+        StepKind.WORK: "work",
+        StepKind.RISK: "share of failures",
+        StepKind.MINIMUM: "up to the minimum",
+        StepKind.RUSH: "rush",
+        StepKind.TAX: "tax",
+        StepKind.ENDING: "price ending",
+    },
     Applies: {
         Applies.ALWAYS: "for every device",
         Applies.SPLASH: "where splash protection may be",

@@ -405,8 +405,9 @@ class Model:
     seal: str
     seals_ruled_out: Mapping[str, str]
     warranty_days: int
-    # the year it came out; 0 = nobody knows
+    # the year it came out; 0 = nobody knows; what it cost when it was new, empty = nobody knows
     released: int = 0
+    new_price: str = ""
     tacs: tuple[str, ...] = ()
     features: Mapping[str, str] = field(default_factory=dict)
     seals: tuple[Seal, ...] = ()

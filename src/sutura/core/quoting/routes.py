@@ -9,6 +9,8 @@ from dataclasses import dataclass, field, replace
 from enum import StrEnum
 
 from sutura.core.facts import Say, fact
+from sutura.core.intake.observations import Layer
+from sutura.core.job import NO_PART, RESEAT
 from sutura.core.maths.money import Money
 from sutura.core.maths.statistics import Share
 from sutura.core.quoting.chains import (
@@ -100,8 +102,8 @@ def chance_of(kind: str, tried: Tried, *, kit: bool = False) -> Share:
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Way:
     """A way to repair it, before it is weighed: its parts' cost, bench minutes, minutes that nobody stands
-    beside it, days until the parts are here, price, and what follows when it fails (the kind of another way).
-    `why_not` says why it cannot be done; empty where it can.
+    beside it, days until the parts are here, price, and what follows when it fails (the id of another way).
+    `why_not` says why it cannot be done; empty where it can. Two ways of one kind differ by their `id`.
     """
 
     kind: str
@@ -117,6 +119,11 @@ class Way:
     falls_to: str = ""
     gets: tuple[Say, ...] = ()
     why_not: Say = ""
+    id: str = ""
+
+    @property
+    def key(self) -> str:
+        return self.id or self.kind
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -193,7 +200,7 @@ class Weighed:
         }
         if self.never_pays:
             return fact("routes.never-pays", **told)
-        if self.needs is not None:
+        if self.needs:
             needs = round(self.needs * 100)
             return fact(
                 "routes.pays-while" if tried.tries else "routes.pays-while-untried", needs=needs, **told
@@ -210,31 +217,31 @@ def weigh(ways: Sequence[Way], policy: Policy, worth: Money | None = None) -> tu
     """Every way with its figures and where it stands, the recommended one first, then by what is left. Ways
     of one currency; `worth` is what the device is worth today, None where nobody knows.
     """
-    by_kind = {way.kind: way for way in ways if not way.why_not}
-    found = [_weighed(way, by_kind, policy) for way in ways]
+    by_id = {way.key: way for way in ways if not way.why_not}
+    found = [_weighed(way, by_id, policy) for way in ways]
     found = [_placed(one, found, policy, worth) for one in found]
     possible = [one for one in found if one.standing is Standing.POSSIBLE]
     if possible:
-        best = max(possible, key=lambda one: (_score(one, policy), one.way.kind))
+        best = max(possible, key=lambda one: (_score(one, policy), one.way.key))
         found = [_with(one, Standing.RECOMMENDED) if one is best else one for one in found]
     order = list(Standing)
     return tuple(sorted(found, key=lambda one: (order.index(one.standing), -_score(one, policy))))
 
 
-def chain_of(way: Way, by_kind: Mapping[str, Way], policy: Policy) -> list[Try]:
+def chain_of(way: Way, by_id: Mapping[str, Way], policy: Policy) -> list[Try]:
     """The tries of a way, and of what follows when it fails; no way comes twice."""
     tries, seen = [], set()
     one: Way | None = way
-    while one is not None and one.kind not in seen:
-        seen.add(one.kind)
+    while one is not None and one.key not in seen:
+        seen.add(one.key)
         tries.append(_try(one, chance_of(one.kind, one.tried, kit=one.kit), policy))
-        one = by_kind.get(one.falls_to)
+        one = by_id.get(one.falls_to)
     return tries
 
 
-def _weighed(way: Way, by_kind: Mapping[str, Way], policy: Policy) -> Weighed:
+def _weighed(way: Way, by_id: Mapping[str, Way], policy: Policy) -> Weighed:
     chance = chance_of(way.kind, way.tried, kit=way.kit)
-    tries = chain_of(way, by_kind, policy)
+    tries = chain_of(way, by_id, policy)
     every = outcomes(tries)
     currency = way.price.currency
 
@@ -324,3 +331,50 @@ def worth_today(new_price: Money | None, released: int, year: int) -> Money | No
     return Money(
         minor=round(new_price.minor * YEARLY ** max(year - released, 0)), currency=new_price.currency
     )
+
+
+def failure_of(kind: str, parts_minor: int, minutes: int, rate_minor: int, tried: Tried, *, kit: bool) -> int:
+    """What failures of a way cost on average, in minor units: the part and the work of a try that fails."""
+    cost = parts_minor + minutes * rate_minor / 60
+    return round((1 - chance_of(kind, tried, kit=kit).mean) * cost)
+
+
+# -- what a model's ways are to each other -------------------------------------------------------------------
+
+# a try that leaves the old panel or opens only what is loose; when it fails the whole front follows
+_LEAVES_THE_PANEL = frozenset({"glass", "glass and touch"})
+_PANELS = frozenset({"panel", "bare panel"})
+_WHOLE = ("front with frame", "front assembly", "fused stack", "lid assembly")
+
+
+def follows(kind: str, kinds: Sequence[str]) -> str:
+    """The kind of way that follows when one fails: after glass the whole front, after a panel the lid, after
+    reseating the model's first way; nothing where it is tried again.
+
+    >>> follows("glass", ["front assembly", "glass"]), follows("front assembly", ["front assembly", "glass"])
+    ('front assembly', '')
+    """
+    others = [one for one in kinds if one != kind]
+    whole = next((one for one in _WHOLE if one in others), "")
+    if kind in _LEAVES_THE_PANEL:
+        return whole
+    if kind in _PANELS:
+        return "lid assembly" if "lid assembly" in others else ""
+    if kind in NO_PART:
+        return whole or next((one for one in others if one not in NO_PART), "")
+    return ""
+
+
+def cannot_be(kind: str, broken: Sequence[Layer], suspected: Sequence[Layer], *, asked: bool) -> Say:
+    """Why a way cannot repair what is broken; empty where it can. Glass leaves a panel that is broken, and
+    what is only asked for leaves nothing to reseat.
+    """
+    if kind == "glass" and Layer.TOUCH in broken:
+        return fact("routes.touch-broken")
+    if kind in _LEAVES_THE_PANEL and {Layer.PANEL, Layer.BACKLIGHT}.intersection(broken):
+        return fact("routes.panel-broken")
+    if kind == RESEAT and Layer.GLASS in broken:
+        return fact("routes.glass-broken")
+    if kind in NO_PART and not asked and not broken and not suspected:
+        return fact("routes.nothing-to-reseat")
+    return ""

@@ -2,22 +2,75 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 from fastapi.responses import Response
 
 from sutura.core.errors import NotFound
+from sutura.core.job import Stage
 from sutura.core.matching.ranking import WEIGHT_WORDS, weights_from, weights_kept
 from sutura.core.maths.money import amount_text
-from sutura.core.people import Deed
+from sutura.core.people import Deed, may
 from sutura.core.quoting.pricing import RATE_FIELDS, rate_texts
+from sutura.core.quoting.routes import Standing
 from sutura.services import quoting as service
+from sutura.services import routes
 from sutura.services import shop as shop_service
+from sutura.store import job as job_store
 from sutura.store import offers as offers_store
-from sutura.web.addresses import Addresses
+from sutura.web.addresses import Addresses, Anyone
 from sutura.web.deeds import deed
+from sutura.web.drawings.price import draw_price
 from sutura.web.present import render
 from sutura.web.session import ANEW, Ask, Asking, Form, Shown
 
 addresses = Addresses()
+# more than four ways are not compared by anybody; the shop's, no source
+MOST_IN_VIEW = 4
+
+
+@addresses.get("/jobs/{code}/routes", may=Anyone.SIGNED_IN)
+def routes_page(ask: Ask, code: str) -> Response:
+    """The ways to repair it, beside each other."""
+    return _routes(ask, code)
+
+
+def _routes(ask: Asking, code: str, shown: Shown = ANEW) -> Response:
+    page = routes.routes_page(code, ask.now)
+    return render(
+        ask,
+        "quoting/routes.html",
+        room="Match",
+        shown=shown,
+        page=page,
+        job=page.job,
+        model=page.model,
+        **_ways_shown(page),
+    )
+
+
+def _ways_shown(page: routes.RoutesPage) -> dict[str, Any]:
+    """At most four ways in view; the others are folded with what says why."""
+    shown = (Standing.RECOMMENDED, Standing.POSSIBLE)
+    in_view = [one for one in page.ways if one.weighed.standing in shown][:MOST_IN_VIEW]
+    return {
+        "in_view": in_view,
+        "folded": [one for one in page.ways if one not in in_view],
+        "standing": Standing,
+        "draw_price": draw_price,
+        "quote_of": lambda one: routes.quote_of(one.weighed.way, page.model.device_class, page.rates),
+    }
+
+
+@addresses.post("/jobs/{code}/routes", may=Deed.QUOTE)
+@deed(then="/jobs/{code}{done}", again=_routes)
+def choose_way(ask: Ask, code: str, form: Form) -> str:
+    """One of the ways: its best part is chosen and held in the same press."""
+    routes.choose_way(code, form.text("way"), ask.person, ask.now, agreed=form.text("agreed") == "yes")
+    job = job_store.load_job(code)
+    if job.stage is not Stage.PART_IN_HAND:
+        return "/match"
+    return "/assign" if not job.bench.technician and may(ask.person, Deed.ASSIGN) else ""
 
 
 @addresses.get("/book", may=Deed.SEE_COST)
