@@ -252,10 +252,13 @@ def test_floors_and_worth_and_what_cannot_be_done() -> None:
         "reseat": Standing.TOO_RISKY,
         "glass": Standing.CANNOT,
     }
-    poor = weigh(ways, POLICY, worth=tal(30_000))
+    poor = weigh(ways, replace(POLICY, worth_share=0.5), worth=tal(30_000))
     assert standing(poor)["front assembly"] is Standing.NOT_WORTH_IT
     assert "300.00 TAL" in said(next(one.under for one in poor if one.way.kind == "front assembly"))
-    assert standing(weigh(ways, POLICY, worth=tal(40_000)))["front assembly"] is Standing.RECOMMENDED
+    assert (
+        standing(weigh(ways, replace(POLICY, worth_share=0.5), worth=tal(40_000)))["front assembly"]
+        is Standing.RECOMMENDED
+    )
     assert standing(weigh(ways, replace(POLICY, least_chance=0.2)))["reseat"] is not Standing.TOO_RISKY
 
 

@@ -269,3 +269,53 @@ def test_a_part_that_lies_free_is_chosen_and_held_in_one_press(desks: Sit, floor
     assert floor.job(code).stage is Stage.PART_IN_HAND
     pell.get(f"/jobs/{code}/match")
     assert "held for this job" in pell.page
+
+
+def test_the_ways_of_a_job_are_compared_and_one_is_chosen(desks: Sit, floor: Shop) -> None:
+    floor.receive("P-1001")
+    code = floor.take_in()
+    pell = desks("pell")
+    pell.get(f"/jobs/{code}/routes")
+    assert "Ways to repair it" in pell.page
+    assert "Choose it and hold the part" in pell.page
+    # what is left is for those who may see cost
+    assert "a bench hour before the work" not in pell.page
+    refused = pell.post(f"/jobs/{code}/routes", way="solder")
+    assert refused.status_code == 422
+    ways = re.findall(r'name="_way" value="([^"]+)"', pell.page)
+    pell.post(f"/jobs/{code}/routes", way=ways[0], agreed="yes")
+    assert floor.job(code).stage is Stage.PART_IN_HAND
+    ines = desks("ines")
+    ines.get(f"/jobs/{floor.take_in()}/routes")
+    assert "a bench hour before the work" in ines.page
+    assert "From cost to price" in ines.page or "price-steps" in ines.page
+
+
+def test_prices_are_made_as_the_policy_says_after_it_was_tried(desks: Sit, floor: Shop) -> None:
+    code = floor.quoted()
+    agreed = floor.job(code).chosen.price_minor
+    ines = desks("ines")
+    ines.get("/book/policy")
+    fields = dict(re.findall(r'name="([a-z][a-z0-9_.]*)"[^>]*value="([^"]*)"', ines.page))
+    typed = {
+        **{name: value for name, value in fields.items() if name not in ("csrf", "form_key")},
+        "ending": "9",
+        "minimum": "900",
+    }
+    version = ines.hidden("version")
+    ines.post("/book/policy/try", _version=version, **typed)
+    assert "909.00" in ines.page or "1,0" in ines.page or "089" in ines.page
+    assert floor.job(code).chosen.price_minor == agreed
+    bad = ines.post("/book/policy/try", _version=version, **{**typed, "minimum": "dear"})
+    assert bad.status_code == 422
+    assert 'value="dear"' in ines.page
+    ines.get("/book/policy")
+    ines.post("/book/policy", _version=ines.hidden("version"), **typed)
+    assert 'value="900.00"' in ines.page
+    stale = ines.post("/book/policy", _version=version, **typed)
+    assert stale.status_code == 409
+    again = floor.quoted()
+    assert (floor.job(again).chosen.price_minor or 0) % 1000 == 900
+    assert floor.job(code).chosen.price_minor == agreed
+    pell = desks("pell")
+    assert pell.get("/book/policy").status_code == 403

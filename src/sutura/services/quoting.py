@@ -14,6 +14,7 @@ from sutura.core.maths.money import Money, amount_text
 from sutura.core.people import Deed, demand
 from sutura.core.planning import expected_minutes
 from sutura.core.quoting import pricing as rules
+from sutura.core.quoting.policy import Priced, PricePolicy, price
 from sutura.core.quoting.pricing import Margin, Rates, margin
 from sutura.core.typed import read_choice
 from sutura.core.values import Person
@@ -114,6 +115,39 @@ def change_job_price(code: str, typed: str, reason: str, version: int, by: Perso
         "reason": reason.strip(),
     }
     note(job, EventKind.PRICE, facts, replace(job.chosen, price_minor=minor), by=by, now=now)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Preview:
+    """What a price policy would make of a job that was quoted: its price then, by the policy now, and by the
+    one looked at.
+    """
+
+    code: str
+    model: str
+    agreed: Money
+    now: Money
+    then: Priced
+
+
+@reading
+def preview(policy: PricePolicy, by: Person) -> list[Preview]:
+    """The last jobs that were quoted, at another policy."""
+    demand(by, Deed.SEE_COST)
+    current = shop().rates.policy
+    found = []
+    for quoted in store.quoted_last():
+        work = (quoted.cost_minor, quoted.minutes)
+        found.append(
+            Preview(
+                code=quoted.code,
+                model=quoted.model,
+                agreed=Money(minor=quoted.price_minor, currency=quoted.currency),
+                now=price(current, *work, device_class=quoted.device_class).price,
+                then=price(policy, *work, device_class=quoted.device_class),
+            )
+        )
+    return found
 
 
 def price_without_part(way: Partless, rates: Rates) -> Money:

@@ -6,11 +6,13 @@ from collections.abc import Mapping
 from datetime import datetime, timedelta
 from zoneinfo import ZoneInfo
 
+from sutura.core.catalogue.unlisted import DEVICE_CLASSES
 from sutura.core.errors import NotFound, StaleSave
 from sutura.core.facts import fact
 from sutura.core.matching.ranking import read_weights, weights_from, weights_kept
 from sutura.core.maths.money import amount_text
 from sutura.core.people import Deed, demand
+from sutura.core.quoting.policy import policy_kept, policy_texts, read_policy
 from sutura.core.quoting.pricing import rate_texts, read_rates
 from sutura.core.shop import WEEK_FIELDS, OpenHours, hours_kept, hours_texts, read_week
 from sutura.core.values import Person
@@ -97,6 +99,28 @@ def change_weights(typed: Mapping[str, str], version: int, by: Person, now: date
     store.save_shop(weights=weights_kept(weights))
     audit_store.add_audit(
         by.id, now, "weights changed", {"before": dict(before.weights), "after": weights_kept(weights)}
+    )
+
+
+@writing
+def change_policy(typed: Mapping[str, str], version: int, by: Person, now: datetime) -> None:
+    """Change how prices are made; prices that are agreed stay as they are."""
+    before = lock_for(by, Deed.SET_PRICE)
+    policy = read_policy(typed, before.rates.policy, DEVICE_CLASSES)
+    if before.version != version:
+        yours, theirs = (policy_texts(one, DEVICE_CLASSES) for one in (policy, before.rates.policy))
+        both = yours.keys() | theirs.keys()
+        raise StaleSave(
+            fact("shop.the-policy"),
+            "another manager",
+            None,
+            {name: yours.get(name, "") for name in sorted(both)},
+            {name: theirs.get(name, "") for name in sorted(both)},
+        )
+    kept = policy_kept(policy)
+    store.save_shop(price_policy=kept)
+    audit_store.add_audit(
+        by.id, now, "price policy changed", {"before": policy_kept(before.rates.policy), "after": kept}
     )
 
 

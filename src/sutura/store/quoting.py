@@ -11,7 +11,44 @@ from sutura.core.job import Stage
 from sutura.core.quoting.routes import Tried
 from sutura.store.database import each, reading, rows, written
 from sutura.store.expressions import MODEL_NAME
-from sutura.store.tables import CatalogueModel, Job, Person, RouteTry
+from sutura.store.tables import CatalogueModel, Job, Offer, Person, RouteTry
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Quoted:
+    """A job that was quoted, with what its part costs and how long its work takes; money in minor units."""
+
+    code: str
+    model: str
+    device_class: str
+    cost_minor: int
+    minutes: int
+    price_minor: int
+    currency: str
+
+
+_QUOTED = (
+    Job.select(
+        Job.code,
+        MODEL_NAME.alias("model"),
+        CatalogueModel.device_class,
+        Offer.price_minor.alias("cost_minor"),
+        (Job.route_minutes + Job.extra_minutes).alias("minutes"),
+        Job.price_minor,
+        Job.currency,
+    )
+    .join(CatalogueModel)
+    .switch(Job)
+    .join(Offer)
+    .where(Job.price_minor.is_null(False))
+    .order_by(Job.id.desc())
+)
+
+
+@reading
+def quoted_last(limit: int = 8) -> list[Quoted]:
+    """The jobs quoted last that have a part."""
+    return each(Quoted, _QUOTED.limit(limit))
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -916,6 +916,7 @@ SENTENCES: Mapping[str, str] = {
     "shop.open-at-least-once": "open on one day of the week at least",
     "shop.shops-rates": "The shop's rates",
     "shop.the-hours": "The week",
+    "shop.the-policy": "how prices are made",
     "shop.write-day": "write it with its year first, such as 2026-12-25",
     "shop.write-time-of-day": "write a time of day such as 9:30",
     # -- stock

@@ -134,7 +134,7 @@ class Policy:
     wait_day_minor: int
     failure_minor: int = 1_500
     least_chance: float = 0.6
-    worth_share: float = 0.5
+    worth_share: float = 0.6
 
 
 class Standing(StrEnum):

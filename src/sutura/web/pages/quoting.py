@@ -6,13 +6,17 @@ from typing import Any
 
 from fastapi.responses import Response
 
-from sutura.core.errors import NotFound
+from sutura.core.catalogue.unlisted import DEVICE_CLASSES
+from sutura.core.errors import NotFound, Refusal
 from sutura.core.job import Stage
 from sutura.core.matching.ranking import WEIGHT_WORDS, weights_from, weights_kept
 from sutura.core.maths.money import amount_text
 from sutura.core.people import Deed, may
+from sutura.core.quoting.policy import MOST_BANDS, Ending, policy_texts, read_policy
 from sutura.core.quoting.pricing import RATE_FIELDS, rate_texts
 from sutura.core.quoting.routes import Standing
+from sutura.core.typed import Entered
+from sutura.core.values import Role
 from sutura.services import quoting as service
 from sutura.services import routes
 from sutura.services import shop as shop_service
@@ -21,6 +25,7 @@ from sutura.store import offers as offers_store
 from sutura.web.addresses import Addresses, Anyone
 from sutura.web.deeds import deed
 from sutura.web.drawings.price import draw_price
+from sutura.web.errors import status_of
 from sutura.web.present import render
 from sutura.web.session import ANEW, Ask, Asking, Form, Shown
 
@@ -53,8 +58,14 @@ def _ways_shown(page: routes.RoutesPage) -> dict[str, Any]:
     """At most four ways in view; the others are folded with what says why."""
     shown = (Standing.RECOMMENDED, Standing.POSSIBLE)
     in_view = [one for one in page.ways if one.weighed.standing in shown][:MOST_IN_VIEW]
+    dear = [one for one in page.ways if one.weighed.standing is Standing.NOT_WORTH_IT]
+    too_dear = bool(dear) and not in_view
+    if too_dear:
+        # it can be done all the same, and is said to be no good bargain
+        in_view = dear[:MOST_IN_VIEW]
     return {
         "in_view": in_view,
+        "too_dear": too_dear,
         "folded": [one for one in page.ways if one not in in_view],
         "standing": Standing,
         "draw_price": draw_price,
@@ -99,6 +110,56 @@ def _page(ask: Asking, shown: Shown = ANEW) -> Response:
             for name, minor in kept.items()
         },
     )
+
+
+@addresses.get("/book/policy", may=Deed.SET_PRICE)
+def policy_page(ask: Ask) -> Response:
+    return _policy(ask)
+
+
+def _policy(ask: Asking, shown: Shown = ANEW) -> Response:
+    """How prices are made; what is entered is tried on the jobs quoted last before it is kept."""
+    shop = shop_service.shop()
+    policy = shop.rates.policy
+    entered = shown.over(policy_texts(policy, DEVICE_CLASSES))
+    tried = policy
+    if shown.refusal is None and shown.entered.fields:
+        tried = read_policy(_typed(shown.entered), policy, DEVICE_CLASSES)
+    return render(
+        ask,
+        "quoting/policy.html",
+        room="Book",
+        shown=shown,
+        shop=shop,
+        entered=entered,
+        tried=tried,
+        previews=service.preview(tried, ask.person),
+        bands=range(MOST_BANDS),
+        endings=list(Ending),
+        roles=list(Role),
+        classes=DEVICE_CLASSES,
+        draw_price=draw_price,
+    )
+
+
+def _typed(sent: Entered) -> dict[str, str]:
+    return {name: sent.text(name) for name in sent.fields}
+
+
+@addresses.post("/book/policy/try", may=Deed.SET_PRICE)
+def try_policy(ask: Ask, form: Form) -> Response:
+    """What a policy would make of the jobs quoted last; nothing is kept."""
+    try:
+        read_policy(_typed(form.entered), shop_service.shop().rates.policy, DEVICE_CLASSES)
+    except Refusal as refusal:
+        return _policy(ask, Shown(refusal=refusal, status=status_of(refusal), sent=form))
+    return _policy(ask, Shown(sent=form))
+
+
+@addresses.post("/book/policy", may=Deed.SET_PRICE)
+@deed(then="/book/policy", again=_policy)
+def change_policy(ask: Ask, form: Form) -> None:
+    shop_service.change_policy(_typed(form.entered), form.number("version"), ask.person, ask.now)
 
 
 @addresses.post("/book/rates", may=Deed.SET_PRICE)

@@ -1,0 +1,165 @@
+"""Ways beside each other on the real database: chosen and held in one press, tried, learned from."""
+
+from __future__ import annotations
+
+from decimal import Decimal
+
+import pytest
+from builders import HERON, Shop, all_work, models, said
+
+from sutura.core.errors import Invalid, MoveRefused, NotAllowed
+from sutura.core.job import Stage
+from sutura.core.quoting.routes import Standing, Tried
+from sutura.services import bench, matching, planning, routes, stock
+from sutura.services.routes import Choosable, RoutesPage
+from sutura.store import people as people_store
+from sutura.store import quoting as store
+from sutura.store import stock as stock_store
+
+KITE = "fennick-kite"
+
+
+@pytest.fixture(autouse=True)
+def trained(shop: Shop) -> None:
+    people_store.save_skills(
+        shop.bram.id, dict.fromkeys({model.procedure_family for model in models().values()}, Decimal(1))
+    )
+
+
+def page(shop: Shop, code: str) -> RoutesPage:
+    # in a year in which the samples are still worth something
+    return routes.routes_page(code, shop.now.replace(year=2022))
+
+
+def kinds(found: RoutesPage) -> dict[str, Choosable]:
+    """The best way of each kind."""
+    best: dict[str, Choosable] = {}
+    for one in found.ways:
+        best.setdefault(one.weighed.way.kind, one)
+    return best
+
+
+def faulty(model_id: str) -> dict[str, tuple[str, str]]:
+    return {**all_work(models()[model_id]), "image": ("faulty", "seen on arrival")}
+
+
+def glass_broken(shop: Shop, model_id: str = KITE) -> str:
+    return shop.take_in(model_id, look={"glass": "broken", "image": "fine", "touch": "fine", "battery": "ok"})
+
+
+def test_glass_only_stands_beside_the_whole_front_with_what_it_has_to_beat(shop: Shop) -> None:
+    """W15: glass at a small share of the assembly, with its break-even."""
+    found = kinds(page(shop, glass_broken(shop)))
+    glass, front = found["glass"].weighed, found["front assembly"].weighed
+    assert glass.way.falls_to == front.way.key
+    assert front.way.parts.minor > 10 * glass.way.parts.minor
+    assert "pays while it succeeds more than" in said(glass.says)
+    assert glass.needs is not None
+    assert glass.cost.minor < front.cost.minor
+    assert glass.costs[2].minor > glass.costs[0].minor
+    assert glass.minutes[0] <= glass.minutes[1] <= glass.minutes[2]
+    assert found["reseat"].weighed.standing is Standing.CANNOT
+    assert "no connector mends" in said(found["reseat"].weighed.way.why_not)
+
+
+def test_what_is_broken_rules_the_glass_out(shop: Shop) -> None:
+    code = shop.take_in(
+        KITE,
+        look={"glass": "broken", "image": "blotch", "touch": "fine", "battery": "ok"},
+        functions=faulty(KITE),
+    )
+    found = kinds(page(shop, code))
+    assert found["glass"].weighed.standing is Standing.CANNOT
+    assert "panel is broken" in said(found["glass"].weighed.way.why_not)
+    assert found["front assembly"].weighed.standing is Standing.RECOMMENDED
+
+
+def test_the_price_of_a_way_is_the_one_that_match_shows_and_that_is_agreed(shop: Shop) -> None:
+    code = glass_broken(shop)
+    front = kinds(page(shop, code))["front assembly"]
+    shown = {
+        one.judged.offer.id: one.quote.price
+        for one in matching.match_page(code, kind="front assembly").offers
+    }
+    assert shown[front.offer] == front.weighed.way.price
+    made = routes.quote_of(front.weighed.way, models()[KITE].device_class, page(shop, code).rates)
+    assert sum(step.minor for step in made.steps) == made.price.minor == front.weighed.way.price.minor
+    routes.choose_way(code, front.weighed.way.key, shop.counter, shop.now, agreed=True)
+    assert shop.job(code).chosen.price_minor == front.weighed.way.price.minor
+
+
+def test_a_way_is_chosen_and_its_part_held_in_one_press(shop: Shop) -> None:
+    shop.receive("P-1001")
+    code = shop.take_in(HERON)
+    best = next(one for one in page(shop, code).ways if one.on_shelf and one.offer)
+    routes.choose_way(code, best.weighed.way.key, shop.counter, shop.now, agreed=True)
+    assert shop.job(code).stage is Stage.PART_IN_HAND
+    assert [held.part for held in stock_store.held_of(shop.job(code).id)] != []
+    with pytest.raises(MoveRefused):
+        routes.choose_way(code, best.weighed.way.key, shop.counter, shop.now, agreed=True)
+
+
+def test_what_has_to_be_ordered_is_chosen_and_waits(shop: Shop) -> None:
+    code = glass_broken(shop)
+    glass = kinds(page(shop, code))["glass"]
+    assert not glass.on_shelf
+    routes.choose_way(code, glass.weighed.way.key, shop.counter, shop.now, agreed=True)
+    assert (shop.job(code).stage, shop.job(code).chosen.route) == (Stage.QUOTED, "glass")
+
+
+def test_reseating_is_a_way_where_nothing_is_broken_that_it_cannot_mend(shop: Shop) -> None:
+    code = shop.take_in(
+        HERON,
+        look={"glass": "whole", "image": "lines", "touch": "fine", "battery": "ok"},
+        functions=faulty(HERON),
+        marks=[],
+    )
+    reseat = kinds(page(shop, code))["reseat"]
+    # it is not sure enough for the shop to recommend, and can be chosen all the same
+    assert reseat.weighed.standing is Standing.TOO_RISKY
+    routes.choose_way(code, reseat.weighed.way.key, shop.counter, shop.now, agreed=False)
+    assert shop.job(code).stage is Stage.PART_IN_HAND
+    assert shop.job(code).chosen.price_minor == reseat.weighed.way.price.minor
+
+
+def test_who_may_and_what_is_no_way(shop: Shop) -> None:
+    code = glass_broken(shop)
+    with pytest.raises(NotAllowed):
+        routes.choose_way(code, "glass|", shop.bram, shop.now, agreed=True)
+    for key in ("", "solder", kinds(page(shop, code))["reseat"].weighed.way.key):
+        with pytest.raises(Invalid, match="ways that are shown"):
+            routes.choose_way(code, key, shop.counter, shop.now, agreed=True)
+
+
+def test_tries_are_kept_and_make_the_next_one_surer_or_less_sure(shop: Shop) -> None:
+    shop.receive("P-1001", 3)
+    family = models()[HERON].procedure_family
+    shop.closed(HERON)
+    assert store.tries_of(family)["front assembly"] == Tried(succeeded=1, tries=1)
+    code = shop.at_proof(HERON)
+    [held] = stock_store.held_of(shop.job(code).id)
+    bench.change_part(code, {held.part_id: "broken"}, "cracked while pressing", shop.bram, shop.tick())
+    assert store.tries_of(family)["front assembly"] == Tried(succeeded=1, tries=2)
+    # a part of another size says nothing of the way
+    shop.choose(code)
+    stock.take_part(code, shop.counter, shop.tick())
+    planning.assign(code, shop.bram.id, shop.manager, shop.tick())
+    bench.open_job(code, shop.bram, shop.tick())
+    [held] = stock_store.held_of(shop.job(code).id)
+    bench.change_part(code, {held.part_id: "did_not_fit"}, "another window", shop.bram, shop.tick())
+    assert store.tries_of(family)["front assembly"] == Tried(succeeded=1, tries=2)
+    before = kinds(page(shop, shop.take_in(HERON)))["front assembly"].weighed
+    assert "1 of 2 here" in said(before.says)
+
+
+def test_without_a_job_the_same_ways_answer_on_the_phone(shop: Shop) -> None:
+    found = routes.routes_of_model(models()[KITE], shop.now, {"glass": "broken", "image": "fine"})
+    assert found.job is None
+    assert not found.choosable
+    assert {one.weighed.way.kind for one in found.ways} == {"front assembly", "glass", "reseat"}
+
+
+def test_a_device_worth_little_is_said_to_be(shop: Shop) -> None:
+    old = routes.routes_of_model(models()["fennick-wren"], shop.now.replace(year=2046))
+    assert old.worth
+    assert {one.weighed.standing for one in old.ways if one.offer} == {Standing.NOT_WORTH_IT}
