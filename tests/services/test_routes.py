@@ -9,8 +9,10 @@ from builders import HERON, Shop, all_work, models, said
 
 from sutura.core.errors import Invalid, MoveRefused, NotAllowed
 from sutura.core.job import Stage
+from sutura.core.quoting.policy import policy_texts
 from sutura.core.quoting.routes import Standing, Tried
-from sutura.services import bench, matching, planning, routes, stock
+from sutura.services import bench, matching, planning, quoting, routes, stock
+from sutura.services import shop as shop_service
 from sutura.services.routes import Choosable, RoutesPage
 from sutura.store import people as people_store
 from sutura.store import quoting as store
@@ -163,3 +165,29 @@ def test_a_device_worth_little_is_said_to_be(shop: Shop) -> None:
     old = routes.routes_of_model(models()["fennick-wren"], shop.now.replace(year=2046))
     assert old.worth
     assert {one.weighed.standing for one in old.ways if one.offer} == {Standing.NOT_WORTH_IT}
+
+
+def test_the_counter_gives_a_discount_up_to_its_limit_and_a_rush_costs_more(shop: Shop) -> None:
+    policy = shop_service.shop().rates.policy
+    typed = {**policy_texts(policy, ()), "rush": "10", "discount.counter": "20"}
+    shop_service.change_policy(typed, 1, shop.manager, shop.now)
+    code = glass_broken(shop)
+    glass = kinds(page(shop, code))["glass"]
+    routes.choose_way(code, glass.weighed.way.key, shop.counter, shop.now, agreed=True, rush=True)
+    job = shop.job(code)
+    rushed = job.chosen.price_minor or 0
+    assert rushed > glass.weighed.way.price.minor
+    assert (
+        rushed
+        == routes.quote_of(
+            glass.weighed.way, models()[KITE].device_class, page(shop, code).rates, rush=True
+        ).price.minor
+    )
+    lowest = f"{rushed * 80 / 10_000:.2f}"
+    for wrong in (f"{rushed * 79 / 10_000:.2f}", f"{(rushed + 100) / 100:.2f}"):
+        with pytest.raises(Invalid, match="further down is for a manager"):
+            quoting.change_job_price(code, wrong, "a regular", job.version, shop.counter, shop.now)
+    quoting.change_job_price(code, lowest, "a regular", job.version, shop.counter, shop.now)
+    assert shop.job(code).chosen.price_minor == round(rushed * 0.8)
+    with pytest.raises(NotAllowed):
+        quoting.change_job_price(code, "1", "x", shop.job(code).version, shop.bram, shop.now)

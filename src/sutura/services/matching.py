@@ -322,7 +322,15 @@ def show_panel(model: Model, typed: str) -> PanelShown:
     return PanelShown(panel=panel, size=size_of(panel), judged=judged)
 
 
-def _quote(judged: Judged, wanted: Wanted, rates: Rates, model: Model, tried: Mapping[str, Tried]) -> Quote:
+def _quote(
+    judged: Judged,
+    wanted: Wanted,
+    rates: Rates,
+    model: Model,
+    tried: Mapping[str, Tried],
+    *,
+    rush: bool = False,
+) -> Quote:
     """The price to propose: from the route's own time, not from who happens to do it, with the shop's share
     of its failures.
     """
@@ -338,6 +346,7 @@ def _quote(judged: Judged, wanted: Wanted, rates: Rates, model: Model, tried: Ma
         rates,
         device_class=model.device_class,
         failure_minor=failure,
+        rush=rush,
     )
 
 
@@ -364,9 +373,11 @@ def choose_offer(
     members: Sequence[int] = (),
     agreed: bool = False,
     seen: int | None = None,
+    rush: bool = False,
 ) -> None:
-    """Choose an offer or a kit and agree its price; one that needs consent only when the customer agreed to
-    what it says. `seen` is the offer that was chosen when the page was made, 0 for none.
+    """Choose an offer or a kit and agree its price, with the shop's addition where it is a `rush`; one that
+    needs consent only when the customer agreed to what it says. `seen` is the offer that was chosen when
+    the page was made, 0 for none.
     """
     demand(by, Deed.QUOTE)
     job = job_store.lock_job(code)
@@ -391,7 +402,7 @@ def choose_offer(
         )
         consents_store.keep_consent(job.id, row, now)
     rates = shop().rates
-    price = _quote(judged, wanted, rates, model, _tries(model, rates))
+    price = _quote(judged, wanted, rates, model, _tries(model, rates), rush=rush)
     whole = parts_of(judged)
     chosen = Chosen(
         route=str(wanted.need["kind"]),

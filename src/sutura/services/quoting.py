@@ -11,10 +11,10 @@ from sutura.core.errors import Invalid, MoveRefused, NotFound, StaleSave
 from sutura.core.facts import Say, fact, to_json
 from sutura.core.job import Chosen, EventKind, JobRecord, Move, Stage, check_move
 from sutura.core.maths.money import Money, amount_text
-from sutura.core.people import Deed, demand
+from sutura.core.people import Deed, demand, may
 from sutura.core.planning import expected_minutes
 from sutura.core.quoting import pricing as rules
-from sutura.core.quoting.policy import Priced, PricePolicy, price
+from sutura.core.quoting.policy import Priced, PricePolicy, least_after_discount, price
 from sutura.core.quoting.pricing import Margin, Rates, margin
 from sutura.core.typed import read_choice
 from sutura.core.values import Person
@@ -90,10 +90,21 @@ def job_margin(job: JobRecord, by: Person) -> Margin | None:
     )
 
 
+@reading
+def may_discount(by: Person) -> bool:
+    """Whether somebody may lower a price: who sets prices, and the counter where it has a limit."""
+    if may(by, Deed.SET_PRICE):
+        return True
+    return may(by, Deed.QUOTE) and shop().rates.policy.discount_bps.get(by.role, 0) > 0
+
+
 @writing
 def change_job_price(code: str, typed: str, reason: str, version: int, by: Person, now: datetime) -> None:
-    """Set a job's price by hand: a manager's deed, with its reason kept."""
-    demand(by, Deed.SET_PRICE)
+    """Set a job's price by hand, with its reason kept: a manager's deed; the counter gives a discount up to
+    its limit (rule quote.discount).
+    """
+    if not may_discount(by):
+        demand(by, Deed.SET_PRICE)
     job = job_store.lock_job(code)
     minor = rules.read_price(typed, job.currency)
     if not reason.strip():
@@ -108,6 +119,12 @@ def change_job_price(code: str, typed: str, reason: str, version: int, by: Perso
             {"price": typed},
             {"price": str(Money(minor=job.chosen.price_minor, currency=job.currency))},
         )
+    least = least_after_discount(
+        Money(minor=job.chosen.price_minor, currency=job.currency), by.role, shop().rates.policy
+    )
+    raised = minor > job.chosen.price_minor and not may(by, Deed.SET_PRICE)
+    if minor < least.minor or raised:
+        raise Invalid("price", typed, fact("quoting.within-your-limit", least=least))
     facts = {
         "before_minor": job.chosen.price_minor,
         "after_minor": minor,

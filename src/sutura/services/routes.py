@@ -225,7 +225,7 @@ def _linked(ways: Sequence[Way], made: Mapping[str, tuple[Way, Matched | None]])
     ]
 
 
-def quote_of(way: Way, device_class: str, rates: Rates) -> Quote:
+def quote_of(way: Way, device_class: str, rates: Rates, *, rush: bool = False) -> Quote:
     """How the price of a way comes about, step by step; the same that Match shows for its part."""
     failure = failure_of(
         way.kind, way.parts.minor, way.bench_minutes, rates.bench_rate_minor, way.tried, kit=way.kit
@@ -236,6 +236,7 @@ def quote_of(way: Way, device_class: str, rates: Rates) -> Quote:
         rates,
         device_class=device_class if way.parts.minor else "",
         failure_minor=failure if way.parts.minor else 0,
+        rush=rush,
     )
 
 
@@ -259,7 +260,7 @@ def _choosable(one: Weighed, matched: Matched | None) -> Choosable:
 
 
 @writing
-def choose_way(code: str, key: str, by: Person, now: datetime, *, agreed: bool) -> None:
+def choose_way(code: str, key: str, by: Person, now: datetime, *, agreed: bool, rush: bool = False) -> None:
     """Choose a way of the comparison: its best part is chosen, and held where it lies on the shelf."""
     demand(by, Deed.QUOTE)
     page = routes_page(code, now)
@@ -270,7 +271,7 @@ def choose_way(code: str, key: str, by: Person, now: datetime, *, agreed: bool) 
         quoting_service.choose_without_part(code, found.weighed.way.kind, by, now)
         return
     matching.choose_offer(
-        code, 0 if found.members else found.offer, by, now, members=found.members, agreed=agreed
+        code, 0 if found.members else found.offer, by, now, members=found.members, agreed=agreed, rush=rush
     )
     if found.on_shelf:
         stock.take_part(code, by, now)

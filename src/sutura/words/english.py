@@ -779,6 +779,7 @@ SENTENCES: Mapping[str, str] = {
     "quoting.price-open": (
         "No price is agreed yet. Nothing that costs is done before you have said yes to a price."
     ),
+    "quoting.within-your-limit": "a price from {least}: further down is for a manager",
     "quoting.write-why-price-changes": "write why the price changes",
     # -- refused
     "refused.accessories-missing": (

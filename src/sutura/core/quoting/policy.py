@@ -276,7 +276,11 @@ def read_policy(typed: Mapping[str, str], before: PricePolicy, classes: Sequence
         rush_bps=share("rush"),
         deposit_bps=share("deposit"),
         ending=ending or Ending.WHOLE,
-        discount_bps={role.value: share(f"discount.{role.value}") for role in Role},
+        discount_bps={
+            role.value: share(f"discount.{role.value}")
+            for role in Role
+            if typed.get(f"discount.{role.value}", "").strip()
+        },
     )
     problems.refuse()
     return policy
@@ -321,5 +325,6 @@ def policy_texts(policy: PricePolicy, classes: Sequence[str]) -> dict[str, str]:
         if name in policy.flat_minor:
             texts[f"flat.{name}"] = amount_text(policy.flat_minor[name], policy.currency)
     for role in Role:
-        texts[f"discount.{role.value}"] = decimal_text(policy.discount_bps.get(role, 0), 2)
+        if role in policy.discount_bps:
+            texts[f"discount.{role.value}"] = decimal_text(policy.discount_bps[role], 2)
     return texts

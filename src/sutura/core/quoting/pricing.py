@@ -75,11 +75,22 @@ class Margin:
 
 
 def quote(
-    part_cost: Money, minutes: int, rates: Rates, *, device_class: str = "", failure_minor: int = 0
+    part_cost: Money,
+    minutes: int,
+    rates: Rates,
+    *,
+    device_class: str = "",
+    failure_minor: int = 0,
+    rush: bool = False,
 ) -> Quote:
     """The price to propose, by rule quote.policy; what is neither part nor tax goes into the work."""
     priced = price(
-        rates.policy, part_cost.minor, minutes, device_class=device_class, failure_minor=failure_minor
+        rates.policy,
+        part_cost.minor,
+        minutes,
+        device_class=device_class,
+        failure_minor=failure_minor,
+        rush=rush,
     )
     part = Money(minor=priced.of(StepKind.PART, StepKind.MARKUP), currency=rates.currency)
     return Quote(

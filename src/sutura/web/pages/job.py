@@ -59,7 +59,7 @@ def _page(ask: Asking, code: str, shown: Shown = ANEW) -> Response:
         declinable=job.stage in starts_of(Move.DECLINE)
         and not page.progress.is_open
         and may(ask.person, Deed.QUOTE),
-        priceable=price_may_change(job.stage, job.chosen.price_minor) and may(ask.person, Deed.SET_PRICE),
+        priceable=price_may_change(job.stage, job.chosen.price_minor) and quoting.may_discount(ask.person),
         again=job.stage in ASSIGNABLE and bool(untested(page.model, page.results[0])),
         openable=page.next is not None
         and page.next.action is Action.OPEN
@@ -114,7 +114,7 @@ def change_promise(ask: Ask, code: str, form: Form) -> None:
     )
 
 
-@addresses.post("/jobs/{code}/price", may=Deed.SET_PRICE)
+@addresses.post("/jobs/{code}/price", may=Deed.QUOTE)
 @deed(then="/jobs/{code}", again=_page)
 def change_price(ask: Ask, code: str, form: Form) -> None:
     quoting.change_job_price(

@@ -69,6 +69,11 @@ def _ways_shown(page: routes.RoutesPage) -> dict[str, Any]:
         "folded": [one for one in page.ways if one not in in_view],
         "standing": Standing,
         "draw_price": draw_price,
+        "rush_of": lambda one: (
+            routes.quote_of(one.weighed.way, page.model.device_class, page.rates, rush=True).price
+            if page.rates.policy.rush_bps and one.offer
+            else None
+        ),
         "quote_of": lambda one: routes.quote_of(one.weighed.way, page.model.device_class, page.rates),
     }
 
@@ -77,7 +82,8 @@ def _ways_shown(page: routes.RoutesPage) -> dict[str, Any]:
 @deed(then="/jobs/{code}{done}", again=_routes)
 def choose_way(ask: Ask, code: str, form: Form) -> str:
     """One of the ways: its best part is chosen and held in the same press."""
-    routes.choose_way(code, form.text("way"), ask.person, ask.now, agreed=form.text("agreed") == "yes")
+    ticked = {name: form.text(name) == "yes" for name in ("agreed", "rush")}
+    routes.choose_way(code, form.text("way"), ask.person, ask.now, **ticked)
     job = job_store.load_job(code)
     if job.stage is not Stage.PART_IN_HAND:
         return "/match"
