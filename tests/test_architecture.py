@@ -39,6 +39,7 @@ CAPABILITIES = {
 # the store has a file a noun, and what intake holds has one in the other layers too (docs/map.md)
 NOUNS = {
     "services": {
+        "answers",
         "consents",
         "consumables",
         "cores",

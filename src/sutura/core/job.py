@@ -336,6 +336,8 @@ class EventKind(StrEnum):
     SEEN = "seen"
     NEW_SHEET = "new_sheet"
     NO_PART_NEEDED = "no_part_needed"
+    OFFERED = "offered"
+    ANSWERED = "answered"
     WAY = "way"
     FOR_THE_NIGHT = "for_the_night"
     NIGHT_OVER = "night_over"

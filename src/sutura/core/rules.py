@@ -8,7 +8,7 @@ from sutura.core.catalogue import rules as catalogue
 from sutura.core.identify import reading
 from sutura.core.intake import arrival, customers, damage, diagnosis, opening, promise
 from sutura.core.matching import judging, kits, listing, panel, ranking, wanted
-from sutura.core.quoting import chains, policy, pricing, routes
+from sutura.core.quoting import answers, chains, policy, pricing, routes
 from sutura.core.stock import (
     consolidating,
     consumables,
@@ -52,6 +52,7 @@ ALL: tuple[Rule, ...] = tuple(
         chains,
         policy,
         pricing,
+        answers,
         planning,
         owntimes,
         catalogue,

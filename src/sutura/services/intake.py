@@ -37,6 +37,7 @@ from sutura.core.values import FunctionResult, Person
 from sutura.formats import edid
 from sutura.services import catalogue, consents, identify, matching, planning, shop
 from sutura.services.job import note
+from sutura.services.known import soonest_part
 from sutura.services.marks import marks_of
 from sutura.services.once import once
 from sutura.store import consents as consents_store
@@ -101,7 +102,7 @@ def promise(model: Model, now: datetime) -> Promise:
     hours = shop.open_hours()
     return earliest_promise(
         now,
-        matching.soonest_part(model, now),
+        soonest_part(model, now),
         planning.hands_for(model, now, hours),
         minutes_to_promise(model.minutes, model.move_over),
         model.cure_minutes,

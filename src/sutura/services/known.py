@@ -4,19 +4,27 @@ from __future__ import annotations
 
 import json
 from collections.abc import Collection, Sequence
+from datetime import datetime
 from functools import lru_cache
 
+from sutura.core.catalogue.model import Model
 from sutura.core.facts import Fact
 from sutura.core.identify.scan import LabelPattern
+from sutura.core.intake.promise import PartSeen
 from sutura.core.matching.comparing import Around
-from sutura.core.matching.judging import Known, Wanted
-from sutura.core.matching.kits import MOST_EACH, members_of
+from sutura.core.matching.judging import Judged, Known, Wanted, judge, may_choose
+from sutura.core.matching.kits import MOST_EACH, find_kits, members_of
 from sutura.core.matching.numbers import Interchange, Numbers, tangles
 from sutura.core.matching.offers import Offer
 from sutura.core.matching.picking import picking_of
+from sutura.core.matching.ranking import parts_of, wait_days
+from sutura.core.matching.wanted import wanted_of
 from sutura.store import matching as store
 from sutura.store import offers as offers_store
+from sutura.store import orders as orders_store
 from sutura.store import packs as packs_store
+from sutura.store import shop as shop_store
+from sutura.store.database import reading
 
 _SPARE, _FLEX = "small part", "adapter flex"
 
@@ -84,3 +92,47 @@ def _numbers(said: str) -> Numbers:
         [Interchange(**interchange) for interchange, _ in heads for interchange in interchange],
         [LabelPattern(**label) for _, labels in heads for label in labels],
     )
+
+
+@reading
+def soonest_part(model: Model, now: datetime) -> PartSeen | None:
+    """The part for a model that may be chosen and is here soonest, from the shelf, by an order on its way
+    that no other job waits for, or by one to be made; None when none is known.
+    """
+    wanted = wanted_of(model)
+    offers = offers_for(wanted)
+    known = known_about(wanted, model.id, offers)
+    judged = [judge(wanted, offer, known) for offer in offers]
+    if not any(may_choose(hit.fit) and wait_days(hit) == 0 for hit in judged):
+        # nothing of one piece lies here: a kit on the shelf is here sooner than what has to be ordered
+        parts = parts_for_kits(wanted)
+        judged += find_kits(wanted, parts, known_about(wanted, model.id, [*offers, *parts]))
+    fitting = [hit for hit in judged if may_choose(hit.fit)]
+    if not fitting:
+        return None
+    best = min(fitting, key=lambda hit: (wait_days(hit), hit.offer.id))
+    soonest = PartSeen(part=best.offer.part, free=max(best.offer.free, 0), lead_days=wait_days(best))
+    if (
+        soonest.lead_days > 1
+        and (coming := _on_its_way(fitting, now))
+        and coming.lead_days < soonest.lead_days
+    ):
+        return coming
+    return soonest
+
+
+def _on_its_way(fitting: Sequence[Judged], now: datetime) -> PartSeen | None:
+    """The part that an order brings soonest. What is late already promises nothing; what comes today or
+    tomorrow is there tomorrow.
+    """
+    alone = {hit.offer.part_id: hit.offer.part for hit in fitting if len(parts_of(hit)) == 1}
+    today = shop_store.load_keeping().day(now)
+    days = {
+        part_id: (expected[0] - today).days
+        for part_id, all_days in orders_store.not_waited_for(list(alone)).items()
+        if (expected := [day for day in all_days if day >= today])
+    }
+    if not days:
+        return None
+    part_id = min(days, key=lambda each: (days[each], each))
+    return PartSeen(part=alone[part_id], free=0, lead_days=max(days[part_id], 1), coming=True)

@@ -10,7 +10,6 @@ from sutura.core.catalogue.model import Model
 from sutura.core.errors import Invalid, MoveRefused, NotFound, StaleSave
 from sutura.core.facts import Say, fact, to_json
 from sutura.core.identify.panel import Panel, PanelSize, size_of
-from sutura.core.intake.promise import PartSeen
 from sutura.core.job import Chosen, EventKind, JobRecord, Move, Original, Stage, starts_of
 from sutura.core.matching import wanted as wanted_rules
 from sutura.core.matching.attributes import ATTRIBUTES
@@ -19,7 +18,7 @@ from sutura.core.matching.judging import Fit, Judged, Learned, Wanted, judge, ma
 from sutura.core.matching.kits import find_kits
 from sutura.core.matching.offers import Offer
 from sutura.core.matching.panel import PanelJudged, judge_panel
-from sutura.core.matching.ranking import Ranked, Weights, one_a_piece, parts_of, rank, wait_days, weights_from
+from sutura.core.matching.ranking import Ranked, Weights, one_a_piece, parts_of, rank, weights_from
 from sutura.core.matching.wanted import (
     Confirmed,
     Correction,
@@ -46,9 +45,7 @@ from sutura.store import consents as consents_store
 from sutura.store import job as job_store
 from sutura.store import matching as matching_store
 from sutura.store import offers as offers_store
-from sutura.store import orders as orders_store
 from sutura.store import quoting as quoting_store
-from sutura.store import shop as shop_store
 from sutura.store import stock as store
 from sutura.store import suppliers as suppliers_store
 from sutura.store.database import reading, writing
@@ -262,50 +259,6 @@ def keep_panel(job_id: int, stage: Stage, model: Model, kept: str, by: Person, n
     )
 
 
-@reading
-def soonest_part(model: Model, now: datetime) -> PartSeen | None:
-    """The part for a model that may be chosen and is here soonest, from the shelf, by an order on its way
-    that no other job waits for, or by one to be made; None when none is known.
-    """
-    wanted = wanted_of(model)
-    offers = offers_for(wanted)
-    known = known_about(wanted, model.id, offers)
-    judged = [judge(wanted, offer, known) for offer in offers]
-    if not any(may_choose(hit.fit) and wait_days(hit) == 0 for hit in judged):
-        # nothing of one piece lies here: a kit on the shelf is here sooner than what has to be ordered
-        parts = parts_for_kits(wanted)
-        judged += find_kits(wanted, parts, known_about(wanted, model.id, [*offers, *parts]))
-    fitting = [hit for hit in judged if may_choose(hit.fit)]
-    if not fitting:
-        return None
-    best = min(fitting, key=lambda hit: (wait_days(hit), hit.offer.id))
-    soonest = PartSeen(part=best.offer.part, free=max(best.offer.free, 0), lead_days=wait_days(best))
-    if (
-        soonest.lead_days > 1
-        and (coming := _on_its_way(fitting, now))
-        and coming.lead_days < soonest.lead_days
-    ):
-        return coming
-    return soonest
-
-
-def _on_its_way(fitting: Sequence[Judged], now: datetime) -> PartSeen | None:
-    """The part that an order brings soonest. What is late already promises nothing; what comes today or
-    tomorrow is there tomorrow.
-    """
-    alone = {hit.offer.part_id: hit.offer.part for hit in fitting if len(parts_of(hit)) == 1}
-    today = shop_store.load_keeping().day(now)
-    days = {
-        part_id: (expected[0] - today).days
-        for part_id, all_days in orders_store.not_waited_for(list(alone)).items()
-        if (expected := [day for day in all_days if day >= today])
-    }
-    if not days:
-        return None
-    part_id = min(days, key=lambda each: (days[each], each))
-    return PartSeen(part=alone[part_id], free=0, lead_days=max(days[part_id], 1), coming=True)
-
-
 @dataclass(frozen=True, slots=True, kw_only=True)
 class PanelShown:
     """A panel read before there is a job: its own word, its size, and how it stands to the model's need."""
@@ -374,8 +327,10 @@ def choose_offer(
     agreed: bool = False,
     seen: int | None = None,
     rush: bool = False,
+    at: Money | None = None,
 ) -> None:
-    """Choose an offer or a kit and agree its price, with the shop's addition where it is a `rush`; one that
+    """Choose an offer or a kit and agree its price, with the shop's addition where it is a `rush`, or the
+    price that was quoted (`at`); one that
     needs consent only when the customer agreed to what it says. `seen` is the offer that was chosen when
     the page was made, 0 for none.
     """
@@ -410,7 +365,7 @@ def choose_offer(
         offer_id=whole[0].id,
         more_offers=[member.id for member in whole[1:]],
         fit=judged.fit.value,
-        price_minor=price.price.minor,
+        price_minor=(at or price.price).minor,
         tax_bps=rates.tax_bps,
         extra_minutes=judged.extra_minutes,
     )

@@ -178,8 +178,10 @@ def partless_of(model: Model, rates: Rates) -> list[tuple[Partless, Money]]:
 
 
 @writing
-def choose_without_part(code: str, kind: str, by: Person, now: datetime) -> None:
-    """Choose a way that needs no part, agree its price, and go on to the bench (rule bench.no-part)."""
+def choose_without_part(code: str, kind: str, by: Person, now: datetime, *, at: Money | None = None) -> None:
+    """Choose a way that needs no part, agree its price – or the one that was quoted (`at`) – and go on to the
+    bench (rule bench.no-part).
+    """
     demand(by, Deed.QUOTE)
     job = job_store.lock_job(code)
     model = catalogue.model(job.model_id, job.model_version)
@@ -189,7 +191,7 @@ def choose_without_part(code: str, kind: str, by: Person, now: datetime) -> None
     way = ways.get(read_choice(kind, tuple(ways), fact("matching.choose-a-way-without-part")))
     assert way, "refused above"
     rates = shop().rates
-    price = price_without_part(way, rates)
+    price = at or price_without_part(way, rates)
     chosen = Chosen(
         route=way.kind,
         route_minutes=way.minutes,

@@ -4,14 +4,16 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from datetime import datetime
+from typing import Any
 
 from peewee import Select, fn
 
 from sutura.core.job import Stage
+from sutura.core.quoting.answers import QuoteRecord, QuoteState, ways_from
 from sutura.core.quoting.routes import Tried
-from sutura.store.database import each, reading, rows, written
+from sutura.store.database import each, first, reading, rows, written
 from sutura.store.expressions import MODEL_NAME
-from sutura.store.tables import CatalogueModel, Job, Offer, Person, RouteTry
+from sutura.store.tables import CatalogueModel, Job, Offer, Person, Quote, RouteTry
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -120,6 +122,71 @@ def add_try(
         succeeded=succeeded,
         at=at,
     ).on_conflict_ignore().execute()
+
+
+def _record(
+    routes: list[dict[str, Any]], conditions: list[str], currency: str, state: str, **columns: Any
+) -> QuoteRecord:
+    return QuoteRecord(
+        ways=ways_from(routes, currency), conditions=tuple(conditions), state=QuoteState(state), **columns
+    )
+
+
+_QUOTE = (
+    Quote.select(
+        Quote.id,
+        Quote.job.alias("job_id"),
+        Job.code,
+        MODEL_NAME.alias("model"),
+        Quote.version,
+        Quote.routes,
+        Quote.conditions,
+        Quote.currency,
+        Quote.state,
+        Quote.answer,
+        Quote.answered_at,
+        Quote.answered_by,
+        Quote.valid_until,
+        Quote.person.alias("person_id"),
+        Quote.at,
+    )
+    .join(Job)
+    .join(CatalogueModel)
+)
+
+
+@reading
+def quote_by_link(link: str) -> QuoteRecord | None:
+    return first(_record, _QUOTE.where(Quote.link == link))
+
+
+@reading
+def quotes_of(job_id: int) -> list[QuoteRecord]:
+    return each(_record, _QUOTE.where(Quote.job == job_id).order_by(Quote.version.desc()))
+
+
+def supersede_quotes(job_id: int) -> None:
+    """What is open of a job is replaced, or overtaken by a choice."""
+    Quote.update(state=QuoteState.SUPERSEDED.value).where(
+        Quote.job == job_id, Quote.state == QuoteState.OPEN.value
+    ).execute()
+
+
+def add_quote(job_id: int, **columns: Any) -> int:
+    """A new version of a job's quote; its number."""
+    newest = Quote.select(fn.COALESCE(fn.MAX(Quote.version), 0)).where(Quote.job == job_id).scalar()
+    version = int(newest) + 1
+    kept = {("person" if name == "person_id" else name): value for name, value in columns.items()}
+    Quote.insert(
+        job=job_id, version=version, state=QuoteState.OPEN.value, answer="", answered_by="", **kept
+    ).execute()
+    return version
+
+
+def answer_quote(quote_id: int, state: str, answer: str, at: datetime, by: str) -> None:
+    Quote.update(state=state, answer=answer, answered_at=at, answered_by=by).where(
+        Quote.id == quote_id
+    ).execute()
 
 
 @reading

@@ -55,6 +55,8 @@ from sutura.web.present import HERE
 from sutura.web.settings import WebSettings
 
 LOG = structlog.get_logger("sutura")
+# the secret of a link is in no log
+_SECRETS = re.compile(r"(/q/|/quote/)[A-Za-z0-9_-]+")
 _REQUEST_ID = re.compile(r"[A-Za-z0-9-]{8,64}")
 # files that ship with the application
 SHIPPED = ("/static/", "/scripts/")
@@ -134,6 +136,15 @@ def make_app(settings: WebSettings) -> FastAPI:
     return app
 
 
+def told_path(path: str) -> str:
+    """A path as a log tells it: without the secret of a link.
+
+    >>> told_path("/q/abc_D-1"), told_path("/jobs/7A-QQQ/quote/x1"), told_path("/shelf")
+    ('/q/…', '/jobs/7A-QQQ/quote/…', '/shelf')
+    """
+    return _SECRETS.sub(r"\1…", path)
+
+
 class TooMuch(Exception):
     """A body of more bytes than are taken at this address."""
 
@@ -187,10 +198,10 @@ class Guard:
             await self._refuse(scope, receive, sending, status, says, 408)
         except ClientDisconnect:
             # whoever sent it has gone: one line, no trace
-            LOG.info("broken off", request=request_id, path=scope["path"])
+            LOG.info("broken off", request=request_id, path=told_path(scope["path"]))
             return
         except Exception:
-            LOG.exception("server error", request=request_id, path=scope["path"])
+            LOG.exception("server error", request=request_id, path=told_path(scope["path"]))
             if status:
                 raise
             answer = await run_in_threadpool(errors.server_error, Request(scope))
@@ -200,7 +211,7 @@ class Guard:
                 "request",
                 request=request_id,
                 method=scope["method"],
-                path=scope["path"],
+                path=told_path(scope["path"]),
                 status=status,
                 ms=round((time.perf_counter() - started) * 1000, 1),
                 person=getattr(scope["state"].get("person"), "id", None),

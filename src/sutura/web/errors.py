@@ -13,6 +13,8 @@ from starlette.concurrency import run_in_threadpool
 from starlette.exceptions import HTTPException
 
 from sutura.core.errors import AlreadyHeld, MoveRefused, NotAllowed, NotFound, OutOfStock, Refusal, StaleSave
+from sutura.core.quoting.answers import NotOpen
+from sutura.web.limits import TooOften
 from sutura.web.present import render_plain
 from sutura.web.session import BrokenForm, ForgedForm, Sent, SignInNeeded, read_form, settings_of
 from sutura.words.speech import PLAIN
@@ -26,6 +28,8 @@ _STATUS: tuple[tuple[type[Refusal], int], ...] = (
     (AlreadyHeld, 409),
     (MoveRefused, 409),
     (StaleSave, 409),
+    (NotOpen, 409),
+    (TooOften, 429),
 )
 
 

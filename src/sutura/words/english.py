@@ -773,6 +773,20 @@ SENTENCES: Mapping[str, str] = {
     "proof.new-screen-must-make-work": "{said}; the new screen must make it work",
     "proof.with-reason": "{said} ({reason})",
     # -- quoting
+    "quotes.added": "new: {name}, {price}",
+    "quotes.agree-first": "agree to it first: {what}",
+    "quotes.be-quoted": "be quoted",
+    "quotes.choose-one": "one of the ways of this quote",
+    "quotes.choose-ways": "one to {most} of the ways that can be done",
+    "quotes.condition-damage": (
+        "More is broken than could be seen from outside: we stop and ask you before anything costs more."
+    ),
+    "quotes.condition-liquid": "Liquid or an earlier repair inside: no promise for what it did.",
+    "quotes.condition-part": "The part cannot be had at this price any more: we ask you again.",
+    "quotes.gone": "no longer offered: {name}",
+    "quotes.not-open": "This quote cannot be answered any more: it is {state}.",
+    "quotes.now-costs": "{name} now costs {price} instead of {before}",
+    "quotes.quote": "quote",
     "quoting.at": "{model} ({code}) at {per_bench_hour}",
     "quoting.bands-rise": "each limit above the one before, and none on the last band",
     "quoting.price-agreed": "{price}, tax included.",
@@ -808,6 +822,7 @@ SENTENCES: Mapping[str, str] = {
         "Too many wrong tries. Wait {minutes} {minutes:minute|minutes} and try again, or ask a manager."
     ),
     # -- said
+    "refused.too-often": "That was asked too often. Wait a minute, then try again.",
     "rework.changed": "Another fault than before: what was touched last is looked at first",
     "rework.connection": "It works since it was reseated: a connection, not the part",
     "rework.do-board": (

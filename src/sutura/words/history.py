@@ -194,6 +194,17 @@ _TELLING: Mapping[EventKind, Callable[[Facts, Speech], list[str]]] = {
     EventKind.PART_REPORTED: _reported,
     EventKind.QUOTED: _quoted,
     EventKind.PRICE: _price,
+    EventKind.OFFERED: lambda facts, speech: [
+        speech.text("Quote {version} was made: {ways}.", version=facts["version"], ways=facts["ways"])
+    ],
+    EventKind.ANSWERED: lambda facts, speech: [
+        speech.text(
+            "The customer accepted quote {version} by its link: {way}."
+            if facts["state"] == "accepted"
+            else "The customer declined quote {version} by its link.",
+            **facts,
+        )
+    ],
     EventKind.NO_PART_NEEDED: lambda facts, speech: [
         speech.text(
             "To be done: {way}. The price agreed is {price}.",

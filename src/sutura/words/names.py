@@ -20,6 +20,7 @@ from sutura.core.matching.judging import Fit, Learned, Source
 from sutura.core.people import Deed
 from sutura.core.planning import Action
 from sutura.core.proof import ProofChange
+from sutura.core.quoting.answers import QuoteState
 from sutura.core.quoting.policy import StepKind
 from sutura.core.quoting.routes import Standing
 from sutura.core.stock.consumables import Unit, UsedFor
@@ -113,6 +114,13 @@ NAMES: Mapping[type[Enum], Mapping[Enum, str]] = {
         Round.FOR_THE_NIGHT: "closed for the night",
     },
     Whose: {Whose.MODEL: "the model\u2019s own", Whose.HABIT: "a habit", Whose.JOB: "for this job"},
+    QuoteState: {
+        QuoteState.OPEN: "open",
+        QuoteState.ACCEPTED: "accepted",
+        QuoteState.DECLINED: "declined",
+        QuoteState.SUPERSEDED: "replaced by a newer one",
+        QuoteState.EXPIRED: "over",
+    },
     Standing: {
         Standing.RECOMMENDED: "recommended",
         Standing.POSSIBLE: "possible",

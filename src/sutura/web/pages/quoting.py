@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+import secrets
 from typing import Any
 
-from fastapi.responses import Response
+from fastapi import Request
+from fastapi.responses import RedirectResponse, Response
 
 from sutura.core.catalogue.unlisted import DEVICE_CLASSES
 from sutura.core.errors import NotFound, Refusal
@@ -12,22 +14,25 @@ from sutura.core.job import Stage
 from sutura.core.matching.ranking import WEIGHT_WORDS, weights_from, weights_kept
 from sutura.core.maths.money import amount_text
 from sutura.core.people import Deed, may
+from sutura.core.quoting.answers import NONE, QuoteState
 from sutura.core.quoting.policy import MOST_BANDS, Ending, policy_texts, read_policy
 from sutura.core.quoting.pricing import RATE_FIELDS, rate_texts
 from sutura.core.quoting.routes import Standing
 from sutura.core.typed import Entered
 from sutura.core.values import Role
+from sutura.services import answers, routes
 from sutura.services import quoting as service
-from sutura.services import routes
 from sutura.services import shop as shop_service
 from sutura.store import job as job_store
 from sutura.store import offers as offers_store
 from sutura.web.addresses import Addresses, Anyone
 from sutura.web.deeds import deed
+from sutura.web.drawings.code import draw_qr
 from sutura.web.drawings.price import draw_price
 from sutura.web.errors import status_of
-from sutura.web.present import render
-from sutura.web.session import ANEW, Ask, Asking, Form, Shown
+from sutura.web.limits import slow_down
+from sutura.web.present import render, render_plain
+from sutura.web.session import ANEW, PRE_COOKIE, Ask, Asking, Form, Shown, SignInForm, settings_of
 
 addresses = Addresses()
 # more than four ways are not compared by anybody; the shop's, no source
@@ -42,6 +47,7 @@ def routes_page(ask: Ask, code: str) -> Response:
 
 def _routes(ask: Asking, code: str, shown: Shown = ANEW) -> Response:
     page = routes.routes_page(code, ask.now)
+    quotes = answers.quotes_of(code)
     return render(
         ask,
         "quoting/routes.html",
@@ -50,6 +56,7 @@ def _routes(ask: Asking, code: str, shown: Shown = ANEW) -> Response:
         page=page,
         job=page.job,
         model=page.model,
+        quotes=[(quote, quote.state_at(ask.now)) for quote in quotes],
         **_ways_shown(page),
     )
 
@@ -82,12 +89,85 @@ def _ways_shown(page: routes.RoutesPage) -> dict[str, Any]:
 @deed(then="/jobs/{code}{done}", again=_routes)
 def choose_way(ask: Ask, code: str, form: Form) -> str:
     """One of the ways: its best part is chosen and held in the same press."""
-    ticked = {name: form.text(name) == "yes" for name in ("agreed", "rush")}
-    routes.choose_way(code, form.text("way"), ask.person, ask.now, **ticked)
+    agreed, rush = (form.text(name) == "yes" for name in ("agreed", "rush"))
+    routes.choose_way(code, form.text("way"), ask.person, ask.now, agreed=agreed, rush=rush)
     job = job_store.load_job(code)
     if job.stage is not Stage.PART_IN_HAND:
         return "/match"
     return "/assign" if not job.bench.technician and may(ask.person, Deed.ASSIGN) else ""
+
+
+@addresses.post("/jobs/{code}/quote", may=Deed.QUOTE)
+@deed(then="/jobs/{code}/quote/{done}", again=_routes)
+def offer_ways(ask: Ask, code: str, form: Form) -> str:
+    """A quote of up to three ways, for the customer to answer by its link."""
+    return answers.offer_ways(code, form.texts("ways"), ask.person, ask.now)
+
+
+@addresses.get("/jobs/{code}/quote/{token}", may=Deed.QUOTE)
+def quote_made(ask: Ask, code: str, token: str) -> Response:
+    """The link of a quote, to be sent: it is seen only where it was made."""
+    quote = answers.by_link(token)
+    if quote.code != code:
+        raise NotFound("quote", "…")
+    address = f"{str(ask.request.base_url).rstrip('/')}/q/{token}"
+    return render(
+        ask, "quoting/made.html", room="Match", quote=quote, address=address, code_drawn=draw_qr(address)
+    )
+
+
+def _customer_page(
+    request: Request, token: str, refusal: Refusal | None = None, status: int = 200
+) -> Response:
+    quote = answers.by_link(token)
+    key = request.cookies.get(PRE_COOKIE) or secrets.token_urlsafe(16)
+    state = quote.state_at(settings_of(request).clock())
+    answered = quote.way(quote.answer)
+    page = render_plain(
+        request,
+        "quoting/customer.html",
+        status=status,
+        refusal=refusal,
+        quote=quote,
+        state=state,
+        states=QuoteState,
+        answered=answered,
+        link=token,
+        token=key,
+        none=NONE,
+    )
+    page.set_cookie(
+        PRE_COOKIE,
+        key,
+        max_age=3600,
+        httponly=True,
+        samesite="lax",
+        secure=settings_of(request).secure_cookies or request.url.scheme == "https",
+    )
+    # nothing of it is kept by a machine in between, and its link goes nowhere else
+    page.headers["cache-control"] = "no-store"
+    page.headers["referrer-policy"] = "no-referrer"
+    return page
+
+
+@addresses.get("/q/{token}", may=Anyone.PUBLIC)
+def customer_page(request: Request, token: str) -> Response:
+    """A quote as the customer sees it, by its link alone."""
+    slow_down(request)
+    return _customer_page(request, token)
+
+
+@addresses.post("/q/{token}", may=Anyone.PUBLIC)
+def customer_answers(request: Request, token: str, form: SignInForm) -> Response:
+    slow_down(request)
+    now = settings_of(request).clock()
+    try:
+        answers.answer_by_link(token, form.text("way"), now, agreed=form.text("agreed") == "yes")
+    except NotFound:
+        raise
+    except Refusal as refusal:
+        return _customer_page(request, token, refusal, status_of(refusal))
+    return RedirectResponse(f"/q/{token}", status_code=303)
 
 
 @addresses.get("/book", may=Deed.SEE_COST)
