@@ -32,6 +32,7 @@ def pages(database: str) -> list[str]:
     from datetime import UTC, datetime
 
     from sutura.services import (
+        answers,
         catalogue,
         consumables,
         drafts,
@@ -39,6 +40,7 @@ def pages(database: str) -> list[str]:
         orders,
         planning,
         pricelists,
+        routes,
         stocktakes,
     )
     from sutura.store import orders as orders_store
@@ -107,6 +109,9 @@ def pages(database: str) -> list[str]:
     stocktakes.finish_take(counted, shop.counter, shop.tick())
     pack = json.loads((CATALOGUE / "models" / "quillon.json").read_text("utf-8"))
     pack["models"][0]["minutes"] = 41
+    asked = routes.routes_page(took_in, shop.tick())
+    can = [one.weighed.way.key for one in asked.ways if not one.weighed.way.why_not]
+    link = answers.offer_ways(took_in, can[:2], shop.counter, shop.tick())
     look = catalogue.look_at_pack("q.json", json.dumps(pack).encode(), shop.manager, shop.tick())
     return [
         "/",
@@ -179,6 +184,11 @@ def pages(database: str) -> list[str]:
         f"/jobs/{back}/receipt",
         f"/jobs/{took_in}/proof",
         f"/jobs/{took_in}/handover",
+        f"/jobs/{took_in}/routes",
+        f"/jobs/{failed}/routes",
+        "/book/policy",
+        f"/jobs/{took_in}/quote/{link}",
+        f"/q/{link}",
         "/nowhere",
         "/jobs/00-AAA",
     ]

@@ -13,7 +13,8 @@ from typing import Any
 
 import pytest
 from builders import PLAIN, Shop, all_work, models
-from playwright.sync_api import Page, expect
+from journeys.conftest import Live
+from playwright.sync_api import Browser, Page, expect
 
 from sutura import worker
 from sutura.services import drafts, intake
@@ -126,3 +127,41 @@ def test_a_price_list_is_read_beside_the_pages_and_changes_what_match_says(
     reader.join(30)
     page.goto("/match/model/ardale-plain-15")
     expect(page.locator("main")).to_contain_text("Hollow Yard")
+
+
+def test_ways_are_compared_quoted_and_answered_on_a_phone_without_scripts(
+    sit: Sit, floor: Shop, browser: Browser, live: Live
+) -> None:
+    """W15: glass only beside the whole front, each with its reason; the customer answers by a link at 360
+    px.
+    """
+    with connection():
+        floor.now = datetime.now(UTC)
+        code = floor.take_in(
+            "fennick-kite", look={"glass": "broken", "image": "fine", "touch": "fine", "battery": "ok"}
+        )
+    page = sit("Pell")
+    page.goto(f"/jobs/{code}/routes")
+    expect(page.locator("main")).to_contain_text("pays while it succeeds more than")
+    expect(page.locator("main")).to_contain_text("no connector mends that")
+    ticks = page.locator("input[name=ways]")
+    for number in range(min(ticks.count(), 2)):
+        ticks.nth(number).check()
+    page.get_by_role("button", name="Make the quote").click()
+    link = page.locator("p.code").inner_text().strip()
+    phone = browser.new_context(viewport={"width": 360, "height": 740}, java_script_enabled=False)
+    try:
+        customer = phone.new_page()
+        customer.goto(f"{live.address}/q/{link.rsplit('/', 1)[1]}")
+        wide = customer.locator("body").bounding_box()
+        assert wide
+        assert wide["width"] <= 360
+        form = customer.locator("form", has=customer.get_by_role("button", name=re.compile("Yes"))).first
+        for agreed in form.locator("input[name=agreed]").all():
+            agreed.check()
+        form.get_by_role("button", name=re.compile("Yes")).click()
+        expect(customer.locator("main")).to_contain_text("Thank you.")
+    finally:
+        phone.close()
+    page.goto(f"/jobs/{code}")
+    expect(page.locator("main")).to_contain_text("accepted quote 1 by its link")

@@ -174,3 +174,14 @@ def test_a_quote_is_made_at_the_counter_of_at_most_three_ways(desks: Sit, floor:
     assert pell.get(f"/jobs/{other}/quote/{link[1]}").status_code == 404
     bram = desks("bram")
     assert bram.get(f"/jobs/{code}/quote/{link[1]}").status_code == 403
+
+
+def test_what_changed_since_the_quote_before_is_said(client: TestClient, floor: Shop) -> None:
+    code, first = offered(floor, keys=2)
+    with connection():
+        both = [way.key for way in answers.quotes_of(code)[0].ways]
+        second = answers.offer_ways(code, both[1:], floor.counter, floor.now)
+    assert "different from the quote before" not in text_of(client.get(f"/q/{first}"))
+    page = text_of(client.get(f"/q/{second}"))
+    assert "What is different from the quote before:" in page
+    assert "no longer offered:" in page

@@ -8,7 +8,7 @@ from collections.abc import Sequence
 from datetime import datetime
 
 from sutura.core.errors import Invalid, MoveRefused, NotFound
-from sutura.core.facts import fact
+from sutura.core.facts import Say, fact
 from sutura.core.job import EventKind, Move, starts_of
 from sutura.core.people import Deed, demand
 from sutura.core.quoting.answers import (
@@ -17,6 +17,7 @@ from sutura.core.quoting.answers import (
     OfferedWay,
     QuoteRecord,
     QuoteState,
+    changes,
     check_answer,
     valid_until,
     ways_kept,
@@ -91,6 +92,13 @@ def by_link(token: str) -> QuoteRecord:
     if found is None:
         raise NotFound(fact("quotes.quote"), "…")
     return found
+
+
+@reading
+def changed_since(quote: QuoteRecord) -> tuple[Say, ...]:
+    """What is another way or price than in the version before; nothing for the first."""
+    before = next((one for one in store.quotes_of(quote.job_id) if one.version == quote.version - 1), None)
+    return changes(before, quote.ways) if before else ()
 
 
 @reading

@@ -132,6 +132,7 @@ def _customer_page(
         state=state,
         states=QuoteState,
         answered=answered,
+        changed=answers.changed_since(quote) if state is QuoteState.OPEN else (),
         link=token,
         token=key,
         none=NONE,
