@@ -57,17 +57,6 @@ MARKS = json.dumps(
 )
 
 
-# a supplier's list with decimal commas, and rows that cannot be read
-LIST = (
-    "SKU;Bezeichnung;Category;Printed number;Net price;Pins;Width;Resolution;Quality;Lead time\n"
-    "HY-201;Panel 15,6 Zoll, glänzend;panel;NV156T-R40;54,90;40;359,5 mm;WXGA 1366x768;new;3\n"
-    "HY-202;Panel 15,6 Zoll, matt;panel;NV156T-L40;41,00;40;359,5 mm;WXGA;copy;5\n"
-    "HY-203;Front Heron;front assembly;HF-70-R2;auf Anfrage;40;70,2 mm;1170x2532;refurb;2\n"
-    "HY-204;Front Heron L;front assembly;HFL-71-A;1.058,00;40;7,74 cm;1284x2778;neuwertig;2\n"
-    "HY-205;Deckel Foil 13;lid assembly;AFL-13-15-G;268,50;40;302;2560x1600;used;3\n"
-)
-
-
 @dataclass(frozen=True)
 class Shot:
     """One picture: where, as whom, how large, and what is done first."""
@@ -104,16 +93,20 @@ def look_at(page: Page) -> None:
     page.get_by_label("What is wrong with it").fill("a hair under the film, left of the camera")
 
 
-def count(page: Page) -> None:
-    """Bins B, two parts of them counted."""
-    page.goto("/stocktakes")
-    page.get_by_label("Which bins").fill("B")
-    page.get_by_role("button", name="Start counting").click()
-    for barcode, pieces in (("P-3001", "7"), ("P-3104", "1")):
-        page.get_by_label("Barcode").fill(barcode)
-        page.get_by_label("Pieces that lie there").fill(pieces)
-        page.get_by_role("button", name="Write it down").click()
-        page.wait_for_load_state()
+def price_open(page: Page) -> None:
+    """How the first price comes about is open."""
+    page.locator(".way-card summary").first.click()
+
+
+def ask_customer(page: Page) -> None:
+    """A quote of two ways is made, and its link opened as the customer does."""
+    asked = code("stage in ('identified', 'quoted') and model_id = 'fennick-heron'")
+    page.goto(f"/jobs/{asked}/routes")
+    ticks = page.locator("input[name=ways]")
+    for number in range(min(ticks.count(), 2)):
+        ticks.nth(number).check()
+    page.get_by_role("button", name="Make the quote").click()
+    page.goto(page.locator("p.code").inner_text().strip())
 
 
 def shots() -> list[Shot]:
@@ -121,6 +114,7 @@ def shots() -> list[Shot]:
     misread = code("read_number = 'O044I7'")
     opened = code(f"stage = 'opened' and round = 'whole' and {heron} and steps_done > 5")
     failed = code("round = 'rework' and stage = 'opened'")
+    kite = code("model_id = 'fennick-kite'")
     waiting = code(f"stage = 'part_in_hand' and {heron} and technician_id is not null")
     with connection():
         left = first_value(
@@ -160,15 +154,6 @@ def shots() -> list[Shot]:
 
         return scroll
 
-    def send_list(page: Page) -> None:
-        page.goto("/shelf/lists")
-        page.get_by_label("Name of a new one").fill("Hollow Yard Displays")
-        page.get_by_label("The file (CSV").set_input_files(
-            {"name": "may.csv", "mimeType": "text/csv", "buffer": LIST.encode("cp1252")}
-        )
-        page.get_by_role("button", name="Look at it").click()
-        page.wait_for_url("**/shelf/lists/*")
-
     return [
         Shot("next", "/"),
         Shot("counter-drawing", "", first=draw),
@@ -176,12 +161,18 @@ def shots() -> list[Shot]:
         Shot("ticket", f"/jobs/{waiting}/ticket"),
         Shot("match", f"/jobs/{misread}/match", first=to(".offer")),
         Shot("match-overlay", f"/jobs/{misread}/match?over={left}", first=to("#overlay")),
-        Shot("price-list", "", first=send_list),
+        Shot("routes", f"/jobs/{kite}/routes", first=price_open),
         Shot("shelf", "/shelf"),
         Shot("part", "/shelf/P-2001"),
         Shot("parcel", "", first=open_parcel),
-        Shot("returns", "/returns"),
-        Shot("stock-take", "", first=count),
+        Shot("prices", "/book/policy"),
+        Shot(
+            "quote-phone",
+            "",
+            person="Pell Dorrow",
+            size=(PHONE["width"], PHONE["height"]),
+            first=ask_customer,
+        ),
         Shot("bench", f"/jobs/{opened}/bench", person="Lio Tessen"),
         Shot(
             "bench-phone",

@@ -319,3 +319,14 @@ def test_prices_are_made_as_the_policy_says_after_it_was_tried(desks: Sit, floor
     assert floor.job(code).chosen.price_minor == agreed
     pell = desks("pell")
     assert pell.get("/book/policy").status_code == 403
+
+
+def test_can_we_fix_this_is_answered_on_the_phone_by_two_questions(desks: Sit, floor: Shop) -> None:
+    pell = desks("pell")
+    pell.get("/match/model/fennick-kite?glass=broken&image=fine")
+    assert "Two questions" in pell.page
+    assert "pays while it succeeds more than" in pell.page
+    assert "Choose it and hold" not in pell.page
+    pell.get("/match/model/fennick-kite?glass=broken&image=blotch")
+    pell.get("/match/model/fennick-kite?glass=shattered")
+    assert "not asked" in pell.page

@@ -13,6 +13,7 @@ from markupsafe import Markup
 from sutura.core.catalogue.model import Model
 from sutura.core.errors import OutOfStock
 from sutura.core.facts import Say
+from sutura.core.intake.observations import QUESTIONS
 from sutura.core.job import Move, Stage, starts_of
 from sutura.core.matching.attributes import MEASURABLE, need_lines
 from sutura.core.matching.comparing import Agreement
@@ -25,16 +26,21 @@ from sutura.core.matching.wanted import breakable
 from sutura.core.people import Deed, may
 from sutura.core.typed import read_id
 from sutura.services import identify as identify_service
-from sutura.services import matching, pieces, planning, quoting, stock
+from sutura.services import matching, pieces, planning, quoting, routes, stock
 from sutura.services.matching import Matched, Matching, consent_text
 from sutura.store import job as job_store
 from sutura.web.addresses import Addresses, Anyone
 from sutura.web.deeds import deed
 from sutura.web.drawings.overlay import draw_overlay, overlay_view
+from sutura.web.pages.quoting import ways_shown
 from sutura.web.present import render
 from sutura.web.session import ANEW, Ask, Asking, Form, Shown
 
 addresses = Addresses()
+# what is asked on the phone, with the answers of the intake's own questions
+ASKED_ON = {
+    question.id: dict(question.answers) for question in QUESTIONS if question.id in ("glass", "image")
+}
 _ROOM = (Stage.IDENTIFIED, Stage.QUOTED)
 # more than three columns cannot be compared at a glance
 MOST_SIDE_BY_SIDE = 3
@@ -63,8 +69,13 @@ def find_model(ask: Ask, q: str = "") -> Response:
 
 
 @addresses.get("/match/model/{model_id}", may=Anyone.SIGNED_IN)
-def match_model(ask: Ask, model_id: str, kind: str = "", over: str = "") -> Response:
+def match_model(
+    ask: Ask, model_id: str, kind: str = "", over: str = "", glass: str = "", image: str = ""
+) -> Response:
+    """The answer on the phone: the ways to repair a model by two questions, and every part for it."""
     model, matching_here = matching.match_model(model_id, kind)
+    said = {name: answer for name, answer in (("glass", glass), ("image", image)) if answer in ASKED_ON[name]}
+    ways = routes.routes_of_model(model, ask.now, said)
     return render(
         ask,
         "matching/model.html",
@@ -72,6 +83,10 @@ def match_model(ask: Ask, model_id: str, kind: str = "", over: str = "") -> Resp
         model=model,
         job=None,
         here=f"/match/model/{model.id}",
+        page=ways,
+        asked=ASKED_ON,
+        said=said,
+        **ways_shown(ways),
         **_shown(ask, model, matching_here, kind, over),
     )
 

@@ -57,11 +57,11 @@ def _routes(ask: Asking, code: str, shown: Shown = ANEW) -> Response:
         job=page.job,
         model=page.model,
         quotes=[(quote, quote.state_at(ask.now)) for quote in quotes],
-        **_ways_shown(page),
+        **ways_shown(page),
     )
 
 
-def _ways_shown(page: routes.RoutesPage) -> dict[str, Any]:
+def ways_shown(page: routes.RoutesPage) -> dict[str, Any]:
     """At most four ways in view; the others are folded with what says why."""
     shown = (Standing.RECOMMENDED, Standing.POSSIBLE)
     in_view = [one for one in page.ways if one.weighed.standing in shown][:MOST_IN_VIEW]
