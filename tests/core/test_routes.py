@@ -343,3 +343,11 @@ def test_what_is_broken_rules_ways_out(
     found = said(cannot_be(kind, broken, suspected, asked=False))
     assert (why in found) if why else found == ""
     assert said(cannot_be("reseat", [], [], asked=True)) == ""
+
+
+def test_own_times_count_for_cost_and_not_for_the_price() -> None:
+    slow = way("front assembly", 5_000, 30, 15_000, by="Bram", by_minutes=60)
+    [plain], [theirs] = weigh([way("front assembly", 5_000, 30, 15_000)], POLICY), weigh([slow], POLICY)
+    assert theirs.way.price == plain.way.price
+    assert theirs.cost.minor > plain.cost.minor
+    assert theirs.minutes[0] == pytest.approx(2 * plain.minutes[0], abs=1)

@@ -107,6 +107,10 @@ _MINUTE = timedelta(minutes=1)
 ASSIGNABLE = _BENCH_AHEAD
 
 
+# before a wait by the clock is over it is said that it will be; the shop's, no source
+SOON = timedelta(minutes=2)
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Skill:
     """One technician's training in one procedure family; factor 1 = the sheet's own time."""

@@ -3,7 +3,18 @@
 from __future__ import annotations
 
 from sutura.core import handover, job, people, planning, proof, shop
-from sutura.core.bench import compiling, heat, owntimes, partless, progress, rework, schools, screws, serials
+from sutura.core.bench import (
+    compiling,
+    heat,
+    owntimes,
+    partless,
+    progress,
+    rework,
+    schools,
+    screws,
+    serials,
+    times,
+)
 from sutura.core.catalogue import rules as catalogue
 from sutura.core.identify import reading
 from sutura.core.intake import arrival, customers, damage, diagnosis, opening, promise
@@ -64,6 +75,7 @@ ALL: tuple[Rule, ...] = tuple(
         serials,
         rework,
         partless,
+        times,
         proof,
         handover,
         job,

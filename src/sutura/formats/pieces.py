@@ -22,6 +22,7 @@ def _work(raw: Mapping[str, Any]) -> Work:
         wait_minutes=raw.get("wait_minutes", 0),
         looks=raw.get("looks", ""),
         other_seal=raw.get("other_seal", ""),
+        minutes=raw.get("minutes", 0.0),
     )
 
 
@@ -94,6 +95,7 @@ def step_from_json(raw: Mapping[str, Any]) -> Step:
         piece=raw.get("piece", ""),
         goes=Goes(raw.get("goes", "")),
         looks=raw.get("looks", ""),
+        minutes=raw.get("minutes", 0.0),
     )
 
 

@@ -57,6 +57,8 @@ class Timer:
     technician: str
     until: datetime
     over: bool
+    # soon over: somebody gets ready
+    soon: bool = False
 
 
 def _timers(jobs: Collection[store.OpenJob], now: datetime) -> list[Timer]:
@@ -68,6 +70,7 @@ def _timers(jobs: Collection[store.OpenJob], now: datetime) -> list[Timer]:
             technician=waiting.technician,
             until=waiting.waits_until,
             over=over,
+            soon=not over and waiting.waits_until - now <= rules.SOON,
         )
         for waiting, over in rules.by_the_clock([job.waiting for job in jobs], now)
         if waiting.waits_until

@@ -18,7 +18,7 @@ from sutura.core.matching.judging import may_choose
 from sutura.core.matching.ranking import weights_from
 from sutura.core.maths.money import Money
 from sutura.core.people import Deed, demand
-from sutura.core.planning import expected_minutes
+from sutura.core.planning import Skill, candidates, expected_minutes
 from sutura.core.quoting.pricing import Quote, Rates, quote
 from sutura.core.quoting.routes import (
     Policy,
@@ -36,6 +36,7 @@ from sutura.services import matching, schools, stock
 from sutura.services import quoting as quoting_service
 from sutura.services.matching import Matched
 from sutura.store import job as job_store
+from sutura.store import planning as planning_store
 from sutura.store import quoting as store
 from sutura.store import shop as shop_store
 from sutura.store.database import reading, writing
@@ -138,7 +139,8 @@ def _page(
             why_not=cannot_be(kind, broken, suspected, asked=kind == "serial"),
         )
         made[way.key] = (way, None)
-    linked = _linked([way for way, _ in made.values()], made)
+    hands = _hands(job, model)
+    linked = [_by(way, hands) for way in _linked([way for way, _ in made.values()], made)]
     ways = [_priced(way, model.device_class, shop.rates) for way in linked]
     new_price = Money.of(model.new_price, shop.currency) if model.new_price else None
     worth = worth_today(new_price, model.released, now.year)
@@ -151,6 +153,25 @@ def _page(
         choosable=job is not None and job.stage in starts_of(Move.QUOTE, Move.REQUOTE),
         rates=shop.rates,
     )
+
+
+def _hands(job: JobRecord | None, model: Model) -> Skill | None:
+    """Who would do it: whoever has the job, else the one who is free soonest of those who may."""
+    skills = planning_store.skills_page(model.procedure_family)
+    by_id = {skill.person_id: skill for skill in skills if skill.factor is not None}
+    if job and job.bench.technician_id in by_id:
+        return by_id[job.bench.technician_id]
+    first = next(
+        (one for one in candidates(skills, model.procedure_family, model.minutes, 0) if one.may), None
+    )
+    return by_id[first.person_id] if first else None
+
+
+def _by(way: Way, hands: Skill | None) -> Way:
+    """A way with how long it takes the one who would do it, by their own times."""
+    if hands is None:
+        return way
+    return replace(way, by=hands.name, by_minutes=expected_minutes(way.bench_minutes, hands.factor))
 
 
 def _picked(offers: Sequence[Matched]) -> list[Matched]:

@@ -17,6 +17,7 @@ from sutura.core.bench.closure import Unreachable, smallest
 from sutura.core.bench.ordering import Circular, Task, in_order
 from sutura.core.bench.serials import PROGRAMMER
 from sutura.core.bench.state import CLOSED, State
+from sutura.core.bench.times import off_minutes
 from sutura.core.catalogue.model import Act, Goes, Model, Phase, Piece, PieceKind, Plug, Step, Work
 from sutura.core.values import COMMON, Rule
 
@@ -184,11 +185,7 @@ class _Plan:
         return any(other in freed for entry in piece.under for other in entry)
 
     def _coming_off(self) -> dict[str, tuple[str, ...]]:
-        # a step costs about its minute; what is heated costs its heating too
-        cost = {
-            piece.id: 1.0 + (piece.off.heat.minutes if piece.off.heat else 0.0) + piece.off.wait_minutes
-            for piece in self.model.pieces
-        }
+        cost = {piece.id: off_minutes(self.model, piece) for piece in self.model.pieces}
         frees, off = self._frees(), sorted(self.state.off)
         chosen = smallest(self.pieces, frees, off, cost) if frees else {}
         battery = [piece.id for piece in self.model.pieces if piece.battery]
@@ -505,6 +502,7 @@ def _plain(work: Work, phase: Phase) -> Step:
         heat=work.heat,
         wait_minutes=work.wait_minutes,
         looks=work.looks,
+        minutes=work.minutes,
     )
 
 

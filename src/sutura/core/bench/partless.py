@@ -10,6 +10,7 @@ from dataclasses import dataclass
 from sutura.core.bench.closure import Unreachable
 from sutura.core.bench.compiling import Aim, Goal, compile_sheet
 from sutura.core.bench.ordering import Circular
+from sutura.core.bench.times import sheet_minutes
 from sutura.core.catalogue.model import Model, PieceKind
 from sutura.core.facts import Say, fact
 from sutura.core.job import RESEAT, SERIAL
@@ -25,8 +26,8 @@ RULES = (
         capability="bench",
         says=(
             "What is a loose connector is reseated, and a display that the device does not know is given its "
-            "serial: neither needs a part, each has its own sheet, and its minutes are its share of the "
-            "steps of the whole sheet. A serial is moved only where the device knows its display by it."
+            "serial: neither needs a part, each has its own sheet, and its minutes are its share of those "
+            "of the whole sheet. A serial is moved only where the device knows its display by it."
         ),
         source=COMMON,
     ),
@@ -50,23 +51,21 @@ def partless_ways(model: Model) -> tuple[Partless, ...]:
     kinds = (RESEAT, SERIAL) if model.need.get("pairing") == "serial" else (RESEAT,)
     found = []
     for kind in kinds:
-        steps = _steps(model, kind)
-        if steps:
+        share = _share(model, kind)
+        if share:
             found.append(
                 Partless(
-                    kind=kind,
-                    name=NAMES[kind],
-                    why=_WHY[kind],
-                    minutes=max(round(model.minutes * steps / len(model.steps)), 1),
+                    kind=kind, name=NAMES[kind], why=_WHY[kind], minutes=max(round(model.minutes * share), 1)
                 )
             )
     return tuple(found)
 
 
-def _steps(model: Model, kind: str) -> int:
-    """How many steps its sheet has; none where it cannot be made."""
+def _share(model: Model, kind: str) -> float:
+    """Its share of the minutes of the whole sheet; nothing where its own cannot be made."""
     goal = Goal(aim=Aim.RESEAT, route=str(model.need["kind"]), serial=kind == SERIAL)
     try:
-        return len(compile_sheet(model, goal).steps)
+        steps = compile_sheet(model, goal).steps
     except (Unreachable, Circular):
-        return 0
+        return 0.0
+    return min(sheet_minutes(model, steps) / sheet_minutes(model, model.steps), 1.0)

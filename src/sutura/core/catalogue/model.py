@@ -240,6 +240,8 @@ class Step:
     piece: str = ""
     goes: Goes = Goes.NEITHER
     looks: str = ""
+    # 0 = what is usual for its kind
+    minutes: float = 0.0
 
 
 class PieceKind(StrEnum):
@@ -269,6 +271,8 @@ class Work:
     wait_minutes: int = 0
     looks: str = ""
     other_seal: str = ""
+    # 0 = what is usual for its kind
+    minutes: float = 0.0
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

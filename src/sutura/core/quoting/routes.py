@@ -120,6 +120,9 @@ class Way:
     gets: tuple[Say, ...] = ()
     why_not: Say = ""
     id: str = ""
+    # who would do it, and how long it takes them by their own times; 0 = nobody is known
+    by: str = ""
+    by_minutes: int = 0
 
     @property
     def key(self) -> str:
@@ -209,8 +212,9 @@ class Weighed:
 
 
 def _try(way: Way, chance: Share, policy: Policy) -> Try:
-    cost = way.parts.minor + way.bench_minutes * policy.rate_minor / 60
-    return Try(cost=cost, minutes=way.bench_minutes, chance=chance.mean)
+    minutes = way.by_minutes or way.bench_minutes
+    cost = way.parts.minor + minutes * policy.rate_minor / 60
+    return Try(cost=cost, minutes=minutes, chance=chance.mean)
 
 
 def weigh(ways: Sequence[Way], policy: Policy, worth: Money | None = None) -> tuple[Weighed, ...]:
