@@ -369,7 +369,7 @@ def test(*, fast: bool, words: tuple[str, ...]) -> int:
     if not words and run_lint() != 0:
         return 1
     # side by side, each with a database server of its own, since each waits for it at times
-    two, three = (["-n", number, "--dist", "loadfile"] for number in ("2", "3"))
+    two, three = (["-n", number, "--dist", how] for number, how in (("2", "worksteal"), ("3", "loadfile")))
     quick = ["-m", "not browser and not slow", *three]
     if words:
         runs = [["-m", "not browser and not slow", *words] if fast else list(words)]

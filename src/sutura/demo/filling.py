@@ -44,6 +44,7 @@ from sutura.services import (
     consumables,
     drafts,
     handover,
+    hands,
     intake,
     matching,
     orders,
@@ -300,6 +301,8 @@ class _Story:
                 deed()
         if self.job.stage in (Stage.OPENED, Stage.PROVED):
             self._some_steps()
+        if self.job.befell == "night":
+            self._closed_for_the_night()
 
     def _return(self) -> None:
         handover.return_unrepaired(
@@ -484,6 +487,15 @@ class _Story:
                 self._step()
             fates = dict.fromkeys(held, PartFate.GOOD.value)
             bench.give_up(self.code, fates, "the board was wet: no screen helps", self._technician, self.at)
+
+    def _closed_for_the_night(self) -> None:
+        """It was late: the shortest way back to a closed device, with a note for whoever goes on."""
+        step = bench.bench_page(self.code).progress.step
+        says = "One clip at the bottom is brittle: start at the left."
+        hands.keep_note(self.code, step.id if step else "", says, b"", self._technician, self.at)
+        hands.close_for_the_night(self.code, self._technician, self.at)
+        while bench.bench_page(self.code).progress.step:
+            self._step()
 
     def _step(self) -> Progress:
         """The step after the last; where the bench is then."""

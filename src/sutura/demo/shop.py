@@ -188,7 +188,7 @@ class DemoJob:
     came: tuple[tuple[str, str], ...] = ()
     opened_before: bool = False
     read: str = ""
-    # what else befell it: "other_part", "given_up", "reopened", "promised_anew"
+    # what else befell it: "other_part", "given_up", "reopened", "promised_anew", "night"
     befell: str = ""
     # what was measured of a device that is in no pack
     measured: tuple[tuple[str, str], ...] = ()
@@ -325,8 +325,9 @@ JOBS = (
         promise=400,
         stage=Stage.OPENED,
         technician="bram",
-        steps=6,
+        steps=8,
         channel="mail",
+        befell="night",
     ),
     DemoJob(
         model=PLAIN,
