@@ -15,7 +15,7 @@ from web.desk import Sit
 from sutura.core.job import Stage
 from sutura.core.quoting.answers import QuoteState
 from sutura.services import answers, routes
-from sutura.store.database import connection
+from sutura.store.database import connection, raw
 from sutura.web import limits
 from sutura.web.app import told_path
 
@@ -170,6 +170,14 @@ def test_a_quote_is_made_at_the_counter_of_at_most_three_ways(desks: Sit, floor:
     link = re.search(r"/q/([A-Za-z0-9_-]+)", pell.page)
     assert link
     assert "Send this link" in pell.page
+    # the secret stands nowhere in the database
+    with connection():
+        tables = [table for (table,) in raw("select tablename from pg_tables where schemaname = 'public'")]
+        for table in tables:
+            (count,) = raw(
+                f'select count(*) from "{table}" row where row::text like %s', f"%{link[1]}%"
+            ).fetchone()
+            assert count == 0, table
     other = floor.take_in(HERON)
     assert pell.get(f"/jobs/{other}/quote/{link[1]}").status_code == 404
     bram = desks("bram")

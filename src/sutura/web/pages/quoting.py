@@ -9,7 +9,7 @@ from fastapi import Request
 from fastapi.responses import RedirectResponse, Response
 
 from sutura.core.catalogue.unlisted import DEVICE_CLASSES
-from sutura.core.errors import NotFound, Refusal
+from sutura.core.errors import NotAllowed, NotFound, Refusal
 from sutura.core.job import Stage
 from sutura.core.matching.ranking import WEIGHT_WORDS, weights_from, weights_kept
 from sutura.core.maths.money import amount_text
@@ -98,10 +98,17 @@ def choose_way(ask: Ask, code: str, form: Form) -> str:
 
 
 @addresses.post("/jobs/{code}/quote", may=Deed.QUOTE)
-@deed(then="/jobs/{code}/quote/{done}", again=_routes)
-def offer_ways(ask: Ask, code: str, form: Form) -> str:
-    """A quote of up to three ways, for the customer to answer by its link."""
-    return answers.offer_ways(code, form.texts("ways"), ask.person, ask.now)
+def offer_ways(ask: Ask, code: str, form: Form) -> Response:
+    """A quote of up to three ways, for the customer to answer by its link. It is no deed whose answer is kept
+    for a second sending: the secret of the link would be kept with it. Sent twice, the later one holds.
+    """
+    try:
+        token = answers.offer_ways(code, form.texts("ways"), ask.person, ask.now)
+    except (NotAllowed, NotFound):
+        raise
+    except Refusal as refusal:
+        return _routes(ask, code, Shown(refusal=refusal, status=status_of(refusal), sent=form))
+    return RedirectResponse(f"/jobs/{code}/quote/{token}", status_code=303)
 
 
 @addresses.get("/jobs/{code}/quote/{token}", may=Deed.QUOTE)
