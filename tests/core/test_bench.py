@@ -26,7 +26,7 @@ from sutura.core.bench.progress import (
     worked_minutes,
 )
 from sutura.core.bench.written import device_state
-from sutura.core.catalogue.model import Model, Phase
+from sutura.core.catalogue.model import Model, Phase, ScrewGroup
 from sutura.core.catalogue.problems import problems_of
 from sutura.core.errors import Invalid, StepBlocked
 from sutura.core.intake.marks import Mark, MarkKind, Side
@@ -495,3 +495,42 @@ def test_steps_that_do_not_stand_together_are_refused() -> None:
     ):
         with pytest.raises(Invalid, match="step"):
             check_together(now, wrong)
+
+
+def test_a_screw_drawn_as_missing_on_an_edge_belongs_to_the_nearest_along_that_edge() -> None:
+    """Along the top and the bottom by how far right, along the sides by how far down; a mark on an edge is
+    drawn by how far along it lies.
+    """
+    heron = models()[HERON]
+    width, height = heron.face.width_mm, heron.face.height_mm
+
+    def group(name: str, *at: tuple[float, float]) -> ScrewGroup:
+        return ScrewGroup(
+            id=name,
+            count=len(at),
+            where=name,
+            side="edge",
+            head="cross",
+            bits=("cross 00",),
+            length_mm=2.0,
+            at=tuple(Point(x=x, y=y) for x, y in at),
+        )
+
+    model = replace(
+        heron,
+        screws=(
+            group("bottom-left", (10, height)),
+            group("bottom-right", (width - 10, height)),
+            group("upper-left", (0, 20)),
+            group("lower-left", (0, height - 20)),
+        ),
+    )
+
+    def missing(side: Side, x: float, y: float) -> dict[str, int]:
+        return missing_on_arrival(model, [Mark(kind=MarkKind.SCREW, points=(Point(x=x, y=y),), side=side)])
+
+    assert missing(Side.BOTTOM, 12, 0) == {"bottom-left": 1}
+    assert missing(Side.BOTTOM, width - 12, 0) == {"bottom-right": 1}
+    assert missing(Side.LEFT, 25, 0) == {"upper-left": 1}
+    assert missing(Side.LEFT, height - 25, 0) == {"lower-left": 1}
+    assert missing(Side.TOP, 12, 0) == {}
