@@ -351,3 +351,18 @@ def test_own_times_count_for_cost_and_not_for_the_price() -> None:
     assert theirs.way.price == plain.way.price
     assert theirs.cost.minor > plain.cost.minor
     assert theirs.minutes[0] == pytest.approx(2 * plain.minutes[0], abs=1)
+
+
+def test_what_is_left_is_without_the_tax_that_is_not_the_shop_s() -> None:
+    """120 with 20 of tax, a part at 40, 30 minutes at 60 an hour, never failing: 100 − 40 − 30 = 30; a bench
+    hour before the work 100 − 40 in half an hour = 120.
+    """
+    sure = Tried(succeeded=10**7, tries=10**7)
+    [found] = weigh([way("front assembly", 4_000, 30, 12_000, tax=tal(2_000), tried=sure)], POLICY)
+    assert found.cost.minor == pytest.approx(7_000, abs=1)
+    assert found.left.minor == pytest.approx(3_000, abs=1)
+    assert found.left_per_hour
+    assert found.left_per_hour.minor == pytest.approx(12_000, abs=3)
+    assert found.sure == 100
+    low, high = found.between
+    assert (low, high) == (100, 100)
