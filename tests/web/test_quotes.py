@@ -193,3 +193,25 @@ def test_what_changed_since_the_quote_before_is_said(client: TestClient, floor: 
     page = text_of(client.get(f"/q/{second}"))
     assert "What is different from the quote before:" in page
     assert "no longer offered:" in page
+
+
+def test_a_part_chosen_in_match_overtakes_an_open_quote(client: TestClient, desks: Sit, floor: Shop) -> None:
+    code, token = offered(floor)
+    with connection():
+        floor.choose(code)
+    assert "replaced by a newer one" in text_of(client.get(f"/q/{token}"))
+
+
+def test_the_very_part_that_was_offered_is_chosen_though_a_better_one_came(
+    client: TestClient, floor: Shop
+) -> None:
+    code, token = offered(floor)
+    with connection():
+        [quote] = answers.quotes_of(code)
+        raw("update offer set price_minor = 1 where id <> all(%s)", list(quote.ways[0].offers))
+    send(client, token, _way=quote.ways[0].key, agreed="yes")
+    chosen = floor.job(code).chosen
+    assert (chosen.offer_id, *chosen.more_offers) == quote.ways[0].offers
+    assert chosen.price_minor == quote.ways[0].price.minor
+    # nothing of it lies here: it is chosen all the same, and waits
+    assert floor.job(code).stage is Stage.QUOTED

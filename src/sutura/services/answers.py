@@ -24,10 +24,11 @@ from sutura.core.quoting.answers import (
 )
 from sutura.core.quoting.policy import deposit_of
 from sutura.core.values import Person
-from sutura.services import routes
+from sutura.services import matching, quoting, routes, stock
 from sutura.services.job import note
 from sutura.services.shop import speech
 from sutura.store import job as job_store
+from sutura.store import offers as offers_store
 from sutura.store import people as people_store
 from sutura.store import quoting as store
 from sutura.store.database import reading, writing
@@ -64,6 +65,7 @@ def offer_ways(code: str, keys: Sequence[str], by: Person, now: datetime) -> str
             minutes=one.weighed.way.bench_minutes + one.weighed.way.unattended_minutes,
             gets=tuple(say(gets) for gets in one.weighed.way.gets),
             consent=say(one.consent) if one.consent else "",
+            offers=one.members or ((one.offer,) if one.offer else ()),
         )
         for key in chosen
         for one in [can[key]]
@@ -107,6 +109,23 @@ def quotes_of(code: str) -> list[QuoteRecord]:
     return store.quotes_of(job_store.load_job(code).id)
 
 
+def _choose(code: str, way: OfferedWay, by: Person, now: datetime) -> None:
+    """The very part that was offered is chosen at the price of the quote, and held where it lies on the
+    shelf; what was not agreed to in the quote is not agreed to now.
+    """
+    if not way.offers:
+        quoting.choose_without_part(code, way.key, by, now, at=way.price)
+        return
+    members = way.offers if len(way.offers) > 1 else ()
+    matching.choose_offer(
+        code, way.offers[0], by, now, members=members, agreed=bool(way.consent), at=way.price
+    )
+    chosen = job_store.load_job(code).chosen
+    parts = offers_store.load_offers([*way.offers, *chosen.more_offers])
+    if all(part.free > 0 for part in parts):
+        stock.take_part(code, by, now)
+
+
 @writing
 def answer_by_link(token: str, key: str, now: datetime, *, agreed: bool) -> QuoteRecord:
     """What the customer answers by the link: the way is chosen, and its part held where it lies on the shelf
@@ -123,7 +142,7 @@ def answer_by_link(token: str, key: str, now: datetime, *, agreed: bool) -> Quot
     by = Person(id=person.id, name=person.name, role=person.role)  # type: ignore[arg-type]
     state = QuoteState.ACCEPTED if way else QuoteState.DECLINED
     if way:
-        routes.choose_way(quote.code, way.key, by, now, agreed=True, at=way.price)
+        _choose(quote.code, way, by, now)
     store.answer_quote(quote.id, state.value, key, now, "link")
     facts = {"version": quote.version, "state": state.value, "way": way.name if way else ""}
     note(job_store.lock_job(job.code), EventKind.ANSWERED, facts, by=by, now=now)

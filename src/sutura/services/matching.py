@@ -356,6 +356,8 @@ def choose_offer(
             consent=f"part-{offer.id}", version=1, text=speech().say(to_agree), needed=False, active=True
         )
         consents_store.keep_consent(job.id, row, now)
+    # what the customer was still to answer is overtaken, wherever it is chosen
+    quoting_store.supersede_quotes(job.id)
     rates = shop().rates
     price = _quote(judged, wanted, rates, model, _tries(model, rates), rush=rush)
     whole = parts_of(judged)

@@ -190,6 +190,8 @@ def choose_without_part(code: str, kind: str, by: Person, now: datetime, *, at: 
     check_move(replace(gather_facts(job, model), part_chosen=True, price_agreed=True), again)
     way = ways.get(read_choice(kind, tuple(ways), fact("matching.choose-a-way-without-part")))
     assert way, "refused above"
+    # what the customer was still to answer is overtaken, wherever it is chosen
+    store.supersede_quotes(job.id)
     rates = shop().rates
     price = at or price_without_part(way, rates)
     chosen = Chosen(

@@ -134,8 +134,7 @@ def _page(
             price=nothing,
             tax=nothing,
             tried=tried.get(kind, Tried()),
-            falls_to=_first_of(follows(kind, kinds), made),
-            gets=(),
+            falls_to=follows(kind, kinds),
             why_not=cannot_be(kind, broken, suspected, asked=kind == "serial"),
         )
         made[way.key] = (way, None)
@@ -281,38 +280,18 @@ def _choosable(one: Weighed, matched: Matched | None) -> Choosable:
 
 
 @writing
-def choose_way(
-    code: str,
-    key: str,
-    by: Person,
-    now: datetime,
-    *,
-    agreed: bool,
-    rush: bool = False,
-    at: Money | None = None,
-) -> None:
-    """Choose a way of the comparison: its best part is chosen, and held where it lies on the shelf; `at` is
-    the price of the quote that was accepted, which stands whatever it would be now. An open quote is
-    overtaken.
-    """
+def choose_way(code: str, key: str, by: Person, now: datetime, *, agreed: bool, rush: bool = False) -> None:
+    """Choose a way of the comparison: its best part is chosen, and held where it lies on the shelf."""
     demand(by, Deed.QUOTE)
     page = routes_page(code, now)
     found = next((one for one in page.ways if one.weighed.way.key == key), None)
     if found is None or found.weighed.way.why_not:
         raise Invalid("way", key, fact("routes.choose-one-shown"))
-    store.supersede_quotes(job_store.lock_job(code).id)
     if not found.offer:
-        quoting_service.choose_without_part(code, found.weighed.way.kind, by, now, at=at)
+        quoting_service.choose_without_part(code, found.weighed.way.kind, by, now)
         return
     matching.choose_offer(
-        code,
-        0 if found.members else found.offer,
-        by,
-        now,
-        members=found.members,
-        agreed=agreed,
-        rush=rush,
-        at=at,
+        code, 0 if found.members else found.offer, by, now, members=found.members, agreed=agreed, rush=rush
     )
     if found.on_shelf:
         stock.take_part(code, by, now)

@@ -17,7 +17,6 @@ from sutura.core.bench.ways import (
     HEAT_WAYS,
     LIDS,
     LIDS_SAID,
-    SEALINGS,
     SIDES,
     SIDES_SAID,
     HeatWay,
@@ -92,6 +91,8 @@ class Option:
     value: str
     use: Use = Use.ALLOWED
     why: Say = ""
+    # of a seal, what it takes to open it again
+    opens_again: Say = ""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -249,9 +250,12 @@ def _questions(model: Model) -> list[tuple[str, str, tuple[Option, ...]]]:
 
 
 def _seals(model: Model) -> tuple[Option, ...]:
-    allowed = tuple(Option(value=seal.method, why=seal.note) for seal in model.seals)
+    allowed = tuple(
+        Option(value=seal.method, why=seal.note, opens_again=sealing_of(seal.method).opens_again)
+        for seal in model.seals
+    )
     if model.seal not in {seal.method for seal in model.seals}:
-        allowed = (Option(value=model.seal), *allowed)
+        allowed = (Option(value=model.seal, opens_again=sealing_of(model.seal).opens_again), *allowed)
     ruled_out = tuple(
         Option(value=method, use=Use.NEVER, why=why) for method, why in model.seals_ruled_out.items()
     )
@@ -545,8 +549,3 @@ def _bit_first(model: Model, group_id: str, bit: str) -> Model:
         ),
         pieces=tuple(of(piece) for piece in model.pieces),
     )
-
-
-def opens_again(method: str) -> Say:
-    """What it takes to open what is sealed by a method."""
-    return SEALINGS[sealing_of(method).id].opens_again

@@ -55,7 +55,8 @@ class NotOpen(Refusal):
 @dataclass(frozen=True, slots=True, kw_only=True)
 class OfferedWay:
     """A way as it is offered: its key among the ways, its name and what the customer gets in the words of
-    then, its price, days until its part is here, what has to be agreed to first, and its deposit.
+    then, its price, days until its part is here, what has to be agreed to first, and its deposit. `offers`
+    are the very parts that were offered, several of a kit, none where it needs no part.
     """
 
     key: str
@@ -66,6 +67,7 @@ class OfferedWay:
     minutes: int
     gets: tuple[str, ...] = ()
     consent: str = ""
+    offers: tuple[int, ...] = ()
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -152,6 +154,7 @@ def ways_kept(ways: Sequence[OfferedWay]) -> list[dict[str, Any]]:
             "minutes": way.minutes,
             "gets": list(way.gets),
             "consent": way.consent,
+            "offers": list(way.offers),
         }
         for way in ways
     ]
@@ -169,6 +172,7 @@ def ways_from(kept: Sequence[Mapping[str, Any]], currency: str) -> tuple[Offered
             minutes=one["minutes"],
             gets=tuple(one["gets"]),
             consent=one["consent"],
+            offers=tuple(one["offers"]),
         )
         for one in kept
     )

@@ -10,7 +10,6 @@ import itertools
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
-from decimal import Decimal
 
 from sutura.core.values import Rule
 
@@ -145,23 +144,3 @@ def spread_minutes(ways: Sequence[Outcome], spread: float = SPREAD) -> list[tupl
     middles = [(slice_ + 0.5) / SLICES for slice_ in range(SLICES)]
     factors = [math.exp(spread * float(special.ndtri(middle)) - spread * spread / 2) for middle in middles]
     return [(way.minutes * factor, way.probability / SLICES) for way in ways for factor in factors]
-
-
-def fundamental(transient: Sequence[Sequence[float]]) -> list[list[float]]:
-    """The fundamental matrix (I − Q)⁻¹ of an absorbing chain: how often each state is entered from each.
-
-    >>> fundamental([[0, .5, 0], [.5, 0, .5], [0, .5, 0]])
-    [[1.5, 1.0, 0.5], [1.0, 2.0, 1.0], [0.5, 1.0, 1.5]]
-    """
-    import numpy as np
-
-    q = np.asarray(transient, dtype=float)
-    if q.ndim != 2 or q.shape[0] != q.shape[1]:
-        raise ValueError("a chain has as many columns as rows")
-    found = np.linalg.inv(np.eye(len(q)) - q)
-    return [[float(round(value, 12)) for value in row] for row in found]
-
-
-def percent(share: float) -> Decimal:
-    """A share in whole per cent, half up."""
-    return Decimal(share * 100).quantize(Decimal(1), rounding="ROUND_HALF_UP")
