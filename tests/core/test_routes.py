@@ -37,6 +37,7 @@ from sutura.core.quoting.routes import (
     chain_of,
     chance_of,
     follows,
+    in_view,
     weigh,
     worth_today,
 )
@@ -369,3 +370,15 @@ def test_what_is_left_is_without_the_tax_that_is_not_the_shop_s() -> None:
     assert found.sure == 100
     low, high = found.between
     assert (low, high) == (100, 100)
+
+
+def test_four_are_compared_and_the_dear_ones_only_where_nothing_else_is_left() -> None:
+    ways = [way(f"kind {n}", 1_000 + n, 30 + n, 20_000 - 100 * n) for n in range(6)]
+    weighed = [replace(one, standing=Standing.POSSIBLE) for one in weigh(ways, POLICY)]
+    assert in_view(weighed).keys == tuple(one.way.key for one in weighed[:4])
+    dear = [replace(one, standing=Standing.NOT_WORTH_IT) for one in weighed[:2]]
+    assert in_view(dear).keys == tuple(one.way.key for one in dear)
+    assert in_view(dear).too_dear
+    mixed = in_view([weighed[0], *dear[1:]])
+    assert (mixed.keys, mixed.too_dear) == ((weighed[0].way.key,), False)
+    assert in_view([replace(weighed[0], standing=Standing.CANNOT)]).keys == ()

@@ -16,8 +16,8 @@ RULES = (
         capability="bench",
         says=(
             "What fails after fitting is reseated first, power off and in order; what then fails as "
-            "before is tried with another part; what two parts show is not the part. A fault that changes "
-            "after reseating is a connection; one that was there on arrival is none of the part's."
+            "before is tried with another part; what two parts show is not the part. Where another fault "
+            "shows than before, what was touched last is looked at first."
         ),
         source=COMMON,
     ),

@@ -319,6 +319,29 @@ def _with(one: Weighed, standing: Standing, under: Say = "") -> Weighed:
     return replace(one, standing=standing, under=under)
 
 
+# more than four ways are not compared by anybody; the shop's, no source
+MOST_IN_VIEW = 4
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class View:
+    """Which ways are compared, by their keys in order, and whether all of them cost too much of what the
+    device is worth; the others are folded.
+    """
+
+    keys: tuple[str, ...]
+    too_dear: bool
+
+
+def in_view(weighed: Sequence[Weighed]) -> View:
+    """The ways that are compared: those that can be recommended or are possible; where there are none, those
+    that can be done all the same, and are said to be no good bargain (rule quote.not-worth-it).
+    """
+    usual = [one.way.key for one in weighed if one.standing in (Standing.RECOMMENDED, Standing.POSSIBLE)]
+    dear = [one.way.key for one in weighed if one.standing is Standing.NOT_WORTH_IT]
+    return View(keys=tuple((usual or dear)[:MOST_IN_VIEW]), too_dear=bool(dear) and not usual)
+
+
 # what a device loses of its worth each year; common practice, no source
 YEARLY = 0.75
 

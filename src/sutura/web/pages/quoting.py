@@ -17,7 +17,7 @@ from sutura.core.people import Deed, may
 from sutura.core.quoting.answers import NONE, QuoteState
 from sutura.core.quoting.policy import MOST_BANDS, Ending, policy_texts, read_policy
 from sutura.core.quoting.pricing import RATE_FIELDS, rate_texts
-from sutura.core.quoting.routes import Standing
+from sutura.core.quoting.routes import Standing, in_view
 from sutura.core.typed import Entered
 from sutura.core.values import Role
 from sutura.services import answers, routes
@@ -35,8 +35,6 @@ from sutura.web.present import render, render_plain
 from sutura.web.session import ANEW, PRE_COOKIE, Ask, Asking, Form, Shown, SignInForm, settings_of
 
 addresses = Addresses()
-# more than four ways are not compared by anybody; the shop's, no source
-MOST_IN_VIEW = 4
 
 
 @addresses.get("/jobs/{code}/routes", may=Anyone.SIGNED_IN)
@@ -62,18 +60,12 @@ def _routes(ask: Asking, code: str, shown: Shown = ANEW) -> Response:
 
 
 def ways_shown(page: routes.RoutesPage) -> dict[str, Any]:
-    """At most four ways in view; the others are folded with what says why."""
-    shown = (Standing.RECOMMENDED, Standing.POSSIBLE)
-    in_view = [one for one in page.ways if one.weighed.standing in shown][:MOST_IN_VIEW]
-    dear = [one for one in page.ways if one.weighed.standing is Standing.NOT_WORTH_IT]
-    too_dear = bool(dear) and not in_view
-    if too_dear:
-        # it can be done all the same, and is said to be no good bargain
-        in_view = dear[:MOST_IN_VIEW]
+    """The ways that are compared, and the others with what says why."""
+    view = in_view([one.weighed for one in page.ways])
     return {
-        "in_view": in_view,
-        "too_dear": too_dear,
-        "folded": [one for one in page.ways if one not in in_view],
+        "in_view": [one for one in page.ways if one.weighed.way.key in view.keys],
+        "too_dear": view.too_dear,
+        "folded": [one for one in page.ways if one.weighed.way.key not in view.keys],
         "standing": Standing,
         "draw_price": draw_price,
         "rush_of": lambda one: (
