@@ -23,6 +23,7 @@ DEFAULT_PORT = 8420
 # what the stand-in for suppliers can be made to do; devices/simulated/supplier_desk.py does it
 SUPPLIER_FAULTS = ("late", "short", "cancels", "away")
 # and for the label printer; devices/simulated/label_printer.py does it
+MESSAGE_FAULTS = ("away", "refuses")
 LABEL_FAULTS = ("away", "empty", "jammed")
 # for the hot plate; devices/simulated/plate.py does it
 PLATE_FAULTS = ("away", "stuck", "runs_on", "cold")
@@ -94,6 +95,11 @@ class Settings(BaseSettings):
         "",
         validation_alias="SUTURA_PLATE_FAULTS",
         description="faults of the stand-in for the hot plate: away, stuck, runs_on, cold",
+    )
+    message_faults: Annotated[str, AfterValidator(_known_faults(MESSAGE_FAULTS))] = Field(
+        "",
+        validation_alias="SUTURA_MESSAGE_FAULTS",
+        description="faults of the stand-in for the message sender: away, refuses",
     )
     threads: int = Field(
         8,

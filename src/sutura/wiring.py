@@ -11,6 +11,7 @@ from sutura import devices, logs
 from sutura.config import MIGRATIONS, settings
 from sutura.core.maths import statistics
 from sutura.devices.simulated.label_printer import SimulatedPrinter
+from sutura.devices.simulated.messenger import SimulatedMessenger
 from sutura.devices.simulated.plate import SimulatedPlate
 from sutura.devices.simulated.programmer import SimulatedProgrammer
 from sutura.devices.simulated.supplier_desk import SimulatedDesk
@@ -80,6 +81,7 @@ def plug_devices() -> None:
         programmer=SimulatedProgrammer(_named(settings().programmer_faults)),
         plate=SimulatedPlate(_named(settings().plate_faults)),
         thermometer=SimulatedThermometer(_named(settings().thermometer_faults)),
+        messenger=SimulatedMessenger(_named(settings().message_faults), settings().state / "outbox"),
     )
 
 

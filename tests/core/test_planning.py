@@ -107,7 +107,7 @@ def test_bench_minutes_shrink_with_the_steps_done() -> None:
 def test_every_stage_has_one_next_action(stage: Stage) -> None:
     action, room = next_action(stage, assigned=True, blocked=False)
     assert action
-    assert room in ("match", "bench", "handover", "plan", "job")
+    assert room in ("routes", "match", "bench", "handover", "plan", "job")
 
 
 def test_a_part_in_hand_without_a_technician_is_assigned_first() -> None:

@@ -37,7 +37,7 @@ BUDGETS = {
     "/jobs/{code}": 13,
     # one of it for what all suppliers show
     "/jobs/{code}/match": 11,
-    "/jobs/{code}/bench": 9,
+    "/jobs/{code}/bench": 10,
     "/jobs/{code}/proof": 12,
     "/jobs/{code}/assign": 4,
     # one of it for its old screen

@@ -100,7 +100,7 @@ def test_none_of_them_declines(client: TestClient, floor: Shop) -> None:
     assert "You chose not to repair it" in text_of(send(client, token, _way="none"))
     with connection():
         assert answers.quotes_of(code)[0].state is QuoteState.DECLINED
-    assert floor.job(code).stage is Stage.IDENTIFIED
+    assert floor.job(code).stage is Stage.DECLINED
 
 
 def test_a_newer_quote_and_a_choice_at_the_counter_take_its_place(

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from datetime import date, timedelta
+from datetime import date, datetime, timedelta
 from enum import StrEnum
 
 from sutura.core.errors import AccessoriesMissing, Invalid
@@ -19,6 +19,32 @@ class Method(StrEnum):
     CASH = "cash"
     CARD = "card"
     TRANSFER = "transfer"
+
+
+class PaidFor(StrEnum):
+    """What money changed hands for: before the part is ordered, at handover, or back to the customer."""
+
+    DEPOSIT = "deposit"
+    REST = "rest"
+    REFUND = "refund"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Paid:
+    """One payment; a refund went the other way. Money in minor units."""
+
+    kind: PaidFor
+    amount_minor: int
+    currency: str
+    method: str
+    at: datetime
+    who: str
+
+
+def received(payments: Sequence[Paid], currency: str) -> Money:
+    """What the shop has of a job: what was paid less what was given back."""
+    minor = sum(-one.amount_minor if one.kind is PaidFor.REFUND else one.amount_minor for one in payments)
+    return Money(minor=minor, currency=currency)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -48,8 +74,20 @@ RULES = (
     Rule(
         id="handover.paid",
         capability="handover",
-        says="The payment equals the price still open.",
+        says=(
+            "The payment equals the price still open: the price less what was paid before. What was paid too "
+            "much goes back."
+        ),
         source=COMMON,
+    ),
+    Rule(
+        id="handover.deposit",
+        capability="handover",
+        says=(
+            "A deposit is taken while the price is open, and never more than it. A device that is returned "
+            "unrepaired goes with its deposit; what is kept of it has its reason written."
+        ),
+        source="the shop's terms; local law comes first",
     ),
     Rule(
         id="handover.warranty",
@@ -83,6 +121,30 @@ def check_payment(owed: Money, typed: str, method: str) -> tuple[Money, Method]:
     if read_decimal(typed) is None or read_amount(typed, owed.currency) != owed.minor:
         raise Invalid("amount", typed, fact("handover.open-amount-take-all-have-manager", owed=owed))
     return owed, Method(method)
+
+
+def check_deposit(owed: Money, typed: str, method: str) -> tuple[Money, Method]:
+    """A deposit as typed: something, at most what is still open, by a known method."""
+    if method not in set(Method):
+        raise Invalid("method", method, fact("handover.choose-one", method=tuple(Method)))
+    if owed.minor <= 0 or read_decimal(typed) is None:
+        raise Invalid("deposit", typed, fact("handover.deposit-up-to", owed=owed))
+    minor = read_amount(typed, owed.currency)
+    if not 0 < minor <= owed.minor:
+        raise Invalid("deposit", typed, fact("handover.deposit-up-to", owed=owed))
+    return Money(minor=minor, currency=owed.currency), Method(method)
+
+
+def check_refund(had: Money, typed: str, method: str, explanation: str) -> tuple[Money, Method]:
+    """What goes back of a deposit, as typed: all of it, or less with its reason (rule handover.deposit)."""
+    if method not in set(Method):
+        raise Invalid("method", method, fact("handover.choose-one", method=tuple(Method)))
+    minor = read_amount(typed, had.currency) if read_decimal(typed) is not None else -1
+    if not 0 <= minor <= had.minor:
+        raise Invalid("refund", typed, fact("handover.refund-up-to", had=had))
+    if minor < had.minor and not explanation.strip():
+        raise Invalid("kept_because", "", fact("handover.why-kept"))
+    return Money(minor=minor, currency=had.currency), Method(method)
 
 
 def warranty_end(handed_back: date, days: int) -> date:

@@ -245,6 +245,9 @@ class Chosen:
     price_minor: int | None
     tax_bps: int | None
     extra_minutes: int
+    # which rates of tax the price bears, empty = the one; and the warranty told with it, None = the model's
+    taxes: Mapping[str, Any] = field(default_factory=dict)
+    warranty_days: int | None = None
 
 
 class Round(StrEnum):
@@ -338,6 +341,8 @@ class EventKind(StrEnum):
     NO_PART_NEEDED = "no_part_needed"
     OFFERED = "offered"
     ANSWERED = "answered"
+    SENT = "sent"
+    DEPOSIT = "deposit"
     WAY = "way"
     FOR_THE_NIGHT = "for_the_night"
     NIGHT_OVER = "night_over"

@@ -351,7 +351,7 @@ def by_the_clock(jobs: Sequence[Waiting], now: datetime) -> list[tuple[Waiting, 
 
 
 _ACTIONS: Mapping[Stage, tuple[Action, str]] = {
-    Stage.IDENTIFIED: (Action.CHOOSE, "match"),
+    Stage.IDENTIFIED: (Action.CHOOSE, "routes"),
     Stage.QUOTED: (Action.TAKE_PART, "match"),
     Stage.PART_IN_HAND: (Action.OPEN, "bench"),
     Stage.OPENED: (Action.GO_ON, "bench"),

@@ -13,13 +13,14 @@ from sutura.core.bench import (
     schools,
     screws,
     serials,
+    stations,
     times,
 )
 from sutura.core.catalogue import rules as catalogue
 from sutura.core.identify import reading
 from sutura.core.intake import arrival, customers, damage, diagnosis, opening, promise
 from sutura.core.matching import judging, kits, listing, panel, ranking, wanted
-from sutura.core.quoting import answers, chains, policy, pricing, routes
+from sutura.core.quoting import answers, chains, policy, pricing, routes, sensitivity, taxes
 from sutura.core.stock import (
     consolidating,
     consumables,
@@ -62,7 +63,9 @@ ALL: tuple[Rule, ...] = tuple(
         routes,
         chains,
         policy,
+        taxes,
         pricing,
+        sensitivity,
         answers,
         planning,
         owntimes,
@@ -76,6 +79,7 @@ ALL: tuple[Rule, ...] = tuple(
         rework,
         partless,
         times,
+        stations,
         proof,
         handover,
         job,

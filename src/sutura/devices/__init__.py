@@ -8,8 +8,16 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 
-from sutura.devices.ports import DisplayProgrammer, HotPlate, LabelPrinter, SupplierDesk, Thermometer
+from sutura.devices.ports import (
+    DisplayProgrammer,
+    HotPlate,
+    LabelPrinter,
+    Messenger,
+    SupplierDesk,
+    Thermometer,
+)
 from sutura.devices.simulated.label_printer import SimulatedPrinter
+from sutura.devices.simulated.messenger import SimulatedMessenger
 from sutura.devices.simulated.plate import SimulatedPlate
 from sutura.devices.simulated.programmer import SimulatedProgrammer
 from sutura.devices.simulated.supplier_desk import SimulatedDesk
@@ -23,6 +31,7 @@ class Devices:
     thermometer: Thermometer
     programmer: DisplayProgrammer
     plate: HotPlate
+    messenger: Messenger
 
 
 _plugged = Devices(
@@ -31,6 +40,7 @@ _plugged = Devices(
     thermometer=SimulatedThermometer(),
     programmer=SimulatedProgrammer(),
     plate=SimulatedPlate(),
+    messenger=SimulatedMessenger(),
 )
 
 
@@ -45,6 +55,7 @@ def plug(
     thermometer: Thermometer | None = None,
     programmer: DisplayProgrammer | None = None,
     plate: HotPlate | None = None,
+    messenger: Messenger | None = None,
 ) -> None:
     """Put other devices in the place of what was there."""
     global _plugged
@@ -55,4 +66,5 @@ def plug(
         thermometer=thermometer or _plugged.thermometer,
         programmer=programmer or _plugged.programmer,
         plate=plate or _plugged.plate,
+        messenger=messenger or _plugged.messenger,
     )

@@ -47,6 +47,26 @@ class SupplierDesk(Protocol):
     def submit(self, order: OrderText, today: date) -> tuple[LineAnswer, ...]: ...
 
 
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Message:
+    """A short message to a customer: a telephone number or a mail address, and its text."""
+
+    to: str
+    text: str
+
+
+class Undeliverable(RuntimeError):
+    """The sender answers, and cannot reach that number or address."""
+
+
+class Messenger(Protocol):
+    """Sends short messages. Raises Away when it cannot be reached, Undeliverable where the number or address
+    is none; nothing was sent then.
+    """
+
+    def send(self, message: Message) -> None: ...
+
+
 class Stopped(StrEnum):
     """Why a printer prints no more."""
 

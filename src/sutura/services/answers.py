@@ -5,30 +5,40 @@ from __future__ import annotations
 import hashlib
 import secrets
 from collections.abc import Sequence
-from datetime import datetime
+from dataclasses import dataclass, replace
+from datetime import datetime, timedelta
 
 from sutura.core.errors import Invalid, MoveRefused, NotFound
 from sutura.core.facts import Say, fact
-from sutura.core.job import EventKind, Move, starts_of
+from sutura.core.job import EventKind, JobRecord, Move, Stage, starts_of
+from sutura.core.maths.money import Money
 from sutura.core.people import Deed, demand
 from sutura.core.quoting.answers import (
     CONDITIONS,
     MOST_WAYS,
+    WITH,
+    WITHOUT,
+    NotOpen,
     OfferedWay,
     QuoteRecord,
     QuoteState,
     changes,
     check_answer,
+    found_ways,
+    read_found,
     valid_until,
     ways_kept,
 )
 from sutura.core.quoting.policy import deposit_of
+from sutura.core.quoting.pricing import price_may_change
 from sutura.core.values import Person
-from sutura.services import matching, quoting, routes, stock
-from sutura.services.job import note
-from sutura.services.shop import speech
+from sutura.devices import plugged
+from sutura.devices.ports import Away, Message, Undeliverable
+from sutura.services import handover, matching, quoting, routes, schools
+from sutura.services.job import gather_facts, note
+from sutura.services.shop import shop, speech
+from sutura.store import customers as customers_store
 from sutura.store import job as job_store
-from sutura.store import offers as offers_store
 from sutura.store import people as people_store
 from sutura.store import quoting as store
 from sutura.store.database import reading, writing
@@ -55,36 +65,134 @@ def offer_ways(code: str, keys: Sequence[str], by: Person, now: datetime) -> str
         raise Invalid("ways", ", ".join(keys), fact("quotes.choose-ways", most=MOST_WAYS))
     say = speech().say
     policy = page.rates.policy
+    nothing = Money(minor=0, currency=policy.currency)
     ways = [
         OfferedWay(
             key=key,
             name=say(one.weighed.way.name),
             price=one.weighed.way.price,
-            deposit=deposit_of(one.weighed.way.price, policy),
+            deposit=deposit_of(one.weighed.way.price, policy) if not one.on_shelf else nothing,
             wait_days=one.weighed.way.wait_days,
             minutes=one.weighed.way.bench_minutes + one.weighed.way.unattended_minutes,
             gets=tuple(say(gets) for gets in one.weighed.way.gets),
             consent=say(one.consent) if one.consent else "",
             offers=one.members or ((one.offer,) if one.offer else ()),
+            ready_at=one.ready,
         )
         for key in chosen
         for one in [can[key]]
     ]
+    return _add(job, ways, "", by, now)
+
+
+def _add(job: JobRecord, ways: Sequence[OfferedWay], found: str, by: Person, now: datetime) -> str:
+    """A new version in the place of what was open; the token of its link."""
     token = secrets.token_urlsafe(24)
+    say = speech().say
     store.supersede_quotes(job.id)
     version = store.add_quote(
         job_id=job.id,
         link=hash_of(token),
         routes=ways_kept(ways),
         conditions=[say(condition) for condition in CONDITIONS],
-        currency=policy.currency,
+        currency=job.currency,
         valid_until=valid_until(now),
         person_id=by.id,
         at=now,
+        found=found,
     )
     facts = {"version": version, "ways": [way.name for way in ways]}
     note(job, EventKind.OFFERED, facts, by=by, now=now)
     return token
+
+
+@reading
+def was_sent(quote: QuoteRecord) -> bool:
+    """Whether a quote went to its customer by message."""
+    last = job_store.latest_event(quote.job_id, EventKind.SENT)
+    return last is not None and last.facts["version"] == quote.version
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Asked:
+    """What was found during the work, and what the customer says to it: nothing yet (`waits`), to do it
+    (`done`), or to leave it.
+    """
+
+    found: str
+    waits: bool
+    done: bool
+    says: Say
+
+
+@reading
+def asked_about(job_id: int, now: datetime) -> Asked | None:
+    """What was asked last about a job that is worked on; None where nothing was, or it was overtaken."""
+    quote = store.asked_of(job_id)
+    if quote is None:
+        return None
+    state = quote.state_at(now)
+    if state not in (QuoteState.OPEN, QuoteState.ACCEPTED):
+        return None
+    done = quote.answer == WITH
+    says = fact("quotes.do-it") if done else fact("quotes.leave-it")
+    return Asked(found=quote.found, waits=state is QuoteState.OPEN, done=done, says=says)
+
+
+# a button pressed twice sends one message
+ONCE_WITHIN = timedelta(minutes=1)
+
+# while the price is agreed and the device is still worked on
+ASKABLE = frozenset({Stage.PART_IN_HAND, Stage.OPENED, Stage.PROVED})
+
+
+@writing
+def ask_found(code: str, found: str, extra: str, by: Person, now: datetime) -> str:
+    """Ask the customer about what was found during the work: the price with it, and as agreed (rule
+    quote.found); the token of the link.
+    """
+    demand(by, Deed.QUOTE)
+    job = job_store.lock_job(code)
+    if job.stage not in ASKABLE or job.chosen.price_minor is None:
+        raise MoveRefused(code, fact("quotes.be-asked-about"), [fact("job.it-is", stage=job.stage)])
+    said, more = read_found(found, extra, job.currency)
+    say = speech().say
+    before = Money(minor=job.chosen.price_minor, currency=job.currency)
+    name = say(schools.of_job(job).way(job.chosen.route).name)
+    gets = [say(fact("quotes.found-done", found=said)), say(fact("quotes.found-left", found=said))]
+    return _add(job, found_ways(said, name, before, more, job.promise_at, gets), said, by, now)
+
+
+@writing
+def send_link(code: str, token: str, address: str, by: Person, now: datetime) -> str:
+    """Send a quote's link to its customer by message; to whom it went. Refuses where there is nowhere to send
+    it, and where the sender is away: nothing was sent then.
+    """
+    demand(by, Deed.QUOTE)
+    quote = by_link(token)
+    job = job_store.lock_job(code)
+    if quote.job_id != job.id:
+        raise NotFound(fact("quotes.quote"), "…")
+    if quote.state_at(now) is not QuoteState.OPEN:
+        raise NotOpen(quote.state_at(now))
+    last = job_store.latest_event(job.id, EventKind.SENT)
+    if last and last.facts["version"] == quote.version and now - last.at < ONCE_WITHIN:
+        return ""
+    customer = customers_store.load_customer(job.customer_id)
+    to = (customer.phone or customer.email) if customer else ""
+    if not to:
+        raise Invalid("to", "", fact("quotes.nowhere-to-send"))
+    said = fact(
+        "quotes.message", shop=shop().name, model=quote.model, address=address, until=quote.valid_until
+    )
+    try:
+        plugged().messenger.send(Message(to=to, text=speech().say(said)))
+    except Away:
+        raise Invalid("to", to, fact("quotes.sender-away")) from None
+    except Undeliverable:
+        raise Invalid("to", to, fact("quotes.not-delivered")) from None
+    note(job, EventKind.SENT, {"version": quote.version}, by=by, now=now)
+    return to
 
 
 @reading
@@ -99,6 +207,10 @@ def by_link(token: str) -> QuoteRecord:
 @reading
 def changed_since(quote: QuoteRecord) -> tuple[Say, ...]:
     """What is another way or price than in the version before; nothing for the first."""
+    if quote.found:
+        by_key = {way.key: way for way in quote.ways}
+        told = {"before": by_key[WITHOUT].price, "price": by_key[WITH].price}
+        return (fact("quotes.found", found=quote.found, **told),)
     before = next((one for one in store.quotes_of(quote.job_id) if one.version == quote.version - 1), None)
     return changes(before, quote.ways) if before else ()
 
@@ -113,37 +225,90 @@ def _choose(code: str, way: OfferedWay, by: Person, now: datetime) -> None:
     """The very part that was offered is chosen at the price of the quote, and held where it lies on the
     shelf; what was not agreed to in the quote is not agreed to now.
     """
+    ready = _ready_now(code, way, now)
     if not way.offers:
         quoting.choose_without_part(code, way.key, by, now, at=way.price)
-        return
-    members = way.offers if len(way.offers) > 1 else ()
-    matching.choose_offer(
-        code, way.offers[0], by, now, members=members, agreed=bool(way.consent), at=way.price
-    )
-    chosen = job_store.load_job(code).chosen
-    parts = offers_store.load_offers([*way.offers, *chosen.more_offers])
-    if all(part.free > 0 for part in parts):
-        stock.take_part(code, by, now)
+    else:
+        members = way.offers if len(way.offers) > 1 else ()
+        matching.choose_offer(
+            code, way.offers[0], by, now, members=members, agreed=bool(way.consent), at=way.price
+        )
+    routes.hold_or_order(code, by, now)
+    if ready:
+        routes.promise_by(code, ready, way.name, by, now)
+
+
+def _ready_now(code: str, way: OfferedWay, now: datetime) -> datetime | None:
+    """When a way can be ready that is answered now; what was told with the quote where it is not compared any
+    more.
+    """
+    ways = {one.weighed.way.key: one for one in routes.routes_page(code, now).ways}
+    return ways[way.key].ready if way.key in ways else way.ready_at
+
+
+def _do_found(job: JobRecord, quote: QuoteRecord, way: OfferedWay, by: Person, now: datetime) -> None:
+    """What was found is done with: the price goes with it, or stays as it was agreed."""
+    if not price_may_change(job.stage, job.chosen.price_minor):
+        raise MoveRefused(job.code, fact("quotes.be-asked-about"), [fact("job.it-is", stage=job.stage)])
+    if way.key == WITH:
+        facts = {
+            "before_minor": job.chosen.price_minor,
+            "after_minor": way.price.minor,
+            "currency": job.currency,
+            "reason": quote.found,
+        }
+        chosen = replace(job.chosen, price_minor=way.price.minor)
+        note(job, EventKind.PRICE, facts, chosen, by=by, now=now)
 
 
 @writing
 def answer_by_link(token: str, key: str, now: datetime, *, agreed: bool) -> QuoteRecord:
-    """What the customer answers by the link: the way is chosen, and its part held where it lies on the shelf
-    (rule quote.answered). The same answer sent twice is one.
-    """
+    """What the customer answers by the link (rule quote.answered). The same answer sent twice is one."""
     found = by_link(token)
-    job = job_store.lock_job(found.code)
+    job_store.lock_job(found.code)
     quote = by_link(token)
     if quote.state in (QuoteState.ACCEPTED, QuoteState.DECLINED) and quote.answer == key:
         return quote
-    way = check_answer(quote, key, now, agreed=agreed)
     person = people_store.load_person(quote.person_id)
     assert person, "whoever made it is never deleted"
     by = Person(id=person.id, name=person.name, role=person.role)  # type: ignore[arg-type]
-    state = QuoteState.ACCEPTED if way else QuoteState.DECLINED
-    if way:
-        _choose(quote.code, way, by, now)
-    store.answer_quote(quote.id, state.value, key, now, "link")
-    facts = {"version": quote.version, "state": state.value, "way": way.name if way else ""}
-    note(job_store.lock_job(job.code), EventKind.ANSWERED, facts, by=by, now=now)
+    _answer(quote, key, by, now, agreed=agreed, where="link")
     return by_link(token)
+
+
+@writing
+def answer_at_counter(code: str, version: int, key: str, by: Person, now: datetime, *, agreed: bool) -> None:
+    """What the customer says at the counter or on the telephone, written down by somebody of the shop."""
+    demand(by, Deed.QUOTE)
+    job = job_store.lock_job(code)
+    quote = next((one for one in store.quotes_of(job.id) if one.version == version), None)
+    if quote is None:
+        raise NotFound(fact("quotes.quote"), str(version))
+    _answer(quote, key, by, now, agreed=agreed, where="counter")
+
+
+def _answer(quote: QuoteRecord, key: str, by: Person, now: datetime, *, agreed: bool, where: str) -> None:
+    """An answer to a quote under its job's lock: the way is chosen, its part held or ordered, the promise
+    set; where none is wanted the job is declined, unless the device is open.
+    """
+    way = check_answer(quote, key, now, agreed=agreed)
+    state = QuoteState.ACCEPTED if way else QuoteState.DECLINED
+    job = job_store.lock_job(quote.code)
+    if way and quote.found:
+        _do_found(job, quote, way, by, now)
+    elif way:
+        _choose(quote.code, way, by, now)
+    store.answer_quote(quote.id, state.value, key, now, where)
+    facts = {"version": quote.version, "state": state.value, "way": way.name if way else "", "where": where}
+    note(job_store.lock_job(quote.code), EventKind.ANSWERED, facts, by=by, now=now)
+    if way is None and may_decline(quote.code):
+        reason = speech().say(fact("quotes.they-declined", version=quote.version))
+        handover.decline(quote.code, reason, by, now)
+
+
+def may_decline(code: str) -> bool:
+    """Whether a job can be declined as it is: nothing of it is open."""
+    job = job_store.load_job(code)
+    if job.stage not in starts_of(Move.DECLINE):
+        return False
+    return not gather_facts(job, schools.of_job(job)).device_open

@@ -7,17 +7,19 @@ from dataclasses import replace
 from datetime import date, datetime
 
 from sutura.core import handover as rules
-from sutura.core.errors import Invalid, NotFound
+from sutura.core.errors import Invalid, MoveRefused, NotFound
 from sutura.core.facts import fact
-from sutura.core.job import EventKind, JobRecord, Move
+from sutura.core.job import EventKind, JobRecord, Move, Stage
 from sutura.core.maths.money import Money
 from sutura.core.people import Deed, demand
+from sutura.core.quoting.pricing import price_may_change
 from sutura.core.values import Person
-from sutura.services import cores, schools
-from sutura.services.job import move
+from sutura.services import cores, orders, schools
+from sutura.services.job import move, note
 from sutura.store import handover as store
 from sutura.store import job as job_store
 from sutura.store import offers as offers_store
+from sutura.store import quoting as quoting_store
 from sutura.store import stock as stock_store
 from sutura.store.database import reading, writing
 
@@ -47,16 +49,16 @@ def hand_back(
     rules.check_way_back(job.arrival.channel, way_back)
     if job.chosen.price_minor is None:
         raise NotFound(fact("handover.agreed-price-job"), code)
-    owed = Money(minor=job.chosen.price_minor, currency=job.currency)
-    until = rules.warranty_end(today, model.warranty_days)
-    if job.stage.value == "closed":
-        paid, how = rules.check_payment(owed, amount, method)
-        store.add_payment(job.id, paid.minor, paid.currency, how.value, by.id, now)
+    price = Money(minor=job.chosen.price_minor, currency=job.currency)
+    days = job.chosen.warranty_days
+    until = rules.warranty_end(today, model.warranty_days if days is None else days)
+    if job.stage is Stage.CLOSED:
+        _settle(job, price, amount, method, by, now)
     store.save_returned([a.id for a in accessories if a.id in returned], now)
     facts = {
         "returned": _names(accessories, returned),
-        "paid_minor": owed.minor,
-        "currency": owed.currency,
+        "paid_minor": price.minor,
+        "currency": price.currency,
         "method": method,
         "warranty_end": until.isoformat(),
         "explanation": explanation.strip(),
@@ -79,6 +81,39 @@ def hand_back(
     )
 
 
+def owed_of(job: JobRecord) -> Money:
+    """What is still open of a job's price; below zero where more was paid."""
+    price = Money(minor=job.chosen.price_minor or 0, currency=job.currency)
+    return price - rules.received(store.load_payments(job.id), job.currency)
+
+
+def _settle(job: JobRecord, price: Money, amount: str, method: str, by: Person, now: datetime) -> None:
+    """The rest is paid, or what was paid too much goes back (rule handover.paid)."""
+    owed = price - rules.received(store.load_payments(job.id), price.currency)
+    if owed.minor:
+        kind = rules.PaidFor.REST if owed.minor > 0 else rules.PaidFor.REFUND
+        due = Money(minor=abs(owed.minor), currency=owed.currency)
+        paid, how = rules.check_payment(due, amount, method)
+        store.add_payment(job.id, kind, paid, how.value, by.id, now)
+
+
+@writing
+def take_deposit(code: str, amount: str, method: str, by: Person, now: datetime) -> None:
+    """Take a deposit on an agreed price (rule handover.deposit); the part it is for is written into the next
+    order.
+    """
+    demand(by, Deed.TAKE_IN)
+    job = job_store.lock_job(code)
+    if not price_may_change(job.stage, job.chosen.price_minor):
+        raise MoveRefused(code, fact("handover.take-a-deposit"), [fact("job.it-is", stage=job.stage)])
+    paid, how = rules.check_deposit(owed_of(job), amount, method)
+    store.add_payment(job.id, rules.PaidFor.DEPOSIT, paid, how.value, by.id, now)
+    facts = {"amount_minor": paid.minor, "currency": paid.currency, "method": how.value}
+    note(job, EventKind.DEPOSIT, facts, by=by, now=now)
+    if job.stage is Stage.QUOTED:
+        orders.order_chosen(job, by, now)
+
+
 def _names(accessories: Sequence[rules.Accessory], returned: Sequence[int]) -> list[str]:
     return [accessory.name for accessory in accessories if accessory.id in returned]
 
@@ -91,6 +126,7 @@ def decline(code: str, reason: str, by: Person, now: datetime) -> None:
         raise Invalid("reason", "", fact("handover.write-why-repair-declined"))
     job = job_store.lock_job(code)
     held = stock_store.held_of(job.id)
+    quoting_store.supersede_quotes(job.id)
     facts = {"reason": reason.strip()}
     move(job, Move.DECLINE, EventKind.DECLINED, facts, by=by, now=now, holds={"reason_given": True})
     for held_part in held:
@@ -99,19 +135,35 @@ def decline(code: str, reason: str, by: Person, now: datetime) -> None:
 
 @writing
 def return_unrepaired(
-    code: str, *, returned: Sequence[int], explanation: str, by: Person, now: datetime, way_back: str = ""
+    code: str,
+    *,
+    returned: Sequence[int],
+    explanation: str,
+    by: Person,
+    now: datetime,
+    way_back: str = "",
+    refund: str = "",
+    method: str = "",
+    kept_because: str = "",
 ) -> None:
+    """Give the device back as it came, and a deposit with it (rule handover.deposit)."""
     demand(by, Deed.TAKE_IN)
     job = job_store.lock_job(code)
     accessories = store.load_accessories(job.id)
     rules.check_accessories(accessories, returned, explanation)
     rules.check_way_back(job.arrival.channel, way_back)
-    store.save_returned([a.id for a in accessories if a.id in returned], now)
-    facts = {
+    had = rules.received(store.load_payments(job.id), job.currency)
+    facts: dict[str, object] = {
         "returned": _names(accessories, returned),
         "explanation": explanation.strip(),
         "way_back": way_back.strip(),
     }
+    if had.minor:
+        back, how = rules.check_refund(had, refund, method, kept_because)
+        if back.minor:
+            store.add_payment(job.id, rules.PaidFor.REFUND, back, how.value, by.id, now)
+        facts |= {"refund_minor": back.minor, "currency": back.currency, "kept_because": kept_because.strip()}
+    store.save_returned([a.id for a in accessories if a.id in returned], now)
     closing = replace(job.closing, finished_at=now, returned_note=explanation.strip()[:300])
     move(
         job,

@@ -14,7 +14,7 @@ from sutura.core.bench.done import Done
 from sutura.core.bench.progress import Progress
 from sutura.core.bench.rework import rounds
 from sutura.core.catalogue.model import Model, Step
-from sutura.core.handover import Accessory
+from sutura.core.handover import Accessory, Paid, PaidFor, received
 from sutura.core.intake.arrival import Applies, is_asked
 from sutura.core.job import (
     BEFORE_OPENING,
@@ -33,6 +33,7 @@ from sutura.core.job import (
     seam,
 )
 from sutura.core.matching.judging import Fit
+from sutura.core.maths.money import Money
 from sutura.core.planning import Next, expected_at, next_of
 from sutura.core.values import FunctionResult, Person
 from sutura.formats.pieces import step_from_json, step_to_json
@@ -63,11 +64,21 @@ class JobPage:
     accessories: list[Accessory]
     consents: Mapping[str, str]
     held: list[stock_store.Held]
-    payment: handover_store.Paid | None
+    payments: list[Paid]
     progress: Progress
     proof: proof_rules.ProofReading | None
     # when it is done if it is worked on from now; None = not known, or nothing is left
     expected_at: datetime | None
+
+    @property
+    def had(self) -> Money:
+        """What the shop has of its price."""
+        return received(self.payments, self.job.currency)
+
+    @property
+    def payment(self) -> Paid | None:
+        """The payment that was taken last; what was given back is none."""
+        return next((one for one in reversed(self.payments) if one.kind is not PaidFor.REFUND), None)
 
 
 @reading
@@ -88,7 +99,7 @@ def job_page(code: str, now: datetime) -> JobPage:
         accessories=handover_store.load_accessories(job.id),
         consents=consents_store.load_consents(job.id),
         held=stock_store.held_of(job.id),
-        payment=handover_store.load_payment(job.id),
+        payments=handover_store.load_payments(job.id),
         progress=progress_of(job, model),
         proof=latest_proof(model, results),
         expected_at=expected_at(waiting.waiting, now, hours) if waiting else None,
@@ -245,7 +256,8 @@ def gather_facts(job: JobRecord, model: Model) -> JobFacts:
         all_steps_done=progress.step is None,
         device_open=progress.is_open,
         given_up=job.bench.round is Round.CLOSING_UP,
-        paid=handover_store.load_payment(job.id) is not None,
+        paid=job.chosen.price_minor is not None
+        and received(handover_store.load_payments(job.id), job.currency).minor == job.chosen.price_minor,
     )
 
 

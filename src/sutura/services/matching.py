@@ -30,8 +30,10 @@ from sutura.core.matching.wanted import (
 from sutura.core.maths.money import Money
 from sutura.core.people import Deed, demand
 from sutura.core.planning import expected_minutes
+from sutura.core.quoting.policy import warranty_of
 from sutura.core.quoting.pricing import Quote, Rates, quote
 from sutura.core.quoting.routes import Tried, failure_of
+from sutura.core.quoting.taxes import taxes_kept
 from sutura.core.stock.suppliers import prior_of
 from sutura.core.typed import Problems, read_choice
 from sutura.core.values import Person
@@ -348,14 +350,7 @@ def choose_offer(
     judged, wanted = _chosen(job, model, offer, members, now)
     if not may_choose(judged.fit):
         raise Invalid("offer", offer.part, fact("matching.choose-one-fits-one", judged=judged.says))
-    to_agree = consent_text(judged)
-    if to_agree and not agreed:
-        raise Invalid("agreed", "", fact("matching.customer-must-agree-first", to_agree=to_agree))
-    if to_agree:
-        row = consents_store.ConsentRow(
-            consent=f"part-{offer.id}", version=1, text=speech().say(to_agree), needed=False, active=True
-        )
-        consents_store.keep_consent(job.id, row, now)
+    to_agree = _keep_agreed(job, offer, judged, now, agreed=agreed)
     # what the customer was still to answer is overtaken, wherever it is chosen
     quoting_store.supersede_quotes(job.id)
     rates = shop().rates
@@ -370,6 +365,8 @@ def choose_offer(
         price_minor=(at or price.price).minor,
         tax_bps=rates.tax_bps,
         extra_minutes=judged.extra_minutes,
+        taxes=taxes_kept(price.taxes),
+        warranty_days=warranty_of(rates.policy, [one.grade for one in whole], model.warranty_days),
     )
     factor = factor_of(job.bench.technician_id, model)
     work = replace(job.bench, expected_minutes=expected_minutes(wanted.minutes, factor, judged.extra_minutes))
@@ -396,6 +393,19 @@ def choose_offer(
         now=now,
         holds={"part_chosen": True, "price_agreed": True},
     )
+
+
+def _keep_agreed(job: JobRecord, offer: Offer, judged: Judged, now: datetime, *, agreed: bool) -> Say:
+    """What the customer agrees to with a part, kept with the job; refuses what they did not agree to."""
+    to_agree = consent_text(judged)
+    if to_agree and not agreed:
+        raise Invalid("agreed", "", fact("matching.customer-must-agree-first", to_agree=to_agree))
+    if to_agree:
+        row = consents_store.ConsentRow(
+            consent=f"part-{offer.id}", version=1, text=speech().say(to_agree), needed=False, active=True
+        )
+        consents_store.keep_consent(job.id, row, now)
+    return to_agree
 
 
 def _chosen(

@@ -8,6 +8,7 @@ from functools import partial
 
 from sutura.core.errors import Invalid, NotFound, StaleSave
 from sutura.core.facts import fact
+from sutura.core.job import JobRecord
 from sutura.core.maths.money import amount_text
 from sutura.core.people import Deed, demand
 from sutura.core.stock import orders as rules
@@ -22,6 +23,7 @@ from sutura.services.pieces import receive_pieces
 from sutura.services.reordering import USUAL_DAYS, advise_all, buying_of, share_orders, today
 from sutura.services.shop import shop
 from sutura.store import audit as audit_store
+from sutura.store import offers as offers_store
 from sutura.store import orders as store
 from sutura.store import shop as shop_store
 from sutura.store import stock as stock_store
@@ -93,6 +95,38 @@ def add_to_order(barcode: str, pieces: str, by: Person, now: datetime) -> int:
         _add_line(order_id, part.id, offer, number, 0)
     store.save_order(order_id, shipping_minor=suppliers_store.load_terms(offer.supplier_id).shipping_minor)
     return order_id
+
+
+@writing
+def order_chosen(job: JobRecord, by: Person, now: datetime) -> tuple[str, ...]:
+    """Write what a job waits for into the next order of whoever sells it, as the Shelf advises it; nothing
+    where it lies here, comes already, or stands there. The parts that were written.
+    """
+    waits = {
+        offer.part_id
+        for offer in offers_store.load_offers([job.chosen.offer_id or 0, *job.chosen.more_offers])
+        if offer.free < 1
+    }
+    if not waits:
+        return ()
+    written = []
+    for line in advise_all(now):
+        if line.part.id not in waits or not (line.offer and line.advice and line.advice.order):
+            continue
+        supplier = line.offer.supplier_id
+        suppliers_store.lock_supplier(supplier)
+        order_id = store.draft_of(supplier) or store.add_order(supplier, by.id, now)
+        drafted = {one.part_id: one for one in store.load_lines(order_id)}
+        buying = buying_of(line.offer)
+        pieces = buying.at_least(line.advice.order)
+        there = drafted.get(line.part.id)
+        if there is None:
+            _add_line(order_id, line.part.id, line.offer, pieces, line.advice.for_jobs)
+        elif there.quantity < pieces:
+            store.save_line(there.id, quantity=pieces, price_minor=buying.price_of(pieces))
+        store.save_order(order_id, shipping_minor=suppliers_store.load_terms(supplier).shipping_minor)
+        written.append(line.part.name)
+    return tuple(written)
 
 
 def _lock(order_id: int, state: OrderState) -> store.OrderRow:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Container
+from collections.abc import Collection, Container, Sequence
 from dataclasses import dataclass, replace
 from datetime import UTC, datetime, tzinfo
 from decimal import Decimal
@@ -16,7 +16,7 @@ from sutura.core.facts import fact
 from sutura.core.intake.promise import Hands, check_new_promise
 from sutura.core.job import OPEN_STAGES, EventKind, JobRecord, SeamStitch, Stage, seam
 from sutura.core.people import Deed, demand
-from sutura.core.planning import Next, TechnicianChoice, Waiting, expected_minutes, minutes_to_promise
+from sutura.core.planning import Next, Skill, TechnicianChoice, Waiting, expected_minutes, minutes_to_promise
 from sutura.core.shop import OpenHours
 from sutura.core.typed import Problems, read_moment
 from sutura.core.values import Person
@@ -260,21 +260,38 @@ def assign_page(code: str) -> AssignPage:
     )
 
 
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Trained:
+    """Somebody trained for a family, with the jobs they have."""
+
+    skill: Skill
+    queue: Sequence[Waiting]
+
+    def hands(self, sheet_minutes: int, move_over: Sequence[str], now: datetime, hours: OpenHours) -> Hands:
+        """Their minutes for some work with moving over, and the work that must come before it."""
+        minutes = minutes_to_promise(sheet_minutes, move_over, self.skill.factor)
+        before = rules.minutes_before(self.queue, minutes, now, hours)
+        return Hands(name=self.skill.name, minutes=minutes, before_minutes=before)
+
+
+@reading
+def trained_with_jobs(family: str, but: str = "") -> list[Trained]:
+    """Whoever is trained for a family, with the jobs they have; `but` = not this one."""
+    trained = [skill for skill in store.skills_page(family) if skill.factor is not None]
+    queues: dict[int | None, list[Waiting]] = {}
+    for job in store.open_jobs_page() if trained else ():
+        if job.waiting.code != but:
+            queues.setdefault(job.technician_id, []).append(job.waiting)
+    return [Trained(skill=skill, queue=queues.get(skill.person_id, ())) for skill in trained]
+
+
 @reading
 def hands_for(model: Model, now: datetime, hours: OpenHours) -> list[Hands]:
     """Whoever is trained for a model: their minutes for it with moving over, and the work that must come
     before it.
     """
-    trained = [skill for skill in store.skills_page(model.procedure_family) if skill.factor is not None]
-    queues: dict[int | None, list[Waiting]] = {}
-    for job in store.open_jobs_page() if trained else ():
-        queues.setdefault(job.technician_id, []).append(job.waiting)
-    hands = []
-    for one in trained:
-        minutes = minutes_to_promise(model.minutes, model.move_over, one.factor)
-        before = rules.minutes_before(queues.get(one.person_id, ()), minutes, now, hours)
-        hands.append(Hands(name=one.name, minutes=minutes, before_minutes=before))
-    return hands
+    trained = trained_with_jobs(model.procedure_family)
+    return [one.hands(model.minutes, model.move_over, now, hours) for one in trained]
 
 
 def factor_of(technician_id: int | None, model: Model) -> Decimal | None:

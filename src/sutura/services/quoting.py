@@ -16,6 +16,7 @@ from sutura.core.planning import expected_minutes
 from sutura.core.quoting import pricing as rules
 from sutura.core.quoting.policy import Priced, PricePolicy, least_after_discount, price
 from sutura.core.quoting.pricing import Margin, Rates, margin
+from sutura.core.quoting.taxes import taxes_from, taxes_kept
 from sutura.core.typed import read_choice
 from sutura.core.values import Person
 from sutura.services import catalogue
@@ -74,6 +75,7 @@ def margin_of(earned: store.Earned) -> Margin:
         Money(minor=earned.cost_minor, currency=earned.currency),
         earned.bench_minutes,
         earned.tax_bps,
+        taxes_from(earned.taxes, earned.tax_bps),
     )
 
 
@@ -87,6 +89,7 @@ def job_margin(job: JobRecord, by: Person) -> Margin | None:
         Money(minor=job.closing.cost_minor, currency=job.currency),
         job.closing.bench_minutes,
         job.chosen.tax_bps,
+        taxes_from(job.chosen.taxes, job.chosen.tax_bps),
     )
 
 
@@ -131,6 +134,8 @@ def change_job_price(code: str, typed: str, reason: str, version: int, by: Perso
         "currency": job.currency,
         "reason": reason.strip(),
     }
+    # what the customer was still to answer spoke of the price before
+    store.supersede_quotes(job.id)
     note(job, EventKind.PRICE, facts, replace(job.chosen, price_minor=minor), by=by, now=now)
 
 
@@ -167,14 +172,14 @@ def preview(policy: PricePolicy, by: Person) -> list[Preview]:
     return found
 
 
-def price_without_part(way: Partless, rates: Rates) -> Money:
+def quote_without_part(way: Partless, rates: Rates) -> rules.Quote:
     """The price to propose of a way that needs no part: its work."""
-    return rules.quote(Money(minor=0, currency=rates.currency), way.minutes, rates).price
+    return rules.quote(Money(minor=0, currency=rates.currency), way.minutes, rates)
 
 
 def partless_of(model: Model, rates: Rates) -> list[tuple[Partless, Money]]:
     """The ways of a model that need no part, each with its price."""
-    return [(way, price_without_part(way, rates)) for way in partless_ways(model)]
+    return [(way, quote_without_part(way, rates).price) for way in partless_ways(model)]
 
 
 @writing
@@ -193,7 +198,8 @@ def choose_without_part(code: str, kind: str, by: Person, now: datetime, *, at: 
     # what the customer was still to answer is overtaken, wherever it is chosen
     store.supersede_quotes(job.id)
     rates = shop().rates
-    price = at or price_without_part(way, rates)
+    made = quote_without_part(way, rates)
+    price = at or made.price
     chosen = Chosen(
         route=way.kind,
         route_minutes=way.minutes,
@@ -203,6 +209,8 @@ def choose_without_part(code: str, kind: str, by: Person, now: datetime, *, at: 
         price_minor=price.minor,
         tax_bps=rates.tax_bps,
         extra_minutes=0,
+        taxes=taxes_kept(made.taxes),
+        warranty_days=model.warranty_days,
     )
     factor = factor_of(job.bench.technician_id, model)
     work = replace(job.bench, expected_minutes=expected_minutes(way.minutes, factor, 0))

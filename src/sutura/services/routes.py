@@ -8,20 +8,25 @@ from datetime import datetime
 
 from sutura.core.bench.compiling import Aim, Goal, compile_sheet
 from sutura.core.bench.partless import partless_ways
-from sutura.core.catalogue.model import Model
+from sutura.core.bench.stations import StationUse, stations_of
+from sutura.core.catalogue.model import Model, Step
 from sutura.core.errors import Invalid
 from sutura.core.facts import Say, fact
+from sutura.core.handover import received
 from sutura.core.intake.diagnosis import diagnose
 from sutura.core.intake.layers import has_of
-from sutura.core.job import JobRecord, Move, starts_of
+from sutura.core.intake.promise import PartSeen, earliest_promise
+from sutura.core.job import NO_PART, EventKind, JobRecord, Move, Stage, starts_of
 from sutura.core.matching.judging import may_choose
-from sutura.core.matching.ranking import weights_from
+from sutura.core.matching.ranking import parts_of, weights_from
 from sutura.core.maths.money import Money
 from sutura.core.people import Deed, demand
-from sutura.core.planning import Skill, candidates, expected_minutes
+from sutura.core.planning import Skill, candidates, expected_minutes, minutes_to_promise
+from sutura.core.quoting.policy import PricePolicy, deposit_of, warranty_of
 from sutura.core.quoting.pricing import Quote, Rates, quote
 from sutura.core.quoting.routes import (
     Policy,
+    Standing,
     Tried,
     Way,
     Weighed,
@@ -31,11 +36,17 @@ from sutura.core.quoting.routes import (
     weigh,
     worth_today,
 )
+from sutura.core.quoting.sensitivity import Turning, needs_said, turning
+from sutura.core.shop import OpenHours
 from sutura.core.values import Person
-from sutura.services import matching, schools, stock
+from sutura.services import matching, orders, planning, schools, stock
 from sutura.services import quoting as quoting_service
+from sutura.services.job import note
 from sutura.services.matching import Matched
+from sutura.services.shop import shop, speech
+from sutura.store import handover as handover_store
 from sutura.store import job as job_store
+from sutura.store import offers as offers_store
 from sutura.store import planning as planning_store
 from sutura.store import quoting as store
 from sutura.store import shop as shop_store
@@ -53,6 +64,11 @@ class Choosable:
     members: tuple[int, ...]
     on_shelf: bool
     consent: Say
+    # when it can be ready if it is chosen now, and the stations it holds
+    ready: datetime
+    stations: tuple[StationUse, ...]
+    # what longer work or a dearer part does to the chance from which on it pays; empty where nothing follows
+    needs: Say
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -64,12 +80,21 @@ class RoutesPage:
     policy: Policy
     choosable: bool
     rates: Rates
+    # how much worse the recommended way can get before the next one leaves more
+    turning: Turning | None
 
 
 def policy_of(shop: shop_store.ShopRecord) -> Policy:
     """The shop's weights for routes."""
     weights = weights_from(shop.weights, shop.bench_rate_minor)
-    return Policy(rate_minor=shop.bench_rate_minor, wait_day_minor=weights.wait_day_minor)
+    prices = shop.rates.policy
+    return Policy(
+        rate_minor=shop.bench_rate_minor,
+        wait_day_minor=weights.wait_day_minor,
+        failure_minor=prices.failure_minor,
+        least_chance=prices.least_chance_bps / 10_000,
+        worth_share=prices.worth_bps / 10_000,
+    )
 
 
 @reading
@@ -89,14 +114,13 @@ def routes_of_model(model: Model, now: datetime, look: Mapping[str, str] | None 
 def _page(
     job: JobRecord | None, model: Model, now: datetime, look: Mapping[str, str] | None = None
 ) -> RoutesPage:
-    shop = shop_store.load_shop()
-    assert shop, "asked for where a shop is set up"
+    the_shop = shop()
     found = diagnose(job.arrival.look if job else look or {}, has_of(model))
     broken, suspected = (
         [reading_.layer for reading_ in layers] for layers in (found.faulty, found.suspected)
     )
     tried = store.tries_of(model.procedure_family)
-    policy = policy_of(shop)
+    policy = policy_of(the_shop)
     partless = {way.kind: way for way in partless_ways(model)}
     kinds = [*(way.kind for way in model.ways), *partless]
     made: dict[str, tuple[Way, Matched | None]] = {}
@@ -105,11 +129,13 @@ def _page(
         there = matching.match_for(job, model, route.kind, now) if not why else None
         picked = _picked(there.offers) if there else []
         for matched in picked:
-            way = _way(model, route.kind, route.name, matched, shop.rates, tried, follows(route.kind, kinds))
+            way = _way(
+                model, route.kind, route.name, matched, the_shop.rates, tried, follows(route.kind, kinds)
+            )
             made[way.key] = (way, matched)
         if not picked:
             why = why or fact("routes.no-part")
-            nothing = Money(minor=0, currency=shop.currency)
+            nothing = Money(minor=0, currency=the_shop.currency)
             way = Way(
                 kind=route.kind,
                 name=route.name,
@@ -123,7 +149,7 @@ def _page(
             )
             made[way.key] = (way, None)
     for kind, without in partless.items():
-        nothing = Money(minor=0, currency=shop.currency)
+        nothing = Money(minor=0, currency=the_shop.currency)
         way = Way(
             kind=kind,
             name=without.name,
@@ -140,18 +166,53 @@ def _page(
         made[way.key] = (way, None)
     hands = _hands(job, model)
     linked = [_by(way, hands) for way in _linked([way for way, _ in made.values()], made)]
-    ways = [_priced(way, model.device_class, shop.rates) for way in linked]
-    new_price = Money.of(model.new_price, shop.currency) if model.new_price else None
+    ways = [_priced(way, model.device_class, the_shop.rates) for way in linked]
+    new_price = Money.of(model.new_price, the_shop.currency) if model.new_price else None
     worth = worth_today(new_price, model.released, now.year)
+    when = _When(
+        model=model,
+        trained=planning.trained_with_jobs(model.procedure_family, job.code if job else ""),
+        hours=the_shop.open_hours,
+        now=now,
+    )
+    by_id = {way.key: way for way in ways if not way.why_not}
+    weighed = weigh(ways, policy, worth)
     return RoutesPage(
         job=job,
         model=model,
-        ways=[_choosable(one, made[one.way.key][1]) for one in weigh(ways, policy, worth)],
+        ways=[
+            _choosable(one, made[one.way.key][1], when, needs_said(one.way, by_id, policy)) for one in weighed
+        ],
         worth=worth,
         policy=policy,
         choosable=job is not None and job.stage in starts_of(Move.QUOTE, Move.REQUOTE),
-        rates=shop.rates,
+        rates=the_shop.rates,
+        turning=_turning(weighed, by_id, policy),
     )
+
+
+def _turning(weighed: Sequence[Weighed], by_id: Mapping[str, Way], policy: Policy) -> Turning | None:
+    """How much worse the recommended way can get beside the next that is possible."""
+    best = next((one.way for one in weighed if one.standing is Standing.RECOMMENDED), None)
+    second = next((one.way for one in weighed if one.standing is Standing.POSSIBLE), None)
+    return turning(best, second, by_id, policy) if best and second else None
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class _When:
+    """What says when a way can be ready."""
+
+    model: Model
+    trained: Sequence[planning.Trained]
+    hours: OpenHours
+    now: datetime
+
+    def ready(self, way: Way, part: str) -> datetime:
+        """The earliest that can be kept by a way (rule intake.promise)."""
+        seen = PartSeen(part=part, free=0 if way.wait_days else 1, lead_days=way.wait_days) if part else None
+        hands = [one.hands(way.bench_minutes, (), self.now, self.hours) for one in self.trained]
+        minutes = minutes_to_promise(way.bench_minutes, ())
+        return earliest_promise(self.now, seen, hands, minutes, way.unattended_minutes, self.hours).at
 
 
 def _hands(job: JobRecord | None, model: Model) -> Skill | None:
@@ -204,7 +265,7 @@ def _way(
         name=told,
         parts=Money(minor=matched.parts_minor, currency=rates.currency),
         bench_minutes=expected_minutes(matched.quote.minutes, None, 0),
-        unattended_minutes=model.cure_minutes + _waits(model, kind),
+        unattended_minutes=model.cure_minutes + sum(step.wait_minutes for step in _steps(model, kind)),
         wait_days=matched.ranked.wait_days,
         price=matched.quote.price,
         tax=matched.quote.tax,
@@ -212,25 +273,25 @@ def _way(
         kit=bool(judged.members),
         # the id is looked up when every way is known
         falls_to=after,
-        gets=_gets(model, kind, matched),
+        gets=_gets(model, kind, matched, rates.policy),
     )
 
 
-def _waits(model: Model, kind: str) -> int:
-    """Minutes by the clock on a route's sheet."""
-    if not model.pieces:
-        return 0
-    steps = compile_sheet(model, Goal(aim=Aim.REPAIR, route=kind)).steps
-    return sum(step.wait_minutes for step in steps)
+def _steps(model: Model, kind: str) -> tuple[Step, ...]:
+    """A route's sheet; nothing where the model has none."""
+    if not model.pieces or kind in NO_PART:
+        return ()
+    return compile_sheet(model, Goal(aim=Aim.REPAIR, route=kind)).steps
 
 
-def _gets(model: Model, kind: str, matched: Matched) -> tuple[Say, ...]:
+def _gets(model: Model, kind: str, matched: Matched, policy: PricePolicy) -> tuple[Say, ...]:
     """What the customer gets by it."""
     consent = matching.consent_text(matched.judged)
     gets: list[Say] = []
     if kind == "glass":
         gets.append(fact("routes.gets-original-panel"))
-    gets.append(fact("routes.gets-warranty", days=model.warranty_days))
+    grades = [part.grade for part in parts_of(matched.judged)]
+    gets.append(fact("routes.gets-warranty", days=warranty_of(policy, grades, model.warranty_days)))
     if consent:
         gets.append(fact("routes.gets-loses", what=consent))
     if model.seal:
@@ -268,14 +329,18 @@ def _priced(way: Way, device_class: str, rates: Rates) -> Way:
     return replace(way, price=made.price, tax=made.tax)
 
 
-def _choosable(one: Weighed, matched: Matched | None) -> Choosable:
+def _choosable(one: Weighed, matched: Matched | None, when: _When, needs: Say) -> Choosable:
     judged = matched.judged if matched else None
+    steps = _steps(when.model, one.way.kind) if not one.way.why_not else ()
     return Choosable(
         weighed=one,
         offer=judged.offer.id if judged else 0,
         members=tuple(member.id for member in judged.members) if judged else (),
         on_shelf=one.way.wait_days == 0,
         consent=matching.consent_text(judged) if judged else "",
+        ready=when.ready(one.way, judged.offer.part if judged else ""),
+        stations=stations_of(when.model, steps, when.model.cure_minutes),
+        needs=needs if not one.way.why_not else "",
     )
 
 
@@ -287,14 +352,53 @@ def choose_way(code: str, key: str, by: Person, now: datetime, *, agreed: bool, 
     found = next((one for one in page.ways if one.weighed.way.key == key), None)
     if found is None or found.weighed.way.why_not:
         raise Invalid("way", key, fact("routes.choose-one-shown"))
-    if not found.offer:
+    if found.offer:
+        members = found.members
+        offer = 0 if members else found.offer
+        matching.choose_offer(code, offer, by, now, members=members, agreed=agreed, rush=rush)
+    else:
         quoting_service.choose_without_part(code, found.weighed.way.kind, by, now)
+    hold_or_order(code, by, now)
+    promise_by(code, found.ready, found.weighed.way.name, by, now)
+
+
+def hold_or_order(code: str, by: Person, now: datetime) -> None:
+    """The chosen part is held where all of it lies on the shelf; else it is written into the next order, once
+    the deposit that the shop asks for is there (rule quote.answered).
+    """
+    job = job_store.lock_job(code)
+    if job.stage is not Stage.QUOTED:
         return
-    matching.choose_offer(
-        code, 0 if found.members else found.offer, by, now, members=found.members, agreed=agreed, rush=rush
-    )
-    if found.on_shelf:
+    chosen = offers_store.load_offers([job.chosen.offer_id or 0, *job.chosen.more_offers])
+    if all(part.free > 0 for part in chosen):
         stock.take_part(code, by, now)
+    elif not deposit_open(job).minor:
+        orders.order_chosen(job, by, now)
+
+
+@reading
+def deposit_open(job: JobRecord) -> Money:
+    """What is still to be paid before the part of a job is ordered; nothing where it is held or here."""
+    nothing = Money(minor=0, currency=job.currency)
+    if job.stage is not Stage.QUOTED or job.chosen.price_minor is None:
+        return nothing
+    chosen = offers_store.load_offers([job.chosen.offer_id or 0, *job.chosen.more_offers])
+    if all(part.free > 0 for part in chosen):
+        return nothing
+    asked = deposit_of(Money(minor=job.chosen.price_minor, currency=job.currency), shop().rates.policy)
+    left = asked - received(handover_store.load_payments(job.id), job.currency)
+    return left if left.minor > 0 else nothing
+
+
+def promise_by(code: str, ready: datetime, name: Say, by: Person, now: datetime) -> None:
+    """The promise moves where the chosen way cannot keep it (rule quote.promise)."""
+    job = job_store.lock_job(code)
+    if ready <= job.promise_at:
+        return
+    reason = speech().say(fact("routes.ready-then", name=name))
+    job_store.save_promise(job.id, ready, reason[:300])
+    facts = {"before": job.promise_at.isoformat(), "after": ready.isoformat(), "reason": reason}
+    note(job, EventKind.PROMISED, facts, by=by, now=now)
 
 
 def keep_try(job: JobRecord, now: datetime, *, succeeded: bool) -> None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
@@ -63,6 +64,7 @@ class Earned:
     finished_at: datetime
     price_minor: int
     tax_bps: int
+    taxes: Mapping[str, Any]
     currency: str
     cost_minor: int
     bench_minutes: int
@@ -76,6 +78,7 @@ _EARNED = (
         Job.finished_at,
         Job.price_minor,
         Job.tax_bps,
+        Job.taxes,
         Job.currency,
         Job.cost_minor,
         Job.bench_minutes,
@@ -149,6 +152,7 @@ _QUOTE = (
         Quote.valid_until,
         Quote.person.alias("person_id"),
         Quote.at,
+        Quote.found,
     )
     .join(Job)
     .join(CatalogueModel)
@@ -158,6 +162,17 @@ _QUOTE = (
 @reading
 def quote_by_link(link: str) -> QuoteRecord | None:
     return first(_record, _QUOTE.where(Quote.link == link))
+
+
+@written
+def _asked(job_id: int) -> Select:
+    return _QUOTE.where(Quote.job == job_id, Quote.found != "").order_by(Quote.version.desc()).limit(1)
+
+
+@reading
+def asked_of(job_id: int) -> QuoteRecord | None:
+    """What was found during the work and asked about last."""
+    return first(_record, _asked(job_id))
 
 
 @reading

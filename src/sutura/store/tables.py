@@ -277,6 +277,8 @@ class Job(Table):
     fit = TextField()
     price_minor = IntegerField(null=True)
     tax_bps = IntegerField(null=True)
+    taxes = BinaryJSONField(index=False)
+    warranty_days = IntegerField(null=True)
     currency = TextField()
     technician = ForeignKeyField(Person, null=True, index=False)
     extra_minutes = IntegerField()
@@ -435,6 +437,7 @@ class Quote(Table):
     valid_until = DateTimeTZField()
     person = ForeignKeyField(Person, index=False)
     at = DateTimeTZField()
+    found = TextField()
 
     class Meta:
         indexes = ((("job", "version"), True),)
@@ -485,12 +488,13 @@ class BenchStep(Table):
 
 class Payment(Table):
     id = BigAutoField()
-    job = ForeignKeyField(Job, unique=True)
+    job = ForeignKeyField(Job)
     amount_minor = IntegerField()
     currency = TextField()
     method = TextField()
     person = ForeignKeyField(Person, index=False)
     at = DateTimeTZField()
+    kind = TextField()
 
 
 class JobEvent(Table):

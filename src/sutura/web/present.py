@@ -190,7 +190,14 @@ def script(name: str) -> str:
     return f"/scripts/{hashlib.sha256(b''.join(marks)).hexdigest()[:10]}/{name}"
 
 
-_ROOM_PATHS = {"match": "/match", "plan": "/assign", "bench": "/bench", "handover": "/handover", "job": ""}
+_ROOM_PATHS = {
+    "routes": "/routes",
+    "match": "/match",
+    "plan": "/assign",
+    "bench": "/bench",
+    "handover": "/handover",
+    "job": "",
+}
 
 
 def way_to(line: Next) -> str:
@@ -295,7 +302,7 @@ def render_plain(request: Request, template: str, *, status: int = 200, **values
         may=person_may(person) if person else {},
         csrf=getattr(request.state, "csrf", ""),
         seen_rooms=[(n, u) for n, u, deed in ROOMS if person and (deed is None or may(person, deed))],
-        shop_name="Sutura",
+        shop_name=values.pop("shop_name", "Sutura"),
         room="",
         over=(),
         refusal=values.pop("refusal", None),

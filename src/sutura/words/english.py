@@ -167,6 +167,7 @@ SENTENCES: Mapping[str, str] = {
     "handover.avoid-solvents": "Clean the screen with a soft cloth, without solvents.",
     "handover.avoid-water": "Keep it away from water.",
     "handover.choose-one": "choose one of: {method}",
+    "handover.deposit-up-to": "write an amount up to what is still open, {owed}",
     "handover.done": "{route:capital}: fitted {fitted}. Every function tested against its state on arrival.",
     "handover.fitted": "{part} ({grade})",
     "handover.grade-unknown": "grade not known",
@@ -174,9 +175,12 @@ SENTENCES: Mapping[str, str] = {
     "handover.open-amount-take-all-have-manager": (
         "the open amount is {owed}; take all of it, or have a manager change the price"
     ),
+    "handover.refund-up-to": "write an amount up to what was paid, {had}",
     "handover.splash-protection-not-promised-after-opening": (
         "Splash protection is not promised after opening."
     ),
+    "handover.take-a-deposit": "take a deposit",
+    "handover.why-kept": "write why a part of the deposit is kept",
     "handover.write-parcel-number-back": "write the parcel number it goes back with, or that it is collected",
     "handover.write-why-repair-declined": "write why the repair is declined",
     # -- identify
@@ -775,6 +779,7 @@ SENTENCES: Mapping[str, str] = {
     # -- quoting
     "quotes.added": "new: {name}, {price}",
     "quotes.agree-first": "agree to it first: {what}",
+    "quotes.be-asked-about": "be asked about",
     "quotes.be-quoted": "be quoted",
     "quotes.choose-one": "one of the ways of this quote",
     "quotes.choose-ways": "one to {most} of the ways that can be done",
@@ -783,10 +788,26 @@ SENTENCES: Mapping[str, str] = {
     ),
     "quotes.condition-liquid": "Liquid or an earlier repair inside: no promise for what it did.",
     "quotes.condition-part": "The part cannot be had at this price any more: we ask you again.",
+    "quotes.do-it": "do it, they pay for it",
+    "quotes.found": "Found during the work: {found}. With it {price} instead of {before}",
+    "quotes.found-done": "with it: {found}",
+    "quotes.found-left": "as agreed; this stays as it is: {found}",
     "quotes.gone": "no longer offered: {name}",
+    "quotes.leave-it": "leave it as it is, only what was agreed",
+    "quotes.message": "{shop}: the quote for your {model} is here: {address} – it holds until {until}.",
+    "quotes.not-delivered": (
+        "another number or address: the sender cannot reach this one. Let them scan the code"
+    ),
     "quotes.not-open": "This quote cannot be answered any more: it is {state}.",
     "quotes.now-costs": "{name} now costs {price} instead of {before}",
+    "quotes.nowhere-to-send": (
+        "a telephone number or a mail address of the customer, which is not known: let them scan the code"
+    ),
     "quotes.quote": "quote",
+    "quotes.sender-away": (
+        "wait and send it again, or let them scan the code: the sender does not answer, nothing was sent"
+    ),
+    "quotes.they-declined": "the customer answered quote {version}: do not repair it",
     "quoting.at": "{model} ({code}) at {per_bench_hour}",
     "quoting.bands-rise": "each limit above the one before, and none on the last band",
     "quoting.price-agreed": "{price}, tax included.",
@@ -847,6 +868,10 @@ SENTENCES: Mapping[str, str] = {
     "routes.how-sure": "{sure} % sure ({succeeded} of {tries} here; likely {low}–{high} %)",
     "routes.how-sure-untried": "{sure} % is usual (likely {low}–{high} %), not tried here yet",
     "routes.kit": "{name}, put together from {count} parts",
+    "routes.needs-with": (
+        "With {minutes} minutes more it must succeed {longer}, with a part a tenth dearer {dearer}."
+    ),
+    "routes.never": "always and still not pay",
     "routes.never-pays": "never pays beside what follows it: {sure} % sure (likely {low}–{high} %)",
     "routes.no-better-than": "no better in anything than {other}",
     "routes.no-part": "no part that may be chosen is known",
@@ -861,6 +886,8 @@ SENTENCES: Mapping[str, str] = {
         "pays while it succeeds more than {needs} % of the time; {sure} % is usual (likely {low}–{high}"
         " %), not tried here yet"
     ),
+    "routes.percent": "more than {percent} % of the time",
+    "routes.ready-then": "chosen: {name}, which is ready then",
     "routes.touch-broken": "the touch layer is broken, too: it is on the glass that stays",
     "routes.worth": "the device is worth about {worth} today",
     "said.moment": "{at}",

@@ -185,6 +185,24 @@ def _things(facts: Facts, speech: Speech) -> list[str]:
     return list(facts["returned"]) or [speech.text("nothing else")]
 
 
+def _given_back(facts: Facts, speech: Speech) -> list[str]:
+    """What went back of a deposit, and why not all of it."""
+    if "refund_minor" not in facts:
+        return []
+    amount = Money(minor=facts["refund_minor"], currency=facts["currency"])
+    told = [speech.text("Of the deposit {amount} was given back.", amount=amount)]
+    if facts.get("kept_because"):
+        told.append(speech.text("The rest is kept: {why}.", why=facts["kept_because"]))
+    return told
+
+
+_ANSWERED = {
+    (True, "link"): "The customer accepted quote {version} by its link: {way}.",
+    (False, "link"): "The customer declined quote {version} by its link.",
+    (True, "counter"): "The customer accepted quote {version} at the counter: {way}.",
+    (False, "counter"): "The customer declined quote {version} at the counter.",
+}
+
 _TELLING: Mapping[EventKind, Callable[[Facts, Speech], list[str]]] = {
     EventKind.RECEIVED: _received,
     EventKind.LOOKED_AGAIN: _looked_again,
@@ -199,10 +217,19 @@ _TELLING: Mapping[EventKind, Callable[[Facts, Speech], list[str]]] = {
     ],
     EventKind.ANSWERED: lambda facts, speech: [
         speech.text(
-            "The customer accepted quote {version} by its link: {way}."
-            if facts["state"] == "accepted"
-            else "The customer declined quote {version} by its link.",
-            **facts,
+            _ANSWERED[facts["state"] == "accepted", facts.get("where", "link")],
+            version=facts["version"],
+            way=facts["way"],
+        )
+    ],
+    EventKind.SENT: lambda facts, speech: [
+        speech.text("Quote {version} was sent to the customer.", version=facts["version"])
+    ],
+    EventKind.DEPOSIT: lambda facts, speech: [
+        speech.text(
+            "A deposit of {amount} was taken by {method}.",
+            amount=Money(minor=facts["amount_minor"], currency=facts["currency"]),
+            method=facts["method"],
         )
     ],
     EventKind.NO_PART_NEEDED: lambda facts, speech: [
@@ -270,5 +297,6 @@ _TELLING: Mapping[EventKind, Callable[[Facts, Speech], list[str]]] = {
     EventKind.RETURNED: lambda facts, speech: [
         speech.text("Returned unrepaired with {things}.", things=_things(facts, speech)),
         _sent(facts, speech),
+        *_given_back(facts, speech),
     ],
 }

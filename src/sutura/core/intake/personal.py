@@ -55,6 +55,7 @@ PLACES = (
         keys={
             "reason": "",
             "explanation": "",
+            "kept_because": "",
             "way_back": "",
             "imei": "",
             "number": "",
@@ -109,7 +110,7 @@ NOT_OF_CUSTOMERS: Mapping[str, str] = {
     "offer": "supplier_id number price_breaks returns",
     "job": (
         "code model_id stage identified channel fit currency round look measured destroyed more_offers route "
-        "schools"
+        "schools taxes"
     ),
     "function_result": "function outcome",
     "consent": "consent said",
@@ -119,12 +120,12 @@ NOT_OF_CUSTOMERS: Mapping[str, str] = {
     "bench_step": "step",
     "bench_note": "step",
     "route_try": "route model_id",
-    "quote": "link routes conditions currency state answer answered_by",
+    "quote": "link routes conditions currency state answer answered_by found",
     "bench_screw": "step",
     "job_sheet": "steps",
     "display_serial": "outcome",
     "heat_reading": "step edge surface source",
-    "payment": "currency method",
+    "payment": "currency method kind",
     "job_event": "kind stage_before stage_after",
     # customers are named in it by their number
     "audit_event": "what detail address",

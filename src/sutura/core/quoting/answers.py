@@ -13,12 +13,15 @@ from typing import Any
 from sutura.core.errors import Invalid, Refusal
 from sutura.core.facts import Say, fact
 from sutura.core.maths.money import Money
+from sutura.core.typed import Problems, read_amount, read_text
 from sutura.core.values import COMMON, Rule
 
 # ways a customer compares at once; days a quote holds: the shop's, no source
 MOST_WAYS, DAYS = 3, 7
 # what is answered where none of the ways is wanted
 NONE = "none"
+# the two answers to what was found during the work: done with it, or as agreed before
+WITH, WITHOUT = "with", "without"
 
 RULES = (
     Rule(
@@ -27,7 +30,26 @@ RULES = (
         says=(
             f"A quote holds {DAYS} days at a fixed price, with the conditions under which it changes. It is "
             "answered once, by its link or at the counter; a newer one takes its place, and one that is "
-            "over, answered or replaced cannot be accepted."
+            "over, answered or replaced cannot be accepted. What is accepted is held where it lies on the "
+            "shelf; what has to come is written into the next order, after the deposit where one is asked."
+        ),
+        source=COMMON,
+    ),
+    Rule(
+        id="quote.found",
+        capability="quoting",
+        says=(
+            "What is found during the work and costs more is asked about before it is done: the price with "
+            "it, and the price as agreed. Until the answer nothing changes."
+        ),
+        source=COMMON,
+    ),
+    Rule(
+        id="quote.promise",
+        capability="quoting",
+        says=(
+            "With the answer the promise is set: where the chosen way cannot be ready by the time promised, "
+            "it moves to when it can; one that can be kept stays."
         ),
         source=COMMON,
     ),
@@ -68,6 +90,8 @@ class OfferedWay:
     gets: tuple[str, ...] = ()
     consent: str = ""
     offers: tuple[int, ...] = ()
+    # when it can be ready if it is answered at once
+    ready_at: datetime | None = None
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -88,6 +112,8 @@ class QuoteRecord:
     valid_until: datetime
     person_id: int
     at: datetime
+    # what was found during the work and is asked about; empty for a quote of ways
+    found: str = ""
 
     def state_at(self, now: datetime) -> QuoteState:
         """What it is now: open while its time is not over."""
@@ -128,6 +154,38 @@ def check_answer(quote: QuoteRecord, key: str, now: datetime, *, agreed: bool) -
     return way
 
 
+def found_ways(
+    found: str, name: str, before: Money, extra: Money, ready_at: datetime, gets: Sequence[str]
+) -> tuple[OfferedWay, ...]:
+    """The two answers to what was found: `gets` says what each of them means, with it and without."""
+    usual: dict[str, Any] = {
+        "deposit": Money(minor=0, currency=before.currency),
+        "wait_days": 0,
+        "minutes": 0,
+    }
+    with_it, without = gets
+    return (
+        OfferedWay(
+            key=WITH,
+            name=f"{name}, {found}",
+            price=before + extra,
+            gets=(with_it,),
+            ready_at=ready_at,
+            **usual,
+        ),
+        OfferedWay(key=WITHOUT, name=name, price=before, gets=(without,), ready_at=ready_at, **usual),
+    )
+
+
+def read_found(typed: str, extra: str, currency: str) -> tuple[str, Money]:
+    """What was found and what it costs more, as typed."""
+    problems = Problems("The question")
+    found = problems.read("found", typed, lambda text: read_text(text, least=5, most=200))
+    minor = problems.read("extra", extra, lambda text: read_amount(text, currency, least=1))
+    problems.refuse()
+    return found or "", Money(minor=minor or 0, currency=currency)
+
+
 def changes(before: QuoteRecord, after: Sequence[OfferedWay]) -> tuple[Say, ...]:
     """What is another way or another price than in the version before, for whoever answers again."""
     old = {way.key: way for way in before.ways}
@@ -155,6 +213,7 @@ def ways_kept(ways: Sequence[OfferedWay]) -> list[dict[str, Any]]:
             "gets": list(way.gets),
             "consent": way.consent,
             "offers": list(way.offers),
+            "ready_at": way.ready_at.isoformat() if way.ready_at else "",
         }
         for way in ways
     ]
@@ -173,6 +232,7 @@ def ways_from(kept: Sequence[Mapping[str, Any]], currency: str) -> tuple[Offered
             gets=tuple(one["gets"]),
             consent=one["consent"],
             offers=tuple(one["offers"]),
+            ready_at=datetime.fromisoformat(one["ready_at"]) if one.get("ready_at") else None,
         )
         for one in kept
     )

@@ -13,8 +13,10 @@ from functools import partial
 from typing import Any
 
 from sutura.core.facts import fact
-from sutura.core.maths.money import Money, amount_text, decimal_text, digits_of, half_up, included_tax
-from sutura.core.typed import Problems, read_amount, read_choice, read_percent
+from sutura.core.matching.offers import GRADES
+from sutura.core.maths.money import Money, amount_text, decimal_text, digits_of, half_up
+from sutura.core.quoting.taxes import Taxes, TaxShare, tax_in
+from sutura.core.typed import Problems, read_amount, read_choice, read_percent, read_whole
 from sutura.core.values import COMMON, Role, Rule
 
 RULES = (
@@ -33,6 +35,16 @@ RULES = (
         capability="quoting",
         says="A discount is given up to the limit of one's role, and its reason is kept.",
         source=COMMON,
+    ),
+    Rule(
+        id="quote.warranty",
+        capability="quoting",
+        says=(
+            "The warranty goes by the grade of what is fitted, the shortest where there are several; where "
+            "the shop says nothing of a grade, or nothing is fitted, it is the model's. What was told with "
+            "the price holds."
+        ),
+        source="the shop's terms; local law comes first",
     ),
 )
 
@@ -60,7 +72,11 @@ class Band:
 @dataclass(frozen=True, slots=True, kw_only=True)
 class PricePolicy:
     """How the shop makes its prices. `flat_minor` is work by the class of a device; empty = by minutes.
-    `tax_included` = everything here is with tax already. `discount_bps` is the most by role.
+    `tax_included` = everything here is with tax already. `discount_bps` is the most by role. `part_tax_bps`
+    is the rate on parts where it is another than on work; `warranty_days` goes by grade.
+
+    The last three weigh routes: what a failure that the customer sees is worth, how sure a route must be, and
+    how much of a device's worth a repair may cost.
     """
 
     currency: str
@@ -75,6 +91,12 @@ class PricePolicy:
     deposit_bps: int = 0
     ending: Ending = Ending.WHOLE
     discount_bps: Mapping[str, int] = field(default_factory=dict)
+    part_tax_bps: int | None = None
+    tax_by_line: bool = True
+    warranty_days: Mapping[str, int] = field(default_factory=dict)
+    failure_minor: int = 1_500
+    least_chance_bps: int = 6_000
+    worth_bps: int = 6_000
 
 
 class StepKind(StrEnum):
@@ -105,6 +127,7 @@ class Priced:
     price: Money
     tax: Money
     steps: tuple[PriceStep, ...]
+    taxes: Taxes
 
     def of(self, *kinds: StepKind) -> int:
         """What some steps come to together."""
@@ -146,10 +169,11 @@ def price(
     so_far += minimum
     hurry = int(half_up(so_far * Decimal(policy.rush_bps) / _WHOLE, 0)) if rush else 0
     so_far += hurry
-    added = 0 if policy.tax_included else int(half_up(so_far * Decimal(policy.tax_bps) / _WHOLE, 0))
-    ended = end_in(so_far + added, policy.ending, policy.currency)
+    nets = _by_rate(policy, cost_minor + markup, so_far - cost_minor - markup)
+    ended = end_in(so_far + _added(policy, nets), policy.ending, policy.currency)
     whole = Money(minor=ended, currency=policy.currency)
-    tax = included_tax(whole, policy.tax_bps)
+    taxes = _taxes(policy, nets)
+    tax = tax_in(whole, taxes)
     # what is not part of the tax in the end is the ending's; where prices are with tax already, the tax is
     # inside of the others and is no step of its own
     as_step = 0 if policy.tax_included else tax.minor
@@ -164,8 +188,50 @@ def price(
         (StepKind.ENDING, ended - so_far - as_step),
     )
     return Priced(
-        price=whole, tax=tax, steps=tuple(PriceStep(kind=kind, minor=minor) for kind, minor in steps)
+        price=whole,
+        tax=tax,
+        steps=tuple(PriceStep(kind=kind, minor=minor) for kind, minor in steps),
+        taxes=taxes,
     )
+
+
+def _by_rate(policy: PricePolicy, parts_minor: int, rest_minor: int) -> dict[int, int]:
+    """What bears which rate of tax, in minor units."""
+    part_bps = policy.tax_bps if policy.part_tax_bps is None else policy.part_tax_bps
+    if part_bps == policy.tax_bps:
+        return {part_bps: parts_minor + rest_minor}
+    return {part_bps: parts_minor, policy.tax_bps: rest_minor}
+
+
+def _added(policy: PricePolicy, nets: Mapping[int, int]) -> int:
+    """The tax that comes on top, rounded by line or once (rule quote.tax)."""
+    if policy.tax_included:
+        return 0
+    exact = [net * Decimal(bps) / _WHOLE for bps, net in nets.items()]
+    return int(
+        sum(half_up(tax, 0) for tax in exact) if policy.tax_by_line else half_up(sum(exact, Decimal(0)), 0)
+    )
+
+
+def _taxes(policy: PricePolicy, nets: Mapping[int, int]) -> Taxes:
+    """How a price is shared among its rates: as what bears them is, with its tax."""
+    shares = tuple(
+        TaxShare(bps=bps, weight=net * (1 if policy.tax_included else 10_000 + bps))
+        for bps, net in nets.items()
+    )
+    return Taxes(shares=shares, by_line=policy.tax_by_line)
+
+
+def warranty_of(policy: PricePolicy, grades: Sequence[str], usual: int) -> int:
+    """Days of warranty on what is fitted (rule quote.warranty); `usual` is the model's.
+
+    >>> policy = PricePolicy(
+    ...     currency="TAL", rate_minor=0, bands=(), tax_bps=0, warranty_days={"refurbished": 90}
+    ... )
+    >>> [warranty_of(policy, grades, 180) for grades in ([], ["genuine new"], ["genuine new", "refurbished"])]
+    [180, 180, 90]
+    """
+    return min((policy.warranty_days.get(grade, usual) for grade in grades), default=usual)
 
 
 def end_in(minor: int, ending: Ending, currency: str) -> int:
@@ -220,6 +286,12 @@ def policy_from(
         deposit_bps=kept.get("deposit", 0),
         ending=Ending(kept.get("ending", Ending.WHOLE.value)),
         discount_bps=kept.get("discounts", {}),
+        part_tax_bps=kept.get("part_tax"),
+        tax_by_line=bool(kept.get("tax_by_line", True)),
+        warranty_days=kept.get("warranty", {}),
+        failure_minor=kept.get("failure", 1_500),
+        least_chance_bps=kept.get("least_chance", 6_000),
+        worth_bps=kept.get("worth", 6_000),
     )
 
 
@@ -235,13 +307,21 @@ def policy_kept(policy: PricePolicy) -> dict[str, Any]:
         "deposit": policy.deposit_bps,
         "ending": policy.ending.value,
         "discounts": dict(policy.discount_bps),
+        "part_tax": policy.part_tax_bps,
+        "tax_by_line": policy.tax_by_line,
+        "warranty": dict(policy.warranty_days),
+        "failure": policy.failure_minor,
+        "least_chance": policy.least_chance_bps,
+        "worth": policy.worth_bps,
     }
 
 
 # most of the shares, in per cent
-MOST_MARKUP, MOST_SHARE = 500, 100
+MOST_MARKUP, MOST_SHARE, MOST_TAX, MOST_WORTH = 500, 100, 50, 200
 # no amount of a policy is larger, in whole units; the shop's, no source
 MOST_AMOUNT = 1_000_000
+# nobody promises longer, in days; the shop's, no source
+MOST_WARRANTY = 3_650
 
 
 def read_policy(typed: Mapping[str, str], before: PricePolicy, classes: Sequence[str]) -> PricePolicy:
@@ -281,9 +361,26 @@ def read_policy(typed: Mapping[str, str], before: PricePolicy, classes: Sequence
             for role in Role
             if typed.get(f"discount.{role.value}", "").strip()
         },
+        part_tax_bps=share("part_tax", MOST_TAX) if typed.get("part_tax", "").strip() else None,
+        tax_by_line=typed.get("tax_once", "") != "yes",
+        warranty_days=_read_warranty(typed, problems),
+        failure_minor=amount("failure") if typed.get("failure", "").strip() else before.failure_minor,
+        least_chance_bps=share("least_chance") or before.least_chance_bps,
+        worth_bps=share("worth", MOST_WORTH) or before.worth_bps,
     )
     problems.refuse()
     return policy
+
+
+def _read_warranty(typed: Mapping[str, str], problems: Problems) -> dict[str, int]:
+    """Days of warranty by grade; a grade that is left open has the model's."""
+    days = {}
+    for grade in GRADES:
+        text = typed.get(f"warranty.{grade}", "").strip()
+        if text:
+            read = problems.read(f"warranty.{grade}", text, partial(read_whole, least=0, most=MOST_WARRANTY))
+            days[grade] = read or 0
+    return days
 
 
 def _read_bands(
@@ -317,7 +414,14 @@ def policy_texts(policy: PricePolicy, classes: Sequence[str]) -> dict[str, str]:
         "deposit": decimal_text(policy.deposit_bps, 2),
         "ending": policy.ending.value,
         "tax_included": "yes" if policy.tax_included else "",
+        "tax_once": "" if policy.tax_by_line else "yes",
+        "failure": amount_text(policy.failure_minor, policy.currency),
+        "least_chance": decimal_text(policy.least_chance_bps, 2),
+        "worth": decimal_text(policy.worth_bps, 2),
     }
+    if policy.part_tax_bps is not None:
+        texts["part_tax"] = decimal_text(policy.part_tax_bps, 2)
+    texts |= {f"warranty.{grade}": str(days) for grade, days in policy.warranty_days.items()}
     for number, band in enumerate(policy.bands):
         limit = "" if band.up_to_minor is None else amount_text(band.up_to_minor, policy.currency)
         texts |= {f"band.{number}.up_to": limit, f"band.{number}.markup": decimal_text(band.bps, 2)}

@@ -10,8 +10,9 @@ from typing import Any
 
 from sutura.core.facts import Fact, fact
 from sutura.core.job import OPEN_STAGES, Stage
-from sutura.core.maths.money import Money, amount_text, decimal_text, digits_of, half_up, included_tax
+from sutura.core.maths.money import Money, amount_text, decimal_text, digits_of, half_up
 from sutura.core.quoting.policy import PricePolicy, PriceStep, StepKind, policy_from, price
+from sutura.core.quoting.taxes import Taxes, one_rate, tax_in
 from sutura.core.typed import Problems, read_amount, read_percent
 from sutura.core.values import COMMON, Rule
 
@@ -59,6 +60,7 @@ class Quote:
     work: Money
     tax: Money
     minutes: int
+    taxes: Taxes
     steps: tuple[PriceStep, ...] = ()
 
 
@@ -99,15 +101,16 @@ def quote(
         work=priced.price - priced.tax - part,
         tax=priced.tax,
         minutes=minutes,
+        taxes=priced.taxes,
         steps=priced.steps,
     )
 
 
-def margin(price: Money, cost: Money, bench_minutes: int, tax_bps: int) -> Margin:
-    """Margin by rule quote.margin. Trade fact: 150 less a part at 60 leaves 90; in 15 min that is 360 an
-    hour.
+def margin(price: Money, cost: Money, bench_minutes: int, tax_bps: int, taxes: Taxes | None = None) -> Margin:
+    """Margin by rule quote.margin; `taxes` where a price bears several rates. Trade fact: 150 less a part at
+    60 leaves 90; in 15 min that is 360 an hour.
     """
-    return _margin(price - included_tax(price, tax_bps), cost, bench_minutes)
+    return _margin(price - tax_in(price, taxes or one_rate(tax_bps)), cost, bench_minutes)
 
 
 def together(margins: Sequence[Margin]) -> Margin:

@@ -5,10 +5,11 @@ from __future__ import annotations
 from fastapi.responses import Response
 
 from sutura.core.errors import NotFound
-from sutura.core.handover import Method, aftercare, done_by, not_promised
+from sutura.core.handover import Method, PaidFor, aftercare, done_by, not_promised
 from sutura.core.job import Stage
-from sutura.core.maths.money import Money, amount_text, included_tax
+from sutura.core.maths.money import Money, amount_text
 from sutura.core.people import Deed
+from sutura.core.quoting.taxes import tax_lines, taxes_from
 from sutura.services import cores, handover
 from sutura.services import job as job_service
 from sutura.services import shop as shop_service
@@ -27,6 +28,9 @@ def handover_page(ask: Ask, code: str) -> Response:
 
 def _page(ask: Asking, code: str, shown: Shown = ANEW) -> Response:
     page = job_service.job_page(code, ask.now)
+    currency = page.job.currency
+    owed = Money(minor=page.job.chosen.price_minor or 0, currency=currency) - page.had
+    due = Money(minor=abs(owed.minor), currency=currency)
     return render(
         ask,
         "handover/handover.html",
@@ -34,7 +38,11 @@ def _page(ask: Asking, code: str, shown: Shown = ANEW) -> Response:
         shown=shown,
         page=page,
         job=page.job,
-        owed=amount_text(page.job.chosen.price_minor or 0, page.job.currency),
+        owed=owed,
+        due=due,
+        due_text=amount_text(due.minor, currency),
+        had_text=amount_text(page.had.minor, currency),
+        handed_back=page.job.stage is Stage.HANDED_BACK,
         methods=[method.value for method in Method],
         core=cores.kept_of(page.job.id),
         ready=page.job.stage is Stage.CLOSED,
@@ -67,6 +75,9 @@ def return_unrepaired(ask: Ask, code: str, form: Form) -> None:
         returned=form.numbers("returned"),
         explanation=form.text("explanation"),
         way_back=form.text("way_back"),
+        refund=form.text("refund"),
+        method=form.text("method"),
+        kept_because=form.text("kept_because"),
         by=ask.person,
         now=ask.now,
     )
@@ -76,10 +87,12 @@ def return_unrepaired(ask: Ask, code: str, form: Form) -> None:
 def receipt(ask: Ask, code: str) -> Response:
     page = job_service.job_page(code, ask.now)
     job = page.job
-    if page.payment is None or job.chosen.tax_bps is None:
+    if page.payment is None or job.chosen.tax_bps is None or job.chosen.price_minor is None:
         raise NotFound("receipt of job", code)
-    price = Money(minor=page.payment.amount_minor, currency=page.payment.currency)
-    tax = included_tax(price, job.chosen.tax_bps)
+    if job.stage is not Stage.HANDED_BACK:
+        raise NotFound("receipt of job", code)
+    price = Money(minor=job.chosen.price_minor, currency=job.currency)
+    lines = tax_lines(price, taxes_from(job.chosen.taxes, job.chosen.tax_bps))
     return render(
         ask,
         "handover/receipt.html",
@@ -87,9 +100,12 @@ def receipt(ask: Ask, code: str) -> Response:
         page=page,
         job=job,
         price=price,
-        tax=tax,
-        net=price - tax,
-        tax_percent=f"{job.chosen.tax_bps / 100:g}",
+        taxes=[(f"{line.bps / 100:g}", line) for line in lines],
+        net=price - Money(minor=sum(line.tax.minor for line in lines), currency=price.currency),
+        paid=[
+            (one, Money(minor=one.amount_minor, currency=one.currency), one.kind is PaidFor.REFUND)
+            for one in page.payments
+        ],
         shop=shop_service.shop(),
         done=done_by(page.model.way(job.chosen.route).name, handover.fitted(job)),
         avoid=aftercare(sealed=page.model.seal != "", cure_minutes=page.model.cure_minutes),

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import secrets
+from dataclasses import replace
 from typing import Any
 
 from fastapi import Request
@@ -10,7 +11,9 @@ from fastapi.responses import RedirectResponse, Response
 
 from sutura.core.catalogue.unlisted import DEVICE_CLASSES
 from sutura.core.errors import NotAllowed, NotFound, Refusal
+from sutura.core.handover import Method
 from sutura.core.job import Stage
+from sutura.core.matching.offers import GRADES
 from sutura.core.matching.ranking import WEIGHT_WORDS, weights_from, weights_kept
 from sutura.core.maths.money import amount_text
 from sutura.core.people import Deed, may
@@ -20,7 +23,7 @@ from sutura.core.quoting.pricing import RATE_FIELDS, rate_texts
 from sutura.core.quoting.routes import Standing, in_view
 from sutura.core.typed import Entered
 from sutura.core.values import Role
-from sutura.services import answers, routes
+from sutura.services import answers, handover, routes
 from sutura.services import quoting as service
 from sutura.services import shop as shop_service
 from sutura.store import job as job_store
@@ -45,16 +48,25 @@ def routes_page(ask: Ask, code: str) -> Response:
 
 def _routes(ask: Asking, code: str, shown: Shown = ANEW) -> Response:
     page = routes.routes_page(code, ask.now)
-    quotes = answers.quotes_of(code)
+    quotes = [(quote, quote.state_at(ask.now)) for quote in answers.quotes_of(code)]
+    job = page.job
+    assert job, "asked for with a job"
+    deposit = routes.deposit_open(job)
     return render(
         ask,
         "quoting/routes.html",
         room="Match",
         shown=shown,
         page=page,
-        job=page.job,
+        job=job,
         model=page.model,
-        quotes=[(quote, quote.state_at(ask.now)) for quote in quotes],
+        quotes=quotes,
+        open_quote=next((quote for quote, state in quotes if state is QuoteState.OPEN), None),
+        none_of_them=NONE,
+        deposit=deposit,
+        deposit_text=amount_text(deposit.minor, job.currency),
+        methods=[method.value for method in Method],
+        askable=job.stage in answers.ASKABLE and job.chosen.price_minor is not None,
         **ways_shown(page),
     )
 
@@ -103,16 +115,73 @@ def offer_ways(ask: Ask, code: str, form: Form) -> Response:
     return RedirectResponse(f"/jobs/{code}/quote/{token}", status_code=303)
 
 
+@addresses.post("/jobs/{code}/found", may=Deed.QUOTE)
+def ask_found(ask: Ask, code: str, form: Form) -> Response:
+    """A question about what was found during the work; its link is shown once, as that of a quote."""
+    try:
+        token = answers.ask_found(code, form.text("found"), form.text("extra"), ask.person, ask.now)
+    except (NotAllowed, NotFound):
+        raise
+    except Refusal as refusal:
+        return _routes(ask, code, Shown(refusal=refusal, status=status_of(refusal), sent=form))
+    return RedirectResponse(f"/jobs/{code}/quote/{token}", status_code=303)
+
+
+@addresses.post("/jobs/{code}/answer", may=Deed.QUOTE)
+@deed(then="/jobs/{code}", again=_routes)
+def answer_at_counter(ask: Ask, code: str, form: Form) -> None:
+    """What the customer says at the counter or on the telephone."""
+    agreed = form.text("agreed") == "yes"
+    answers.answer_at_counter(
+        code, form.number("quote"), form.text("way"), ask.person, ask.now, agreed=agreed
+    )
+
+
+@addresses.post("/jobs/{code}/deposit", may=Deed.TAKE_IN)
+@deed(then="/jobs/{code}", again=_routes)
+def take_deposit(ask: Ask, code: str, form: Form) -> None:
+    handover.take_deposit(code, form.text("deposit"), form.text("method"), ask.person, ask.now)
+
+
 @addresses.get("/jobs/{code}/quote/{token}", may=Deed.QUOTE)
 def quote_made(ask: Ask, code: str, token: str) -> Response:
     """The link of a quote, to be sent: it is seen only where it was made."""
+    return _made(ask, code, token)
+
+
+def _link(ask: Asking, token: str) -> str:
+    """The whole address under which the customer sees a quote."""
+    return f"{str(ask.request.base_url).rstrip('/')}/q/{token}"
+
+
+def _made(ask: Asking, code: str, token: str, shown: Shown = ANEW) -> Response:
     quote = answers.by_link(token)
     if quote.code != code:
         raise NotFound("quote", "…")
-    address = f"{str(ask.request.base_url).rstrip('/')}/q/{token}"
+    address = _link(ask, token)
     return render(
-        ask, "quoting/made.html", room="Match", quote=quote, address=address, code_drawn=draw_qr(address)
+        ask,
+        "quoting/made.html",
+        room="Match",
+        shown=shown,
+        quote=quote,
+        address=address,
+        code_drawn=draw_qr(address),
+        here=f"/jobs/{code}/quote/{token}",
+        sent=answers.was_sent(quote),
     )
+
+
+@addresses.post("/jobs/{code}/quote/{token}/send", may=Deed.QUOTE)
+def send_quote(ask: Ask, code: str, token: str, form: Form) -> Response:
+    """Its link goes to the customer by message; sent twice within a minute, it goes once."""
+    try:
+        answers.send_link(code, token, _link(ask, token), ask.person, ask.now)
+    except (NotAllowed, NotFound):
+        raise
+    except Refusal as refusal:
+        return _made(ask, code, token, Shown(refusal=refusal, status=status_of(refusal), sent=form))
+    return RedirectResponse(f"/jobs/{code}/quote/{token}", status_code=303)
 
 
 def _customer_page(
@@ -120,13 +189,16 @@ def _customer_page(
 ) -> Response:
     quote = answers.by_link(token)
     key = request.cookies.get(PRE_COOKIE) or secrets.token_urlsafe(16)
-    state = quote.state_at(settings_of(request).clock())
+    now = settings_of(request).clock()
+    state = quote.state_at(now)
     answered = quote.way(quote.answer)
     page = render_plain(
         request,
         "quoting/customer.html",
         status=status,
         refusal=refusal,
+        speech=replace(shop_service.speech(), now=now),
+        shop_name=shop_service.shop().name,
         quote=quote,
         state=state,
         states=QuoteState,
@@ -224,6 +296,7 @@ def _policy(ask: Asking, shown: Shown = ANEW) -> Response:
         endings=list(Ending),
         roles=list(Role),
         classes=DEVICE_CLASSES,
+        grades=GRADES,
         draw_price=draw_price,
     )
 
