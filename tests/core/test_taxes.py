@@ -8,15 +8,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from sutura.core.maths.money import Money
-from sutura.core.quoting.taxes import (
-    Taxes,
-    TaxShare,
-    one_rate,
-    tax_in,
-    tax_lines,
-    taxes_from,
-    taxes_kept,
-)
+from sutura.core.quoting.taxes import Taxes, TaxShare, one_rate, tax_in, tax_lines, taxes_from, taxes_kept
 
 SHARES = st.lists(
     st.builds(TaxShare, bps=st.integers(0, 2_700), weight=st.integers(1, 10_000_000)), min_size=1, max_size=4
@@ -38,7 +30,9 @@ def test_one_rate_is_taken_out_of_the_whole(minor: int, bps: int) -> None:
 
 
 @given(minor=st.integers(0, 100_000_000), shares=SHARES, by_line=st.booleans())
-def test_nothing_of_a_price_is_lost_among_its_rates(minor: int, shares: list[TaxShare], by_line: bool) -> None:
+def test_nothing_of_a_price_is_lost_among_its_rates(
+    minor: int, shares: list[TaxShare], by_line: bool
+) -> None:
     taxes = Taxes(shares=tuple(shares), by_line=by_line)
     lines = tax_lines(tal(minor), taxes)
     assert sum(line.gross.minor for line in lines) == minor

@@ -124,6 +124,8 @@ def order_chosen(job: JobRecord, by: Person, now: datetime) -> tuple[str, ...]:
             _add_line(order_id, line.part.id, line.offer, pieces, line.advice.for_jobs)
         elif there.quantity < pieces:
             store.save_line(there.id, quantity=pieces, price_minor=buying.price_of(pieces))
+        else:
+            continue
         store.save_order(order_id, shipping_minor=suppliers_store.load_terms(supplier).shipping_minor)
         written.append(line.part.name)
     return tuple(written)

@@ -13,6 +13,7 @@ CLAMP = "clamp"
 # tools of a sheet that are a place of their own, by what stands in a pack; common practice, no source
 STATIONS: Mapping[str, str] = {
     "hot plate": "hot plate",
+    "plate": "hot plate",
     "heating pad": "heating pad",
     "pad": "heating pad",
     "heat mat": "heating pad",

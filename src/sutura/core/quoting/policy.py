@@ -365,8 +365,10 @@ def read_policy(typed: Mapping[str, str], before: PricePolicy, classes: Sequence
         tax_by_line=typed.get("tax_once", "") != "yes",
         warranty_days=_read_warranty(typed, problems),
         failure_minor=amount("failure") if typed.get("failure", "").strip() else before.failure_minor,
-        least_chance_bps=share("least_chance") or before.least_chance_bps,
-        worth_bps=share("worth", MOST_WORTH) or before.worth_bps,
+        least_chance_bps=share("least_chance")
+        if typed.get("least_chance", "").strip()
+        else before.least_chance_bps,
+        worth_bps=share("worth", MOST_WORTH) if typed.get("worth", "").strip() else before.worth_bps,
     )
     problems.refuse()
     return policy
