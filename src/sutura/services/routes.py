@@ -127,7 +127,8 @@ def _page(
     for route in model.ways:
         why = cannot_be(route.kind, broken, suspected, asked=False)
         there = matching.match_for(job, model, route.kind, now) if not why else None
-        picked = _picked(there.offers) if there else []
+        finish = str(route.need.get("finish") or "")
+        picked = _picked(there.offers, finish) if there else []
         for matched in picked:
             way = _way(
                 model, route.kind, route.name, matched, the_shop.rates, tried, follows(route.kind, kinds)
@@ -234,14 +235,29 @@ def _by(way: Way, hands: Skill | None) -> Way:
     return replace(way, by=hands.name, by_minutes=expected_minutes(way.bench_minutes, hands.factor))
 
 
-def _picked(offers: Sequence[Matched]) -> list[Matched]:
-    """What is shown of a route: of every grade the best that may be chosen, and the best kit."""
+def _picked(offers: Sequence[Matched], finish: str) -> list[Matched]:
+    """What is shown of a route: of every grade and finish the best that may be chosen, and the best kit;
+    `finish` is the device's own.
+    """
     best: dict[str, Matched] = {}
     for matched in offers:
         if may_choose(matched.judged.fit):
-            grade = "kit" if matched.judged.members else matched.judged.offer.grade
-            best.setdefault(grade, matched)
+            best.setdefault(_sort_of(matched, finish), matched)
     return list(best.values())
+
+
+def _other_finish(matched: Matched, finish: str) -> str:
+    """The finish of a part where it is another than the device's own; empty where it is not, or not known."""
+    has = str(matched.judged.offer.known("finish") or "")
+    return has if finish and has and has != finish else ""
+
+
+def _sort_of(matched: Matched, finish: str) -> str:
+    """What tells ways of one kind apart: a kit, or the grade and another finish."""
+    if matched.judged.members:
+        return "kit"
+    other = _other_finish(matched, finish)
+    return f"{matched.judged.offer.grade}, {other}" if other else matched.judged.offer.grade
 
 
 def _first_of(kind: str, made: Mapping[str, tuple[Way, Matched | None]]) -> str:
@@ -253,14 +269,14 @@ def _way(
     model: Model, kind: str, name: str, matched: Matched, rates: Rates, tried: Mapping[str, Tried], after: str
 ) -> Way:
     judged = matched.judged
-    grade = "kit" if judged.members else judged.offer.grade
+    sort = _sort_of(matched, str(model.way(kind).need.get("finish") or ""))
     told: Say = (
         fact("routes.kit", name=name, count=len(judged.members))
         if judged.members
-        else fact("routes.of-grade", name=name, grade=judged.offer.grade or "grade not known")
+        else fact("routes.of-grade", name=name, grade=sort or "grade not known")
     )
     return Way(
-        id=f"{kind}|{grade}",
+        id=f"{kind}|{sort}",
         kind=kind,
         name=told,
         parts=Money(minor=matched.parts_minor, currency=rates.currency),
@@ -274,7 +290,13 @@ def _way(
         # the id is looked up when every way is known
         falls_to=after,
         gets=_gets(model, kind, matched, rates.policy),
+        warranty_days=_warranty(model, matched, rates.policy),
     )
+
+
+def _warranty(model: Model, matched: Matched, policy: PricePolicy) -> int:
+    grades = [part.grade for part in parts_of(matched.judged)]
+    return warranty_of(policy, grades, model.warranty_days)
 
 
 def _steps(model: Model, kind: str) -> tuple[Step, ...]:
@@ -288,10 +310,12 @@ def _gets(model: Model, kind: str, matched: Matched, policy: PricePolicy) -> tup
     """What the customer gets by it."""
     consent = matching.consent_text(matched.judged)
     gets: list[Say] = []
+    other = _other_finish(matched, str(model.way(kind).need.get("finish") or ""))
     if kind == "glass":
         gets.append(fact("routes.gets-original-panel"))
-    grades = [part.grade for part in parts_of(matched.judged)]
-    gets.append(fact("routes.gets-warranty", days=warranty_of(policy, grades, model.warranty_days)))
+    if other:
+        gets.append(fact("routes.gets-finish", finish=other, before=str(model.way(kind).need["finish"])))
+    gets.append(fact("routes.gets-warranty", days=_warranty(model, matched, policy)))
     if consent:
         gets.append(fact("routes.gets-loses", what=consent))
     if model.seal:

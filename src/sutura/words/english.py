@@ -860,6 +860,7 @@ SENTENCES: Mapping[str, str] = {
     "rework.part-suspected": "Reseating changed nothing: the part is suspected",
     "routes.choose-one-shown": "one of the ways that are shown and can be done",
     "routes.floor": "the shop does nothing that is less than {floor} % sure",
+    "routes.gets-finish": "a {finish} screen in the place of the {before} one",
     "routes.gets-loses": "not as before: {what}",
     "routes.gets-no-splash": "no promise against water",
     "routes.gets-original-panel": "the original picture stays",

@@ -123,6 +123,7 @@ class Way:
     # who would do it, and how long it takes them by their own times; 0 = nobody is known
     by: str = ""
     by_minutes: int = 0
+    warranty_days: int = 0
 
     @property
     def key(self) -> str:
@@ -311,6 +312,7 @@ def _dominates(other: Weighed, one: Weighed) -> bool:
         (-other.minutes[1], -one.minutes[1]),
         (other.left.minor, one.left.minor),
         (len(other.way.gets), len(one.way.gets)),
+        (other.way.warranty_days, one.way.warranty_days),
     ]
     return all(a >= b for a, b in pairs) and any(a > b for a, b in pairs)
 

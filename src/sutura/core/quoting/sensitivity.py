@@ -93,8 +93,10 @@ def needs_with(
 
 
 def needs_said(way: Way, by_id: Mapping[str, Way], policy: Policy) -> Say:
-    """What ten minutes more, or a part a tenth dearer, do to that chance; empty where nothing follows."""
-    if way.falls_to not in by_id:
+    """What ten minutes more, or a part a tenth dearer, do to that chance; empty where nothing follows, and
+    where it never pays as it is.
+    """
+    if way.falls_to not in by_id or needs_with(way, by_id, policy, 0, 0) is None:
         return ""
     longer, dearer = (
         needs_with(way, by_id, policy, MORE_MINUTES, 0),

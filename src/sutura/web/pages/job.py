@@ -12,7 +12,7 @@ from sutura.core.job import Move, starts_of
 from sutura.core.people import Deed, may
 from sutura.core.planning import ASSIGNABLE, Action
 from sutura.core.quoting.pricing import price_may_change, price_says
-from sutura.services import handover, planning, quoting, stock
+from sutura.services import handover, planning, quoting, routes, stock
 from sutura.services import job as service
 from sutura.services import shop as shop_service
 from sutura.services.marks import marks_of, signature_of
@@ -55,6 +55,7 @@ def _page(ask: Asking, code: str, shown: Shown = ANEW) -> Response:
         photos=photos_store.job_photos(job.id),
         marks={mark.id: mark.label for mark in marks if mark.id},
         margin=quoting.job_margin(job, ask.person) if may(ask.person, Deed.SEE_COST) else None,
+        deposit=routes.deposit_open(job),
         promisable=page.next is not None and may(ask.person, Deed.TAKE_IN),
         declinable=job.stage in starts_of(Move.DECLINE)
         and not page.progress.is_open

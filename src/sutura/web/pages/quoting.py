@@ -63,6 +63,7 @@ def _routes(ask: Asking, code: str, shown: Shown = ANEW) -> Response:
         quotes=quotes,
         open_quote=next((quote for quote, state in quotes if state is QuoteState.OPEN), None),
         none_of_them=NONE,
+        can_be_quoted=any(not one.weighed.way.why_not for one in page.ways),
         deposit=deposit,
         deposit_text=amount_text(deposit.minor, job.currency),
         methods=[method.value for method in Method],
