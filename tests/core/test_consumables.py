@@ -19,9 +19,11 @@ from sutura.core.stock.consumables import (
     NewConsumable,
     Terms,
     Unit,
+    Use,
     Used,
     UsedFor,
     advise,
+    cost_of,
     id_of,
     read_consumable,
     read_quantity,
@@ -210,3 +212,20 @@ def test_a_quantity_is_read_to_the_hundredth_within_bounds() -> None:
         with pytest.raises(Invalid):
             read_quantity(text)
     assert id_of("A" * 60) == "a" * 40
+
+
+def test_what_a_repair_takes_costs_its_share_of_the_packs() -> None:
+    """A roll of 2000 at 6.40 and 500 of it, a pack of 100 wipes at 5.00 and 2 of it: 1.60 + 0.10."""
+    uses = [
+        Use(used_for=UsedFor.TAPE, quantity=Decimal(500)),
+        Use(used_for=UsedFor.WIPE, quantity=Decimal(2)),
+        Use(used_for=UsedFor.GLUE, quantity=Decimal(3)),
+    ]
+    packs = {
+        UsedFor.TAPE: Terms(holds=Decimal(2000), price_minor=640),
+        UsedFor.WIPE: Terms(holds=Decimal(100), price_minor=500),
+        # nobody wrote what it costs: it counts nothing, and stops nothing
+        UsedFor.GLUE: Terms(holds=Decimal(50)),
+    }
+    assert cost_of(uses, packs) == 170
+    assert cost_of(uses, {}) == 0

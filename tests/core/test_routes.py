@@ -36,6 +36,7 @@ from sutura.core.quoting.routes import (
     cannot_be,
     chain_of,
     chance_of,
+    failure_of,
     follows,
     in_view,
     weigh,
@@ -273,6 +274,43 @@ def test_what_the_shop_tried_goes_over_what_is_usual() -> None:
     assert chance_of("front assembly", Tried(), kit=True).mean == pytest.approx(0.91)
     assert chance_of("a new kind", Tried()).mean == pytest.approx(0.9)
     assert all(0 < usual < 100 and worth > 0 for usual, worth in PRIORS.values())
+
+
+def test_the_shop_s_share_is_the_prior_of_its_people() -> None:
+    """Judged by counting: 88 of 100 worth eight tries, ten of twelve in the shop, of which one of three by
+    the one who would do it.
+    """
+    usual = 0.88 * 8
+    shop = (usual + 9) / (8 + 9)  # without the own ones: nine of nine
+    own = chance_of("bare panel", Tried(succeeded=10, tries=12, own_succeeded=1, own_tries=3))
+    assert own.mean == pytest.approx((shop * 8 + 1) / (8 + 3))
+    alone = chance_of("bare panel", Tried(succeeded=10, tries=12))
+    assert own.mean < alone.mean == pytest.approx((usual + 10) / (8 + 12))
+    # what failures cost in the price is the same whoever does it
+    tried = Tried(succeeded=10, tries=12, own_succeeded=1, own_tries=3)
+    assert failure_of("bare panel", 10_000, 60, 6_000, tried, kit=False) == round((1 - alone.mean) * 16_000)
+
+
+@given(st.integers(0, 20), st.integers(0, 20), st.integers(0, 20), st.integers(0, 20))
+def test_own_tries_pull_towards_what_they_say(good: int, bad: int, own_good: int, own_bad: int) -> None:
+    shop = Tried(succeeded=good + own_good, tries=good + bad + own_good + own_bad)
+    without = chance_of("panel", Tried(succeeded=good, tries=good + bad))
+    own = replace(shop, own_succeeded=own_good, own_tries=own_good + own_bad)
+    found = chance_of("panel", own)
+    if own_good + own_bad:
+        share = own_good / (own_good + own_bad)
+        low, high = sorted((share, without.mean))
+        assert low - 0.02 <= found.mean <= high + 0.02
+    else:
+        assert found == without
+
+
+def test_tape_and_glue_are_part_of_the_cost_and_not_of_the_price() -> None:
+    plain = way("glass", 1_200, 60, 20_000)
+    taken = replace(plain, consumables_minor=140)
+    [one], [other] = weigh([plain], POLICY), weigh([taken], POLICY)
+    assert other.cost.minor - one.cost.minor == pytest.approx(140 / one.chance.mean, abs=1)
+    assert other.way.price == one.way.price
 
 
 @given(st.integers(0, 40), st.integers(0, 40))

@@ -38,12 +38,14 @@ from sutura.core.quoting.routes import (
 )
 from sutura.core.quoting.sensitivity import Turning, needs_said, turning
 from sutura.core.shop import OpenHours
+from sutura.core.stock.consumables import cost_of, uses_of
 from sutura.core.values import Person
 from sutura.services import matching, orders, planning, schools, stock
 from sutura.services import quoting as quoting_service
 from sutura.services.job import note
 from sutura.services.matching import Matched
 from sutura.services.shop import shop, speech
+from sutura.store import consumables as consumables_store
 from sutura.store import handover as handover_store
 from sutura.store import job as job_store
 from sutura.store import offers as offers_store
@@ -119,7 +121,9 @@ def _page(
     broken, suspected = (
         [reading_.layer for reading_ in layers] for layers in (found.faulty, found.suspected)
     )
-    tried = store.tries_of(model.procedure_family)
+    hands = _hands(job, model)
+    tried = store.tries_of(model.procedure_family, hands.person_id if hands else None)
+    used = _consumables(model)
     policy = policy_of(the_shop)
     partless = {way.kind: way for way in partless_ways(model)}
     kinds = [*(way.kind for way in model.ways), *partless]
@@ -165,9 +169,14 @@ def _page(
             why_not=cannot_be(kind, broken, suspected, asked=kind == "serial"),
         )
         made[way.key] = (way, None)
-    hands = _hands(job, model)
     linked = [_by(way, hands) for way in _linked([way for way, _ in made.values()], made)]
-    ways = [_priced(way, model.device_class, the_shop.rates) for way in linked]
+    ways = [
+        replace(
+            _priced(way, model.device_class, the_shop.rates),
+            consumables_minor=0 if way.kind in NO_PART or way.why_not else used,
+        )
+        for way in linked
+    ]
     new_price = Money.of(model.new_price, the_shop.currency) if model.new_price else None
     worth = worth_today(new_price, model.released, now.year)
     when = _When(
@@ -226,6 +235,12 @@ def _hands(job: JobRecord | None, model: Model) -> Skill | None:
         (one for one in candidates(skills, model.procedure_family, model.minutes, 0) if one.may), None
     )
     return by_id[first.person_id] if first else None
+
+
+def _consumables(model: Model) -> int:
+    """What a repair of a model takes of tape, glue, cleaner and wipes costs, in minor units."""
+    kept = {row.used_for: row.terms for row in reversed(consumables_store.consumables_page())}
+    return cost_of(uses_of(model.face, model.seal), kept)
 
 
 def _by(way: Way, hands: Skill | None) -> Way:

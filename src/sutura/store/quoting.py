@@ -93,17 +93,27 @@ _EARNED = (
 @written
 def _tries(family: str) -> Select:
     good = fn.COUNT(RouteTry.id).filter(RouteTry.succeeded)
-    tries = RouteTry.select(RouteTry.route, good, fn.COUNT(RouteTry.id)).join(CatalogueModel)
-    return tries.where(CatalogueModel.procedure_family == family).group_by(RouteTry.route)
+    tries = RouteTry.select(RouteTry.route, RouteTry.technician, good, fn.COUNT(RouteTry.id))
+    of_family = tries.join(CatalogueModel).where(CatalogueModel.procedure_family == family)
+    return of_family.group_by(RouteTry.route, RouteTry.technician)
 
 
 @reading
-def tries_of(family: str) -> dict[str, Tried]:
-    """What this shop's tries of each route came to, on models that are opened by the same steps."""
-    return {
-        route: Tried(succeeded=int(succeeded), tries=int(tries))
-        for route, succeeded, tries in rows(_tries(family))
-    }
+def tries_of(family: str, technician_id: int | None = None) -> dict[str, Tried]:
+    """What this shop's tries of each route came to, on models that are opened by the same steps; and of
+    these, those of one technician.
+    """
+    tried: dict[str, Tried] = {}
+    for route, technician, succeeded, tries in rows(_tries(family)):
+        before = tried.get(route, Tried())
+        own = technician is not None and technician == technician_id
+        tried[route] = Tried(
+            succeeded=before.succeeded + int(succeeded),
+            tries=before.tries + int(tries),
+            own_succeeded=before.own_succeeded + int(succeeded) * own,
+            own_tries=before.own_tries + int(tries) * own,
+        )
+    return tried
 
 
 def add_try(

@@ -867,6 +867,9 @@ SENTENCES: Mapping[str, str] = {
     "routes.gets-warranty": "{days} days of warranty",
     "routes.glass-broken": "the glass is broken: no connector mends that",
     "routes.how-sure": "{sure} % sure ({succeeded} of {tries} here; likely {low}–{high} %)",
+    "routes.how-sure-own": (
+        "{sure} % sure ({succeeded} of {tries} here, {own_succeeded} of {own} by {by}; likely {low}–{high} %)"
+    ),
     "routes.how-sure-untried": "{sure} % is usual (likely {low}–{high} %), not tried here yet",
     "routes.kit": "{name}, put together from {count} parts",
     "routes.needs-with": (

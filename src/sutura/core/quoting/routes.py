@@ -39,6 +39,8 @@ PRIORS: Mapping[str, tuple[int, int]] = {
     "serial": (90, 4),
 }
 _ANY_OTHER = (90, 6)
+# in tries, what the shop's own share is worth to one of its people; common practice, no source
+OWN_PRIOR = 8
 # a kit is put together here: what its own way would be, and this much less; common practice
 KIT_LESS = 5
 
@@ -48,9 +50,10 @@ RULES = (
         capability="quoting",
         says=(
             "How sure a route is begins with what is usual for its kind and goes over to what this shop's "
-            "own tries say; both are shown with how far they may be off (nine in ten)."
+            "own tries say; then, in the same way, from the shop's to those of whoever does it. It is shown "
+            "with how far it may be off (nine in ten)."
         ),
-        source="Beta distribution with a prior worth eight tries; the priors: common practice",
+        source="Beta distribution with a prior worth eight tries, at both steps; the priors: common practice",
     ),
     Rule(
         id="quote.recommended",
@@ -85,10 +88,12 @@ RULES = (
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Tried:
-    """What this shop's tries of a route say."""
+    """What this shop's tries of a route say; of these, those of whoever would do it now."""
 
     succeeded: int = 0
     tries: int = 0
+    own_succeeded: int = 0
+    own_tries: int = 0
 
 
 def chance_of(kind: str, tried: Tried, *, kit: bool = False) -> Share:
@@ -96,7 +101,17 @@ def chance_of(kind: str, tried: Tried, *, kit: bool = False) -> Share:
     usual, worth = PRIORS.get(kind, _ANY_OTHER)
     usual -= KIT_LESS if kit else 0
     before = usual / 100 * worth
-    return Share(yes=before + tried.succeeded, no=max(worth - before, 0.05) + tried.tries - tried.succeeded)
+    others = tried.tries - tried.own_tries
+    good = tried.succeeded - tried.own_succeeded
+    of_shop = Share(yes=before + good, no=max(worth - before, 0.05) + others - good)
+    if not tried.own_tries:
+        return of_shop
+    # the shop's share is worth as many tries to its person as what is usual is to the shop, or fewer
+    weight = min(of_shop.yes + of_shop.no, OWN_PRIOR)
+    bad = tried.own_tries - tried.own_succeeded
+    return Share(
+        yes=of_shop.mean * weight + tried.own_succeeded, no=max((1 - of_shop.mean) * weight, 0.05) + bad
+    )
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -124,6 +139,8 @@ class Way:
     by: str = ""
     by_minutes: int = 0
     warranty_days: int = 0
+    # what it takes of tape, glue, cleaner and wipes costs, in minor units
+    consumables_minor: int = 0
 
     @property
     def key(self) -> str:
@@ -201,6 +218,9 @@ class Weighed:
             "high": self.between[1],
             "succeeded": tried.succeeded,
             "tries": tried.tries,
+            "own": tried.own_tries,
+            "own_succeeded": tried.own_succeeded,
+            "by": self.way.by,
         }
         if self.never_pays:
             return fact("routes.never-pays", **told)
@@ -209,12 +229,14 @@ class Weighed:
             return fact(
                 "routes.pays-while" if tried.tries else "routes.pays-while-untried", needs=needs, **told
             )
+        if tried.own_tries:
+            return fact("routes.how-sure-own", **told)
         return fact("routes.how-sure" if tried.tries else "routes.how-sure-untried", **told)
 
 
 def _try(way: Way, chance: Share, policy: Policy) -> Try:
     minutes = way.by_minutes or way.bench_minutes
-    cost = way.parts.minor + minutes * policy.rate_minor / 60
+    cost = way.parts.minor + way.consumables_minor + minutes * policy.rate_minor / 60
     return Try(cost=cost, minutes=minutes, chance=chance.mean)
 
 
@@ -363,9 +385,12 @@ def worth_today(new_price: Money | None, released: int, year: int) -> Money | No
 
 
 def failure_of(kind: str, parts_minor: int, minutes: int, rate_minor: int, tried: Tried, *, kit: bool) -> int:
-    """What failures of a way cost on average, in minor units: the part and the work of a try that fails."""
+    """What failures of a way cost on average, in minor units: the part and the work of a try that fails. It
+    goes into the price, which is the same whoever does it.
+    """
     cost = parts_minor + minutes * rate_minor / 60
-    return round((1 - chance_of(kind, tried, kit=kit).mean) * cost)
+    of_shop = replace(tried, own_succeeded=0, own_tries=0)
+    return round((1 - chance_of(kind, of_shop, kit=kit).mean) * cost)
 
 
 # -- what a model's ways are to each other -------------------------------------------------------------------

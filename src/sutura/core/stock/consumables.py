@@ -107,6 +107,22 @@ def uses_of(face: Face, seal: str) -> tuple[Use, ...]:
     return tuple(uses)
 
 
+def cost_of(uses: Sequence[Use], terms: Mapping[UsedFor, Terms]) -> int:
+    """What a repair takes of consumables costs, in minor units: by what a pack holds and costs; nothing for
+    what the shop does not keep, or whose pack nobody wrote.
+
+    >>> terms = Terms(holds=Decimal(2000), price_minor=640)
+    >>> cost_of([Use(used_for=UsedFor.TAPE, quantity=Decimal(500))], {UsedFor.TAPE: terms})
+    160
+    """
+    total = Decimal(0)
+    for use in uses:
+        pack = terms.get(use.used_for)
+        if pack and pack.holds and pack.price_minor is not None:
+            total += use.quantity * pack.price_minor / pack.holds
+    return int(total.quantize(Decimal(1), ROUND_HALF_UP))
+
+
 def _hundredths(number: Decimal) -> Decimal:
     return number.quantize(Decimal("0.01"), ROUND_HALF_UP)
 
