@@ -23,6 +23,7 @@ from sutura.core.catalogue.unlisted import (
     read_measured,
     unlisted_model,
 )
+from sutura.core.facts import fact
 from sutura.core.matching.attributes import need_lines
 from sutura.core.maths.geometry import Box
 
@@ -58,6 +59,21 @@ def test_a_connector_before_the_battery_is_refused() -> None:
 
 def test_a_connector_left_off_is_refused() -> None:
     assert "steps" in places(with_step("touch-on", plug=Plug(name="display", on=True)))
+
+
+def test_what_stands_in_the_place_of_the_battery_is_quoted() -> None:
+    """The battery comes off first and goes on last; where another does, its name is said."""
+    off, on = with_step("battery-off", plug=None), with_step("battery-on", plug=None)
+
+    def said_of(model: Model, fact_id: str) -> str:
+        return next(str(one.refused) for one in problems_of(model) if one.accepts == fact(fact_id))
+
+    first = next(step.plug.name for step in off.steps if step.plug)
+    last = [step.plug.name for step in on.steps if step.plug][-1]
+    assert said_of(off, "catalogue.take-battery-off-before-any-other") == first
+    assert said_of(on, "catalogue.put-battery-after-every-other-connector") == last
+    bare = replace(WRITTEN, steps=tuple(replace(step, plug=None) for step in WRITTEN.steps))
+    assert said_of(bare, "catalogue.put-battery-after-every-other-connector") == ""
 
 
 def test_a_sheet_has_one_proof_before_closing() -> None:
@@ -274,6 +290,8 @@ def test_bit_sizes_that_are_quoted_differently_say_try_the_fit() -> None:
     bracket = models()["ardale-foil-13-early"].screw_group("camera-bracket")
     assert bracket.bits == ("T3", "T4")
     assert said(bracket.bit) == "T3 or T4 – try the fit, do not force"
+    hinge = next(group for group in models()["ardale-foil-13-late"].screws if group.id == "hinge-left")
+    assert said(hinge.bit) == "T8"
 
 
 def test_heat_is_as_the_work_samples_and_the_trade_say() -> None:

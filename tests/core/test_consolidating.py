@@ -40,6 +40,18 @@ def every_way(needs: list[Need], of: dict[str, Terms], keep_least: bool) -> int 
     return best
 
 
+def test_one_cent_decides() -> None:
+    """Costs of a few cents, so that a bound that is off by one shows."""
+    chance = random.Random(7)
+    for _ in range(400):
+        of = {name: terms(chance.randrange(3), None, 0) for name in "abc"}
+        needs = [
+            need(part, *((name, chance.randrange(1, 5), 2) for name in chance.sample("abc", 2)))
+            for part in range(chance.randint(1, 5))
+        ]
+        assert share(needs, of).total_minor == every_way(needs, of, keep_least=False)
+
+
 def test_it_is_as_cheap_as_the_cheapest_of_all_ways() -> None:
     chance = random.Random(5)
     for _ in range(300):

@@ -10,7 +10,7 @@ from builders import HERON, models, said
 from sutura.core.bench.rework import Meaning, Path, Rung, Tried, path, rounds
 from sutura.core.bench.screws import check_field, check_place, touched
 from sutura.core.bench.telling import TrayField, tray
-from sutura.core.bench.where import where
+from sutura.core.bench.where import Where, where
 from sutura.core.catalogue.model import Step
 from sutura.core.errors import Invalid
 from sutura.core.job import EventKind, Round
@@ -195,3 +195,10 @@ def test_every_place_of_a_sample_lies_on_its_device() -> None:
             for point in found.points:
                 assert 0 <= point.x <= model.face.width_mm, (model.id, one.id)
                 assert 0 <= point.y <= model.face.height_mm, (model.id, one.id)
+
+
+def test_a_place_is_known_by_its_edges_or_by_its_points() -> None:
+    point = models()[HERON].screws[0].at[0]
+    assert Where(side="front", edges=("top",)).is_known
+    assert Where(side="back", points=(point,)).is_known
+    assert not Where(side="back").is_known

@@ -11,6 +11,7 @@ from sutura.core.intake.arrival import (
     check_consents,
     check_customer,
     check_functions,
+    check_signature,
     is_overtaken,
 )
 from sutura.core.intake.customers import Contact, may_be_same
@@ -26,6 +27,23 @@ def test_a_crack_is_as_long_as_its_line() -> None:
     reading = read_damage([crack((10, 10), (13, 14), (13, 24))], FACE)
     assert reading.crack_mm == pytest.approx(15)
     assert "15 mm of crack" in said(reading.says)
+
+
+def test_impacts_and_cracks_are_counted_apart() -> None:
+    reading = read_damage([impact(20, 60), impact(30, 80), crack((10, 10), (13, 14))], FACE)
+    assert said(reading.says).startswith("2 impacts, 1 crack, 5 mm of crack")
+
+
+def test_a_signature_is_one_that_a_hand_can_draw() -> None:
+    """Sixty strokes and 4,000 points at most, all of them on the pad of 300 × 90; none at all is on paper."""
+    dot = (300.0, 90.0)
+    assert check_signature([]) == []
+    assert check_signature([[dot]] * 59 + [[dot] * (4_000 - 59)]) == []
+    assert check_signature([[dot] * 4_001]) != []
+    assert check_signature([[dot]] * 61) != []
+    assert check_signature([[dot]] * 60) == []
+    for off in ((-0.1, 0), (300.1, 0), (0, -0.1), (0, 90.1)):
+        assert check_signature([[off]]) != []
 
 
 def test_damage_at_the_opening_edge_says_to_tape_it_first() -> None:

@@ -32,7 +32,7 @@ from sutura.core.matching.judging import (
     may_choose,
 )
 from sutura.core.matching.kits import find_kits, members_of
-from sutura.core.matching.layout import layout_of_need
+from sutura.core.matching.layout import layout_of_need, layout_of_offer
 from sutura.core.matching.offers import Measured, Need, Offer
 from sutura.core.matching.panel import judge_panel
 from sutura.core.matching.resolution import NAMES, density_ppi, listing_flags, read_resolution, size_mm
@@ -748,6 +748,18 @@ def test_the_picture_of_a_front_lies_where_the_face_has_it() -> None:
     panel = layout_of_need({**model.need, "width_mm": 200, "height_mm": 160.0}, model.face).active
     assert panel
     assert (panel.x, panel.y) == pytest.approx((100 - 32.2, 80 - 69.3))
+
+
+def test_the_picture_of_an_offer_has_its_middle_where_the_need_has_it() -> None:
+    """The middle of 64.4 × 138.6 at 2.9, 3.7 is 35.1, 73: a smaller picture lies around it, which is said."""
+    model = models()[HERON]
+    seen = layout_of_need(model.need, model.face)
+    known = {**offer("P-1001").attributes, "active_width_mm": 60.0, "active_height_mm": 130.0}
+    smaller = offer("P-1001", attributes=known)
+    active = layout_of_offer(smaller, seen).active
+    assert active
+    assert (active.x, active.y) == pytest.approx((35.1 - 30, 73 - 65))
+    assert layout_of_offer(smaller, seen).assumed
 
 
 def test_a_kit_is_offered_though_one_member_was_proved_and_not_when_it_did_not_fit() -> None:

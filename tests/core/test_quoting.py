@@ -68,6 +68,10 @@ def test_the_parts_of_a_quote_always_add_up_to_its_price(cost: int, minutes: int
     assert made.price.minor % 100 == 0
 
 
+def test_the_smallest_price_is_one_cent() -> None:
+    assert (read_price("0.01", "TAL"), read_price("129.50", "TAL")) == (1, 12_950)
+
+
 @pytest.mark.parametrize("typed", ["", "0", "-1", "100000.01", "much"])
 def test_a_price_is_an_amount_above_zero(typed: str) -> None:
     with pytest.raises(ManyInvalid) as refused:

@@ -98,6 +98,21 @@ def test_a_kit_is_priced_against_the_genuine_front() -> None:
     assert ranked[0].money_minor < ranked[1].money_minor
 
 
+def test_grades_cost_what_the_shop_says() -> None:
+    """A new genuine part has nothing against it; the others what common practice takes off."""
+    costs = {grade: Weights().grade_minor[grade] for grade in GRADES}
+    assert costs == {"genuine new": 0, "genuine pulled": 300, "refurbished": 600, "aftermarket": 1_500}
+
+
+def test_of_two_that_cost_the_same_the_one_on_the_shelf_comes_first() -> None:
+    """One that comes in no time, for nothing, stands behind one that lies here; two here by their number."""
+    here = judged(SLATE, "P-3001", id=9, free=1, lead_days=0, shipping_minor=0)
+    away = judged(SLATE, "P-3001", id=1, free=0, lead_days=0, shipping_minor=0)
+    assert [one.judged.offer.id for one in rank([away, here], PLAIN_WEIGHTS, 25)] == [9, 1]
+    more = judged(SLATE, "P-3001", id=3, free=2, lead_days=0, shipping_minor=0)
+    assert [one.judged.offer.id for one in rank([here, more], PLAIN_WEIGHTS, 25)] == [3, 9]
+
+
 def test_a_tie_is_explained() -> None:
     one, other = judged(SLATE, "P-3001", id=1), judged(SLATE, "P-3001", id=2)
     assert "nothing tells them apart" in said(rank([one, other], PLAIN_WEIGHTS)[1].tie)

@@ -13,6 +13,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from sutura.core.errors import Invalid, ManyInvalid
+from sutura.core.facts import fact
 from sutura.core.maths.money import amount_text
 from sutura.core.typed import (
     Problems,
@@ -193,6 +194,12 @@ def test_a_moment_is_in_the_shops_zone() -> None:
     for reader in readers:
         with pytest.raises(Invalid):
             reader("soon")
+    with pytest.raises(Invalid) as refused:
+        read_moment("soon", zone)
+    assert refused.value.accepts == fact("typed.choose-day-time")
+    with pytest.raises(Invalid) as refused:
+        read_moment("soon", zone, "when they collect it")
+    assert refused.value.accepts == "when they collect it"
 
 
 # -- problems -------------------------------------------------------------------------------------------

@@ -36,9 +36,9 @@ def test_w01_from_sign_in_to_handover(
     assert {mark["kind"] for mark in job.arrival.marks} == {"impact", "crack"}
 
     use.press(page.get_by_role("link", name="Choose the part"))
-    best = page.get_by_role("region", name=re.compile("^The best"))
-    expect(best).to_contain_text("Heron front, genuine pulled")
-    use.press(best.get_by_role("button", name=re.compile("and hold it")))
+    best = page.get_by_role("region", name="front assembly, genuine pulled")
+    expect(best).to_contain_text("recommended")
+    use.press(best.get_by_role("button", name=re.compile("and hold the part")))
     use.press(page.get_by_role("button", name="Give it to Bram"))
     use.press(page.get_by_role("button", name="Open it: start the bench work"))
 

@@ -38,6 +38,8 @@ BUDGETS = {
     # one of it for what all suppliers show
     "/jobs/{code}/match": 11,
     "/jobs/{code}/bench": 10,
+    # one need; each further one adds three
+    "/jobs/{code}/routes": 16,
     "/jobs/{code}/proof": 12,
     "/jobs/{code}/assign": 4,
     # one of it for its old screen

@@ -11,7 +11,7 @@ from sutura.core.errors import AccessoriesMissing, Invalid
 from sutura.core.facts import Fact, Minutes, fact
 from sutura.core.intake.arrival import Channel
 from sutura.core.maths.money import Money
-from sutura.core.typed import read_amount, read_decimal
+from sutura.core.typed import read_amount
 from sutura.core.values import COMMON, Rule
 
 
@@ -118,19 +118,25 @@ def check_payment(owed: Money, typed: str, method: str) -> tuple[Money, Method]:
     """The payment to record; it must be the whole open amount, by a known method."""
     if method not in set(Method):
         raise Invalid("method", method, fact("handover.choose-one", method=tuple(Method)))
-    if read_decimal(typed) is None or read_amount(typed, owed.currency) != owed.minor:
+    if _amount(typed, owed) != owed.minor:
         raise Invalid("amount", typed, fact("handover.open-amount-take-all-have-manager", owed=owed))
     return owed, Method(method)
+
+
+def _amount(typed: str, like: Money) -> int | None:
+    """An amount as typed, in minor units; None where it is none, or can be read in two ways."""
+    try:
+        return read_amount(typed, like.currency)
+    except Invalid:
+        return None
 
 
 def check_deposit(owed: Money, typed: str, method: str) -> tuple[Money, Method]:
     """A deposit as typed: something, at most what is still open, by a known method."""
     if method not in set(Method):
         raise Invalid("method", method, fact("handover.choose-one", method=tuple(Method)))
-    if owed.minor <= 0 or read_decimal(typed) is None:
-        raise Invalid("deposit", typed, fact("handover.deposit-up-to", owed=owed))
-    minor = read_amount(typed, owed.currency)
-    if not 0 < minor <= owed.minor:
+    minor = _amount(typed, owed)
+    if minor is None or not 0 < minor <= owed.minor:
         raise Invalid("deposit", typed, fact("handover.deposit-up-to", owed=owed))
     return Money(minor=minor, currency=owed.currency), Method(method)
 
@@ -139,8 +145,8 @@ def check_refund(had: Money, typed: str, method: str, explanation: str) -> tuple
     """What goes back of a deposit, as typed: all of it, or less with its reason (rule handover.deposit)."""
     if method not in set(Method):
         raise Invalid("method", method, fact("handover.choose-one", method=tuple(Method)))
-    minor = read_amount(typed, had.currency) if read_decimal(typed) is not None else -1
-    if not 0 <= minor <= had.minor:
+    minor = _amount(typed, had)
+    if minor is None or not 0 <= minor <= had.minor:
         raise Invalid("refund", typed, fact("handover.refund-up-to", had=had))
     if minor < had.minor and not explanation.strip():
         raise Invalid("kept_because", "", fact("handover.why-kept"))

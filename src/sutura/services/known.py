@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 from collections.abc import Collection, Sequence
+from dataclasses import dataclass
 from datetime import datetime
 from functools import lru_cache
 
@@ -11,6 +12,7 @@ from sutura.core.catalogue.model import Model
 from sutura.core.facts import Fact
 from sutura.core.identify.scan import LabelPattern
 from sutura.core.intake.promise import PartSeen
+from sutura.core.matching.attributes import ATTRIBUTES
 from sutura.core.matching.comparing import Around
 from sutura.core.matching.judging import Judged, Known, Wanted, judge, may_choose
 from sutura.core.matching.kits import MOST_EACH, find_kits, members_of
@@ -24,6 +26,7 @@ from sutura.store import offers as offers_store
 from sutura.store import orders as orders_store
 from sutura.store import packs as packs_store
 from sutura.store import shop as shop_store
+from sutura.store import stock as stock_store
 from sutura.store.database import reading
 
 _SPARE, _FLEX = "small part", "adapter flex"
@@ -136,3 +139,37 @@ def _on_its_way(fitting: Sequence[Judged], now: datetime) -> PartSeen | None:
         return None
     part_id = min(days, key=lambda each: (days[each], each))
     return PartSeen(part=alone[part_id], free=0, lead_days=max(days[part_id], 1), coming=True)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class KnownOfPart:
+    """One attribute of a part: what its suppliers claim, what was measured here, by whom and when; empty =
+    not known.
+    """
+
+    title: str
+    claimed: str
+    measured: str
+    who: str
+    at: datetime | None
+
+
+@reading
+def known_of_part(barcode: str) -> list[KnownOfPart]:
+    """Everything that is known of a part, claims and measurements side by side."""
+    claims, measured = stock_store.load_known(barcode)
+    lines = []
+    for rule in ATTRIBUTES:
+        claim, ours = claims.get(rule.name), measured.get(rule.name)
+        if claim is None and ours is None:
+            continue
+        lines.append(
+            KnownOfPart(
+                title=rule.title,
+                claimed="" if claim is None else str(claim),
+                measured=str(ours.value) if ours else "",
+                who=ours.who if ours else "",
+                at=ours.at if ours else None,
+            )
+        )
+    return lines

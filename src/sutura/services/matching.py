@@ -12,7 +12,6 @@ from sutura.core.facts import Say, fact, to_json
 from sutura.core.identify.panel import Panel, PanelSize, size_of
 from sutura.core.job import Chosen, EventKind, JobRecord, Move, Original, Stage, starts_of
 from sutura.core.matching import wanted as wanted_rules
-from sutura.core.matching.attributes import ATTRIBUTES
 from sutura.core.matching.comparing import Agreement
 from sutura.core.matching.judging import Fit, Judged, Learned, Wanted, judge, may_choose
 from sutura.core.matching.kits import find_kits
@@ -28,6 +27,7 @@ from sutura.core.matching.wanted import (
     wanted_of,
 )
 from sutura.core.maths.money import Money
+from sutura.core.maths.statistics import Share
 from sutura.core.people import Deed, demand
 from sutura.core.planning import expected_minutes
 from sutura.core.quoting.policy import warranty_of
@@ -51,6 +51,7 @@ from sutura.store import quoting as quoting_store
 from sutura.store import stock as store
 from sutura.store import suppliers as suppliers_store
 from sutura.store.database import reading, writing
+from sutura.store.shop import ShopRecord
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -156,22 +157,46 @@ class PanelRead:
     at: datetime
 
 
-def _match(model: Model, wanted: Wanted, destroyed: Collection[str], days_left: int | None) -> Matching:
-    """Judge and rank what there is for a need, kits among it."""
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Numbers:
+    """What is the same for every need that is looked at on one page: the shop's own numbers, and what all
+    suppliers show.
+    """
+
+    shop: ShopRecord
+    prior: Share
+    tried: Mapping[str, Tried]
+
+
+@reading
+def numbers_for(model: Model) -> Numbers:
     the_shop = shop()
+    return Numbers(
+        shop=the_shop, prior=prior_of(suppliers_store.counts()), tried=_tries(model, the_shop.rates)
+    )
+
+
+def _match(
+    model: Model,
+    wanted: Wanted,
+    destroyed: Collection[str],
+    days_left: int | None,
+    numbers: Numbers | None = None,
+) -> Matching:
+    """Judge and rank what there is for a need, kits among it."""
+    numbers = numbers or numbers_for(model)
+    the_shop = numbers.shop
     weights = weights_from(the_shop.weights, the_shop.bench_rate_minor)
     offers, parts = offers_for(wanted), parts_for_kits(wanted)
     known = known_about(wanted, model.id, [*offers, *parts], destroyed)
     judged = [judge(wanted, offer, known) for offer in one_a_piece(offers)] + find_kits(wanted, parts, known)
-    prior = prior_of(suppliers_store.counts())
-    ranked = rank(judged, weights, wanted.minutes, days_left, prior)
+    ranked = rank(judged, weights, wanted.minutes, days_left, numbers.prior)
     gone = [
         ranked_offer.judged.offer.part_id
         for ranked_offer in ranked
         if ranked_offer.judged.offer.free < 1 and may_choose(ranked_offer.judged.fit)
     ]
     holders = store.holders_by_part(gone) if gone else {}
-    tried = _tries(model, the_shop.rates)
     return Matching(
         wanted=wanted,
         weights=weights,
@@ -180,7 +205,7 @@ def _match(model: Model, wanted: Wanted, destroyed: Collection[str], days_left: 
         offers=[
             Matched(
                 ranked=ranked_offer,
-                quote=_quote(ranked_offer.judged, wanted, the_shop.rates, model, tried),
+                quote=_quote(ranked_offer.judged, wanted, the_shop.rates, model, numbers.tried),
                 holders=holders.get(ranked_offer.judged.offer.part_id, ()),
             )
             for ranked_offer in ranked
@@ -188,9 +213,11 @@ def _match(model: Model, wanted: Wanted, destroyed: Collection[str], days_left: 
     )
 
 
-def _for_job(job: JobRecord, model: Model, kind: str, now: datetime) -> Matching:
+def _for_job(
+    job: JobRecord, model: Model, kind: str, now: datetime, numbers: Numbers | None = None
+) -> Matching:
     wanted = wanted_of(model, kind, job.original.measured)
-    return _match(model, wanted, job.original.destroyed, max((job.promise_at - now).days, 0))
+    return _match(model, wanted, job.original.destroyed, max((job.promise_at - now).days, 0), numbers)
 
 
 @reading
@@ -214,11 +241,11 @@ def match_page(code: str, now: datetime | None = None, kind: str = "") -> MatchP
 
 
 @reading
-def match_for(job: JobRecord | None, model: Model, kind: str, now: datetime) -> Matching:
-    """What there is for one way of a model, for a job or without one."""
+def match_for(job: JobRecord | None, model: Model, kind: str, now: datetime, numbers: Numbers) -> Matching:
+    """What there is for one way of a model, for a job or without one; `numbers` are read once for all."""
     if job is None:
-        return _match(model, wanted_of(model, kind), (), None)
-    return _for_job(job, model, kind, now)
+        return _match(model, wanted_of(model, kind), (), None, numbers)
+    return _for_job(job, model, kind, now, numbers)
 
 
 @reading
@@ -504,40 +531,6 @@ def _keep_measured(part_id: int, typed: Mapping[str, str], by: Person, now: date
         part_id,
         {name: {"value": value, "who": by.name, "at": now.isoformat()} for name, value in measured.items()},
     )
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class KnownOfPart:
-    """One attribute of a part: what its suppliers claim, what was measured here, by whom and when; empty =
-    not known.
-    """
-
-    title: str
-    claimed: str
-    measured: str
-    who: str
-    at: datetime | None
-
-
-@reading
-def known_of_part(barcode: str) -> list[KnownOfPart]:
-    """Everything that is known of a part, claims and measurements side by side."""
-    claims, measured = store.load_known(barcode)
-    lines = []
-    for rule in ATTRIBUTES:
-        claim, ours = claims.get(rule.name), measured.get(rule.name)
-        if claim is None and ours is None:
-            continue
-        lines.append(
-            KnownOfPart(
-                title=rule.title,
-                claimed="" if claim is None else str(claim),
-                measured=str(ours.value) if ours else "",
-                who=ours.who if ours else "",
-                at=ours.at if ours else None,
-            )
-        )
-    return lines
 
 
 # -- learned ------------------------------------------------------------------------------------

@@ -275,9 +275,9 @@ class Trained:
 
 
 @reading
-def trained_with_jobs(family: str, but: str = "") -> list[Trained]:
-    """Whoever is trained for a family, with the jobs they have; `but` = not this one."""
-    trained = [skill for skill in store.skills_page(family) if skill.factor is not None]
+def trained_with_jobs(skills: Sequence[Skill], but: str = "") -> list[Trained]:
+    """Those of some people who are trained, with the jobs they have; `but` = not this one."""
+    trained = [skill for skill in skills if skill.factor is not None]
     queues: dict[int | None, list[Waiting]] = {}
     for job in store.open_jobs_page() if trained else ():
         if job.waiting.code != but:
@@ -290,7 +290,7 @@ def hands_for(model: Model, now: datetime, hours: OpenHours) -> list[Hands]:
     """Whoever is trained for a model: their minutes for it with moving over, and the work that must come
     before it.
     """
-    trained = trained_with_jobs(model.procedure_family)
+    trained = trained_with_jobs(store.skills_page(model.procedure_family))
     return [one.hands(model.minutes, model.move_over, now, hours) for one in trained]
 
 

@@ -13,7 +13,7 @@ from sutura.core.catalogue.model import Model, Step
 from sutura.core.errors import Invalid
 from sutura.core.facts import Say, fact
 from sutura.core.handover import received
-from sutura.core.intake.diagnosis import diagnose
+from sutura.core.intake.diagnosis import Diagnosis, diagnose
 from sutura.core.intake.layers import has_of
 from sutura.core.intake.promise import PartSeen, earliest_promise
 from sutura.core.job import NO_PART, EventKind, JobRecord, Move, Stage, starts_of
@@ -116,59 +116,15 @@ def routes_of_model(model: Model, now: datetime, look: Mapping[str, str] | None 
 def _page(
     job: JobRecord | None, model: Model, now: datetime, look: Mapping[str, str] | None = None
 ) -> RoutesPage:
-    the_shop = shop()
+    numbers = matching.numbers_for(model)
+    the_shop = numbers.shop
     found = diagnose(job.arrival.look if job else look or {}, has_of(model))
-    broken, suspected = (
-        [reading_.layer for reading_ in layers] for layers in (found.faulty, found.suspected)
-    )
-    hands = _hands(job, model)
+    skills = planning_store.skills_page(model.procedure_family)
+    hands = _hands(job, model, skills)
     tried = store.tries_of(model.procedure_family, hands.person_id if hands else None)
     used = _consumables(model)
     policy = policy_of(the_shop)
-    partless = {way.kind: way for way in partless_ways(model)}
-    kinds = [*(way.kind for way in model.ways), *partless]
-    made: dict[str, tuple[Way, Matched | None]] = {}
-    for route in model.ways:
-        why = cannot_be(route.kind, broken, suspected, asked=False)
-        there = matching.match_for(job, model, route.kind, now) if not why else None
-        finish = str(route.need.get("finish") or "")
-        picked = _picked(there.offers, finish) if there else []
-        for matched in picked:
-            way = _way(
-                model, route.kind, route.name, matched, the_shop.rates, tried, follows(route.kind, kinds)
-            )
-            made[way.key] = (way, matched)
-        if not picked:
-            why = why or fact("routes.no-part")
-            nothing = Money(minor=0, currency=the_shop.currency)
-            way = Way(
-                kind=route.kind,
-                name=route.name,
-                parts=nothing,
-                bench_minutes=route.minutes,
-                unattended_minutes=0,
-                wait_days=0,
-                price=nothing,
-                tax=nothing,
-                why_not=why,
-            )
-            made[way.key] = (way, None)
-    for kind, without in partless.items():
-        nothing = Money(minor=0, currency=the_shop.currency)
-        way = Way(
-            kind=kind,
-            name=without.name,
-            parts=nothing,
-            bench_minutes=without.minutes,
-            unattended_minutes=0,
-            wait_days=0,
-            price=nothing,
-            tax=nothing,
-            tried=tried.get(kind, Tried()),
-            falls_to=follows(kind, kinds),
-            why_not=cannot_be(kind, broken, suspected, asked=kind == "serial"),
-        )
-        made[way.key] = (way, None)
+    made = _made(job, model, found, tried, numbers, now)
     linked = [_by(way, hands) for way in _linked([way for way, _ in made.values()], made)]
     ways = [
         replace(
@@ -181,7 +137,7 @@ def _page(
     worth = worth_today(new_price, model.released, now.year)
     when = _When(
         model=model,
-        trained=planning.trained_with_jobs(model.procedure_family, job.code if job else ""),
+        trained=planning.trained_with_jobs(skills, job.code if job else ""),
         hours=the_shop.open_hours,
         now=now,
     )
@@ -198,6 +154,57 @@ def _page(
         choosable=job is not None and job.stage in starts_of(Move.QUOTE, Move.REQUOTE),
         rates=the_shop.rates,
         turning=_turning(weighed, by_id, policy),
+    )
+
+
+def _made(
+    job: JobRecord | None,
+    model: Model,
+    found: Diagnosis,
+    tried: Mapping[str, Tried],
+    numbers: matching.Numbers,
+    now: datetime,
+) -> dict[str, tuple[Way, Matched | None]]:
+    """Every way of a model by its key, with the part it would take; one that cannot be done says why."""
+    broken, suspected = (
+        [reading_.layer for reading_ in layers] for layers in (found.faulty, found.suspected)
+    )
+    rates = numbers.shop.rates
+    partless = {way.kind: way for way in partless_ways(model)}
+    kinds = [*(way.kind for way in model.ways), *partless]
+    made: dict[str, tuple[Way, Matched | None]] = {}
+    for route in model.ways:
+        why = cannot_be(route.kind, broken, suspected, asked=False)
+        there = matching.match_for(job, model, route.kind, now, numbers) if not why else None
+        picked = _picked(there.offers, str(route.need.get("finish") or "")) if there else []
+        after = follows(route.kind, kinds)
+        for matched in picked:
+            way = _way(model, route.kind, route.name, matched, rates, tried, after)
+            made[way.key] = (way, matched)
+        if not picked:
+            way = _without(route.kind, route.name, route.minutes, rates, why or fact("routes.no-part"))
+            made[way.key] = (way, None)
+    for kind, none_needed in partless.items():
+        why = cannot_be(kind, broken, suspected, asked=kind == "serial")
+        way = _without(kind, none_needed.name, none_needed.minutes, rates, why)
+        linked = replace(way, tried=tried.get(kind, Tried()), falls_to=follows(kind, kinds))
+        made[way.key] = (linked, None)
+    return made
+
+
+def _without(kind: str, name: Say, minutes: int, rates: Rates, why: Say) -> Way:
+    """A way without a part: none is needed, or none is known."""
+    nothing = Money(minor=0, currency=rates.currency)
+    return Way(
+        kind=kind,
+        name=name,
+        parts=nothing,
+        bench_minutes=minutes,
+        unattended_minutes=0,
+        wait_days=0,
+        price=nothing,
+        tax=nothing,
+        why_not=why,
     )
 
 
@@ -225,9 +232,8 @@ class _When:
         return earliest_promise(self.now, seen, hands, minutes, way.unattended_minutes, self.hours).at
 
 
-def _hands(job: JobRecord | None, model: Model) -> Skill | None:
+def _hands(job: JobRecord | None, model: Model, skills: Sequence[Skill]) -> Skill | None:
     """Who would do it: whoever has the job, else the one who is free soonest of those who may."""
-    skills = planning_store.skills_page(model.procedure_family)
     by_id = {skill.person_id: skill for skill in skills if skill.factor is not None}
     if job and job.bench.technician_id in by_id:
         return by_id[job.bench.technician_id]

@@ -8,7 +8,7 @@ from fastapi.responses import Response
 
 from sutura.core.matching.attributes import MEASURABLE
 from sutura.core.people import Deed
-from sutura.services import matching, pieces, reordering, stock
+from sutura.services import known, matching, pieces, reordering, stock
 from sutura.store import stock as store
 from sutura.web.addresses import Addresses, Anyone
 from sutura.web.deeds import deed
@@ -65,7 +65,7 @@ def _page(ask: Asking, barcode: str, shown: Shown = ANEW, lost: str = "") -> Res
         ledger=store.ledger_page(part.id),
         holders=store.holders_of(part.id),
         moved=store.moves_between(part.id),
-        known=matching.known_of_part(barcode),
+        known=known.known_of_part(barcode),
         measurable=MEASURABLE,
         pieces=single.pieces,
         urgent=single.urgent,
