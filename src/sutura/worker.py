@@ -22,7 +22,7 @@ import structlog
 
 from sutura import wiring
 from sutura.config import ROOT, settings
-from sutura.services import pricelists, shop
+from sutura.services import plans, pricelists, shop
 
 LOG = structlog.get_logger("sutura")
 QUEUES = ["lists"]
@@ -33,6 +33,8 @@ SILENT_S = 30
 BESIDE = "SUTURA_BESIDE"
 # before a worker that ended by itself, such as for want of a database, is started again
 PAUSE_S = 3
+# how often it is looked whether a new plan is due, and how long it rests after one that failed
+PLAN_LOOK_S, PLAN_AGAIN_S = 2, 30
 
 
 class _IntoTheLog(logging.Handler):
@@ -101,7 +103,7 @@ async def _work(url: str, *, until_empty: bool) -> None:
     app = queue_at(url)
     async with app.open_async():
         await _take_back(app)
-        others = (_keep_taking_back(app), _keep_tidy(), _end_with_the_pages())
+        others = (_keep_taking_back(app), _keep_tidy(), _keep_planned(), _end_with_the_pages())
         looking = [asyncio.create_task(task) for task in others]
         try:
             await app.run_worker_async(
@@ -143,6 +145,23 @@ async def _keep_tidy() -> None:
 def _tidy() -> dict[str, int]:
     kept = settings()
     return shop.throw_away(kept.keep_drafts_days, kept.keep_traces_days, kept.keep_lists_days, wiring.clock())
+
+
+async def _keep_planned() -> None:
+    """A new plan is made when something changed and it is quiet again; the last good one stands meanwhile."""
+    while True:
+        try:
+            await asyncio.to_thread(_plan)
+        except Exception:
+            LOG.exception("no plan was made")
+            await asyncio.sleep(PLAN_AGAIN_S)
+        await asyncio.sleep(PLAN_LOOK_S)
+
+
+def _plan() -> None:
+    now = wiring.clock()
+    if plans.is_stale(now):
+        plans.make_plan(now)
 
 
 async def _end_with_the_pages() -> None:

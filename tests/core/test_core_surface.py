@@ -8,6 +8,8 @@ import importlib
 import inspect
 import json
 import pkgutil
+import subprocess
+import sys
 from pathlib import Path
 
 import pytest
@@ -50,6 +52,18 @@ def test_every_rule_has_an_id_of_its_own_a_sentence_and_a_source() -> None:
     ids = [rule.id for rule in rules.ALL]
     assert len(ids) == len(set(ids))
     assert all(rule.says.endswith((".", "…")) and rule.source for rule in rules.ALL)
+
+
+def test_the_numbers_page_in_docs_is_that_of_the_code() -> None:
+    """No number that a rule relies on changes unnoticed: each stands on the page with its source."""
+    made = subprocess.run(
+        [sys.executable, "scripts/constants.py", "--check"],
+        cwd=ROOT,
+        capture_output=True,
+        text=True,
+        check=False,
+    )
+    assert made.returncode == 0, made.stderr
 
 
 def test_the_rules_page_in_docs_lists_every_rule() -> None:

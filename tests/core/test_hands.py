@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import itertools
+from dataclasses import replace
 
 import pytest
 from builders import HERON, models, said
@@ -202,3 +203,27 @@ def test_a_place_is_known_by_its_edges_or_by_its_points() -> None:
     assert Where(side="front", edges=("top",)).is_known
     assert Where(side="back", points=(point,)).is_known
     assert not Where(side="back").is_known
+
+
+def test_a_screw_of_another_field_is_refused_with_its_danger() -> None:
+    """A longer one goes through the board, a shorter one holds nothing, another head rounds off; one that is
+    the same but for its place goes back to it. Common practice, no source.
+    """
+    first = MODEL.screws[0]
+    step_in = next(one for one in MODEL.steps if one.screws == first.id)
+
+    def danger(**changes: object) -> str:
+        other = replace(first, id="other", where="elsewhere", **changes)  # type: ignore[arg-type]
+        with pytest.raises(Invalid) as refused:
+            check_field(replace(MODEL, screws=(*MODEL.screws, other)), step_in, "other")
+        assert refused.value.refused == "elsewhere"
+        return getattr(refused.value.accepts, "id", "")
+
+    assert danger(length_mm=first.length_mm + 0.1) == "screws.too-long"
+    assert danger(length_mm=first.length_mm - 0.1) == "screws.too-short"
+    assert danger(head="another") == "screws.other-head"
+    assert danger() == "screws.own-field"
+    check_field(MODEL, step_in, first.id)
+    with pytest.raises(Invalid) as refused:
+        check_field(MODEL, step_in, "nowhere")
+    assert refused.value.refused == "nowhere"

@@ -81,3 +81,9 @@ def test_eight_of_ten_jobs_lie_within_what_is_shown() -> None:
 def test_hands_that_become_quicker_are_followed() -> None:
     slow_then_quick = told([1.6] * 15 + [0.9] * 25)
     assert factor_of(Decimal(1), slow_then_quick) < Decimal("1.05")
+
+
+def test_a_job_of_no_time_counts_as_one_minute() -> None:
+    assert log_ratio(0, 1) == log_ratio(1, 0) == log_ratio(1, 1) == 0
+    assert log_ratio(2, 1) == log_ratio(2, 0) == pytest.approx(math.log(2))
+    assert log_ratio(1, 2) == log_ratio(0, 2) == pytest.approx(-math.log(2))

@@ -10,7 +10,7 @@ from builders import ALWAYS_OPEN, NOW, said
 
 from sutura.core.errors import NotAllowed
 from sutura.core.job import Stage
-from sutura.core.planning import (
+from sutura.core.planning.queue import (
     Action,
     Skill,
     Waiting,

@@ -21,7 +21,7 @@ from sutura.core.intake.promise import (
 )
 from sutura.core.job import Stage
 from sutura.core.maths.geometry import Point
-from sutura.core.planning import minutes_before
+from sutura.core.planning.queue import minutes_before
 from sutura.core.values import Outcome
 from sutura.words.speech import PLAIN
 from sutura.words.summary import summarise

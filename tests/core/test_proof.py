@@ -68,3 +68,20 @@ def test_a_proof_passes_only_when_nothing_fails() -> None:
     assert not failed.passed
     assert "reseat the connectors" in said(advice(failed.failing))
     assert said(advice(())) == ""
+
+
+def test_why_a_screen_must_work_is_said_once() -> None:
+    """A function of the screen that the shop broke says so; one that never worked says that the new screen
+    must make it work.
+    """
+
+    def why(before: Outcome, after: Outcome, *, screen: bool = True) -> str:
+        return said(compared(before, after, screen=screen).why)
+
+    must = "new screen"
+    assert must not in why(W, F)
+    assert must in why(F, F)
+    assert must in why(N, F)
+    assert must not in why(W, W)
+    assert must not in why(F, W)
+    assert must not in why(F, F, screen=False)

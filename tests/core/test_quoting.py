@@ -137,3 +137,13 @@ def test_a_device_that_is_only_clipped_has_no_splash_protection_to_lose() -> Non
 def test_an_agreed_price_can_change_until_it_is_handed_back(stage: Stage, may: bool) -> None:
     assert price_may_change(stage, 13_900) is may
     assert not price_may_change(stage, None)
+
+
+def test_a_margin_is_told_in_whole_per_cent() -> None:
+    """A third of 90 is 30: 33 per cent, and not 33.3."""
+    found = margin(tal(9_000), tal(6_000), 20, 0)
+    assert str(found.percent) == "33"
+    assert found.per_bench_hour == tal(9_000)
+    assert margin(tal(9_000), tal(6_000), 0, 0).per_bench_hour is None
+    assert margin(tal(0), tal(0), 5, 0).percent is None
+    assert margin(tal(9_000), tal(6_000), 1, 0).per_bench_hour == tal(180_000)

@@ -42,7 +42,7 @@ def test_nothing_of_a_price_is_lost_among_its_rates(
     if by_line:
         assert [line.tax.minor for line in lines] == [rounded(tax) for tax in exact]
     else:
-        assert tax_in(tal(minor), taxes).minor == rounded(sum(exact, Fraction(0)))
+        assert tax_in(tal(minor), taxes).minor == rounded(Fraction(sum(exact)))
         # and no line is off by a whole one
         assert all(abs(line.tax.minor - tax) < 1 for line, tax in zip(lines, exact, strict=True))
     # each rate bears its share of the price, to the cent

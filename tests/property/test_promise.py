@@ -22,7 +22,7 @@ from hypothesis import strategies as st
 from sutura.core.errors import ManyInvalid
 from sutura.core.intake.promise import Hands, PartSeen, check_new_promise, check_promise, earliest_promise
 from sutura.core.job import Stage
-from sutura.core.planning import (
+from sutura.core.planning.queue import (
     COUNTER_MINUTES,
     Waiting,
     bench_minutes_left,

@@ -22,7 +22,8 @@ BUDGETS = {
     # what to order is worked out of all parts at once
     "/shelf": 13,
     "/bench": 4,
-    "/plan": 3,
+    # the plan, who works and who is away, pins and places
+    "/plan": 9,
     "/book": 4,
     "/catalogue": 4,
     "/catalogue/rules": 1,

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from sutura.core import handover, job, people, planning, proof, shop
+from sutura.core import handover, job, people, proof, shop
 from sutura.core.bench import (
     compiling,
     heat,
@@ -20,6 +20,7 @@ from sutura.core.catalogue import rules as catalogue
 from sutura.core.identify import reading
 from sutura.core.intake import arrival, customers, damage, diagnosis, opening, promise
 from sutura.core.matching import judging, kits, listing, panel, ranking, wanted
+from sutura.core.planning import chance, day, dispatch, operations, queue, solving
 from sutura.core.quoting import answers, chains, policy, pricing, routes, sensitivity, taxes
 from sutura.core.stock import (
     consolidating,
@@ -67,7 +68,12 @@ ALL: tuple[Rule, ...] = tuple(
         pricing,
         sensitivity,
         answers,
-        planning,
+        queue,
+        day,
+        operations,
+        dispatch,
+        solving,
+        chance,
         owntimes,
         catalogue,
         progress,

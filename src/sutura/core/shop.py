@@ -107,6 +107,28 @@ class OpenHours:
             day += timedelta(days=1)
         raise RuntimeError("the shop never opens again")
 
+    def spans(self, start: datetime, days: int) -> list[tuple[datetime, datetime]]:
+        """When the shop is open from a moment on, on so many days of the calendar; one long span where it is
+        always open.
+
+        >>> week = OpenHours(ZoneInfo("Etc/UTC"), ((540, 1080),) * 5 + (None, None))
+        >>> [until.day for _, until in week.spans(datetime(2031, 3, 7, 12, tzinfo=UTC), 4)]
+        [7, 10]
+        """
+        if not self.weekly:
+            return [(start, start + timedelta(days=days))]
+        first = start.astimezone(self.zone).date()
+        found = []
+        for ahead in range(days):
+            day = first + timedelta(days=ahead)
+            span = self._span(day)
+            if span is None:
+                continue
+            opens, closes = self._moment(day, span[0] * 60), self._moment(day, span[1] * 60)
+            if closes > start:
+                found.append((max(opens, start), closes))
+        return found
+
     def _span(self, day: date) -> Span | None:
         return None if day in self.closed else self.weekly[day.weekday()]
 

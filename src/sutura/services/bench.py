@@ -34,7 +34,7 @@ from sutura.core.job import (
 from sutura.core.matching.judging import Learned
 from sutura.core.matching.offers import Offer
 from sutura.core.people import Deed, demand
-from sutura.core.planning import TechnicianChoice
+from sutura.core.planning.queue import TechnicianChoice
 from sutura.core.stock.consumables import Use, uses_of
 from sutura.core.stock.levels import LOST, MoveKind, PartFate
 from sutura.core.stock.orders import cause_of_loss

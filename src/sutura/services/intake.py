@@ -6,7 +6,6 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import datetime
 
-from sutura.core import planning as planning_rules
 from sutura.core.catalogue.model import Model
 from sutura.core.catalogue.unlisted import Measured
 from sutura.core.errors import Invalid, ManyInvalid, MoveRefused, NotFound, Refusal
@@ -31,7 +30,8 @@ from sutura.core.intake.observations import check_looks, check_observations, obs
 from sutura.core.intake.promise import TYPED_LATER, Promise, check_ahead, check_promise, earliest_promise
 from sutura.core.job import EventKind, Round, Stage
 from sutura.core.people import Deed, demand
-from sutura.core.planning import expected_minutes, minutes_to_promise
+from sutura.core.planning import queue as planning_rules
+from sutura.core.planning.queue import expected_minutes, minutes_to_promise
 from sutura.core.typed import Problems, refuse
 from sutura.core.values import FunctionResult, Person
 from sutura.formats import edid

@@ -34,7 +34,7 @@ from sutura.core.job import (
 )
 from sutura.core.matching.judging import Fit
 from sutura.core.maths.money import Money
-from sutura.core.planning import Next, expected_at, next_of
+from sutura.core.planning.queue import Next, expected_at, next_of
 from sutura.core.values import FunctionResult, Person
 from sutura.formats.pieces import step_from_json, step_to_json
 from sutura.services import schools, shop

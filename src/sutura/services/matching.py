@@ -29,7 +29,7 @@ from sutura.core.matching.wanted import (
 from sutura.core.maths.money import Money
 from sutura.core.maths.statistics import Share
 from sutura.core.people import Deed, demand
-from sutura.core.planning import expected_minutes
+from sutura.core.planning.queue import expected_minutes
 from sutura.core.quoting.policy import warranty_of
 from sutura.core.quoting.pricing import Quote, Rates, quote
 from sutura.core.quoting.routes import Tried, failure_of

@@ -9,14 +9,21 @@ from decimal import Decimal
 
 import structlog
 
-from sutura.core import planning as rules
 from sutura.core.catalogue.model import Model
 from sutura.core.errors import Invalid, MoveRefused, StaleSave
 from sutura.core.facts import fact
 from sutura.core.intake.promise import Hands, check_new_promise
 from sutura.core.job import OPEN_STAGES, EventKind, JobRecord, SeamStitch, Stage, seam
 from sutura.core.people import Deed, demand
-from sutura.core.planning import Next, Skill, TechnicianChoice, Waiting, expected_minutes, minutes_to_promise
+from sutura.core.planning import queue as rules
+from sutura.core.planning.queue import (
+    Next,
+    Skill,
+    TechnicianChoice,
+    Waiting,
+    expected_minutes,
+    minutes_to_promise,
+)
 from sutura.core.shop import OpenHours
 from sutura.core.typed import Problems, read_moment
 from sutura.core.values import Person

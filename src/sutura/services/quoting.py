@@ -12,7 +12,7 @@ from sutura.core.facts import Say, fact, to_json
 from sutura.core.job import Chosen, EventKind, JobRecord, Move, Stage, check_move
 from sutura.core.maths.money import Money, amount_text
 from sutura.core.people import Deed, demand, may
-from sutura.core.planning import expected_minutes
+from sutura.core.planning.queue import expected_minutes
 from sutura.core.quoting import pricing as rules
 from sutura.core.quoting.policy import Priced, PricePolicy, least_after_discount, price
 from sutura.core.quoting.pricing import Margin, Rates, margin

@@ -21,7 +21,7 @@ from sutura.core.matching.judging import may_choose
 from sutura.core.matching.ranking import parts_of, weights_from
 from sutura.core.maths.money import Money
 from sutura.core.people import Deed, demand
-from sutura.core.planning import Skill, candidates, expected_minutes, minutes_to_promise
+from sutura.core.planning.queue import Skill, candidates, expected_minutes, minutes_to_promise
 from sutura.core.quoting.policy import PricePolicy, deposit_of, warranty_of
 from sutura.core.quoting.pricing import Quote, Rates, quote
 from sutura.core.quoting.routes import (

@@ -10,7 +10,7 @@ from peewee import JOIN, SQL, Case, Select, fn
 
 from sutura.core.bench.owntimes import FADES, OwnTimes, factor_of
 from sutura.core.job import Stage
-from sutura.core.planning import Skill, Waiting
+from sutura.core.planning.queue import Skill, Waiting
 from sutura.core.values import Role
 from sutura.store.database import each, raw, reading, row, rows, written
 from sutura.store.expressions import FREE, IS_OPEN, MODEL_NAME, or_empty

@@ -34,6 +34,7 @@ class ShopRecord:
     cups_mm: tuple[int, ...]
     room_c: Decimal
     price_policy: Mapping[str, Any]
+    stations: Mapping[str, int]
     weights: Mapping[str, int]
     hours: Mapping[str, Any]
 
@@ -68,6 +69,7 @@ _SHOP = Shop.select(
     Shop.cups_mm,
     Shop.room_c,
     Shop.price_policy,
+    Shop.stations,
     Shop.weights,
     Shop.hours,
 ).where(Shop.id == 1)

@@ -43,6 +43,7 @@ class Shop(Table):
     stamp = TextField()
     room_c = DecimalField(max_digits=4, decimal_places=1)
     price_policy = BinaryJSONField(index=False)
+    stations = BinaryJSONField(index=False)
     fill_percent = IntegerField()
     order_cost_minor = IntegerField()
     keeping_percent = IntegerField()
@@ -441,6 +442,35 @@ class Quote(Table):
 
     class Meta:
         indexes = ((("job", "version"), True),)
+
+
+class Absence(Table):
+    id = BigAutoField()
+    person = ForeignKeyField(Person, index=False)
+    from_at = DateTimeTZField()
+    until_at = DateTimeTZField()
+    why = TextField()
+    by = ForeignKeyField(Person, index=False)
+    at = DateTimeTZField()
+
+    class Meta:
+        indexes = ((("person", "until_at"), False),)
+
+
+class PlanPin(Table):
+    job = ForeignKeyField(Job, primary_key=True)
+    person = ForeignKeyField(Person, null=True, index=False)
+    start_at = DateTimeTZField(null=True)
+    by = ForeignKeyField(Person, index=False)
+    at = DateTimeTZField()
+
+
+class DayPlan(Table):
+    id = IntegerField(primary_key=True)
+    made_at = DateTimeTZField()
+    start_at = DateTimeTZField()
+    seen = TextField()
+    plan = BinaryJSONField(index=False)
 
 
 class BenchNote(Table):

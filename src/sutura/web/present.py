@@ -30,7 +30,7 @@ from sutura.core.job import JobEvent, SeamStitch, Stage
 from sutura.core.matching.judging import Fit
 from sutura.core.maths.money import Money
 from sutura.core.people import Deed, may
-from sutura.core.planning import Next
+from sutura.core.planning.queue import Next
 from sutura.core.values import Outcome, Person
 from sutura.web.drawings.seam import draw_seam
 from sutura.web.rows import Row

@@ -742,6 +742,41 @@ SENTENCES: Mapping[str, str] = {
     "photo.pixels": "{width}×{height} pixels",
     "photo.too-large": "it is too large: {accepts}",
     "photo.unpacks": "it unpacks to too much: {accepts}",
+    "plan.after": "after {code}, which {person} does before",
+    "plan.all-away": "whoever may do it is away",
+    "plan.all-kept": "All {jobs} promises are kept.",
+    "plan.by-rule": (
+        "{kept} of {jobs} promises are kept, planned by a rule: the computation gave nothing better in "
+        "its time."
+    ),
+    "plan.cannot-be-placed": (
+        "{key} has no room: nobody who may do it has so long in one go within what is planned"
+    ),
+    "plan.choose-person": "choose somebody who works at the bench",
+    "plan.cures": "cures",
+    "plan.first": "the first of its person",
+    "plan.hands": "at the bench",
+    "plan.is-best": (
+        "{kept} of {jobs} promises are kept; no plan has less lateness than its {late} weighed minutes."
+    ),
+    "plan.is-within": (
+        "{kept} of {jobs} promises are kept; at most {percent} % of its {late} weighed minutes of "
+        "lateness could be saved."
+    ),
+    "plan.no-room": "nobody who may do it has so long in one go within {days} days",
+    "plan.nobody-trained": "nobody here is trained for it",
+    "plan.not-all-of-it": "{key} is not wholly in the plan",
+    "plan.order-broken": "{key} is not done in its order, by its person, or when it can be",
+    "plan.out-of-hours": "{person} would work at {key} out of their hours",
+    "plan.pin-what-is-open": "hold fast a job whose bench work is still ahead",
+    "plan.pins-clash": "What is held fast cannot be kept together: {keys}. Let one of them go.",
+    "plan.start-ahead": "choose a time that is still ahead",
+    "plan.station-full": "the {station} would hold more than {places}",
+    "plan.two-at-once": "{person} would do {one} and {other} at once",
+    "plan.until-after-from": "choose an end after its beginning, within a year",
+    "plan.waits": "waits by the clock {station}",
+    "plan.waits-for-part": "when its part is here, or its wait is over",
+    "plan.write-jobs-as-pairs": "write each job as pairs of machine and minutes, of nothing less than zero",
     "planning.about-min-from-own-jobs": (
         "about {minutes} min: from {jobs} own jobs eight in ten take {least}–{most} min; {load_minutes}"
         " min of work before it"

@@ -18,7 +18,7 @@ from sutura.core.job import EventKind, Move, Round, Stage
 from sutura.core.matching.comparing import Agreement
 from sutura.core.matching.judging import Fit, Learned, Source
 from sutura.core.people import Deed
-from sutura.core.planning import Action
+from sutura.core.planning.queue import Action
 from sutura.core.proof import ProofChange
 from sutura.core.quoting.answers import QuoteState
 from sutura.core.quoting.policy import StepKind

@@ -119,6 +119,9 @@ NOT_OF_CUSTOMERS: Mapping[str, str] = {
     "stock_move": "kind",
     "bench_step": "step",
     "bench_note": "step",
+    # whoever works here is no customer
+    "absence": "why",
+    "day_plan": "seen plan",
     "route_try": "route model_id",
     "quote": "link routes conditions currency state answer answered_by found",
     "bench_screw": "step",

@@ -7,7 +7,7 @@ from fastapi.responses import Response
 from sutura.core.intake.arrival import untested
 from sutura.core.intake.observations import ASKED, FINER
 from sutura.core.people import Deed
-from sutura.core.planning import ASSIGNABLE
+from sutura.core.planning.queue import ASSIGNABLE
 from sutura.services import intake as service
 from sutura.services import job as job_service
 from sutura.web.addresses import Addresses

@@ -10,7 +10,7 @@ from sutura.core.intake.diagnosis import diagnose
 from sutura.core.intake.layers import has_of
 from sutura.core.job import Move, starts_of
 from sutura.core.people import Deed, may
-from sutura.core.planning import ASSIGNABLE, Action
+from sutura.core.planning.queue import ASSIGNABLE, Action
 from sutura.core.quoting.pricing import price_may_change, price_says
 from sutura.services import handover, planning, quoting, routes, stock
 from sutura.services import job as service

@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
-from datetime import timedelta
+from datetime import datetime, timedelta
 
 from fastapi.responses import Response
+from markupsafe import Markup
 
 from sutura.core.people import Deed
-from sutura.services import planning
+from sutura.services import planning, plans
 from sutura.web.addresses import Addresses, Anyone
 from sutura.web.deeds import deed
+from sutura.web.drawings.day import Stitches, Thread, draw_day
 from sutura.web.drawings.rail import RailStop, draw_rail
 from sutura.web.present import render
 from sutura.web.session import ANEW, Ask, Asking, Form, Shown
@@ -37,8 +39,102 @@ def next_page(ask: Ask, mine: str = "", page: int = 1) -> Response:
 
 
 @addresses.get("/plan", may=Anyone.SIGNED_IN)
-def plan_page(ask: Ask) -> Response:
-    return render(ask, "planning/plan.html", room="Plan", plan=planning.plan_page(ask.now))
+def plan_page(ask: Ask, day: int = 0) -> Response:
+    """The plan of the next days on rails and in words."""
+    return _plan(ask, day=day)
+
+
+def _plan(ask: Asking, shown: Shown = ANEW, day: int = 0) -> Response:
+    page = plans.plan_page(ask.now)
+    time = page.time
+    days = time.days if time else ()
+    day = min(max(day, 0), max(len(days) - 1, 0))
+    return render(
+        ask,
+        "planning/plan.html",
+        room="Plan",
+        shown=shown,
+        plan=planning.plan_page(ask.now),
+        time=time,
+        late=sum(job.late for job in time.jobs) if time else 0,
+        unassigned=sum(not job.assigned and bool(job.person) for job in time.jobs) if time else 0,
+        dates=[opens.astimezone(ask.zone).date() for opens, _ in days],
+        day=day,
+        drawn=_drawn(ask, time, *days[day]) if time and days else "",
+        away=page.away,
+        hands=page.hands,
+        ids={one.name: one.person_id for one in page.hands},
+        places=page.places,
+        version=page.version,
+    )
+
+
+def _drawn(ask: Asking, time: plans.TimePlan, opens: datetime, closes: datetime) -> Markup:
+    """The rails of a day: those of people, then those of stations that hold something."""
+    jobs = {job.code: job for job in time.jobs}
+    threads = [
+        Thread(
+            name=rail.name,
+            stitches=tuple(
+                Stitches(
+                    code=block.code,
+                    start=block.start,
+                    end=block.end,
+                    hands=block.hands,
+                    late=block.code in jobs and jobs[block.code].late,
+                    says=_block_says(ask, jobs.get(block.code), block),
+                )
+                for block in rail.blocks
+            ),
+            away=rail.away,
+            promises=tuple((job.promise, job.code, job.late) for job in time.jobs if job.person == rail.name),
+        )
+        for rail in (*time.rails, *time.stations)
+    ]
+    return draw_day(threads, opens, closes, ask.now, ask.zone, "Who does what, hour by hour")
+
+
+def _block_says(ask: Asking, job: plans.PlannedJob | None, block: plans.Block) -> str:
+    """What a block on a rail says: when, and how it stands to its promise."""
+    span = f"{block.code}, {ask.speech.moment(block.start)} to {ask.speech.moment(block.end)}"
+    if job is None:
+        return span
+    promised = f"promised {ask.speech.moment(job.promise)}, kept in {job.kept} of 100"
+    return f"{span}, {job.model}, {promised}{', late' if job.late else ''}"
+
+
+@addresses.post("/plan/away", may=Deed.ASSIGN)
+@deed(then="/plan#away", again=_plan)
+def write_absence(ask: Ask, form: Form) -> None:
+    typed = {name: form.text(name) for name in ("person", "from_at", "until_at", "why")}
+    plans.write_absence(typed, ask.zone, ask.person, ask.now)
+
+
+@addresses.post("/plan/back", may=Deed.ASSIGN)
+@deed(then="/plan#away", again=_plan)
+def end_absence(ask: Ask, form: Form) -> None:
+    plans.end_absence(form.number("absence"), ask.person, ask.now)
+
+
+@addresses.post("/plan/pin", may=Deed.ASSIGN)
+@deed(then="/plan#listed", again=_plan)
+def pin_job(ask: Ask, form: Form) -> None:
+    """What the plan says of a job is held fast, or let go."""
+    plans.pin_job(form.text("code"), form.text("person"), form.text("start"), ask.zone, ask.person, ask.now)
+
+
+@addresses.post("/plan/assign", may=Deed.ASSIGN)
+@deed(then="/plan", again=_plan)
+def assign_as_planned(ask: Ask, form: Form) -> None:  # noqa: ARG001 # a deed is sent with its key
+    """Every job that nobody has goes to whom the plan says."""
+    plans.assign_as_planned(ask.person, ask.now)
+
+
+@addresses.post("/plan/stations", may=Deed.SET_UP_COUNTER)
+@deed(then="/plan#places", again=_plan)
+def change_stations(ask: Ask, form: Form) -> None:
+    typed = {name: form.text(name) for name in plans.places_of({})}
+    plans.change_stations(typed, form.number("version"), ask.person, ask.now)
 
 
 @addresses.get("/jobs/{code}/assign", may=Deed.ASSIGN)
