@@ -51,6 +51,7 @@ NOUNS = {
         "routes",
         "schools",
         "serials",
+        "trials",
         "reordering",
         "returns",
     },

@@ -11,15 +11,18 @@ import subprocess
 import sys
 import time
 from collections.abc import Callable
+from datetime import UTC, datetime, timedelta
+from decimal import Decimal
 from pathlib import Path
 
 import pytest
 import structlog
-from builders import Shop
+from builders import HERON, Shop, models
 
 from sutura import logs, worker
 from sutura.config import ROOT
-from sutura.services import pricelists
+from sutura.services import plans, pricelists
+from sutura.store import people as people_store
 from sutura.store import pricelists as store
 from sutura.store import suppliers as suppliers_store
 from sutura.store.database import connection
@@ -69,6 +72,38 @@ def test_a_killed_worker_is_replaced_and_its_list_is_read_to_the_end(database: s
         assert suppliers_store.load_supplier("kill-quay")
         offers = [supplier for supplier in suppliers_store.suppliers_page() if supplier.id == "kill-quay"]
     assert offers[0].offers == 6_000
+
+
+def test_a_plan_is_made_beside_the_pages_and_comes_back_after_a_kill(database: str) -> None:
+    """What changes is planned again by itself; a worker that is killed leaves the last plan, and the next one
+    goes on.
+    """
+    with connection():
+        shop = Shop()
+        shop.now = datetime.now(UTC) - timedelta(minutes=2)
+        every = dict.fromkeys({model.procedure_family for model in models().values()}, Decimal(1))
+        people_store.save_skills(shop.bram.id, every)
+        first = shop.take_in(HERON)
+
+    def planned() -> set[str]:
+        with connection():
+            found = plans.plan_page(datetime.now(UTC)).time
+            return {job.code for job in found.jobs} if found else set()
+
+    beside = worker._Beside(database)
+    try:
+        assert wait_for(lambda: first in planned(), 60)
+        killed = beside.process.pid
+        os.kill(killed, signal.SIGKILL)
+        with connection():
+            # each deed of the shop takes a minute, and none lies ahead
+            shop.now = datetime.now(UTC) - timedelta(minutes=2)
+            second = shop.take_in(HERON)
+        assert first in planned(), "the last good plan stands meanwhile"
+        assert wait_for(lambda: beside.process.pid != killed, 30)
+        assert wait_for(lambda: {first, second} <= planned(), 60)
+    finally:
+        beside.stop()
 
 
 def test_stopping_the_pages_stops_the_worker(database: str) -> None:

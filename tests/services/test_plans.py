@@ -11,7 +11,7 @@ from builders import HERON, SLATE, Shop, models, said
 from sutura.core.errors import Invalid, ManyInvalid, NotAllowed, NotFound, StaleSave
 from sutura.core.planning.day import broken_by
 from sutura.core.planning.solving import solve
-from sutura.services import planning, plans
+from sutura.services import planning, plans, trials
 from sutura.services import shop as shop_service
 from sutura.store import job as job_store
 from sutura.store import people as people_store
@@ -221,3 +221,26 @@ def test_the_last_good_plan_stays_while_a_new_one_cannot_be_made(
     assert found
     assert found.made_at == before
     assert job_store.load_job(found.jobs[0].code)
+
+
+def test_what_if_is_looked_at_and_nothing_is_kept(shop: Shop) -> None:
+    shop.receive("P-1001", 3)
+    mine, other, third = shop.held(), shop.held(), shop.held()
+    for code, who in ((mine, shop.bram), (other, shop.people["lio"]), (third, shop.bram)):
+        planning.assign(code, who.id, shop.manager, shop.tick())
+    before = made(shop)
+    ill = trials.what_if("away", str(shop.bram.id), shop.now, 4)
+    assert ill.kept[1] < ill.kept[0]
+    assert ill.late_minutes[1] > ill.late_minutes[0]
+    assert ill.money.minor > 0
+    assert {one.code for one in ill.moved if one.now_late} <= {mine, third}
+    late = trials.what_if("late_part", other, shop.now, 4)
+    assert {one.code for one in late.moved if one.now_late} == {other}
+    plate = trials.what_if("more_places", "hot plate", shop.now, 4)
+    assert (plate.kept[0], plate.money.minor, plate.moved) == (plate.kept[1], 0, ())
+    rush = trials.what_if("rush", other, shop.now, 4)
+    assert rush.kept[0] == ill.kept[0]
+    assert plans.plan_page(shop.now).time == before
+    for kind, what in (("away", "999"), ("late_part", "00-KV6"), ("more_places", "oven"), ("flood", "x")):
+        with pytest.raises(Invalid):
+            trials.what_if(kind, what, shop.now, 2)

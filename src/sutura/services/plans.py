@@ -94,7 +94,7 @@ def gather(now: datetime) -> Gathered:
         pins=tuple(pin for pin in pins if any(work.key == pin.key for work in works)),
         told=_told(before, start) if before else {},
     )
-    fits, left_out = _that_fit(day)
+    fits, left_out = that_fit(day)
     return Gathered(day=fits, start=start, seen=store.stamp(), left_out=left_out)
 
 
@@ -155,7 +155,7 @@ def _told(before: store.KeptPlan, start: datetime) -> dict[str, tuple[str, int]]
     }
 
 
-def _that_fit(day: Day) -> tuple[Day, dict[str, Say]]:
+def that_fit(day: Day) -> tuple[Day, dict[str, Say]]:
     """The day without what nobody can do within it, and why each of these is left out."""
     left_out: dict[str, Say] = {}
     jobs = list(day.jobs)
@@ -370,7 +370,7 @@ def _time_plan(
     names = {str(one.person_id): one.name for one in hands}
     jobs = {job.waiting.code: job for job in planning_store.open_jobs_page()}
     pins = {pin.code for pin in store.pins()}
-    at = partial(_moment, kept.start_at)
+    at = partial(moment_of, kept.start_at)
     attended = {(key, number) for key, number in kept.plan["hands"]}
     placed = [
         Placed(key=key, number=number, person=person, start=start, end=end)
@@ -420,7 +420,7 @@ def _time_plan(
     )
 
 
-def _moment(start: datetime, minute: int) -> datetime:
+def moment_of(start: datetime, minute: int) -> datetime:
     return start + timedelta(minutes=minute)
 
 
@@ -433,7 +433,7 @@ def _planned(
     pins: Sequence[str] | set[str],
 ) -> PlannedJob:
     person, begins = plan.begins[key]
-    at = partial(_moment, kept.start_at)
+    at = partial(moment_of, kept.start_at)
     of_hundred, *finish = kept.plan["chances"][key]
     return PlannedJob(
         code=key,

@@ -167,6 +167,12 @@ def day(context: Context, value: date | None) -> str:
     return speech_of(context).day(value) if value else "–"
 
 
+@pass_context
+def weekday(context: Context, value: date) -> str:
+    """A day of the next ones, by its name and date."""
+    return f"{speech_of(context).weekdays[value.weekday()]} {value:%d.%m.}"
+
+
 def id_of(value: object) -> object:
     """What a form sends for this choice: the id of a kind, any other value as it is."""
     return value.value if isinstance(value, Enum) else value
@@ -221,6 +227,7 @@ def _environment() -> Environment:
         "when": when,
         "clock": clock,
         "day": day,
+        "weekday": weekday,
         "words": words,
         "spell": spell,
         "spell_open": spell_open,

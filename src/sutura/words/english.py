@@ -752,7 +752,9 @@ SENTENCES: Mapping[str, str] = {
     "plan.cannot-be-placed": (
         "{key} has no room: nobody who may do it has so long in one go within what is planned"
     ),
+    "plan.choose-job": "choose a job that is in the plan",
     "plan.choose-person": "choose somebody who works at the bench",
+    "plan.choose-station": "choose one of the stations",
     "plan.cures": "cures",
     "plan.first": "the first of its person",
     "plan.hands": "at the bench",

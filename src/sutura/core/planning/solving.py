@@ -17,7 +17,7 @@ from sutura.core.errors import Refusal
 from sutura.core.facts import fact
 from sutura.core.planning.day import Day, DayPlan, Pin, Placed, Work, worth_of
 from sutura.core.planning.dispatch import CannotBePlaced, Order, best_dispatch
-from sutura.core.values import Rule
+from sutura.core.values import COMMON, Rule
 
 RULES = (
     Rule(
@@ -38,6 +38,17 @@ RULES = (
             "that it outweighs the shop's minutes for each job that would move."
         ),
         source="the shop's; no source",
+    ),
+    Rule(
+        id="plan.what-if",
+        capability="planning",
+        says=(
+            "What if somebody is away, a part comes later, a job is wanted at once, a station has one "
+            "place more: the day is planned once with it and once without, both without what is held "
+            "fast, and nothing is kept. What it costs is the change in lateness at the shop's price of a "
+            "day past a promise."
+        ),
+        source=COMMON,
     ),
 )
 # a job that moves must gain so many minutes of earlier finish, taken over all jobs; the shop's, no source

@@ -11,6 +11,8 @@ from datetime import datetime, timedelta, tzinfo
 from markupsafe import Markup
 
 _WIDE, _LABEL, _ROW, _TOP = 1200.0, 120.0, 40.0, 26.0
+# a code takes so much room
+_NAME = 52.0
 # where a moment lies across the drawing
 Across = Callable[[datetime], float]
 
@@ -75,7 +77,7 @@ def _hours(opens: datetime, closes: datetime, zone: tzinfo, height: float, acros
         drawn += Markup(
             '<line class="hour" x1="{0}" y1="18" x2="{0}" y2="{1:g}"/><text class="hour-word" x="{2}" y="13">'
             "{3}</text>"
-        ).format(x, height, x - 14, f"{hour:%H:%M}")
+        ).format(x, height, min(x - 14, _WIDE - 34), f"{hour:%H:%M}")
         hour += timedelta(hours=1)
     return drawn
 
@@ -101,11 +103,21 @@ def _thread(thread: Thread, y: float, opens: datetime, closes: datetime, across:
         x, end = across(one.start), across(one.end)
         kind = ("hands" if one.hands else "waits") + (" late" if one.late else "")
         drawn += Markup(
-            '<a href="/jobs/{0}" class="stitches {1}"><title>{2}</title><line class="reach" x1="{3}" '
+            '<a href="/jobs/{0}" class="stitches {1}"><title>{2}</title>'
+            '<path class="knot" d="M{3} {7:g}v10"/>'
+            '<line class="reach" x1="{3}" '
             'y1="{5:g}" x2="{4}" y2="{5:g}"/><line class="sewn" x1="{3}" y1="{5:g}" x2="{4}" '
-            'y2="{5:g}"/><text x="{3}" y="{6:g}">{7}{0}</text></a>'
-        ).format(one.code, kind, one.says, x, max(end, x + 3), y, y - 8, "✕ " if one.late else "")
+            'y2="{5:g}"/>{6}</a>'
+        ).format(one.code, kind, one.says, x, max(end, x + 3), y, _name(one, x, end, y - 8), y - 5)
     return drawn
+
+
+def _name(one: Stitches, x: float, end: float, y: float) -> Markup:
+    """The code over a block that is wide enough for it; a late one is marked by more than its colour."""
+    mark = "✕ " if one.late else ""
+    if end - x < _NAME:
+        return Markup('<text x="{}" y="{:g}">{}</text>').format(x, y, mark) if mark else Markup("")
+    return Markup('<text x="{}" y="{:g}">{}{}</text>').format(x, y, mark, one.code)
 
 
 def _inside(

@@ -7,12 +7,14 @@ from datetime import datetime, timedelta
 from fastapi.responses import Response
 from markupsafe import Markup
 
+from sutura.core.errors import NotAllowed, NotFound, Refusal
 from sutura.core.people import Deed
-from sutura.services import planning, plans
+from sutura.services import planning, plans, trials
 from sutura.web.addresses import Addresses, Anyone
 from sutura.web.deeds import deed
 from sutura.web.drawings.day import Stitches, Thread, draw_day
 from sutura.web.drawings.rail import RailStop, draw_rail
+from sutura.web.errors import status_of
 from sutura.web.present import render
 from sutura.web.session import ANEW, Ask, Asking, Form, Shown
 
@@ -44,7 +46,22 @@ def plan_page(ask: Ask, day: int = 0) -> Response:
     return _plan(ask, day=day)
 
 
-def _plan(ask: Asking, shown: Shown = ANEW, day: int = 0) -> Response:
+@addresses.get("/plan/what-if", may=Deed.ASSIGN)
+def what_if(ask: Ask, tried: str = "") -> Response:
+    """Beside today's plan the one of what is tried; nothing is kept."""
+    kind, _, what = tried.partition(":")
+    try:
+        compared = trials.what_if(kind, what, ask.now)
+    except (NotAllowed, NotFound):
+        raise
+    except Refusal as refusal:
+        return _plan(ask, Shown(refusal=refusal, status=status_of(refusal)))
+    return _plan(ask, compared=compared, tried=tried)
+
+
+def _plan(
+    ask: Asking, shown: Shown = ANEW, day: int = 0, compared: trials.Compared | None = None, tried: str = ""
+) -> Response:
     page = plans.plan_page(ask.now)
     time = page.time
     days = time.days if time else ()
@@ -66,7 +83,14 @@ def _plan(ask: Asking, shown: Shown = ANEW, day: int = 0) -> Response:
         ids={one.name: one.person_id for one in page.hands},
         places=page.places,
         version=page.version,
+        compared=compared,
+        tried=tried,
     )
+
+
+def _again(ask: Asking, shown: Shown = ANEW) -> Response:
+    """The plan with what was refused beside it."""
+    return _plan(ask, shown)
 
 
 def _drawn(ask: Asking, time: plans.TimePlan, opens: datetime, closes: datetime) -> Markup:
@@ -104,34 +128,34 @@ def _block_says(ask: Asking, job: plans.PlannedJob | None, block: plans.Block) -
 
 
 @addresses.post("/plan/away", may=Deed.ASSIGN)
-@deed(then="/plan#away", again=_plan)
+@deed(then="/plan#away", again=_again)
 def write_absence(ask: Ask, form: Form) -> None:
     typed = {name: form.text(name) for name in ("person", "from_at", "until_at", "why")}
     plans.write_absence(typed, ask.zone, ask.person, ask.now)
 
 
 @addresses.post("/plan/back", may=Deed.ASSIGN)
-@deed(then="/plan#away", again=_plan)
+@deed(then="/plan#away", again=_again)
 def end_absence(ask: Ask, form: Form) -> None:
     plans.end_absence(form.number("absence"), ask.person, ask.now)
 
 
 @addresses.post("/plan/pin", may=Deed.ASSIGN)
-@deed(then="/plan#listed", again=_plan)
+@deed(then="/plan#listed", again=_again)
 def pin_job(ask: Ask, form: Form) -> None:
     """What the plan says of a job is held fast, or let go."""
     plans.pin_job(form.text("code"), form.text("person"), form.text("start"), ask.zone, ask.person, ask.now)
 
 
 @addresses.post("/plan/assign", may=Deed.ASSIGN)
-@deed(then="/plan", again=_plan)
+@deed(then="/plan", again=_again)
 def assign_as_planned(ask: Ask, form: Form) -> None:  # noqa: ARG001 # a deed is sent with its key
     """Every job that nobody has goes to whom the plan says."""
     plans.assign_as_planned(ask.person, ask.now)
 
 
 @addresses.post("/plan/stations", may=Deed.SET_UP_COUNTER)
-@deed(then="/plan#places", again=_plan)
+@deed(then="/plan#places", again=_again)
 def change_stations(ask: Ask, form: Form) -> None:
     typed = {name: form.text(name) for name in plans.places_of({})}
     plans.change_stations(typed, form.number("version"), ask.person, ask.now)

@@ -1,0 +1,122 @@
+"""What if somebody is away, a part comes later, a job is wanted at once, or a station has one place more."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from datetime import datetime
+from enum import StrEnum
+from functools import partial
+
+from sutura.core.errors import Invalid
+from sutura.core.facts import Say, fact
+from sutura.core.matching.ranking import weights_from
+from sutura.core.maths.money import Money
+from sutura.core.planning.day import Day, Window, worth_of
+from sutura.core.planning.solving import solve
+from sutura.core.typed import read_choice
+from sutura.services import shop
+from sutura.services.plans import WAITING_WEIGHT, Gathered, gather, moment_of, that_fit
+
+
+class WhatIf(StrEnum):
+    """What is tried beside today's plan."""
+
+    AWAY = "away"
+    LATE_PART = "late_part"
+    MORE_PLACES = "more_places"
+    RUSH = "rush"
+
+
+# seconds for a look, days that somebody is away or a part is late, minutes of a rush; the shop's, no source
+LOOK_SECONDS, LOOK_DAYS, RUSH_MINUTES = 4.0, 2, 60
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Moved:
+    """A job whose end changes by what is tried."""
+
+    code: str
+    before: datetime
+    after: datetime
+    promise: datetime
+
+    @property
+    def now_late(self) -> bool:
+        return self.after > self.promise >= self.before
+
+    @property
+    def now_kept(self) -> bool:
+        return self.before > self.promise >= self.after
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Compared:
+    """Today's plan and the one of what is tried: promises kept of so many, minutes of lateness, what that is
+    worth by the shop's day past a promise, and the jobs whose promise changes.
+    """
+
+    kept: tuple[int, int]
+    jobs: tuple[int, int]
+    late_minutes: tuple[int, int]
+    money: Money
+    moved: tuple[Moved, ...]
+    left_out: tuple[tuple[str, Say], ...]
+
+
+def what_if(kind: str, what: str, now: datetime, seconds: float = LOOK_SECONDS) -> Compared:
+    """What would become of the plan (rule plan.what-if); nothing is kept of it. `what` is a person, a job, a
+    station, by its id.
+    """
+    tried = WhatIf(read_choice(kind, tuple(WhatIf)))
+    gathered = gather(now)
+    other, left_out = that_fit(_tried(gathered, tried, what))
+    solved = [
+        solve(day, seconds / 2).plan for day in (replace(gathered.day, pins=()), replace(other, pins=()))
+    ]
+    worths = [worth_of(day, plan) for day, plan in zip((gathered.day, other), solved, strict=True)]
+    late = [
+        sum(max(plan.finishes[job.key] - job.due, 0) for job in day.jobs)
+        for day, plan in zip((gathered.day, other), solved, strict=True)
+    ]
+    record = shop.shop()
+    day_minor = weights_from(record.weights, record.bench_rate_minor).late_day_minor
+    ends = [plan.finishes for plan in solved]
+    at = partial(moment_of, gathered.start)
+    moved = [
+        Moved(code=job.key, before=at(ends[0][job.key]), after=at(ends[1][job.key]), promise=at(job.due))
+        for job in gathered.day.jobs
+        if job.key in ends[0] and job.key in ends[1]
+    ]
+    return Compared(
+        kept=(worths[0].kept, worths[1].kept),
+        jobs=(worths[0].jobs, worths[1].jobs),
+        late_minutes=(late[0], late[1]),
+        money=Money(minor=round((late[1] - late[0]) * day_minor / (24 * 60)), currency=record.currency),
+        moved=tuple(one for one in moved if one.now_late or one.now_kept),
+        left_out=tuple((code, why) for code, why in left_out.items() if code not in gathered.left_out),
+    )
+
+
+def _tried(gathered: Gathered, tried: WhatIf, what: str) -> Day:
+    """The day as it would be; refuses what is not in it."""
+    day = gathered.day
+    if tried is WhatIf.AWAY:
+        if what not in day.people:
+            raise Invalid("what", what, fact("plan.choose-person"))
+        until = LOOK_DAYS * 24 * 60
+        later = tuple(
+            Window(max(window.start, until), window.end) for window in day.people[what] if window.end > until
+        )
+        return replace(day, people={**day.people, what: later})
+    if tried is WhatIf.MORE_PLACES:
+        if what not in day.stations:
+            raise Invalid("what", what, fact("plan.choose-station"))
+        return replace(day, stations={**day.stations, what: day.stations[what] + 1})
+    job = next((one for one in day.jobs if one.key == what), None)
+    if job is None:
+        raise Invalid("what", what, fact("plan.choose-job"))
+    if tried is WhatIf.LATE_PART:
+        changed = replace(job, release=job.release + LOOK_DAYS * 24 * 60)
+    else:
+        changed = replace(job, weight=job.weight * WAITING_WEIGHT, due=min(job.due, RUSH_MINUTES))
+    return replace(day, jobs=tuple(changed if one is job else one for one in day.jobs))

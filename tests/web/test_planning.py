@@ -1,0 +1,113 @@
+"""Plan over HTTP: before the first plan, with one, what is written beside it, and who may."""
+
+from __future__ import annotations
+
+import re
+from datetime import timedelta
+from decimal import Decimal
+
+import pytest
+from builders import Shop, models
+from web.desk import Sit
+
+from sutura.services import planning, plans
+from sutura.store import people as people_store
+from sutura.store import plans as store
+from sutura.store.database import connection
+
+
+@pytest.fixture
+def held(floor: Shop) -> str:
+    """A job for Bram, and the first plan with it."""
+    with connection():
+        every = dict.fromkeys({model.procedure_family for model in models().values()}, Decimal(1))
+        people_store.save_skills(floor.bram.id, every)
+        floor.receive("P-1001")
+        code = floor.held()
+        plans.make_plan(floor.now, 4, 0.2)
+    return code
+
+
+def test_before_the_first_plan_it_is_said(desks: Sit, floor: Shop) -> None:
+    pell = desks("pell")
+    pell.get("/plan")
+    assert "The first plan is being made" in pell.page
+    assert "Waiting for a technician" in pell.page
+
+
+def test_rails_and_words_say_the_same(desks: Sit, held: str) -> None:
+    bram = desks("bram")
+    bram.get("/plan")
+    assert bram.page.count(held) >= 2
+    assert f'<a href="/jobs/{held}" class="stitches' in bram.page
+    assert "promises are kept" in bram.page
+    assert "the first of its person" in bram.page
+    # who works at the bench sees the plan, and changes nothing of it
+    assert "Hold it" not in bram.page
+    assert "What if" not in bram.page
+    for day in ("1", "99", "-3"):
+        bram.get(f"/plan?day={day}")
+        assert bram.answer.status_code == 200
+    bram.post("/plan/assign")
+    assert bram.answer.status_code == 403
+
+
+def test_it_is_held_let_go_and_given_as_planned(desks: Sit, floor: Shop, held: str) -> None:
+    pell = desks("pell")
+    pell.get("/plan")
+    row = pell.page[pell.page.index(f'name="_code" value="{held}"') :]
+    [person, start] = re.findall(r'name="_(?:person|start)" value="([^"]*)"', row)[:2]
+    pell.post("/plan/pin", _code=held, _person=person, _start=start)
+    with connection():
+        pins = {pin.code: pin.person_id for pin in store.pins()}
+    assert pins[held] == int(person)
+    pell.get("/plan")
+    assert "held fast" in pell.page
+    pell.post("/plan/pin", _code=held)
+    with connection():
+        assert held not in {pin.code for pin in store.pins()}
+    pell.post("/plan/assign")
+    assert floor.job(held).bench.technician
+
+
+def test_an_absence_is_written_refused_in_place_and_ended(desks: Sit, floor: Shop, held: str) -> None:
+    pell = desks("pell")
+    pell.get("/plan")
+    until = (floor.now + timedelta(days=1)).strftime("%Y-%m-%dT%H:%M")
+    given = {"person": str(floor.bram.id), "from_at": floor.now.strftime("%Y-%m-%dT%H:%M"), "why": "ill"}
+    pell.post("/plan/away", **given, until_at="soon")
+    assert pell.answer.status_code == 422
+    assert 'value="ill"' in pell.page
+    pell.post("/plan/away", **given, until_at=until)
+    pell.get("/plan")
+    assert "Bram" in pell.page
+    assert ": ill" in pell.page
+    with connection():
+        [away] = store.away_after(floor.now)
+    pell.post("/plan/back", _absence=str(away.id))
+    with connection():
+        assert store.away_after(floor.now + timedelta(minutes=5)) == []
+
+
+def test_what_if_is_shown_beside_the_plan(desks: Sit, floor: Shop, held: str) -> None:
+    with connection():
+        planning.assign(held, floor.bram.id, floor.manager, floor.tick())
+    pell = desks("pell")
+    pell.get(f"/plan/what-if?tried=away:{floor.bram.id}")
+    assert "promises kept" in pell.page
+    assert "Nothing of it is kept." in pell.page
+    pell.get("/plan/what-if?tried=flood:1")
+    assert pell.answer.status_code == 422
+    assert "Who does what" in pell.page
+
+
+def test_places_are_the_manager_s(desks: Sit, floor: Shop, held: str) -> None:
+    pell, ines = desks("pell"), desks("ines")
+    pell.get("/plan")
+    assert "hot plate: 1" in pell.page
+    ines.get("/plan")
+    places = dict.fromkeys(plans.places_of({}), "2")
+    ines.post("/plan/stations", _version=ines.hidden("version"), **places)
+    ines.get("/plan")
+    with connection():
+        assert plans.plan_page(floor.now).places["hot plate"] == 2
