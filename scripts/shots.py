@@ -24,6 +24,7 @@ from playwright.sync_api import Page, sync_playwright
 from sutura import demo, logs, wiring
 from sutura.cluster import Cluster
 from sutura.config import CATALOGUE, SCREENSHOTS, STATE
+from sutura.services import plans
 from sutura.store.database import connection, first_value
 from sutura.web.app import make_app
 
@@ -91,6 +92,13 @@ def look_at(page: Page) -> None:
         page.get_by_role("group", name=check).get_by_role("radio", name="right").check(force=True)
     page.get_by_role("group", name="No dust").get_by_role("radio", name="wrong").check(force=True)
     page.get_by_label("What is wrong with it").fill("a hair under the film, left of the camera")
+
+
+def planned(page: Page) -> None:
+    """What the worker does beside the pages; the same plan each time."""
+    with connection():
+        plans.make_plan(NOW, 20, 1.0)
+    page.goto("/plan")
 
 
 def price_open(page: Page) -> None:
@@ -184,7 +192,7 @@ def shots() -> list[Shot]:
         Shot("proof", f"/jobs/{failed}/proof", person="Lio Tessen"),
         Shot("handover", f"/jobs/{closed}/handover", person="Pell Dorrow"),
         Shot("piece", "", first=look_at),
-        Shot("plan", "/plan"),
+        Shot("plan", "/plan", first=planned),
         Shot("catalogue", "/catalogue"),
     ]
 

@@ -39,6 +39,7 @@ def pages(database: str) -> list[str]:
         matching,
         orders,
         planning,
+        plans,
         pricelists,
         routes,
         stocktakes,
@@ -109,6 +110,7 @@ def pages(database: str) -> list[str]:
     stocktakes.finish_take(counted, shop.counter, shop.tick())
     pack = json.loads((CATALOGUE / "models" / "quillon.json").read_text("utf-8"))
     pack["models"][0]["minutes"] = 41
+    plans.make_plan(shop.tick(), 4, 0.2)
     asked = routes.routes_page(took_in, shop.tick())
     can = [one.weighed.way.key for one in asked.ways if not one.weighed.way.why_not]
     link = answers.offer_ways(took_in, can[:2], shop.counter, shop.tick())
@@ -139,6 +141,7 @@ def pages(database: str) -> list[str]:
         f"/stocktakes/{counted}",
         "/bench",
         "/plan",
+        f"/plan/what-if?tried=away:{shop.bram.id}",
         "/book",
         "/book/prices/1",
         "/catalogue",
