@@ -35,6 +35,8 @@ BESIDE = "SUTURA_BESIDE"
 PAUSE_S = 3
 # how often it is looked whether a new plan is due, and how long it rests after one that failed
 PLAN_LOOK_S, PLAN_AGAIN_S = 2, 30
+# how far planning stands back behind pages, of 19
+PLAN_NICE = 10
 
 
 class _IntoTheLog(logging.Handler):
@@ -159,6 +161,8 @@ async def _keep_planned() -> None:
 
 
 def _plan() -> None:
+    # pages come first: this thread, and those that the solver starts from it, stand back
+    os.setpriority(os.PRIO_PROCESS, threading.get_native_id(), PLAN_NICE)
     now = wiring.clock()
     if plans.is_stale(now):
         plans.make_plan(now)

@@ -37,7 +37,7 @@ from sutura.store.database import reading, writing
 from sutura.store.planning import OpenJob
 
 # days that are planned at once, seconds for it, and the most jobs; the shop's, no source
-DAYS, SECONDS, MOST_JOBS = 4, 8.0, 120
+DAYS, SECONDS, MOST_JOBS = 4, 6.0, 120
 # a customer who waits counts as much as so many who do not; the shop's, no source
 WAITING_WEIGHT = 5
 # places of a station where the shop says nothing
