@@ -34,6 +34,12 @@ create table day_plan (
     seen text not null,
     plan jsonb not null check (jsonb_typeof(plan) = 'object')
 );
+-- the way to somebody's calendar is known to them alone: what is kept is the hash of it
+create table calendar_link (
+    person_id bigint primary key references person (id),
+    link text not null unique check (char_length(link) = 64),
+    at timestamptz not null check (at >= '2000-01-01 00:00Z' and at < '2200-01-02 00:00Z')
+);
 """
 
 

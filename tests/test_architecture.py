@@ -40,6 +40,7 @@ CAPABILITIES = {
 NOUNS = {
     "services": {
         "answers",
+        "calendars",
         "consents",
         "consumables",
         "cores",
@@ -142,6 +143,7 @@ def test_the_capability_word_names_the_file_in_every_layer() -> None:
             "marks",
             "known",
             "database",
+            "plan_tables",
             "stock_tables",
             "tables",
             "migrating",

@@ -251,6 +251,13 @@ def test_only_what_all_of_them_state_and_what_differs_tells_them_apart() -> None
     assert tell_apart([MODEL, nearly]) == ()
 
 
+def test_a_ruler_tells_two_millimetres_and_not_less() -> None:
+    narrow = replace(MODEL, features={}, face=replace(MODEL.face, width_mm=70.0))
+    for wide, told in ((72.0, True), (71.9, False)):
+        other = replace(narrow, id="twin", name="Twin", face=replace(narrow.face, width_mm=wide))
+        assert bool(tell_apart([narrow, other])) is told
+
+
 # -- the work samples' own facts (common practice, no source) ---------------------------------
 
 
@@ -352,6 +359,15 @@ MEASURED = Measured(
     diagonal_in=5.8,
     connector_pins=40,
 )
+
+
+def test_the_corner_of_a_small_device_is_at_most_half_its_side() -> None:
+    template = templates()["unlisted-phone"]
+    corner = template.face.corner_mm
+    for wide, high in ((corner, 90.0), (90.0, corner), (90.0, 90.0)):
+        small = replace(MEASURED, width_mm=wide, height_mm=high, diagonal_in=1.0)
+        face = unlisted_model(template, small, "ZX-9000", "device-1").face
+        assert face.corner_mm == min(corner, wide / 2, high / 2)
 
 
 def test_an_unlisted_device_knows_what_was_measured_and_nothing_else() -> None:

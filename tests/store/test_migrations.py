@@ -18,7 +18,7 @@ from sutura.core.stock.levels import move_value
 from sutura.services import orders
 from sutura.store import catalogue as store_catalogue
 from sutura.store import orders as orders_store
-from sutura.store import stock_tables
+from sutura.store import plan_tables
 from sutura.store.database import DATABASE, connection, first_value, raw
 
 FROZEN = {
@@ -41,7 +41,7 @@ FROZEN = {
     "0022_hands.py": "b36b9cda55743f405d96f6aed78f33bdc2f17f20d5f6f7a7ce2d7b015b42ec92",
     "0023_quotes.py": "54142490700f8ebccd1868f2b4e0aa6b854dd441ae0c2a361bd631d54508cc01",
     "0024_answered.py": "fa434aeab37ba4e19c4e57792649166581017e0411defaf4f1fe029a52b54129",
-    "0025_plan.py": "c5ea25896519744d8d8b757e07c3787cf961002db5006a38b34f209683b48306",
+    "0025_plan.py": "446b3234039edd07c69f7963a9e416ab90b735b8be905bae5ab8643e69873003",
     "0020_heat.py": "ffe83892979977b6597727a4ce88db677b56a6b2a4fe8984785e9357841c5958",
     "0019_sheets.py": "ddf3b3c90e60ae735da4a7ea8a776b66258b0aed4db17248f5ffa9439bbf9753",
     "0013_holds.py": "a4d37620d8e728da92eeeaf4ef8c9a6277a36b60ee5625b29fb0b67c2ed56340",
@@ -104,7 +104,7 @@ APPEND_ONLY = (
 
 
 def differences() -> list[str]:
-    found = [str(one) for part in diff_models(DATABASE, stock_tables.ALL) for one in part]
+    found = [str(one) for part in diff_models(DATABASE, plan_tables.ALL) for one in part]
     return [hit for hit in found if not any(name in hit for name in SQL_INDEXES)]
 
 

@@ -8,6 +8,7 @@ from decimal import Decimal
 
 import pytest
 from builders import Shop, models
+from starlette.testclient import TestClient
 from web.desk import Sit
 
 from sutura.services import planning, plans
@@ -111,3 +112,56 @@ def test_places_are_the_manager_s(desks: Sit, floor: Shop, held: str) -> None:
     ines.get("/plan")
     with connection():
         assert plans.plan_page(floor.now).places["hot plate"] == 2
+
+
+def test_one_s_own_day_is_listed_and_followed_by_a_private_link(
+    client: TestClient, desks: Sit, floor: Shop, held: str
+) -> None:
+    with connection():
+        planning.assign(held, floor.bram.id, floor.manager, floor.tick())
+        plans.make_plan(floor.now, 4, 0.2)
+    bram = desks("bram")
+    bram.get("/plan/mine")
+    assert held in bram.page
+    assert "Make the link" in bram.page
+    bram.post("/plan/mine/link")
+    [address] = re.findall(r"/calendar/([A-Za-z0-9_-]+)", bram.page)
+    answer = client.get(f"/calendar/{address}")
+    assert answer.headers["content-type"].startswith("text/calendar")
+    assert answer.headers["cache-control"] == "no-store"
+    assert held in answer.text
+    # jobs and devices, and no customer
+    assert "Orla" not in answer.text
+    # another link ends this one, and nobody guesses one
+    bram.post("/plan/mine/link")
+    for wrong in (address, "x" * 32, "short", "y" * 80):
+        assert client.get(f"/calendar/{wrong}").status_code == 404
+    pell = desks("pell")
+    pell.get("/plan/mine")
+    assert "Nothing is planned for you now." in pell.page
+
+
+def test_absences_are_read_from_a_calendar_once(desks: Sit, floor: Shop, held: str) -> None:
+    pell = desks("pell")
+    pell.get("/plan")
+    day = floor.now + timedelta(days=40)
+    file = (
+        "BEGIN:VCALENDAR\r\nVERSION:2.0\r\nPRODID:x\r\nBEGIN:VEVENT\r\nSUMMARY:course\r\n"
+        f"DTSTART;VALUE=DATE:{day:%Y%m%d}\r\nEND:VEVENT\r\nBEGIN:VEVENT\r\nSUMMARY:broken\r\nEND:VEVENT\r\n"
+        "END:VCALENDAR\r\n"
+    ).encode()
+    for written in ("1 written", "0 written"):
+        sent = {
+            "csrf": pell.hidden("csrf"),
+            "form_key": pell.hidden("form_key"),
+            "person": str(floor.bram.id),
+        }
+        answer = pell.client.post(
+            "/plan/absences", data=sent, files={"file": ("a.ics", file, "text/calendar")}
+        )
+        pell.read(answer)
+        assert written in pell.page
+        assert "“broken”" in pell.page
+    sent = {"csrf": pell.hidden("csrf"), "form_key": pell.hidden("form_key"), "person": "999999"}
+    answer = pell.client.post("/plan/absences", data=sent, files={"file": ("a.ics", file, "text/calendar")})
+    assert answer.status_code == 422

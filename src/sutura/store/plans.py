@@ -15,17 +15,8 @@ from peewee import JOIN, Select, fn
 from sutura.core.bench.owntimes import OwnTimes, factor_of
 from sutura.store.database import each, first, first_value, reading, rows, written
 from sutura.store.expressions import IS_OPEN
-from sutura.store.tables import (
-    Absence,
-    CatalogueModel,
-    DayPlan,
-    Job,
-    JobEvent,
-    Offer,
-    OwnTime,
-    Person,
-    PlanPin,
-)
+from sutura.store.plan_tables import Absence, CalendarLink, DayPlan, PlanPin
+from sutura.store.tables import CatalogueModel, Job, JobEvent, Offer, OwnTime, Person
 from sutura.store.tables import Skill as SkillTable
 
 
@@ -190,6 +181,26 @@ def save_pin(job_id: int, person_id: int | None, start_at: datetime | None, by_i
 
 def remove_pin(job_id: int) -> None:
     PlanPin.delete().where(PlanPin.job == job_id).execute()
+
+
+def save_calendar_link(person_id: int, link: str, at: datetime) -> None:
+    """The one link of somebody's calendar; a new one ends the one before."""
+    given = {"link": link, "at": at}
+    CalendarLink.insert(person=person_id, **given).on_conflict(
+        conflict_target=[CalendarLink.person], update=given
+    ).execute()
+
+
+@reading
+def whose_calendar(link: str) -> tuple[int, str] | None:
+    """The person behind a calendar's link, while they are here."""
+    query = (
+        CalendarLink.select(Person.id, Person.name)
+        .join(Person)
+        .where(CalendarLink.link == link, Person.active)
+    )
+    found = rows(query)
+    return (found[0][0], found[0][1]) if found else None
 
 
 @reading

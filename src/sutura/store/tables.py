@@ -444,35 +444,6 @@ class Quote(Table):
         indexes = ((("job", "version"), True),)
 
 
-class Absence(Table):
-    id = BigAutoField()
-    person = ForeignKeyField(Person, index=False)
-    from_at = DateTimeTZField()
-    until_at = DateTimeTZField()
-    why = TextField()
-    by = ForeignKeyField(Person, index=False)
-    at = DateTimeTZField()
-
-    class Meta:
-        indexes = ((("person", "until_at"), False),)
-
-
-class PlanPin(Table):
-    job = ForeignKeyField(Job, primary_key=True)
-    person = ForeignKeyField(Person, null=True, index=False)
-    start_at = DateTimeTZField(null=True)
-    by = ForeignKeyField(Person, index=False)
-    at = DateTimeTZField()
-
-
-class DayPlan(Table):
-    id = IntegerField(primary_key=True)
-    made_at = DateTimeTZField()
-    start_at = DateTimeTZField()
-    seen = TextField()
-    plan = BinaryJSONField(index=False)
-
-
 class BenchNote(Table):
     id = BigAutoField()
     job = ForeignKeyField(Job, index=False)

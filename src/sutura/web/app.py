@@ -56,7 +56,7 @@ from sutura.web.settings import WebSettings
 
 LOG = structlog.get_logger("sutura")
 # the secret of a link is in no log
-_SECRETS = re.compile(r"(/q/|/quote/)[A-Za-z0-9_-]+")
+_SECRETS = re.compile(r"(/q/|/quote/|/calendar/|/mine/link/)[A-Za-z0-9_-]+")
 _REQUEST_ID = re.compile(r"[A-Za-z0-9-]{8,64}")
 # files that ship with the application
 SHIPPED = ("/static/", "/scripts/")
@@ -141,6 +141,8 @@ def told_path(path: str) -> str:
 
     >>> told_path("/q/abc_D-1"), told_path("/jobs/7A-QQQ/quote/x1"), told_path("/shelf")
     ('/q/…', '/jobs/7A-QQQ/quote/…', '/shelf')
+    >>> told_path("/calendar/x1"), told_path("/plan/mine/link/x1")
+    ('/calendar/…', '/plan/mine/link/…')
     """
     return _SECRETS.sub(r"\1…", path)
 

@@ -122,6 +122,7 @@ NOT_OF_CUSTOMERS: Mapping[str, str] = {
     # whoever works here is no customer
     "absence": "why",
     "day_plan": "seen plan",
+    "calendar_link": "link",
     "route_try": "route model_id",
     "quote": "link routes conditions currency state answer answered_by found",
     "bench_screw": "step",

@@ -4,19 +4,23 @@ from __future__ import annotations
 
 from datetime import datetime, timedelta
 
-from fastapi.responses import Response
+from fastapi import Request
+from fastapi.responses import RedirectResponse, Response
 from markupsafe import Markup
 
 from sutura.core.errors import NotAllowed, NotFound, Refusal
+from sutura.core.facts import Fact
 from sutura.core.people import Deed
-from sutura.services import planning, plans, trials
+from sutura.formats.calendars import MOST_BYTES
+from sutura.services import calendars, planning, plans, trials
 from sutura.web.addresses import Addresses, Anyone
 from sutura.web.deeds import deed
 from sutura.web.drawings.day import Stitches, Thread, draw_day
 from sutura.web.drawings.rail import RailStop, draw_rail
 from sutura.web.errors import status_of
+from sutura.web.limits import slow_down
 from sutura.web.present import render
-from sutura.web.session import ANEW, Ask, Asking, Form, Shown
+from sutura.web.session import ANEW, Ask, Asking, Form, Shown, settings_of
 
 addresses = Addresses()
 
@@ -46,6 +50,62 @@ def plan_page(ask: Ask, day: int = 0) -> Response:
     return _plan(ask, day=day)
 
 
+@addresses.get("/plan/mine", may=Anyone.SIGNED_IN)
+def own_day(ask: Ask) -> Response:
+    """One's own list, to print."""
+    return _own(ask)
+
+
+def _own(ask: Asking, token: str = "") -> Response:
+    address = f"{str(ask.request.base_url).rstrip('/')}/calendar/{token}" if token else ""
+    return render(
+        ask,
+        "planning/mine.html",
+        room="Plan",
+        own=calendars.own_day(ask.person.id, ask.person.name, ask.now),
+        address=address,
+    )
+
+
+@addresses.post("/plan/mine/link", may=Anyone.SIGNED_IN)
+def make_link(ask: Ask, form: Form) -> Response:  # noqa: ARG001 # sent with its key
+    """A link to one's own calendar. No deed whose answer is kept: the secret would be kept with it."""
+    token = calendars.make_link(ask.person, ask.now)
+    return RedirectResponse(f"/plan/mine/link/{token}", status_code=303)
+
+
+@addresses.get("/plan/mine/link/{token}", may=Anyone.SIGNED_IN)
+def link_made(ask: Ask, token: str) -> Response:
+    """The link, to be put into a calendar: it is seen only where it was made."""
+    return _own(ask, token)
+
+
+@addresses.get("/calendar/{token}", may=Anyone.PUBLIC)
+def calendar(request: Request, token: str) -> Response:
+    """Somebody's calendar by its link alone."""
+    slow_down(request)
+    now = settings_of(request).clock()
+    return Response(
+        calendars.calendar_of(token, now),
+        media_type="text/calendar; charset=utf-8",
+        headers={"cache-control": "no-store", "referrer-policy": "no-referrer"},
+    )
+
+
+@addresses.post("/plan/absences", may=Deed.ASSIGN)
+def take_absences(ask: Ask, form: Form) -> Response:
+    """When somebody is away, from a calendar of theirs; what could not be read is said."""
+    try:
+        written, wrong = calendars.take_absences(
+            form.number("person"), form.file("file", MOST_BYTES + 1), ask.zone, ask.person, ask.now
+        )
+    except (NotAllowed, NotFound):
+        raise
+    except Refusal as refusal:
+        return _plan(ask, Shown(refusal=refusal, status=status_of(refusal), sent=form))
+    return _plan(ask, taken=(written, wrong))
+
+
 @addresses.get("/plan/what-if", may=Deed.ASSIGN)
 def what_if(ask: Ask, tried: str = "") -> Response:
     """Beside today's plan the one of what is tried; nothing is kept."""
@@ -60,7 +120,12 @@ def what_if(ask: Ask, tried: str = "") -> Response:
 
 
 def _plan(
-    ask: Asking, shown: Shown = ANEW, day: int = 0, compared: trials.Compared | None = None, tried: str = ""
+    ask: Asking,
+    shown: Shown = ANEW,
+    day: int = 0,
+    compared: trials.Compared | None = None,
+    tried: str = "",
+    taken: tuple[int, list[Fact]] | None = None,
 ) -> Response:
     page = plans.plan_page(ask.now)
     time = page.time
@@ -85,6 +150,7 @@ def _plan(
         version=page.version,
         compared=compared,
         tried=tried,
+        taken=taken,
     )
 
 
