@@ -23,6 +23,7 @@ import structlog
 from sutura import wiring
 from sutura.config import ROOT, settings
 from sutura.services import plans, pricelists, shop
+from sutura.store.database import DatabaseAway
 
 LOG = structlog.get_logger("sutura")
 QUEUES = ["lists"]
@@ -154,6 +155,10 @@ async def _keep_planned() -> None:
     while True:
         try:
             await asyncio.to_thread(_plan)
+        except DatabaseAway as away:
+            LOG.warning(
+                "no plan was made: the database does not answer", why=str(away.__cause__ or away)[:200]
+            )
         except Exception:
             LOG.exception("no plan was made")
             await asyncio.sleep(PLAN_AGAIN_S)
