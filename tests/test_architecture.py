@@ -169,6 +169,12 @@ def test_files_and_functions_stay_small(file: Path) -> None:
             assert (node.end_lineno or 0) - node.lineno < 80, node.name
 
 
+def test_every_journey_says_that_it_drives_a_browser() -> None:
+    """One that does not would run among the fast tests, where there is none."""
+    files = sorted((ROOT / "tests" / "journeys").glob("test_*.py"))
+    assert [file.name for file in files if "pytest.mark.browser" not in file.read_text("utf-8")] == []
+
+
 def test_templates_hold_no_styles_scripts_or_queries() -> None:
     for file in (ROOT / "src" / "sutura" / "web" / "templates").rglob("*.html"):
         text = file.read_text("utf-8")

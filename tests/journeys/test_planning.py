@@ -19,6 +19,7 @@ from sutura.store import job as job_store
 from sutura.store import people as people_store
 from sutura.store.database import connection
 
+pytestmark = [pytest.mark.browser, pytest.mark.timeout(300)]
 Sit = Callable[..., Page]
 
 

@@ -17,6 +17,7 @@ from sutura.devices import plug, plugged
 from sutura.devices.simulated.messenger import SimulatedMessenger
 from sutura.store.database import connection
 
+pytestmark = [pytest.mark.browser, pytest.mark.timeout(300)]
 Sit = Callable[..., Page]
 BROKEN = {"glass": "broken", "image": "fine", "touch": "fine", "battery": "ok"}
 

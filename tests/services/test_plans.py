@@ -155,6 +155,16 @@ def test_what_is_held_fast_stays_and_what_clashes_is_said(shop: Shop) -> None:
         plans.pin_job(second, "", "", UTC, shop.bram, shop.now)
 
 
+def test_what_begins_now_is_held_to_its_person_alone(shop: Shop) -> None:
+    shop.receive("P-1001")
+    code = shop.held()
+    [job] = made(shop).jobs
+    assert job.hold_at is None
+    plans.pin_job(code, str(shop.bram.id), "", UTC, shop.counter, shop.now)
+    [job] = made(shop).jobs
+    assert (job.person, job.pinned) == ("Bram", True)
+
+
 def test_a_part_that_has_to_come_is_not_worked_before_it_can_be_here(shop: Shop) -> None:
     code = shop.quoted()
     [job] = made(shop).jobs

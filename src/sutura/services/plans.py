@@ -311,6 +311,8 @@ class PlannedJob:
     pinned: bool
     assigned: bool
     why: Say
+    # when it would be held fast to begin; None where that is over already, so that only its person is held
+    hold_at: datetime | None
 
     @property
     def late(self) -> bool:
@@ -409,7 +411,7 @@ def _time_plan(
         rails=rails,
         stations=tuple(rail for rail in stations if rail.blocks),
         jobs=tuple(
-            _planned(key, plan, kept, jobs[key], names, pins)
+            _planned(key, plan, kept, jobs[key], names, pins, now)
             for key in sorted(plan.begins, key=lambda key: (plan.begins[key][1], key))
         ),
         left_out=tuple((code, fact(why)) for code, why in kept.plan["left_out"].items() if code in jobs),
@@ -431,6 +433,7 @@ def _planned(
     job: OpenJob,
     names: Mapping[str, str],
     pins: Sequence[str] | set[str],
+    now: datetime,
 ) -> PlannedJob:
     person, begins = plan.begins[key]
     at = partial(moment_of, kept.start_at)
@@ -447,6 +450,7 @@ def _planned(
         pinned=key in pins,
         assigned=job.technician_id is not None,
         why=_why(key, plan, kept, names),
+        hold_at=at(begins) if at(begins) > now else None,
     )
 
 
