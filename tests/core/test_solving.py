@@ -369,7 +369,7 @@ def test_work_is_not_split_over_a_break_and_a_cure_runs_over_night() -> None:
 
 def test_the_same_input_gives_the_same_plan() -> None:
     day = random_day(9, jobs=14)
-    plans = {solve(day, 60, effort=0.4).plan for _ in range(3)}
+    plans = {solve(day, 60, effort=0.2).plan for _ in range(2)}
     assert len(plans) == 1
 
 
@@ -404,11 +404,11 @@ def random_day(seed: int, jobs: int = 12) -> Day:
     return Day(people=people, stations={"plate": 1}, jobs=tuple(made))
 
 
-@settings(max_examples=12, deadline=None)
+@settings(max_examples=6, deadline=None)
 @given(st.integers(0, 10_000))
 def test_a_plan_keeps_every_rule_and_is_never_worse_than_the_rules_plan(seed: int) -> None:
     day = random_day(seed)
-    found = solve(day, 3)
+    found = solve(day, 1)
     start, rule = best_dispatch(day)
     assert broken_by(day, found.plan) == ()
     assert found.lateness <= worth_of(day, start).lateness == found.rule_lateness

@@ -17,7 +17,7 @@ from sutura.store import job as job_store
 from sutura.store import people as people_store
 from sutura.store import plans as store
 
-EFFORT = 0.3
+EFFORT = 0.1
 
 
 @pytest.fixture(autouse=True)
@@ -239,18 +239,18 @@ def test_what_if_is_looked_at_and_nothing_is_kept(shop: Shop) -> None:
     for code, who in ((mine, shop.bram), (other, shop.people["lio"]), (third, shop.bram)):
         planning.assign(code, who.id, shop.manager, shop.tick())
     before = made(shop)
-    ill = trials.what_if("away", str(shop.bram.id), shop.now, 4)
+    ill = trials.what_if("away", str(shop.bram.id), shop.now, 1)
     assert ill.kept[1] < ill.kept[0]
     assert ill.late_minutes[1] > ill.late_minutes[0]
     assert ill.money.minor > 0
     assert {one.code for one in ill.moved if one.now_late} <= {mine, third}
-    late = trials.what_if("late_part", other, shop.now, 4)
+    late = trials.what_if("late_part", other, shop.now, 1)
     assert {one.code for one in late.moved if one.now_late} == {other}
-    plate = trials.what_if("more_places", "hot plate", shop.now, 4)
+    plate = trials.what_if("more_places", "hot plate", shop.now, 1)
     assert (plate.kept[0], plate.money.minor, plate.moved) == (plate.kept[1], 0, ())
-    rush = trials.what_if("rush", other, shop.now, 4)
+    rush = trials.what_if("rush", other, shop.now, 1)
     assert rush.kept[0] == ill.kept[0]
     assert plans.plan_page(shop.now).time == before
     for kind, what in (("away", "999"), ("late_part", "00-KV6"), ("more_places", "oven"), ("flood", "x")):
         with pytest.raises(Invalid):
-            trials.what_if(kind, what, shop.now, 2)
+            trials.what_if(kind, what, shop.now, 1)
