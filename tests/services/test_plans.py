@@ -107,6 +107,19 @@ def test_who_is_always_away_is_said_and_the_rest_is_planned(shop: Shop) -> None:
     assert (code, said(why)) == (mine, "whoever may do it is away")
 
 
+def test_what_has_no_room_is_said(shop: Shop) -> None:
+    """Five minutes are left of the days that are planned: too short for any repair in one go."""
+    shop.receive("P-1001")
+    code = shop.held()
+    planning.assign(code, shop.bram.id, shop.manager, shop.tick())
+    begins = (shop.now + timedelta(minutes=5)).strftime("%Y-%m-%dT%H:%M")
+    long = {"person": str(shop.bram.id), "from_at": begins, "until_at": "2031-05-01T00:00", "why": ""}
+    plans.write_absence(long, UTC, shop.counter, shop.now)
+    [(left, why)] = made(shop).left_out
+    assert left == code
+    assert said(why).startswith("nobody who may do it has so long in one go")
+
+
 @pytest.mark.parametrize(
     ("field", "value"),
     [

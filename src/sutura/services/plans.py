@@ -182,7 +182,7 @@ def _why_not(day: Day, job: Work) -> Say:
         return fact("plan.nobody-trained")
     if not any(day.people.get(person) for person in job.people):
         return fact("plan.all-away")
-    return fact("plan.no-room", days=DAYS)
+    return fact("plan.no-room")
 
 
 # -- made and kept -----------------------------------------------------------------------------------------

@@ -770,7 +770,7 @@ SENTENCES: Mapping[str, str] = {
         "{kept} of {jobs} promises are kept; at most {percent} % of its {late} weighed minutes of "
         "lateness could be saved."
     ),
-    "plan.no-room": "nobody who may do it has so long in one go within {days} days",
+    "plan.no-room": "nobody who may do it has so long in one go within the days that are planned",
     "plan.nobody-trained": "nobody here is trained for it",
     "plan.not-all-of-it": "{key} is not wholly in the plan",
     "plan.order-broken": "{key} is not done in its order, by its person, or when it can be",
