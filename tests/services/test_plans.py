@@ -107,6 +107,14 @@ def test_who_is_always_away_is_said_and_the_rest_is_planned(shop: Shop) -> None:
     assert (code, said(why)) == (mine, "whoever may do it is away")
 
 
+def test_what_waits_longer_than_is_planned_is_said(shop: Shop, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(plans, "DAYS", 1)
+    code = shop.quoted()
+    job_store.save_promise(shop.job(code).id, shop.now + timedelta(days=9), "its part is rare")
+    [(left, why)] = made(shop).left_out
+    assert (left, said(why)) == (code, "its part comes after the days that are planned")
+
+
 def test_what_has_no_room_is_said(shop: Shop) -> None:
     """Five minutes are left of the days that are planned: too short for any repair in one go."""
     shop.receive("P-1001")

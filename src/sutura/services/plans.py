@@ -182,6 +182,8 @@ def _why_not(day: Day, job: Work) -> Say:
         return fact("plan.nobody-trained")
     if not any(day.people.get(person) for person in job.people):
         return fact("plan.all-away")
+    if job.release >= max(window.end for person in job.people for window in day.people.get(person, ())):
+        return fact("plan.part-later")
     return fact("plan.no-room")
 
 

@@ -775,6 +775,7 @@ SENTENCES: Mapping[str, str] = {
     "plan.not-all-of-it": "{key} is not wholly in the plan",
     "plan.order-broken": "{key} is not done in its order, by its person, or when it can be",
     "plan.out-of-hours": "{person} would work at {key} out of their hours",
+    "plan.part-later": "its part comes after the days that are planned",
     "plan.pin-what-is-open": "hold fast a job whose bench work is still ahead",
     "plan.pins-clash": "What is held fast cannot be kept together: {keys}. Let one of them go.",
     "plan.start-ahead": "choose a time that is still ahead",
