@@ -118,7 +118,12 @@ def test_the_deposit_comes_before_the_order_and_off_the_rest(shop: Shop) -> None
     for amount, method in (("0", "cash"), ("9999", "cash"), ("x", "cash"), ("5", "beads")):
         with pytest.raises(Invalid):
             handover.take_deposit(code, amount, method, shop.counter, shop.now)
-    handover.take_deposit(code, str(asked).split()[0], "card", shop.counter, shop.now)
+    # a part of it orders nothing yet
+    handover.take_deposit(code, "1", "cash", shop.counter, shop.now)
+    assert routes.deposit_open(shop.job(code)).minor == asked.minor - 100
+    assert drafted() == {}
+    left = str(routes.deposit_open(shop.job(code))).split()[0]
+    handover.take_deposit(code, left, "card", shop.counter, shop.now)
     assert routes.deposit_open(shop.job(code)).minor == 0
     assert drafted()
     assert "A deposit of" in history(shop, code)

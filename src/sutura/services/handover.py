@@ -14,7 +14,7 @@ from sutura.core.maths.money import Money
 from sutura.core.people import Deed, demand
 from sutura.core.quoting.pricing import price_may_change
 from sutura.core.values import Person
-from sutura.services import cores, orders, schools
+from sutura.services import cores, routes, schools
 from sutura.services.job import move, note
 from sutura.store import handover as store
 from sutura.store import job as job_store
@@ -53,7 +53,7 @@ def hand_back(
     days = job.chosen.warranty_days
     until = rules.warranty_end(today, model.warranty_days if days is None else days)
     if job.stage is Stage.CLOSED:
-        _settle(job, price, amount, method, by, now)
+        _settle(job, amount, method, by, now)
     store.save_returned([a.id for a in accessories if a.id in returned], now)
     facts = {
         "returned": _names(accessories, returned),
@@ -87,9 +87,9 @@ def owed_of(job: JobRecord) -> Money:
     return price - rules.received(store.load_payments(job.id), job.currency)
 
 
-def _settle(job: JobRecord, price: Money, amount: str, method: str, by: Person, now: datetime) -> None:
+def _settle(job: JobRecord, amount: str, method: str, by: Person, now: datetime) -> None:
     """The rest is paid, or what was paid too much goes back (rule handover.paid)."""
-    owed = price - rules.received(store.load_payments(job.id), price.currency)
+    owed = owed_of(job)
     if owed.minor:
         kind = rules.PaidFor.REST if owed.minor > 0 else rules.PaidFor.REFUND
         due = Money(minor=abs(owed.minor), currency=owed.currency)
@@ -99,8 +99,8 @@ def _settle(job: JobRecord, price: Money, amount: str, method: str, by: Person, 
 
 @writing
 def take_deposit(code: str, amount: str, method: str, by: Person, now: datetime) -> None:
-    """Take a deposit on an agreed price (rule handover.deposit); the part it is for is written into the next
-    order.
+    """Take a deposit on an agreed price (rule handover.deposit); with all of it there, the part is held or
+    written into the next order.
     """
     demand(by, Deed.TAKE_IN)
     job = job_store.lock_job(code)
@@ -110,8 +110,7 @@ def take_deposit(code: str, amount: str, method: str, by: Person, now: datetime)
     store.add_payment(job.id, rules.PaidFor.DEPOSIT, paid, how.value, by.id, now)
     facts = {"amount_minor": paid.minor, "currency": paid.currency, "method": how.value}
     note(job, EventKind.DEPOSIT, facts, by=by, now=now)
-    if job.stage is Stage.QUOTED:
-        orders.order_chosen(job, by, now)
+    routes.hold_or_order(code, by, now)
 
 
 def _names(accessories: Sequence[rules.Accessory], returned: Sequence[int]) -> list[str]:

@@ -238,17 +238,13 @@ def _kept(gathered: Gathered, solved: Solved, chances: Sequence[Chance]) -> dict
             for job in day.jobs
             for hold in job.holds
         ],
-        "due": {job.key: job.due for job in day.jobs},
         "release": {job.key: job.release for job in day.jobs},
         "chances": {one.key: [one.of_hundred, *one.finish] for one in chances},
         "lateness": solved.lateness,
-        "bound": solved.bound,
         "proof": solved.proof.value,
         "gap": round(solved.gap, 4),
         "kept": worth.kept,
         "jobs": worth.jobs,
-        "rule": solved.rule.value,
-        "rule_lateness": solved.rule_lateness,
         "left_out": {code: _id_of(why) for code, why in gathered.left_out.items()},
     }
 
@@ -323,10 +319,9 @@ class PlannedJob:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class TimePlan:
-    """The plan as it is shown; `proof` in words, `age` since it was made."""
+    """The plan as it is shown; `says` how far it is from the best possible."""
 
     made_at: datetime
-    age: timedelta
     rails: tuple[Rail, ...]
     stations: tuple[Rail, ...]
     jobs: tuple[PlannedJob, ...]
@@ -409,7 +404,6 @@ def _time_plan(
     plan = DayPlan(placed=tuple(placed))
     return TimePlan(
         made_at=kept.made_at,
-        age=now - kept.made_at,
         rails=rails,
         stations=tuple(rail for rail in stations if rail.blocks),
         jobs=tuple(

@@ -36,7 +36,7 @@ class ToPlan:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Hands:
-    """Somebody who works at the bench, with their factor by family; `working` = active."""
+    """Somebody who works at the bench, with their factor by family."""
 
     person_id: int
     name: str

@@ -4,14 +4,14 @@ how many it keeps its promise.
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Literal
 
 import numpy as np
 from numpy.random import default_rng
 
-from sutura.core.planning.day import Day, DayPlan, Placed, Window
+from sutura.core.planning.day import Day, DayPlan, Window
 from sutura.core.values import Rule
 
 # how far minutes at the bench spread, as a share of what is expected; common practice, no source
@@ -122,12 +122,3 @@ def in_hours(start: Sequence[float], minutes: Sequence[float], windows: Sequence
     [10.0, 90.0]
     """
     return [float(at) for at in _in_hours(np.asarray(start, float), np.asarray(minutes, float), windows)]
-
-
-def by_key(chances: Sequence[Chance]) -> Mapping[str, Chance]:
-    return {one.key: one for one in chances}
-
-
-def order_of(plan: DayPlan, person: str) -> tuple[Placed, ...]:
-    """What somebody does, in its order."""
-    return tuple(sorted((one for one in plan.placed if one.person == person), key=lambda one: one.start))

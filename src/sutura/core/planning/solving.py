@@ -15,7 +15,7 @@ from ortools.sat.python import cp_model
 
 from sutura.core.errors import Refusal
 from sutura.core.facts import fact
-from sutura.core.planning.day import Day, DayPlan, Pin, Placed, Work, worth_of
+from sutura.core.planning.day import Day, DayPlan, Pin, Placed, Work, moved, worth_of
 from sutura.core.planning.dispatch import CannotBePlaced, Order, best_dispatch
 from sutura.core.values import COMMON, Rule
 
@@ -257,9 +257,7 @@ def _least(solver: cp_model.CpSolver) -> int:
 
 def moved_minutes(day: Day, plan: DayPlan) -> int:
     """The second aim of a plan: finishing times, with what each job counts that is moved."""
-    begins = plan.begins
-    moves = sum(day.told[key] != begins[key] for key in day.told if key in begins)
-    return worth_of(day, plan).finish + MOVE_MINUTES * moves
+    return worth_of(day, plan).finish + MOVE_MINUTES * len(moved(day, plan))
 
 
 def solve(day: Day, seconds: float, effort: float | None = None) -> Solved:
