@@ -25,6 +25,7 @@ from sutura.core.planning.day import (
     Work,
     broken_by,
     moved,
+    without,
     worth_of,
 )
 from sutura.core.planning.dispatch import CannotBePlaced, Order, best_dispatch, dispatch
@@ -414,6 +415,25 @@ def test_a_plan_keeps_every_rule_and_is_never_worse_than_the_rules_plan(seed: in
     assert found.lateness <= worth_of(day, start).lateness == found.rule_lateness
     assert found.bound <= found.lateness
     assert found.rule is rule
+
+
+spans = st.lists(
+    st.tuples(st.integers(-50, 300), st.integers(0, 120)).map(
+        lambda span: Window(span[0], span[0] + span[1])
+    ),
+    max_size=5,
+)
+
+
+@given(spans, spans)
+def test_nobody_works_while_away_and_no_other_minute_is_lost(hours: list[Window], away: list[Window]) -> None:
+    """Judged minute by minute."""
+    left = without(hours, away)
+    for minute in range(-60, 430):
+        works = any(start <= minute < end for start, end in left)
+        is_open = minute >= 0 and any(start <= minute < end for start, end in hours)
+        gone = any(start <= minute < end for start, end in away)
+        assert works == (is_open and not gone)
 
 
 # -- what breaks a plan --------------------------------------------------------------------------------------

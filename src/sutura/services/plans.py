@@ -19,7 +19,7 @@ from sutura.core.intake.arrival import Channel
 from sutura.core.job import BEFORE_OPENING, NO_PART, Stage
 from sutura.core.people import Deed, demand
 from sutura.core.planning.chance import Chance, play
-from sutura.core.planning.day import Day, DayPlan, Pin, Placed, Window, Work, worth_of
+from sutura.core.planning.day import Day, DayPlan, Pin, Placed, Window, Work, without, worth_of
 from sutura.core.planning.dispatch import CannotBePlaced, best_dispatch
 from sutura.core.planning.operations import chain_of
 from sutura.core.planning.queue import bench_minutes_left
@@ -68,12 +68,12 @@ def gather(now: datetime) -> Gathered:
     """What is planned now: open jobs with bench work ahead, who is here, and how many of each station."""
     record = shop.shop()
     start = now.replace(second=0, microsecond=0)
-    spans = record.open_hours.spans(start, DAYS)
+    hours = [_window(span, start) for span in record.open_hours.spans(start, DAYS)]
     hands = store.all_hands()
-    away: dict[int, list[tuple[datetime, datetime]]] = {}
+    away: dict[int, list[Window]] = {}
     for absence in store.away_after(now):
-        away.setdefault(absence.person_id, []).append((absence.from_at, absence.until_at))
-    people = {str(one.person_id): _windows(spans, away.get(one.person_id, ()), start) for one in hands}
+        away.setdefault(absence.person_id, []).append(_window((absence.from_at, absence.until_at), start))
+    people = {str(one.person_id): without(hours, away.get(one.person_id, ())) for one in hands}
     more = store.to_plan()
     ahead = [job for job in planning_store.open_jobs_page() if bench_minutes_left(job.waiting)][:MOST_JOBS]
     works = [_work(job, more[job.waiting.code], hands, start) for job in ahead]
@@ -98,20 +98,9 @@ def gather(now: datetime) -> Gathered:
     return Gathered(day=fits, start=start, seen=store.stamp(), left_out=left_out)
 
 
-def _windows(
-    spans: Sequence[tuple[datetime, datetime]], away: Sequence[tuple[datetime, datetime]], start: datetime
-) -> tuple[Window, ...]:
-    """When somebody works, in minutes from the start: open hours without what they are away for."""
-    left = list(spans)
-    for gone, back in away:
-        left = [
-            part
-            for opens, closes in left
-            for part in ((opens, min(closes, gone)), (max(opens, back), closes))
-            if part[0] < part[1]
-        ]
-    windows = sorted({((opens - start) // _MINUTE, (closes - start) // _MINUTE) for opens, closes in left})
-    return tuple(Window(max(opens, 0), closes) for opens, closes in windows if closes > max(opens, 0))
+def _window(span: tuple[datetime, datetime], start: datetime) -> Window:
+    """A span of time in minutes from the start."""
+    return Window((span[0] - start) // _MINUTE, (span[1] - start) // _MINUTE)
 
 
 def _work(job: OpenJob, more: store.ToPlan, hands: Sequence[store.Hands], start: datetime) -> Work:

@@ -44,6 +44,22 @@ class Window(NamedTuple):
     end: int
 
 
+def without(hours: Sequence[Window], away: Sequence[Window]) -> tuple[Window, ...]:
+    """What is left of somebody's hours while they are away for some of them; nothing lies before the start.
+
+    >>> without([Window(-30, 60), Window(90, 200)], [Window(40, 100), Window(150, 160)])
+    (Window(start=0, end=40), Window(start=100, end=150), Window(start=160, end=200))
+    """
+    left = [Window(max(start, 0), end) for start, end in hours]
+    for gone, back in away:
+        left = [
+            part
+            for start, end in left
+            for part in (Window(start, min(end, gone)), Window(max(start, back), end))
+        ]
+    return tuple(sorted({part for part in left if part.start < part.end}))
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Operation:
     """One part of a job. What hands do is `attended` and takes as long as its person needs; the rest takes
