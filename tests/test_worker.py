@@ -21,7 +21,7 @@ from builders import HERON, Shop, models
 
 from sutura import logs, worker
 from sutura.config import ROOT
-from sutura.services import plans, pricelists
+from sutura.services import pricelists, rails
 from sutura.store import people as people_store
 from sutura.store import pricelists as store
 from sutura.store import suppliers as suppliers_store
@@ -87,7 +87,7 @@ def test_a_plan_is_made_beside_the_pages_and_comes_back_after_a_kill(database: s
 
     def planned() -> set[str]:
         with connection():
-            found = plans.plan_page(datetime.now(UTC)).time
+            found = rails.plan_page(datetime.now(UTC)).time
             return {job.code for job in found.jobs} if found else set()
 
     beside = worker._Beside(database)

@@ -15,6 +15,8 @@ from sutura.core.planning.queue import (
     Skill,
     Waiting,
     bench_minutes_left,
+    by_due,
+    by_plan,
     candidates,
     check_assign,
     expected_minutes,
@@ -147,3 +149,23 @@ def test_the_last_step_is_not_done_before_it_is_closed() -> None:
         bench_minutes_left(waiting(stage=Stage.OPENED, bench_minutes=25, steps_done=1, steps_total=2)) == 13
     )
     assert bench_minutes_left(waiting(stage=Stage.OPENED, bench_minutes=10, steps_done=2, steps_total=3)) == 3
+
+
+def test_next_has_the_order_of_the_plan_and_what_is_not_in_it_comes_when_it_must() -> None:
+    """Bench work at its time in the plan; a handover with half an hour to spare between what begins now and
+    what begins in an hour; without a plan by when the bench must be done.
+    """
+    soon = waiting(code="A", promise_at=NOW + timedelta(hours=3))
+    later = waiting(code="B", promise_at=NOW + timedelta(hours=2))
+    handover = waiting(code="C", stage=Stage.CLOSED, promise_at=NOW + timedelta(minutes=35))
+    unknown = waiting(code="D", promise_at=NOW + timedelta(hours=9))
+    begins = {"A": NOW - timedelta(minutes=5), "B": NOW + timedelta(hours=1), "C": NOW + timedelta(days=3)}
+    jobs = [unknown, later, handover, soon]
+    ordered = by_plan(jobs, begins, NOW, ALWAYS_OPEN)
+    assert [job.code for _, job in ordered] == ["A", "C", "B", "D"]
+    assert {job.code: slack for slack, job in ordered} == {
+        job.code: slack for slack, job in by_due(jobs, NOW, ALWAYS_OPEN)
+    }
+    bare = [job.code for _, job in by_plan(jobs, {}, NOW, ALWAYS_OPEN)]
+    assert bare[0] == "C"
+    assert set(bare) == set("ABCD")

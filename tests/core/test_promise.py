@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from datetime import timedelta
+from dataclasses import replace
+from datetime import UTC, datetime, timedelta
+from zoneinfo import ZoneInfo
 
 import pytest
 from builders import ALWAYS_OPEN, HERON, NOW, all_work, crack, impact, models, said
@@ -14,14 +16,18 @@ from sutura.core.intake.marks import Mark, MarkKind, Side
 from sutura.core.intake.promise import (
     TYPED_LATER,
     Hands,
+    Offered,
     PartSeen,
+    Slot,
     check_ahead,
     check_promise,
     earliest_promise,
+    planned_promise,
 )
 from sutura.core.job import Stage
 from sutura.core.maths.geometry import Point
 from sutura.core.planning.queue import minutes_before
+from sutura.core.shop import OpenHours
 from sutura.core.values import Outcome
 from sutura.words.speech import PLAIN
 from sutura.words.summary import summarise
@@ -202,3 +208,32 @@ def test_an_intake_typed_the_next_day_may_hold_a_promise_that_has_passed() -> No
     assert check_ahead(NOW - timedelta(hours=23), NOW, TYPED_LATER) == []
     assert check_ahead(NOW - timedelta(days=1), NOW, TYPED_LATER)
     assert check_ahead(None, NOW) == []
+
+
+def test_the_plan_offers_three_times_with_counter_and_cure_in_open_hours() -> None:
+    """Done at 11:02 as planned: the counter's ten minutes, rounded up to five; in a shop that closes at six
+    what would be ready at night is ready when it opens.
+    """
+    hours = OpenHours(ZoneInfo("UTC"), ((540, 1080),) * 7)
+    day = datetime(2031, 3, 3, tzinfo=UTC)
+    slot = Slot(
+        who="Bram",
+        begins=day.replace(hour=10),
+        done=day.replace(hour=11, minute=2),
+        safe=day.replace(hour=17, minute=58),
+        of_hundred=57,
+    )
+    ordered = replace(slot, safe=day.replace(hour=12) + timedelta(days=3))
+    found = planned_promise(SHELF, slot, ordered, 30, 10, hours)
+    assert found.offers == {
+        Offered.LIKELY: day.replace(hour=11, minute=15),
+        Offered.SAFE: day.replace(hour=9, minute=10) + timedelta(days=1),
+        Offered.ORDERED: day.replace(hour=12, minute=10) + timedelta(days=3),
+    }
+    assert (found.at, found.of_hundred, found.sure) == (found.offers[Offered.LIKELY], 57, True)
+    assert [said(reason) for reason in found.reasons][1].startswith("Bram: has room in the plan")
+    without = planned_promise(None, slot, None, 0, 10, hours)
+    assert set(without.offers) == {Offered.LIKELY, Offered.SAFE}
+    assert [said(doubt) for doubt in without.doubts] == [
+        said(earliest_promise(NOW, None, [BRAM], 9, 0, hours).doubts[0])
+    ]

@@ -17,6 +17,7 @@ from playwright.sync_api import Locator, Page, expect
 from sutura.services import planning, plans
 from sutura.store import job as job_store
 from sutura.store import people as people_store
+from sutura.store import plans as plans_store
 from sutura.store.database import connection
 
 pytestmark = [pytest.mark.browser, pytest.mark.timeout(300)]
@@ -72,7 +73,7 @@ def test_a_day_with_somebody_ill_is_planned_anew(sit: Sit, floor: Shop, day: dic
     expect(main).to_contain_text("Nothing of it is kept.")
     # he does go home: the job is given to somebody else, and the plan keeps its promise again
     page.goto("/plan")
-    page.get_by_label("Who", exact=True).select_option(label="Bram")
+    page.locator("#f-person").select_option(label="Bram")
     page.get_by_label("From", exact=True).fill(f"{floor.now:%Y-%m-%dT%H:%M}")
     page.get_by_label("Until", exact=True).fill(f"{floor.now + timedelta(hours=20):%Y-%m-%dT%H:%M}")
     page.get_by_label("Why", exact=True).fill("ill")
@@ -120,3 +121,52 @@ def test_on_a_phone_the_rails_are_moved_sideways_and_the_page_is_not(
     with page.expect_navigation():
         page.keyboard.press("Enter")
     expect(page).to_have_url(re.compile("/jobs/"))
+
+
+def test_a_stitch_is_dragged_or_moved_by_keys_and_held_when_one_knows_what_it_does(
+    sit: Sit, floor: Shop, day: dict[str, str]
+) -> None:
+    page = sit("Pell")
+    page.goto("/plan")
+    effect = page.locator("#effect")
+    block = page.locator(f"svg.day a.hands[data-code='{day['evening']}']").first
+    block.scroll_into_view_if_needed()
+    box = block.bounding_box()
+    assert box
+    x, y = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2 + 4
+    page.mouse.move(x, y)
+    page.mouse.down()
+    page.mouse.move(x + 40, y, steps=4)
+    page.mouse.up()
+    expect(effect).to_contain_text("promises kept", timeout=20_000)
+    expect(page).to_have_url(re.compile("/plan$"))
+    expect(page.get_by_role("status").first).to_contain_text(day["evening"])
+    with connection():
+        assert plans_store.pins() == []
+    # by keys, to somebody who may not begin before now: said, and nothing is kept
+    block.focus()
+    page.keyboard.press("Escape")
+    expect(effect).to_be_empty()
+    page.keyboard.press("ArrowRight")
+    page.keyboard.press("ArrowRight")
+    expect(effect).to_contain_text("promises kept", timeout=20_000)
+    with page.expect_navigation():
+        effect.get_by_role("button", name=f"Hold {day['evening']} fast").click()
+    expect(row_of(page, day["evening"])).to_contain_text("held fast")
+
+
+def test_next_follows_the_plan_while_it_is_open(sit: Sit, floor: Shop, day: dict[str, str]) -> None:
+    page = sit("Ines")
+    page.goto("/")
+    dockets = page.locator("main")
+    expect(dockets).to_contain_text("The plan begins it")
+    with connection():
+        floor.receive("P-1001", 2)
+        new = floor.held(channel="waiting")
+    expect(dockets).to_contain_text(new, timeout=15_000)
+    # with something typed nothing moves under the hand; keys and scan go on as before
+    page.keyboard.press("F2")
+    page.keyboard.type(new)
+    with page.expect_navigation():
+        page.keyboard.press("Enter")
+    expect(page).to_have_url(re.compile(f"/jobs/{new}"))

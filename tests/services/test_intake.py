@@ -21,7 +21,7 @@ from sutura.core.intake.opening import CUPS_MM, plan_opening
 from sutura.core.job import JobRecord
 from sutura.core.maths.geometry import Point
 from sutura.core.values import Outcome
-from sutura.services import consents, customers, drafts, handover, intake, planning
+from sutura.services import consents, customers, drafts, handover, intake, planning, promises
 from sutura.services import shop as shop_service
 from sutura.services.marks import marks_of
 from sutura.store import consents as consents_store
@@ -380,11 +380,11 @@ def test_once_opened_the_state_on_arrival_stays(shop: Shop) -> None:
 
 def test_a_part_on_the_shelf_is_promised_in_hours_and_one_to_be_ordered_in_days(shop: Shop) -> None:
     model = models()[HERON]
-    ordered = intake.promise(model, shop.now)
+    ordered = promises.promise(model, shop.now)
     assert ordered.sure
     assert "To be ordered" in said(ordered.reasons[0])
     shop.receive("P-1001")
-    here = intake.promise(model, shop.now)
+    here = promises.promise(model, shop.now)
     assert "On the shelf" in said(here.reasons[0])
     assert "Bram" in said(here.reasons[1])
     assert ordered.at - here.at > timedelta(hours=20)
@@ -393,7 +393,7 @@ def test_a_part_on_the_shelf_is_promised_in_hours_and_one_to_be_ordered_in_days(
 def test_the_work_that_is_there_already_is_waited_for_when_it_cannot_wait(shop: Shop) -> None:
     shop.receive("P-1001", 3)
     model = models()[HERON]
-    free = intake.promise(model, shop.now)
+    free = promises.promise(model, shop.now)
     for _ in range(2):
         code = shop.take_in(promise_at=shop.now + timedelta(minutes=20), soonest=False)
         for name in ("bram", "lio"):
@@ -401,7 +401,7 @@ def test_the_work_that_is_there_already_is_waited_for_when_it_cannot_wait(shop: 
     for _ in range(2):
         code = shop.take_in(promise_at=shop.now + timedelta(minutes=20), soonest=False)
         planning.assign(code, shop.bram.id, shop.manager, shop.tick())
-    busy = intake.promise(model, shop.now)
+    busy = promises.promise(model, shop.now)
     assert busy.at > free.at
 
 

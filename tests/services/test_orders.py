@@ -17,7 +17,17 @@ from sutura.core.stock.orders import Cause, OrderState, ReturnState
 from sutura.devices import plug, plugged
 from sutura.devices.simulated.supplier_desk import SimulatedDesk
 from sutura.formats.pack import read_parts
-from sutura.services import bench, handover, intake, orders, reordering, returns, stock, stocktakes, suppliers
+from sutura.services import (
+    bench,
+    handover,
+    orders,
+    promises,
+    reordering,
+    returns,
+    stock,
+    stocktakes,
+    suppliers,
+)
 from sutura.store import job as job_store
 from sutura.store import orders as store
 from sutura.store import packs as packs_store
@@ -177,22 +187,22 @@ def test_a_promise_knows_what_is_on_its_way_and_who_waits_for_it_already(
 ) -> None:
     model = models()[PLAIN]
     raw("update offer set lead_days = 9")
-    ordered = intake.promise(model, shop.now)
+    ordered = promises.promise(model, shop.now)
     assert "To be ordered" in said(ordered.reasons[0])
     raw("update offer set lead_days = 3 where part_id = %s", stock_store.load_part(PLAIN_PART).id)
     shop.ordered(PLAIN_PART, 2)
     raw("update offer set lead_days = 9")
-    coming = intake.promise(model, shop.now)
+    coming = promises.promise(model, shop.now)
     assert said(coming.reasons[0]).startswith("On its way: 15.6-inch")
     assert (ordered.at.date() - coming.at.date()).days == 6
     # two jobs that wait have both pieces; what is late promises nothing
     first = shop.quoted(PLAIN)
-    assert "On its way" in said(intake.promise(model, shop.now).reasons[0])
+    assert "On its way" in said(promises.promise(model, shop.now).reasons[0])
     shop.quoted(PLAIN)
-    assert "To be ordered" in said(intake.promise(model, shop.now).reasons[0])
+    assert "To be ordered" in said(promises.promise(model, shop.now).reasons[0])
     handover.decline(first, "too dear", shop.counter, shop.tick())
-    assert "On its way" in said(intake.promise(model, shop.now).reasons[0])
-    assert "To be ordered" in said(intake.promise(model, shop.now + timedelta(days=5)).reasons[0])
+    assert "On its way" in said(promises.promise(model, shop.now).reasons[0])
+    assert "To be ordered" in said(promises.promise(model, shop.now + timedelta(days=5)).reasons[0])
 
 
 def test_only_a_manager_orders(shop: Shop) -> None:

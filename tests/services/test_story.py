@@ -32,6 +32,7 @@ from sutura.services import (
     intake,
     matching,
     planning,
+    promises,
     proof,
     quoting,
     stock,
@@ -591,6 +592,6 @@ def test_a_refused_promise_is_told_in_the_shops_zone(shop: Shop) -> None:
     problem = refused.value.by_field["promise_at"]
     here = Speech(zone=timezone(timedelta(hours=1)))
     there = Speech(zone=timezone(timedelta(hours=9)))
-    earliest = intake.promise(models()[HERON], shop.now).at
+    earliest = promises.promise(models()[HERON], shop.now).at
     assert f"{earliest.astimezone(here.zone):%H:%M}" in here.say(problem)
     assert f"{earliest.astimezone(there.zone):%H:%M}" in there.say(problem)

@@ -42,6 +42,7 @@ FROZEN = {
     "0023_quotes.py": "54142490700f8ebccd1868f2b4e0aa6b854dd441ae0c2a361bd631d54508cc01",
     "0024_answered.py": "fa434aeab37ba4e19c4e57792649166581017e0411defaf4f1fe029a52b54129",
     "0025_plan.py": "446b3234039edd07c69f7963a9e416ab90b735b8be905bae5ab8643e69873003",
+    "0026_own_times.py": "cccccddf5740d638d91061ce11d9cd28245075ace8f8a9a45e6379a5c56ace0c",
     "0020_heat.py": "ffe83892979977b6597727a4ce88db677b56a6b2a4fe8984785e9357841c5958",
     "0019_sheets.py": "ddf3b3c90e60ae735da4a7ea8a776b66258b0aed4db17248f5ffa9439bbf9753",
     "0013_holds.py": "a4d37620d8e728da92eeeaf4ef8c9a6277a36b60ee5625b29fb0b67c2ed56340",
@@ -281,6 +282,7 @@ def test_a_shop_of_the_first_release_keeps_its_models_and_jobs(cluster: Cluster,
             "0023_quotes",
             "0024_answered",
             "0025_plan",
+            "0026_own_times",
         ]
         with connection():
             moves = raw(

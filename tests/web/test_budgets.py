@@ -16,12 +16,13 @@ from sutura.services import customers, drafts
 # one of them is the session of the person who asks
 # pages that rank work or promise it ask for the opening hours, too
 BUDGETS = {
-    "/": 3,
-    "/counter": 5,
-    "/match": 3,
+    # and what the plan says of them; Next asks for the word by which it follows the plan
+    "/": 5,
+    "/counter": 6,
+    "/match": 4,
     # what to order is worked out of all parts at once
     "/shelf": 13,
-    "/bench": 4,
+    "/bench": 5,
     # the plan, who works and who is away, pins and places
     "/plan": 9,
     "/book": 4,
@@ -51,7 +52,8 @@ BUDGETS = {
     "/customers/{customer}": 5,
     # one for each table in which something of a customer can stand
     "/customers/{customer}/export.json": 20,
-    "/counter/{draft}": 18,
+    # the last plan is read for what can be promised
+    "/counter/{draft}": 19,
     "/scan?q=HF-70-R9": 6,
 }
 

@@ -3,15 +3,15 @@
 from __future__ import annotations
 
 import re
-from datetime import timedelta
+from datetime import UTC, datetime, timedelta
 from decimal import Decimal
 
 import pytest
 from builders import Shop, models
 from starlette.testclient import TestClient
-from web.desk import Sit
+from web.desk import Sit, intake_fields, new_intake
 
-from sutura.services import planning, plans
+from sutura.services import planning, plans, rails
 from sutura.store import people as people_store
 from sutura.store import plans as store
 from sutura.store.database import connection
@@ -111,7 +111,7 @@ def test_places_are_the_manager_s(desks: Sit, floor: Shop, held: str) -> None:
     ines.post("/plan/stations", _version=ines.hidden("version"), **places)
     ines.get("/plan")
     with connection():
-        assert plans.plan_page(floor.now).places["hot plate"] == 2
+        assert rails.plan_page(floor.now).places["hot plate"] == 2
 
 
 def test_one_s_own_day_is_listed_and_followed_by_a_private_link(
@@ -165,3 +165,97 @@ def test_absences_are_read_from_a_calendar_once(desks: Sit, floor: Shop, held: s
     sent = {"csrf": pell.hidden("csrf"), "form_key": pell.hidden("form_key"), "person": "999999"}
     answer = pell.client.post("/plan/absences", data=sent, files={"file": ("a.ics", file, "text/calendar")})
     assert answer.status_code == 422
+
+
+def test_what_holding_does_is_shown_with_the_button_that_keeps_it(desks: Sit, floor: Shop, held: str) -> None:
+    pell = desks("pell")
+    pell.get(f"/plan/try?code={held}&person={floor.bram.id}&start=")
+    assert "promises kept</strong>" in pell.page
+    assert f"Hold {held} fast" in pell.page
+    assert "Nothing of it is kept yet" in pell.page
+    with connection():
+        assert store.pins() == []
+    pell.get(f"/plan/try?code={held}&person=999&start=")
+    assert pell.answer.status_code == 422
+    assert "choose somebody who may do it" in pell.page
+    pell.get("/plan/try?code=NOPE")
+    assert pell.answer.status_code == 422
+    bram = desks("bram")
+    bram.get(f"/plan/try?code={held}")
+    assert bram.answer.status_code == 403
+
+
+def test_a_week_of_one_s_own_is_kept_shown_and_refused_in_place(desks: Sit, floor: Shop, held: str) -> None:
+    ines = desks("ines")
+    ines.get("/plan")
+    lio = str(floor.people["lio"].id)
+    ines.post("/plan/shifts", person=lio, _week="1", **{"begins.0": "9", "ends.0": "8:30"})
+    assert ines.answer.status_code == 422
+    assert 'value="8:30"' in ines.page
+    assert "end after the beginning" in ines.page
+    ines.post("/plan/shifts", person=lio, _week="1", **{"begins.0": "9", "ends.0": "17:30"})
+    assert ines.answer.status_code == 200
+    assert "Lio: a week of their own" in ines.page
+    assert 'value="17:30"' in ines.page
+    bram = desks("bram")
+    bram.post("/plan/shifts", person=lio)
+    assert bram.answer.status_code == 403
+
+
+def test_what_the_plan_weighs_is_the_manager_s(desks: Sit, held: str) -> None:
+    ines = desks("ines")
+    ines.get("/plan")
+    version = ines.hidden("version")
+    ines.post("/plan/weights", _version=version, waiting="9", move_minutes="many")
+    assert ines.answer.status_code == 422
+    assert 'value="many"' in ines.page
+    ines.post("/plan/weights", _version=version, waiting="9", move_minutes="30")
+    assert 'value="9"' in ines.page
+    pell = desks("pell")
+    pell.get("/plan")
+    assert "A customer who waits counts as 9" in pell.page
+    pell.post("/plan/weights", _version=version, waiting="1", move_minutes="1")
+    assert pell.answer.status_code == 403
+
+
+def test_the_week_is_shown(desks: Sit, floor: Shop) -> None:
+    bram = desks("bram")
+    with connection():
+        floor.receive("P-1001")
+        floor.held()
+    bram.get("/plan/week")
+    assert "everything" in bram.page
+    assert "<meter" in bram.page
+
+
+def test_a_page_can_ask_whether_the_plan_is_still_the_one_it_shows(
+    desks: Sit, floor: Shop, held: str
+) -> None:
+    bram = desks("bram")
+    bram.get("/")
+    [shown] = re.findall(r'data-seen="([0-9a-f]+)"', bram.page)
+    bram.get("/plan/seen")
+    assert bram.page == shown
+    with connection():
+        plans.make_plan(floor.tick(), 4, 0.1)
+    bram.get("/plan/seen")
+    assert bram.page != shown
+    bram.get("/")
+    assert f'data-seen="{shown}"' not in bram.page
+    assert "The plan begins it" in bram.page
+
+
+def test_the_counter_is_offered_three_times_by_the_plan(desks: Sit, floor: Shop, held: str) -> None:
+    with connection():
+        floor.receive("P-1001", 2)
+        plans.make_plan(datetime.now(UTC), 4, 0.1)
+    pell = desks("pell")
+    draft = new_intake(pell)
+    fields = intake_fields(act="keep", name="")
+    del fields["promise"]
+    pell.post(draft, **fields)
+    pell.get(draft)
+    page = " ".join(pell.page.split())
+    assert 'value="safe" checked' in page
+    assert "kept in 90 of 100" in page
+    assert "If its part has to be ordered" in page

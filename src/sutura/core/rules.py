@@ -20,7 +20,18 @@ from sutura.core.catalogue import rules as catalogue
 from sutura.core.identify import reading
 from sutura.core.intake import arrival, customers, damage, diagnosis, opening, promise
 from sutura.core.matching import judging, kits, listing, panel, ranking, wanted
-from sutura.core.planning import chance, day, dispatch, operations, queue, solving
+from sutura.core.planning import (
+    bounding,
+    chance,
+    day,
+    dispatch,
+    inserting,
+    loads,
+    operations,
+    queue,
+    shifts,
+    solving,
+)
 from sutura.core.quoting import answers, chains, policy, pricing, routes, sensitivity, taxes
 from sutura.core.stock import (
     consolidating,
@@ -73,7 +84,11 @@ ALL: tuple[Rule, ...] = tuple(
         operations,
         dispatch,
         solving,
+        bounding,
         chance,
+        inserting,
+        loads,
+        shifts,
         owntimes,
         catalogue,
         progress,

@@ -50,7 +50,9 @@ from sutura.services import (
     orders,
     people,
     planning,
+    promises,
     proof,
+    staffing,
     stock,
 )
 from sutura.services import shop as shop_service
@@ -62,6 +64,7 @@ from sutura.store import job as job_store
 from sutura.store import offers as offers_store
 from sutura.store import orders as orders_store
 from sutura.store import people as people_store
+from sutura.store import plans as plans_store
 from sutura.store import stock as stock_store
 from sutura.store.database import connection, writing
 from sutura.store.shop import load_shop
@@ -102,6 +105,7 @@ def fill(packs: Path, now: datetime, progress: Callable[[int, int], None] = lamb
         staff = _people(now)
         manager = staff["ines"]
         shop = shop_service.shop()
+        _weeks(staff, manager, now)
         if not shop.hours:
             shop_service.change_hours(hours.TYPED, shop.version, manager, now)
         if not any(part.on_hand or part.held for part in stock_store.shelf_page()):
@@ -128,6 +132,13 @@ def fill(packs: Path, now: datetime, progress: Callable[[int, int], None] = lamb
                 {"read_number": ["FH21"], "name": ["Wim Aldous"], "phone": ["555 0140"]},
             )
     return len(JOBS)
+
+
+def _weeks(staff: Mapping[str, Person], manager: Person, now: datetime) -> None:
+    """Who works in a week of their own does so from the first day."""
+    for person in PEOPLE:
+        if person.week and staff[person.login].id not in plans_store.shifts():
+            staffing.change_shifts(str(staff[person.login].id), person.week, manager, now)
 
 
 def _people(now: datetime) -> dict[str, Person]:
@@ -337,7 +348,7 @@ class _Story:
             promise_at = hours.later(self.at, 9 * 60, self.zone)
         else:
             promise_at = hours.later(self.now, self.job.promise, self.zone)
-        soonest = intake.promise(self.model, self.at)
+        soonest = promises.promise(self.model, self.at)
         reason = (
             "the bench is free right now" if promise_at < soonest.at else "the supplier said so on the phone"
         )

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 
 from sutura.core.job import Stage
@@ -25,6 +25,14 @@ class DemoPerson:
     name: str
     role: str
     factors: tuple[tuple[str, str], ...] = ()
+    # a week of their own, as it is typed
+    week: Mapping[str, str] = field(default_factory=dict)
+
+
+def week_of(days: Sequence[int], begins: str, pause: str, again: str, ends: str) -> dict[str, str]:
+    """The same hours on some days, with a break."""
+    told = {"begins": begins, "break_from": pause, "break_until": again, "ends": ends}
+    return {f"{name}.{day}": time for day in days for name, time in told.items()}
 
 
 PEOPLE = (
@@ -50,6 +58,7 @@ PEOPLE = (
         login="marit",
         name="Marit Sando",
         role="technician",
+        week=week_of(range(6), "8:30", "12:30", "13", "17"),
         factors=(
             (TABLETS, "0.9"),
             (LAPTOPS, "1.0"),

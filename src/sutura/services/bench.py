@@ -10,7 +10,6 @@ from sutura.core.bench import progress as rules
 from sutura.core.bench import serials as serial_rules
 from sutura.core.bench.chart import Paper, chart, letters
 from sutura.core.bench.done import Done, in_hands
-from sutura.core.bench.owntimes import log_ratio
 from sutura.core.bench.progress import Progress
 from sutura.core.bench.rework import Path
 from sutura.core.bench.schools import Choice
@@ -42,7 +41,7 @@ from sutura.core.stock.pieces import Film
 from sutura.core.typed import Problems, read_choice, read_text
 from sutura.core.values import Person
 from sutura.formats.charts import chart_pdf
-from sutura.services import catalogue, consumables, hands, planning, returns, schools
+from sutura.services import consumables, hands, planning, returns, schools
 from sutura.services.job import gather_facts, keep_new_sheet, keep_sheet, kept_sheet, move, note, progress_of
 from sutura.services.marks import marks_of
 from sutura.services.matching import learn
@@ -52,7 +51,6 @@ from sutura.store import cores as cores_store
 from sutura.store import job as job_store
 from sutura.store import offers as offers_store
 from sutura.store import pieces as pieces_store
-from sutura.store import planning as planning_store
 from sutura.store import stock as stock_store
 from sutura.store import suppliers as suppliers_store
 from sutura.store.database import reading, writing
@@ -352,9 +350,8 @@ def close(code: str, by: Person, now: datetime) -> None:
     closing = replace(job.closing, cost_minor=cost, bench_minutes=minutes)
     move(job, Move.CLOSE, EventKind.CLOSED, {"minutes": minutes}, closing, by=by, now=now)
     sheet = job.chosen.route_minutes + job.chosen.extra_minutes
-    if job.bench.attempt == 1 and job.bench.technician_id and sheet:
-        family = catalogue.model(job.model_id, job.model_version).procedure_family
-        planning_store.add_own_time(job.bench.technician_id, family, log_ratio(minutes, sheet))
+    if job.bench.technician_id and sheet:
+        planning.keep_own_time(job, minutes, sheet)
     for held_part in held:
         stock_store.save_reservation(held_part.id, "fitted")
         stock_store.add_stock_move(

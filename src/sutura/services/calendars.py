@@ -12,7 +12,7 @@ from sutura.core.people import Deed, demand
 from sutura.core.values import Person
 from sutura.formats.calendars import Entry, read_absences, write_calendar
 from sutura.services.answers import hash_of
-from sutura.services.plans import Block, PlannedJob, plan_page
+from sutura.services.rails import Block, PlannedJob, plan_page
 from sutura.store import audit as audit_store
 from sutura.store import plans as store
 from sutura.store.database import reading, writing

@@ -20,7 +20,7 @@ from sutura.core.intake.layers import has_of
 from sutura.core.intake.marks import Mark, check_marks
 from sutura.core.intake.observations import FINER, observed_from, picture_in_doubt
 from sutura.core.intake.opening import OpeningPlan, opening_plan
-from sutura.core.intake.promise import Promise
+from sutura.core.intake.promise import Offered, Promise
 from sutura.core.people import Deed, demand
 from sutura.core.typed import Entered, Problems, read_id, read_moment
 from sutura.core.values import FunctionResult, Outcome, Person
@@ -28,7 +28,7 @@ from sutura.devices import plugged
 from sutura.devices.ports import Away, Silent
 from sutura.devices.simulated.programmer import SimulatedProgrammer
 from sutura.formats.photo import read_photo
-from sutura.services import catalogue, consents, customers, identify, intake, matching
+from sutura.services import catalogue, consents, customers, identify, matching, promises
 from sutura.services.intake import UNLISTED, Arrival
 from sutura.services.marks import read_marks, read_strokes
 from sutura.services.matching import PanelShown
@@ -251,7 +251,7 @@ def intake_page(draft_id: str, now: datetime, entered: Entered | None = None) ->
         identification=identify.identify(number) if number and said.model is None else None,
         customer=said.customer,
         consents=said.consents,
-        soonest=intake.promise(said.model, now) if said.model else None,
+        soonest=promises.promise(said.model, now) if said.model else None,
         photos=photos_store.draft_photos(draft_id),
     )
 
@@ -385,10 +385,14 @@ def read_arrival(entered: Entered, zone: tzinfo) -> Arrival:
     problems.extend(unreadable)
     strokes, unreadable = read_strokes(entered.text("signature"))
     problems.extend(unreadable)
-    soonest = entered.text("promise") != "at"
+    chosen = entered.text("promise")
+    offered = chosen if chosen in (Offered.SAFE, Offered.ORDERED) else ""
+    soonest = not offered and chosen != "at"
     promised = entered.text("promise_at")
     promise_at = (
-        None if soonest else problems.read("promise_at", promised, lambda text: read_moment(text, zone))
+        None
+        if soonest or offered
+        else problems.read("promise_at", promised, lambda text: read_moment(text, zone))
     )
     measured = None
     if entered.text("model_id") == UNLISTED:
@@ -415,6 +419,7 @@ def read_arrival(entered: Entered, zone: tzinfo) -> Arrival:
         promise_at=promise_at,
         promise_reason=entered.text("promise_reason")[:300],
         soonest=soonest,
+        offered=offered,
         problems=list(problems),
         measured=measured,
         edid=entered.text("edid"),

@@ -27,19 +27,19 @@ from sutura.core.intake.diagnosis import diagnose
 from sutura.core.intake.layers import has_of
 from sutura.core.intake.marks import Mark, check_marks
 from sutura.core.intake.observations import check_looks, check_observations, observed_from
-from sutura.core.intake.promise import TYPED_LATER, Promise, check_ahead, check_promise, earliest_promise
+from sutura.core.intake.promise import TYPED_LATER, Offered, check_ahead, check_promise
 from sutura.core.job import EventKind, Round, Stage
 from sutura.core.people import Deed, demand
 from sutura.core.planning import queue as planning_rules
-from sutura.core.planning.queue import expected_minutes, minutes_to_promise
+from sutura.core.planning.queue import expected_minutes
 from sutura.core.typed import Problems, refuse
 from sutura.core.values import FunctionResult, Person
 from sutura.formats import edid
-from sutura.services import catalogue, consents, identify, matching, planning, shop
+from sutura.services import catalogue, consents, identify, matching, shop
 from sutura.services.job import note
-from sutura.services.known import soonest_part
 from sutura.services.marks import marks_of
 from sutura.services.once import once
+from sutura.services.promises import promise
 from sutura.store import consents as consents_store
 from sutura.store import customers as customers_store
 from sutura.store import drafts as drafts_store
@@ -47,7 +47,7 @@ from sutura.store import handover as handover_store
 from sutura.store import intake as store
 from sutura.store import job as job_store
 from sutura.store import photos as photos_store
-from sutura.store.database import reading, writing
+from sutura.store.database import writing
 
 # the model a draft names while its device is in no pack
 UNLISTED = "unlisted"
@@ -79,6 +79,8 @@ class Arrival:
     promise_at: datetime | None
     promise_reason: str
     soonest: bool = False
+    # which of the other times that can be offered is promised, as it is when it is saved; empty = none
+    offered: str = ""
     # what was measured of a device that is in no pack, when `model_id` is UNLISTED
     measured: Measured | None = None
     # the panel's EDID as hex, empty when it was not read
@@ -89,25 +91,6 @@ class Arrival:
     # the customer's signature on the screen; empty = on the printed ticket
     signature: Sequence[Sequence[tuple[float, float]]] = field(default=())
     problems: Sequence[Invalid] = field(default=())
-
-
-# -- the promise --------------------------------------------------------------------------
-
-
-@reading
-def promise(model: Model, now: datetime) -> Promise:
-    """The earliest that can be promised for a model, from parts in hand and who is ready soonest, with
-    the reasons.
-    """
-    hours = shop.open_hours()
-    return earliest_promise(
-        now,
-        soonest_part(model, now),
-        planning.hands_for(model, now, hours),
-        minutes_to_promise(model.minutes, model.move_over),
-        model.cure_minutes,
-        hours,
-    )
 
 
 # -- the job --------------------------------------------------------------------------------
@@ -191,6 +174,10 @@ def _checked(arrival: Arrival, now: datetime) -> _Ready:
     serial = _serial(arrival.serial, problems)
     soonest = promise(model, now) if model else None
     promise_at = soonest.at if soonest and arrival.soonest else arrival.promise_at
+    if soonest and arrival.offered:
+        promise_at = soonest.offers.get(Offered(arrival.offered))
+        if promise_at is None:
+            problems.add("promise_at", arrival.offered, fact("intake.offered-no-more"))
     results: list[FunctionResult] = []
     if model and soonest:
         results, wrong = check_functions(model, arrival.functions)

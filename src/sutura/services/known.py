@@ -114,7 +114,12 @@ def soonest_part(model: Model, now: datetime) -> PartSeen | None:
     if not fitting:
         return None
     best = min(fitting, key=lambda hit: (wait_days(hit), hit.offer.id))
-    soonest = PartSeen(part=best.offer.part, free=max(best.offer.free, 0), lead_days=wait_days(best))
+    soonest = PartSeen(
+        part=best.offer.part,
+        free=max(best.offer.free, 0),
+        lead_days=wait_days(best),
+        order_days=min(max(part.lead_days for part in parts_of(hit)) for hit in fitting),
+    )
     if (
         soonest.lead_days > 1
         and (coming := _on_its_way(fitting, now))

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Container, Sequence
+from collections.abc import Collection, Container, Mapping, Sequence
 from dataclasses import dataclass, replace
-from datetime import UTC, datetime, tzinfo
+from datetime import UTC, datetime, timedelta, tzinfo
 from decimal import Decimal
 
 import structlog
 
+from sutura.core.bench.owntimes import ALONE, after, log_ratio, reworked
 from sutura.core.catalogue.model import Model
 from sutura.core.errors import Invalid, MoveRefused, StaleSave
 from sutura.core.facts import fact
@@ -31,9 +32,12 @@ from sutura.services import schools, shop
 from sutura.services.job import note
 from sutura.store import job as job_store
 from sutura.store import planning as store
+from sutura.store import plans as plans_store
 from sutura.store import stock as stock_store
 from sutura.store.database import reading, writing
 
+# a plan that is older says nothing of now: whoever makes it has stopped; the shop's, no source
+FRESH = timedelta(minutes=20)
 LOG = structlog.get_logger("sutura")
 
 
@@ -44,6 +48,8 @@ class NextLine:
     next: Next
     job: store.OpenJob
     seam: tuple[SeamStitch, ...]
+    # what the plan of now says of its bench work
+    told: plans_store.Told | None = None
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -119,19 +125,26 @@ PER_PAGE = 25
 def next_page(
     now: datetime, *, today: tuple[datetime, datetime], only_for: int | None, page: int
 ) -> NextPage:
-    """Open jobs by when the bench must be done; `only_for` keeps one technician's.
+    """Open jobs in the order of Next (rule plan.next); `only_for` keeps what one technician has or is to
+    begin by the plan.
 
     Words are made for the lines shown, and promises kept for the rail of `today` (from, until), not for all.
     """
     hours = shop.open_hours()
     every = {job.waiting.code: job for job in store.open_jobs_page()}
-    all_ranked, unshown = _ranked(every.values(), now, hours)
+    told = plans_store.told_since(now - FRESH)
+    all_ranked, unshown = _ranked(every.values(), now, hours, told)
     ranked = [
-        entry for entry in all_ranked if only_for is None or every[entry[1].code].technician_id == only_for
+        entry
+        for entry in all_ranked
+        if only_for is None or _whose(every[entry[1].code], told.get(entry[1].code)) == only_for
     ]
     pages = -(-len(ranked) // PER_PAGE) or 1
     page = min(max(page, 1), pages)
-    shown = [_line(every[job.code], now, hours) for _, job in ranked[(page - 1) * PER_PAGE : page * PER_PAGE]]
+    shown = [
+        _line(every[job.code], now, hours, told.get(job.code))
+        for _, job in ranked[(page - 1) * PER_PAGE : page * PER_PAGE]
+    ]
     first = shown.pop(0) if shown and page == 1 else None
     return NextPage(
         first=first,
@@ -152,34 +165,41 @@ def next_page(
     )
 
 
+def _whose(job: store.OpenJob, told: plans_store.Told | None) -> int | None:
+    """Who has a job, or is to begin it by the plan where nobody has it."""
+    return job.technician_id if job.technician_id is not None or told is None else told.person_id
+
+
 @reading
 def open_lines(now: datetime, stages: Container[Stage] = OPEN_STAGES) -> Lines:
     """Open jobs in some stages, in the order of Next."""
     hours = shop.open_hours()
     every = store.open_jobs_page()
     jobs = {job.waiting.code: job for job in every if job.waiting.stage in stages}
-    ranked, unshown = _ranked(jobs.values(), now, hours)
+    told = plans_store.told_since(now - FRESH)
+    ranked, unshown = _ranked(jobs.values(), now, hours, told)
     return Lines(
-        lines=[_line(jobs[job.code], now, hours) for _, job in ranked],
+        lines=[_line(jobs[job.code], now, hours, told.get(job.code)) for _, job in ranked],
         unshown=unshown,
         timers=tuple(_timers(every, now)),
     )
 
 
 def _ranked(
-    jobs: Collection[store.OpenJob], now: datetime, hours: OpenHours
+    jobs: Collection[store.OpenJob], now: datetime, hours: OpenHours, told: Mapping[str, plans_store.Told]
 ) -> tuple[list[tuple[int, Waiting]], tuple[str, ...]]:
     """The jobs that can be shown in their order, and the codes of those that cannot: one bad row never stops
     a list. Each is logged; where all are right, which is always, nothing is done twice.
     """
+    begins = {code: one.begins for code, one in told.items()}
     try:
         for job in jobs:
             _check_shown(job)
-        return rules.by_due([job.waiting for job in jobs], now, hours), ()
+        return rules.by_plan([job.waiting for job in jobs], begins, now, hours), ()
     except Exception:  # noqa: BLE001 - whatever is wrong with a row, the others are shown
         sound = [job for job in jobs if _is_sound(job, now, hours)]
         unshown = tuple(job.waiting.code for job in jobs if job not in sound)
-        return rules.by_due([job.waiting for job in sound], now, hours), unshown
+        return rules.by_plan([job.waiting for job in sound], begins, now, hours), unshown
 
 
 def _check_shown(job: store.OpenJob) -> None:
@@ -198,10 +218,15 @@ def _is_sound(job: store.OpenJob, now: datetime, hours: OpenHours) -> bool:
     return True
 
 
-def _line(job: store.OpenJob, now: datetime, hours: OpenHours) -> NextLine:
+def _line(
+    job: store.OpenJob, now: datetime, hours: OpenHours, told: plans_store.Told | None = None
+) -> NextLine:
     waiting = job.waiting
     return NextLine(
-        next=rules.next_of(waiting, now, hours), job=job, seam=seam(waiting.stage, waiting.blocked)
+        next=rules.next_of(waiting, now, hours),
+        job=job,
+        seam=seam(waiting.stage, waiting.blocked),
+        told=told if rules.bench_minutes_left(waiting) else None,
     )
 
 
@@ -307,6 +332,21 @@ def factor_of(technician_id: int | None, model: Model) -> Decimal | None:
     return next(
         (s.factor for s in store.skills_page(model.procedure_family) if s.person_id == technician_id), None
     )
+
+
+def keep_own_time(job: JobRecord, minutes: int, sheet: int) -> None:
+    """A finished job says how long its technician takes; one that was reworked is counted apart."""
+    person_id = job.bench.technician_id
+    assert person_id, "nobody closes what nobody has"
+    family = schools.of_job(job).procedure_family
+    own = store.lock_own_times(person_id, family)
+    if job.bench.attempt > 1:
+        own = reworked(own, minutes, job.bench.expected_minutes)
+    else:
+        skill = next((s for s in store.skills_page(family) if s.person_id == person_id), None)
+        written, pool = (skill.written, skill.pool) if skill else (None, ALONE)
+        own = after(own, log_ratio(minutes, sheet), written or Decimal(1), pool)
+    store.save_own_times(person_id, family, own)
 
 
 @reading

@@ -1,35 +1,35 @@
 """The plan of the next days: gathered from the open jobs, solved, played through, and kept for whoever
-looks.
+looks (services/rails.py).
 """
 
 from __future__ import annotations
 
+import hashlib
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
-from datetime import datetime, timedelta, tzinfo
-from functools import partial
+from datetime import date, datetime, time, timedelta
 from typing import Any
+from zoneinfo import ZoneInfo
+
+from pydantic import TypeAdapter
 
 from sutura.core.bench.compiling import Aim, Goal, compile_sheet
 from sutura.core.bench.stations import STATIONS
-from sutura.core.catalogue.model import Step
-from sutura.core.errors import Invalid, NotFound, Refusal, StaleSave
+from sutura.core.catalogue.model import Model, Step
 from sutura.core.facts import Say, fact
 from sutura.core.intake.arrival import Channel
-from sutura.core.job import BEFORE_OPENING, NO_PART, Stage
-from sutura.core.people import Deed, demand
+from sutura.core.job import BEFORE_OPENING, NO_PART
 from sutura.core.planning.chance import Chance, play
-from sutura.core.planning.day import Day, DayPlan, Pin, Placed, Window, Work, without, worth_of
+from sutura.core.planning.day import Day, DayPlan, Pin, Placed, PlanWeights, Window, Work, without, worth_of
 from sutura.core.planning.dispatch import CannotBePlaced, best_dispatch
+from sutura.core.planning.inserting import UNSURE, Helps, other_person
 from sutura.core.planning.operations import chain_of
 from sutura.core.planning.queue import bench_minutes_left
-from sutura.core.planning.solving import PinsClash, Proof, Solved, solve
-from sutura.core.typed import Problems, read_moment, read_text, read_whole
-from sutura.core.values import Person
-from sutura.services import catalogue, planning, shop
-from sutura.store import audit as audit_store
-from sutura.store import job as job_store
-from sutura.store import people as people_store
+from sutura.core.planning.shifts import working_spans
+from sutura.core.planning.solving import PinsClash, Solved, solve
+from sutura.core.stock.reordering import lead_time
+from sutura.services import catalogue, shop
+from sutura.store import orders as orders_store
 from sutura.store import planning as planning_store
 from sutura.store import plans as store
 from sutura.store import shop as shop_store
@@ -38,14 +38,17 @@ from sutura.store.planning import OpenJob
 
 # days that are planned at once, seconds for it, and the most jobs; the shop's, no source
 DAYS, SECONDS, MOST_JOBS = 4, 6.0, 120
-# a customer who waits counts as much as so many who do not; the shop's, no source
-WAITING_WEIGHT = 5
 # places of a station where the shop says nothing
 USUAL_PLACES = 1
-MOST_PLACES = 20
+# for so many jobs what would help is looked for; the shop's, no source
+MOST_HELPED = 8
+# a part that comes on a day is there when the morning is over; the shop's, no source
+DELIVERED = time(12)
 # a plan is made when nothing happened for so long, and at the latest after so long; the shop's, no source
 QUIET, LATEST = timedelta(seconds=2), timedelta(seconds=12)
 _MINUTE = timedelta(minutes=1)
+_DAY_MINUTES = 24 * 60
+DAY = TypeAdapter(Day)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -56,6 +59,10 @@ class Gathered:
     start: datetime
     seen: str
     left_out: Mapping[str, Say]
+    # by code: who may do it, the family it belongs to, and a supplier who brings its part sooner, in days
+    may: Mapping[str, Mapping[str, float]]
+    family: Mapping[str, str]
+    sooner: Mapping[str, tuple[str, int]]
 
 
 def places_of(kept: Mapping[str, int]) -> dict[str, int]:
@@ -64,19 +71,25 @@ def places_of(kept: Mapping[str, int]) -> dict[str, int]:
 
 
 @reading
-def gather(now: datetime) -> Gathered:
+def seen_word() -> str:
+    """A word that changes with the plan and with what it is made of."""
+    return hashlib.blake2s(store.stamp_with_plan().encode(), digest_size=8).hexdigest()
+
+
+@reading
+def gather(now: datetime, days: int | None = None) -> Gathered:
     """What is planned now: open jobs with bench work ahead, who is here, and how many of each station."""
     record = shop.shop()
     start = now.replace(second=0, microsecond=0)
-    hours = [_window(span, start) for span in record.open_hours.spans(start, DAYS)]
     hands = store.all_hands()
-    away: dict[int, list[Window]] = {}
-    for absence in store.away_after(now):
-        away.setdefault(absence.person_id, []).append(_window((absence.from_at, absence.until_at), start))
-    people = {str(one.person_id): without(hours, away.get(one.person_id, ())) for one in hands}
+    weights = weights_of(record)
     more = store.to_plan()
     ahead = [job for job in planning_store.open_jobs_page() if bench_minutes_left(job.waiting)][:MOST_JOBS]
-    works = [_work(job, more[job.waiting.code], hands, start) for job in ahead]
+    coming = _coming([job for job in ahead if job.waiting.blocked], more, record.timezone, now)
+    works = [
+        _work(job, more[job.waiting.code], hands, start, weights, coming.get(job.waiting.code))
+        for job in ahead
+    ]
     before = store.load_plan()
     pins = [
         Pin(
@@ -88,14 +101,101 @@ def gather(now: datetime) -> Gathered:
         if pin.start_at is None or pin.start_at >= start
     ]
     day = Day(
-        people=people,
+        people=_people(record, hands, start, days or DAYS),
         stations=places_of(record.stations),
         jobs=tuple(works),
         pins=tuple(pin for pin in pins if any(work.key == pin.key for work in works)),
         told=_told(before, start) if before else {},
+        move_minutes=weights.move_minutes,
     )
     fits, left_out = that_fit(day)
-    return Gathered(day=fits, start=start, seen=store.stamp(), left_out=left_out)
+    return Gathered(
+        day=fits,
+        start=start,
+        seen=store.stamp(),
+        left_out=left_out,
+        may={job.waiting.code: _may(job.family, hands) for job in ahead},
+        family={job.waiting.code: job.family for job in ahead},
+        sooner=_sooner([job.waiting.code for job in ahead if job.waiting.blocked], more),
+    )
+
+
+def _may(family: str, hands: Sequence[store.Hands]) -> dict[str, float]:
+    """Who is trained for a family, with their factor."""
+    return {str(one.person_id): float(one.factors[family]) for one in hands if family in one.factors}
+
+
+def _sooner(blocked: Sequence[str], more: Mapping[str, store.ToPlan]) -> dict[str, tuple[str, int]]:
+    """Another supplier who brings the part of a job sooner than the one it is asked of."""
+    wanted = {code: more[code] for code in blocked if more[code].part_id is not None}
+    if not wanted:
+        return {}
+    best = store.quickest_offers(sorted({about.part_id for about in wanted.values() if about.part_id}))
+    return {
+        code: (best[about.part_id].supplier, best[about.part_id].lead_days)
+        for code, about in wanted.items()
+        if about.part_id in best and best[about.part_id].lead_days < (about.lead_days or 1)
+    }
+
+
+def weights_of(record: shop_store.ShopRecord) -> PlanWeights:
+    """What the shop weighs in its plan; what it never set is as it came."""
+    return PlanWeights(**record.planning)
+
+
+def _people(
+    record: shop_store.ShopRecord, hands: Sequence[store.Hands], start: datetime, days: int
+) -> dict[str, tuple[Window, ...]]:
+    """When everybody works: their own week inside of the shop's hours, less what they are away."""
+    away: dict[int, list[Window]] = {}
+    for absence in store.away_after(start):
+        away.setdefault(absence.person_id, []).append(_window((absence.from_at, absence.until_at), start))
+    weeks = store.shifts()
+    hours = record.open_hours
+    people = {}
+    for one in hands:
+        spans = working_spans(hours, weeks.get(one.person_id, ()), start, days)
+        windows = [_window(span, start) for span in spans]
+        people[str(one.person_id)] = without(windows, away.get(one.person_id, ()))
+    return people
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class _Coming:
+    """When a part is here, in minutes, and how much later that is on average."""
+
+    release: int
+    late_minutes: int
+
+
+def _coming(
+    blocked: Sequence[OpenJob], more: Mapping[str, store.ToPlan], zone: str, now: datetime
+) -> dict[str, _Coming]:
+    """When the part of each job is here: the first of its pieces that are on order come to the jobs that are
+    promised first; what is not on order yet, after the days of its offer.
+    """
+    if not blocked:
+        return {}
+    delivered = orders_store.delivered_days(now - timedelta(days=365))
+    days = orders_store.coming_days(
+        sorted({part for job in blocked if (part := more[job.waiting.code].part_id)})
+    )
+    found = {}
+    for job in sorted(blocked, key=lambda job: (job.waiting.promise_at, job.waiting.code)):
+        about = more[job.waiting.code]
+        lead = lead_time(about.lead_days or 1, delivered.get(about.supplier_id or "", []))
+        queue = days.get(about.part_id or 0)
+        at = here_at(queue.pop(0), zone, now) if queue else now + timedelta(days=about.lead_days or 1)
+        found[job.waiting.code] = _Coming(
+            release=max(-((now - at) // _MINUTE), 0), late_minutes=round(lead.sd_days * _DAY_MINUTES)
+        )
+    return found
+
+
+def here_at(day: date, zone: str, now: datetime) -> datetime:
+    """When what is expected on a day is here; what is late already, a day from now."""
+    at = datetime.combine(day, DELIVERED, ZoneInfo(zone))
+    return at if at > now else now + timedelta(days=1)
 
 
 def _window(span: tuple[datetime, datetime], start: datetime) -> Window:
@@ -103,35 +203,42 @@ def _window(span: tuple[datetime, datetime], start: datetime) -> Window:
     return Window((span[0] - start) // _MINUTE, (span[1] - start) // _MINUTE)
 
 
-def _work(job: OpenJob, more: store.ToPlan, hands: Sequence[store.Hands], start: datetime) -> Work:
+def _work(
+    job: OpenJob,
+    more: store.ToPlan,
+    hands: Sequence[store.Hands],
+    start: datetime,
+    weights: PlanWeights,
+    coming: _Coming | None,
+) -> Work:
     """An open job as a chain, for whoever has it or may do it."""
     waiting = job.waiting
     model = catalogue.model(more.model_id, more.model_version)
-    route = more.route if more.route and more.route not in NO_PART else model.ways[0].kind
-    steps: tuple[Step, ...] = ()
-    if model.pieces and any(way.kind == route for way in model.ways):
-        whole = compile_sheet(model, Goal(aim=Aim.REPAIR, route=route)).steps
-        done = 0 if waiting.stage in BEFORE_OPENING else min(waiting.steps_done, len(whole))
-        steps = whole[done:]
-    chain = chain_of(model, steps, bench_minutes_left(waiting), waiting.cure_minutes)
-    if more.technician_id is not None:
-        # their own minutes are in what is expected already
-        people = {str(more.technician_id): 1.0}
-    else:
-        people = {
-            str(one.person_id): float(one.factors[job.family]) for one in hands if job.family in one.factors
-        }
-    waits_days = (more.lead_days or 1) if waiting.blocked else 0
+    whole = sheet_of(model, more.route)
+    done = 0 if waiting.stage in BEFORE_OPENING else min(waiting.steps_done, len(whole))
+    chain = chain_of(model, whole[done:], bench_minutes_left(waiting), waiting.cure_minutes)
+    # of whoever has it, their own minutes are in what is expected already
+    assigned = more.technician_id is not None
+    people = {str(more.technician_id): 1.0} if assigned else _may(job.family, hands)
     busy = (waiting.waits_until - start) // _MINUTE if waiting.waits_until else 0
     return Work(
         key=waiting.code,
         operations=chain.operations,
         people=people,
         due=(waiting.promise_at - start) // _MINUTE,
-        weight=WAITING_WEIGHT if more.channel == Channel.WAITING else 1,
-        release=max(waits_days * 24 * 60, busy, 0),
+        weight=weights.waiting if more.channel == Channel.WAITING else 1,
+        release=max(coming.release if coming else 0, busy, 0),
+        late_minutes=coming.late_minutes if coming else 0,
         holds=chain.holds,
     )
+
+
+def sheet_of(model: Model, route: str) -> tuple[Step, ...]:
+    """The steps of a route of a model, or of its first way; none where it has no sheet."""
+    kind = route if route and route not in NO_PART else model.ways[0].kind
+    if not model.pieces or not any(way.kind == kind for way in model.ways):
+        return ()
+    return compile_sheet(model, Goal(aim=Aim.REPAIR, route=kind)).steps
 
 
 def _told(before: store.KeptPlan, start: datetime) -> dict[str, tuple[str, int]]:
@@ -154,6 +261,7 @@ def that_fit(day: Day) -> tuple[Day, dict[str, Say]]:
             stations=day.stations,
             jobs=tuple(jobs),
             told={key: told for key, told in day.told.items() if key not in left_out},
+            move_minutes=day.move_minutes,
         )
         try:
             best_dispatch(fits)
@@ -192,16 +300,38 @@ def make_plan(now: datetime, seconds: float = SECONDS, effort: float | None = No
         free = tuple(pin for pin in gathered.day.pins if pin.key not in clash)
         solved = solve(replace(gathered.day, pins=free), seconds, effort)
     chances = play(gathered.day, solved.plan)
-    return _keep(gathered, solved, chances, clash, now)
+    helps = _helps(gathered, solved.plan, chances)
+    return _keep(gathered, solved, chances, helps, clash, now)
+
+
+def _helps(gathered: Gathered, plan: DayPlan, chances: Sequence[Chance]) -> dict[str, list[Any]]:
+    """What would help most each job that may well be missed (rule plan.helps): what it is, who, days."""
+    jobs = {job.key: job for job in gathered.day.jobs}
+    found: dict[str, list[Any]] = {}
+    unsure = sorted((one for one in chances if one.of_hundred < UNSURE), key=lambda one: one.kept)
+    for one in unsure[:MOST_HELPED]:
+        job = jobs[one.key]
+        if one.key in gathered.sooner and plan.begins[one.key][1] == job.release:
+            found[one.key] = [Helps.SUPPLIER.value, *gathered.sooner[one.key]]
+        elif who := other_person(gathered.day, plan, one.key, gathered.may[one.key]):
+            found[one.key] = [Helps.PERSON.value, who, 0]
+        else:
+            found[one.key] = [Helps.TELL.value, "", 0]
+    return found
 
 
 @writing
 def _keep(
-    gathered: Gathered, solved: Solved, chances: Sequence[Chance], clash: Sequence[str], now: datetime
+    gathered: Gathered,
+    solved: Solved,
+    chances: Sequence[Chance],
+    helps: Mapping[str, Sequence[Any]],
+    clash: Sequence[str],
+    now: datetime,
 ) -> bool:
     if not store.try_alone():
         return False
-    kept = _kept(gathered, solved, chances)
+    kept = {**_kept(gathered, solved, chances), "helps": helps}
     store.save_plan(now, gathered.start, gathered.seen, {**kept, "clash": list(clash)})
     return True
 
@@ -227,6 +357,7 @@ def _kept(gathered: Gathered, solved: Solved, chances: Sequence[Chance]) -> dict
             for job in day.jobs
             for hold in job.holds
         ],
+        "day": DAY.dump_python(_unnamed(day), mode="json"),
         "release": {job.key: job.release for job in day.jobs},
         "chances": {one.key: [one.of_hundred, *one.finish] for one in chances},
         "lateness": solved.lateness,
@@ -236,6 +367,29 @@ def _kept(gathered: Gathered, solved: Solved, chances: Sequence[Chance]) -> dict
         "jobs": worth.jobs,
         "left_out": {code: _id_of(why) for code, why in gathered.left_out.items()},
     }
+
+
+def _unnamed(day: Day) -> Day:
+    """A day without words: what is kept of it is for reckoning."""
+    jobs = tuple(
+        replace(job, operations=tuple(replace(one, name="") for one in job.operations)) for job in day.jobs
+    )
+    return replace(day, jobs=jobs, pins=(), told={})
+
+
+def kept_day(kept: store.KeptPlan) -> tuple[Day, DayPlan]:
+    """The day and the plan that were kept, to reckon with."""
+    return DAY.validate_python(kept.plan["day"]), placed_of(kept.plan)
+
+
+def placed_of(plan: Mapping[str, Any]) -> DayPlan:
+    """Every operation of a plan as it is kept."""
+    return DayPlan(
+        placed=tuple(
+            Placed(key=key, number=number, person=person, start=start, end=end)
+            for key, number, person, start, end in plan["placed"]
+        )
+    )
 
 
 def _id_of(why: Say) -> str:
@@ -256,310 +410,3 @@ def is_stale(now: datetime) -> bool:
         return True
     began, last = unseen
     return now - last > QUIET or now - began > LATEST
-
-
-# -- shown -------------------------------------------------------------------------------------------------
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Block:
-    """One operation on a rail: from when until when, of which job, and whether hands are at it."""
-
-    code: str
-    start: datetime
-    end: datetime
-    hands: bool
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Rail:
-    """What somebody does, or what a station holds, in its order."""
-
-    name: str
-    person_id: int
-    blocks: tuple[Block, ...]
-    away: tuple[tuple[datetime, datetime], ...] = ()
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class PlannedJob:
-    """A job in the plan: who begins it when, when it is done, its promise, how sure that is, and why it
-    stands there.
-    """
-
-    code: str
-    model: str
-    person: str
-    start: datetime
-    end: datetime
-    promise: datetime
-    kept: int
-    finish: tuple[datetime, datetime, datetime]
-    pinned: bool
-    assigned: bool
-    why: Say
-    # when it would be held fast to begin; None where that is over already, so that only its person is held
-    hold_at: datetime | None
-
-    @property
-    def late(self) -> bool:
-        return self.end > self.promise
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class TimePlan:
-    """The plan as it is shown; `says` how far it is from the best possible."""
-
-    made_at: datetime
-    rails: tuple[Rail, ...]
-    stations: tuple[Rail, ...]
-    jobs: tuple[PlannedJob, ...]
-    left_out: tuple[tuple[str, Say], ...]
-    clash: tuple[str, ...]
-    says: Say
-    stale: bool
-    days: tuple[tuple[datetime, datetime], ...]
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class PlanPage:
-    """The last good plan, None before the first; who is away, who works at the bench, the places of each
-    station, and the version of the shop's numbers.
-    """
-
-    time: TimePlan | None
-    away: list[store.Away]
-    hands: list[store.Hands]
-    places: Mapping[str, int]
-    version: int
-
-
-@reading
-def plan_page(now: datetime) -> PlanPage:
-    """Everything of the plan, each read once."""
-    record, hands, away = shop.shop(), store.all_hands(), store.away_after(now)
-    kept = store.load_plan()
-    return PlanPage(
-        time=_time_plan(kept, record, hands, away, now) if kept else None,
-        away=away,
-        hands=hands,
-        places=places_of(record.stations),
-        version=record.version,
-    )
-
-
-def _time_plan(
-    kept: store.KeptPlan,
-    record: shop_store.ShopRecord,
-    hands: Sequence[store.Hands],
-    away: Sequence[store.Away],
-    now: datetime,
-) -> TimePlan:
-    names = {str(one.person_id): one.name for one in hands}
-    jobs = {job.waiting.code: job for job in planning_store.open_jobs_page()}
-    pins = {pin.code for pin in store.pins()}
-    at = partial(moment_of, kept.start_at)
-    attended = {(key, number) for key, number in kept.plan["hands"]}
-    placed = [
-        Placed(key=key, number=number, person=person, start=start, end=end)
-        for key, number, person, start, end in kept.plan["placed"]
-        if key in jobs
-    ]
-    rails = tuple(
-        Rail(
-            name=name,
-            person_id=int(person),
-            blocks=tuple(
-                Block(code=one.key, start=at(one.start), end=at(one.end), hands=True)
-                for one in sorted(placed, key=lambda one: one.start)
-                if one.person == person and (one.key, one.number) in attended
-            ),
-            away=tuple((one.from_at, one.until_at) for one in away if one.person_id == int(person)),
-        )
-        for person, name in names.items()
-    )
-    stations = tuple(
-        Rail(
-            name=station,
-            person_id=0,
-            blocks=tuple(
-                Block(code=key, start=at(start), end=at(end), hands=False)
-                for held, key, start, end in sorted(kept.plan["held"], key=lambda one: one[2])
-                if held == station and key in jobs
-            ),
-        )
-        for station in places_of(record.stations)
-    )
-    plan = DayPlan(placed=tuple(placed))
-    return TimePlan(
-        made_at=kept.made_at,
-        rails=rails,
-        stations=tuple(rail for rail in stations if rail.blocks),
-        jobs=tuple(
-            _planned(key, plan, kept, jobs[key], names, pins, now)
-            for key in sorted(plan.begins, key=lambda key: (plan.begins[key][1], key))
-        ),
-        left_out=tuple((code, fact(why)) for code, why in kept.plan["left_out"].items() if code in jobs),
-        clash=tuple(kept.plan.get("clash", ())),
-        says=_says(kept.plan),
-        stale=kept.seen != store.stamp(),
-        days=tuple(record.open_hours.spans(now.replace(second=0, microsecond=0), DAYS)),
-    )
-
-
-def moment_of(start: datetime, minute: int) -> datetime:
-    return start + timedelta(minutes=minute)
-
-
-def _planned(
-    key: str,
-    plan: DayPlan,
-    kept: store.KeptPlan,
-    job: OpenJob,
-    names: Mapping[str, str],
-    pins: Sequence[str] | set[str],
-    now: datetime,
-) -> PlannedJob:
-    person, begins = plan.begins[key]
-    at = partial(moment_of, kept.start_at)
-    of_hundred, *finish = kept.plan["chances"][key]
-    return PlannedJob(
-        code=key,
-        model=job.model,
-        person=names.get(person, ""),
-        start=at(begins),
-        end=at(plan.finishes[key]),
-        promise=job.waiting.promise_at,
-        kept=of_hundred,
-        finish=(at(finish[0]), at(finish[1]), at(finish[2])),
-        pinned=key in pins,
-        assigned=job.technician_id is not None,
-        why=_why(key, plan, kept, names),
-        hold_at=at(begins) if at(begins) > now else None,
-    )
-
-
-def _why(key: str, plan: DayPlan, kept: store.KeptPlan, names: Mapping[str, str]) -> Say:
-    """What a job waits for before it begins: its part, or the one before it in its person's hands."""
-    person, begins = plan.begins[key]
-    if begins and begins == kept.plan["release"].get(key):
-        return fact("plan.waits-for-part")
-    attended = {(code, number) for code, number in kept.plan["hands"]}
-    before = [
-        one
-        for one in plan.placed
-        if one.person == person and one.key != key and one.end <= begins and (one.key, one.number) in attended
-    ]
-    if not before:
-        return fact("plan.first")
-    last = max(before, key=lambda one: one.end)
-    return fact("plan.after", code=last.key, person=names.get(person, ""))
-
-
-def _says(plan: Mapping[str, Any]) -> Say:
-    """How good the plan is, in a sentence."""
-    told = {"kept": plan["kept"], "jobs": plan["jobs"]}
-    if plan["proof"] == Proof.RULE:
-        return fact("plan.by-rule", **told)
-    if not plan["lateness"]:
-        return fact("plan.all-kept", **told)
-    if plan["proof"] == Proof.BEST:
-        return fact("plan.is-best", **told, late=plan["lateness"])
-    return fact("plan.is-within", **told, late=plan["lateness"], percent=round(plan["gap"] * 100, 1))
-
-
-# -- who is away, pins, places -----------------------------------------------------------------------------
-
-
-@writing
-def write_absence(typed: Mapping[str, str], zone: tzinfo, by: Person, now: datetime) -> None:
-    """Write down when somebody is away; the plan goes round it."""
-    demand(by, Deed.ASSIGN)
-    problems = Problems("The absence")
-    person_id = problems.read(
-        "person", typed.get("person", ""), lambda text: read_whole(text, 1 << 62, least=1)
-    )
-    from_at = problems.read("from_at", typed.get("from_at", ""), lambda text: read_moment(text, zone))
-    until_at = problems.read("until_at", typed.get("until_at", ""), lambda text: read_moment(text, zone))
-    why = problems.read("why", typed.get("why", ""), lambda text: read_text(text, 120))
-    if from_at and until_at and not from_at < until_at <= from_at + timedelta(days=366):
-        problems.add("until_at", typed.get("until_at", ""), fact("plan.until-after-from"))
-    problems.refuse()
-    if people_store.load_person(person_id or 0) is None:
-        raise Invalid("person", typed.get("person", ""), fact("plan.choose-person"))
-    assert from_at, "refused above"
-    assert until_at, "refused above"
-    store.add_absence(person_id or 0, from_at, until_at, why or "", by.id, now)
-    facts = {"person": person_id, "from": from_at.isoformat(), "until": until_at.isoformat()}
-    audit_store.add_audit(by.id, now, "absence written", facts)
-
-
-@writing
-def end_absence(absence_id: int, by: Person, now: datetime) -> None:
-    """Somebody is back, or does not go."""
-    demand(by, Deed.ASSIGN)
-    if not store.end_absence(absence_id, now):
-        raise NotFound("absence", absence_id)
-    audit_store.add_audit(by.id, now, "absence ended", {"absence": absence_id})
-
-
-@writing
-def pin_job(code: str, person: str, start: str, zone: tzinfo, by: Person, now: datetime) -> None:
-    """Hold a job's person fast, when it begins, or both; neither lets it go."""
-    demand(by, Deed.ASSIGN)
-    job = job_store.lock_job(code)
-    if job.stage not in {*BEFORE_OPENING, Stage.OPENED}:
-        raise Invalid("pin", code, fact("plan.pin-what-is-open"))
-    if not person.strip() and not start.strip():
-        store.remove_pin(job.id)
-        return
-    problems = Problems("The pin")
-    start_at = problems.read("start", start, lambda text: read_moment(text, zone)) if start.strip() else None
-    person_id = (
-        problems.read("person", person, lambda text: read_whole(text, 1 << 62, least=1))
-        if person.strip()
-        else None
-    )
-    if start_at is not None and start_at < now - _MINUTE:
-        problems.add("start", start, fact("plan.start-ahead"))
-    problems.refuse()
-    if person_id is not None and person_id not in {one.person_id for one in store.all_hands()}:
-        raise Invalid("person", person, fact("plan.choose-person"))
-    store.save_pin(job.id, person_id, start_at, by.id, now)
-
-
-def assign_as_planned(by: Person, now: datetime) -> int:
-    """Every job that nobody has goes to whom the plan says; how many did. One that cannot any more stays."""
-    demand(by, Deed.ASSIGN)
-    page = plan_page(now)
-    ids = {one.name: one.person_id for one in page.hands}
-    given = 0
-    for job in page.time.jobs if page.time else ():
-        if job.assigned or job.person not in ids:
-            continue
-        try:
-            planning.assign(job.code, ids[job.person], by, now, seen=0)
-        except Refusal:
-            # somebody else was quicker, or the job went on meanwhile: one never stops the others
-            continue
-        given += 1
-    return given
-
-
-@writing
-def change_stations(typed: Mapping[str, str], version: int, by: Person, now: datetime) -> None:
-    """How many devices each station takes at once."""
-    before = shop.lock_for(by, Deed.SET_UP_COUNTER)
-    problems = Problems("The stations")
-    places = {
-        station: problems.read(station, typed.get(station, ""), lambda text: read_whole(text, MOST_PLACES))
-        or 0
-        for station in places_of({})
-    }
-    problems.refuse()
-    if before.version != version:
-        theirs = {name: str(count) for name, count in places_of(before.stations).items()}
-        raise StaleSave("The stations", "another manager", None, dict(typed), theirs)
-    shop_store.save_shop(stations=places)
-    facts = {"before": dict(before.stations), "after": places}
-    audit_store.add_audit(by.id, now, "stations changed", facts)

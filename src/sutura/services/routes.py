@@ -40,7 +40,7 @@ from sutura.core.quoting.sensitivity import Turning, needs_said, turning
 from sutura.core.shop import OpenHours
 from sutura.core.stock.consumables import cost_of, uses_of
 from sutura.core.values import Person
-from sutura.services import matching, orders, planning, schools, stock
+from sutura.services import matching, orders, planning, promises, schools, stock
 from sutura.services import quoting as quoting_service
 from sutura.services.job import note
 from sutura.services.matching import Matched
@@ -140,6 +140,7 @@ def _page(
         trained=planning.trained_with_jobs(skills, job.code if job else ""),
         hours=the_shop.open_hours,
         now=now,
+        planned=promises.plan_of_now(now, job.code if job else ""),
     )
     by_id = {way.key: way for way in ways if not way.why_not}
     weighed = weigh(ways, policy, worth)
@@ -223,9 +224,12 @@ class _When:
     trained: Sequence[planning.Trained]
     hours: OpenHours
     now: datetime
+    planned: promises.Planned | None
 
     def ready(self, way: Way, part: str) -> datetime:
-        """The earliest that can be kept by a way (rule intake.promise)."""
+        """The earliest that can be kept by a way (rules intake.promise, intake.promise-planned)."""
+        if self.planned and (at := self.planned.ready(self.model, way, self.hours)):
+            return at
         seen = PartSeen(part=part, free=0 if way.wait_days else 1, lead_days=way.wait_days) if part else None
         hands = [one.hands(way.bench_minutes, (), self.now, self.hours) for one in self.trained]
         minutes = minutes_to_promise(way.bench_minutes, ())

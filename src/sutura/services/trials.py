@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass, replace
-from datetime import datetime
+from datetime import datetime, timedelta, tzinfo
 from enum import StrEnum
 from functools import partial
 
@@ -11,11 +12,14 @@ from sutura.core.errors import Invalid
 from sutura.core.facts import Say, fact
 from sutura.core.matching.ranking import weights_from
 from sutura.core.maths.money import Money
-from sutura.core.planning.day import Day, Window, worth_of
-from sutura.core.planning.solving import solve
-from sutura.core.typed import read_choice
+from sutura.core.planning.day import WAITING_WEIGHT, Day, Pin, Window, worth_of
+from sutura.core.planning.dispatch import CannotBePlaced
+from sutura.core.planning.solving import PinsClash, check_pins, solve
+from sutura.core.typed import read_choice, read_moment
 from sutura.services import shop
-from sutura.services.plans import WAITING_WEIGHT, Gathered, gather, moment_of, that_fit
+from sutura.services.plans import Gathered, gather, that_fit
+from sutura.services.rails import moment_of
+from sutura.store import plans as store
 
 
 class WhatIf(StrEnum):
@@ -70,13 +74,57 @@ def what_if(kind: str, what: str, now: datetime, seconds: float = LOOK_SECONDS) 
     tried = WhatIf(read_choice(kind, tuple(WhatIf)))
     gathered = gather(now)
     other, left_out = that_fit(_tried(gathered, tried, what))
-    solved = [
-        solve(day, seconds / 2).plan for day in (replace(gathered.day, pins=()), replace(other, pins=()))
-    ]
-    worths = [worth_of(day, plan) for day, plan in zip((gathered.day, other), solved, strict=True)]
+    bare = replace(gathered.day, pins=())
+    return _compared(gathered, bare, replace(other, pins=()), left_out, seconds)
+
+
+def if_pinned(code: str, person: str, start: str, zone: tzinfo, now: datetime) -> Compared:
+    """What would become of the plan if a job were held fast; nothing is kept of it. Refuses what cannot be
+    held together, by name.
+    """
+    gathered = gather(now)
+    job = next((one for one in gathered.day.jobs if one.key == code), None)
+    if job is None:
+        raise Invalid("code", code, fact("plan.choose-job"))
+    pin = Pin(key=code, person=person.strip(), start=_minute(start, zone, gathered.start))
+    if pin.person and pin.person not in job.people:
+        names = {str(one.person_id): one.name for one in store.all_hands()}
+        raise Invalid("person", names.get(pin.person, person), fact("plan.pin-who-may"))
+    if pin.start is not None and pin.start < job.release:
+        raise Invalid("start", start, fact("plan.pin-when-here", at=moment_of(gathered.start, job.release)))
+    others = tuple(one for one in gathered.day.pins if one.key != code)
+    other = replace(gathered.day, pins=(*others, pin))
+    try:
+        check_pins(other)
+        return _compared(gathered, gathered.day, other, gathered.left_out, LOOK_SECONDS)
+    except PinsClash as clash:
+        if len(clash.pins) > 1:
+            raise
+        raise Invalid("start", start or person, fact("plan.pin-no-room")) from None
+    except CannotBePlaced:
+        raise Invalid("start", start or person, fact("plan.pin-no-room")) from None
+
+
+def _minute(start: str, zone: tzinfo, begins: datetime) -> int | None:
+    """The minute of the plan at which a job is to begin; None where that is left open."""
+    if not start.strip():
+        return None
+    at = read_moment(start, zone)
+    if at < begins:
+        raise Invalid("start", start, fact("plan.start-ahead"))
+    return (at - begins) // timedelta(minutes=1)
+
+
+def _compared(
+    gathered: Gathered, before: Day, after: Day, left_out: Mapping[str, Say], seconds: float
+) -> Compared:
+    """Two days, each planned anew."""
+    days = (before, after)
+    solved = [solve(day, seconds / 2).plan for day in days]
+    worths = [worth_of(day, plan) for day, plan in zip(days, solved, strict=True)]
     late = [
         sum(max(plan.finishes[job.key] - job.due, 0) for job in day.jobs)
-        for day, plan in zip((gathered.day, other), solved, strict=True)
+        for day, plan in zip(days, solved, strict=True)
     ]
     record = shop.shop()
     day_minor = weights_from(record.weights, record.bench_rate_minor).late_day_minor

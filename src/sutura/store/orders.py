@@ -379,6 +379,11 @@ def coming(part_id: int) -> list[tuple[date | None, int]]:
 def not_waited_for(part_ids: Sequence[int]) -> dict[int, list[date]]:
     """The days on which pieces of parts are expected that no job waits for: the first to come are theirs."""
     waiting = dict(rows(Part.select(Part.id, _WAITING).where(Part.id.in_(list(part_ids)))))
+    return {part_id: days[waiting.get(part_id, 0) :] for part_id, days in coming_days(part_ids).items()}
+
+
+def coming_days(part_ids: Sequence[int]) -> dict[int, list[date]]:
+    """The days on which pieces of parts are expected, a day a piece, the first in front."""
     coming = (
         PurchaseLine.select(PurchaseLine.part, PurchaseLine.expected_on, _TO_COME)
         .join(PurchaseOrder)
@@ -393,7 +398,7 @@ def not_waited_for(part_ids: Sequence[int]) -> dict[int, list[date]]:
     by_part: dict[int, list[date]] = {}
     for part_id, expected_on, pieces in rows(coming):
         by_part.setdefault(part_id, []).extend([expected_on] * pieces)
-    return {part_id: days[waiting.get(part_id, 0) :] for part_id, days in by_part.items()}
+    return by_part
 
 
 def add_order(supplier_id: str, person_id: int, at: datetime) -> int:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from peewee import BigAutoField, ForeignKeyField, IntegerField, TextField
+from peewee import BigAutoField, CompositeKey, ForeignKeyField, IntegerField, TextField
 from playhouse.postgres_ext import BinaryJSONField, DateTimeTZField
 
 from sutura.store import stock_tables
@@ -20,6 +20,18 @@ class Absence(Table):
 
     class Meta:
         indexes = ((("person", "until_at"), False),)
+
+
+class Shift(Table):
+    person = ForeignKeyField(Person, index=False)
+    weekday = IntegerField()
+    begins = IntegerField()
+    ends = IntegerField()
+    break_from = IntegerField(null=True)
+    break_until = IntegerField(null=True)
+
+    class Meta:
+        primary_key = CompositeKey("person", "weekday")
 
 
 class PlanPin(Table):
@@ -45,4 +57,4 @@ class DayPlan(Table):
 
 
 # every table of the house
-ALL: tuple[type[Table], ...] = (*stock_tables.ALL, Absence, PlanPin, CalendarLink, DayPlan)
+ALL: tuple[type[Table], ...] = (*stock_tables.ALL, Absence, Shift, PlanPin, CalendarLink, DayPlan)

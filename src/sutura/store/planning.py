@@ -2,17 +2,17 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from datetime import datetime
-from decimal import Decimal
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 from peewee import JOIN, SQL, Case, Select, fn
 
-from sutura.core.bench.owntimes import FADES, OwnTimes, factor_of
+from sutura.core.bench.owntimes import OwnTimes, factor_of, pool_of
 from sutura.core.job import Stage
 from sutura.core.planning.queue import Skill, Waiting
 from sutura.core.values import Role
-from sutura.store.database import each, raw, reading, row, rows, written
+from sutura.store.database import reading, row, rows, written
 from sutura.store.expressions import FREE, IS_OPEN, MODEL_NAME, or_empty
 from sutura.store.tables import CatalogueModel, Customer, Job, Offer, OwnTime, Part, Person
 from sutura.store.tables import Skill as SkillTable
@@ -138,18 +138,22 @@ def load_open_job(code: str) -> OpenJob | None:
     return _open_job(*columns) if columns else None
 
 
-def _skill(
-    factor: Decimal | None,
-    load_minutes: int,
-    person_id: int,
-    name: str,
-    jobs: int | None,
-    weight: float | None,
-    logs: float | None,
-) -> Skill:
-    own = OwnTimes(jobs=jobs or 0, weight=weight or 0.0, logs=logs or 0.0)
-    counts = factor_of(factor, own) if factor is not None else None
-    return Skill(factor=counts, load_minutes=int(load_minutes), person_id=person_id, name=name, own=own)
+OWN_TIMES = (
+    OwnTime.jobs,
+    OwnTime.weight,
+    OwnTime.logs,
+    OwnTime.numbers,
+    OwnTime.squares,
+    OwnTime.products,
+    OwnTime.reworked,
+    OwnTime.rework_minutes,
+)
+_NAMES = tuple(column.name for column in OWN_TIMES)
+
+
+def own_times_of(columns: Sequence[Any]) -> OwnTimes:
+    """A row of own times; none where somebody has none."""
+    return OwnTimes(**dict(zip(_NAMES, columns, strict=True))) if columns[0] is not None else OwnTimes()
 
 
 # work that is still ahead of a technician: all of it before the bench, the steps that are left after
@@ -167,9 +171,7 @@ def _skills(family: str) -> Select:
             Person.name,
             SkillTable.factor,
             _LOAD.alias("load_minutes"),
-            OwnTime.jobs,
-            OwnTime.weight,
-            OwnTime.logs,
+            *OWN_TIMES,
         )
         .join(
             SkillTable, JOIN.LEFT_OUTER, on=(SkillTable.person == Person.id) & (SkillTable.family == family)
@@ -180,27 +182,37 @@ def _skills(family: str) -> Select:
         .join(Job, JOIN.LEFT_OUTER, on=(Job.technician == Person.id) & IS_OPEN)
     )
     at_the_bench = Person.active & ((Person.role == Role.TECHNICIAN.value) | SkillTable.id.is_null(False))
-    grouped = people.where(at_the_bench).group_by(
-        Person.id, SkillTable.factor, OwnTime.jobs, OwnTime.weight, OwnTime.logs
-    )
+    grouped = people.where(at_the_bench).group_by(Person.id, SkillTable.factor, *OWN_TIMES)
     return grouped.order_by(Person.name)
 
 
-def add_own_time(person_id: int, family: str, log: float) -> None:
-    """One more finished job of somebody: those before count a little less (rule plan.own-times)."""
-    raw(
-        "insert into own_time (person_id, family, jobs, weight, logs) values (%s, %s, 1, 1, %s) "
-        "on conflict (person_id, family) do update set jobs = own_time.jobs + 1, "
-        "weight = own_time.weight * %s + 1, logs = own_time.logs * %s + excluded.logs",
-        person_id,
-        family,
-        log,
-        FADES,
-        FADES,
-    )
+def lock_own_times(person_id: int, family: str) -> OwnTimes:
+    """Somebody's own times of a family, for one who writes them next."""
+    keys = {"person": person_id, "family": family}
+    OwnTime.insert(**keys, jobs=0, weight=0, logs=0).on_conflict_ignore().execute()
+    mine = (OwnTime.person == person_id) & (OwnTime.family == family)
+    return own_times_of(rows(OwnTime.select(*OWN_TIMES).where(mine).for_update())[0])
+
+
+def save_own_times(person_id: int, family: str, own: OwnTimes) -> None:
+    given = {column: getattr(own, column.name) for column in OWN_TIMES}
+    OwnTime.update(given).where(OwnTime.person == person_id, OwnTime.family == family).execute()
 
 
 @reading
 def skills_page(family: str) -> list[Skill]:
     """Active technicians and managers with bench skills, their factor for a family and the work they have."""
-    return each(_skill, _skills(family))
+    found = rows(_skills(family))
+    pool = pool_of([(factor, own_times_of(own)) for _, _, factor, _, *own in found if factor is not None])
+    return [
+        Skill(
+            person_id=person_id,
+            name=name,
+            written=factor,
+            factor=None if factor is None else factor_of(factor, own_times_of(own), pool),
+            load_minutes=int(load),
+            own=own_times_of(own),
+            pool=pool,
+        )
+        for person_id, name, factor, load, *own in found
+    ]

@@ -4,7 +4,7 @@ for.
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from decimal import Decimal
@@ -12,11 +12,13 @@ from typing import Any
 
 from peewee import JOIN, Select, fn
 
-from sutura.core.bench.owntimes import OwnTimes, factor_of
-from sutura.store.database import each, first, first_value, reading, rows, written
+from sutura.core.bench.owntimes import OwnTimes, factor_of, pool_of
+from sutura.core.planning.shifts import Shift as Week
+from sutura.store.database import each, first, first_value, raw, reading, rows, written
 from sutura.store.expressions import IS_OPEN
-from sutura.store.plan_tables import Absence, CalendarLink, DayPlan, PlanPin
-from sutura.store.tables import CatalogueModel, Job, JobEvent, Offer, OwnTime, Person
+from sutura.store.plan_tables import Absence, CalendarLink, DayPlan, PlanPin, Shift
+from sutura.store.planning import OWN_TIMES, own_times_of
+from sutura.store.tables import CatalogueModel, Job, JobEvent, Offer, OwnTime, Person, Supplier
 from sutura.store.tables import Skill as SkillTable
 
 
@@ -32,6 +34,8 @@ class ToPlan:
     channel: str
     technician_id: int | None
     lead_days: int | None
+    part_id: int | None
+    supplier_id: str | None
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -87,6 +91,8 @@ def to_plan() -> dict[str, ToPlan]:
             Job.channel,
             Job.technician.alias("technician_id"),
             Offer.lead_days,
+            Offer.part.alias("part_id"),
+            Offer.supplier.alias("supplier_id"),
         )
         .join(CatalogueModel)
         .switch(Job)
@@ -100,15 +106,7 @@ def to_plan() -> dict[str, ToPlan]:
 def all_hands() -> list[Hands]:
     """Whoever is trained for something and here, with what their own times say."""
     query = (
-        SkillTable.select(
-            Person.id,
-            Person.name,
-            SkillTable.family,
-            SkillTable.factor,
-            OwnTime.jobs,
-            OwnTime.weight,
-            OwnTime.logs,
-        )
+        SkillTable.select(Person.id, Person.name, SkillTable.family, SkillTable.factor, *OWN_TIMES)
         .join(Person)
         .switch(SkillTable)
         .join(
@@ -119,11 +117,37 @@ def all_hands() -> list[Hands]:
         .where(Person.active)
         .order_by(Person.name, Person.id)
     )
+    told = [(*columns[:4], own_times_of(columns[4:])) for columns in rows(query)]
+    by_family: dict[str, list[tuple[Decimal, OwnTimes]]] = {}
+    for _, _, family, factor, own in told:
+        by_family.setdefault(family, []).append((factor, own))
+    pools = {family: pool_of(people) for family, people in by_family.items()}
     found: dict[int, tuple[str, dict[str, Decimal]]] = {}
-    for person_id, name, family, factor, jobs, weight, logs in rows(query):
-        own = OwnTimes(jobs=jobs or 0, weight=weight or 0.0, logs=logs or 0.0)
-        found.setdefault(person_id, (name, {}))[1][family] = factor_of(factor, own)
+    for person_id, name, family, factor, own in told:
+        found.setdefault(person_id, (name, {}))[1][family] = factor_of(factor, own, pools[family])
     return [Hands(person_id=key, name=name, factors=factors) for key, (name, factors) in found.items()]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Quickest:
+    """The supplier who brings a part soonest."""
+
+    part_id: int
+    supplier: str
+    lead_days: int
+
+
+@reading
+def quickest_offers(part_ids: Sequence[int]) -> dict[int, Quickest]:
+    """Who brings each of some parts soonest."""
+    query = (
+        Offer.select(Offer.part.alias("part_id"), Supplier.name.alias("supplier"), Offer.lead_days)
+        .join(Supplier)
+        .where(Offer.part.in_(list(part_ids)))
+        .order_by(Offer.part, Offer.lead_days, Offer.price_minor, Offer.id)
+        .distinct(Offer.part)
+    )
+    return {one.part_id: one for one in each(Quickest, query)}
 
 
 @written
@@ -161,6 +185,42 @@ def end_absence(absence_id: int, at: datetime) -> int:
     return int(gone) or int(
         Absence.update(until_at=at).where(Absence.id == absence_id, Absence.until_at > at).execute()
     )
+
+
+_SHIFT = (Shift.weekday, Shift.begins, Shift.ends, Shift.break_from, Shift.break_until)
+
+
+@reading
+def shifts() -> dict[int, tuple[Week, ...]]:
+    """The week of everybody who has one of their own, by person."""
+    found: dict[int, tuple[Week, ...]] = {}
+    for person_id, *day in rows(Shift.select(Shift.person, *_SHIFT).order_by(Shift.person, Shift.weekday)):
+        found[person_id] = (*found.get(person_id, ()), _day_of(day))
+    return found
+
+
+def _day_of(columns: Sequence[Any]) -> Week:
+    return Week(**dict(zip((column.name for column in _SHIFT), columns, strict=True)))
+
+
+def lock_shifts(person_id: int) -> tuple[Week, ...]:
+    """Somebody's week, locked for who writes it next."""
+    Person.select(Person.id).where(Person.id == person_id).for_update().execute()
+    query = Shift.select(*_SHIFT).where(Shift.person == person_id).order_by(Shift.weekday)
+    return tuple(_day_of(day) for day in rows(query))
+
+
+def save_shifts(person_id: int, week: Sequence[Week]) -> None:
+    Shift.delete().where(Shift.person == person_id).execute()
+    for day in week:
+        Shift.insert(
+            person=person_id,
+            weekday=day.weekday,
+            begins=day.begins,
+            ends=day.ends,
+            break_from=day.break_from,
+            break_until=day.break_until,
+        ).execute()
 
 
 @reading
@@ -208,23 +268,52 @@ def stamp() -> str:
     """What a plan is made of, as a word that changes with it: what happened to jobs, who is away, pins, the
     shop's own numbers, and who is trained.
     """
-    # five values of five tables in one look, which the worker takes every few seconds
-    return str(
-        first_value(
-            "select concat_ws(' ', (select max(id) from job_event), (select concat(count(*), '/', "
-            "max(id), '/', max(until_at)) from absence), (select concat(count(*), '/', max(at)) from "
-            "plan_pin), (select version from shop), (select concat(count(*), '/', sum(version)) from "
-            "person))"
-        )
-    )
+    return str(first_value(f"select {_STAMP}"))
 
 
+@reading
+def stamp_with_plan() -> str:
+    """The same with the moment at which the last plan was made."""
+    return str(first_value(f"select concat({_STAMP}, (select made_at from day_plan where id = 1))"))
+
+
+# values of several tables in one look, which the worker and pages that follow take every few seconds
+_STAMP = (
+    "concat_ws(' ', (select max(id) from job_event), (select concat(count(*), '/', max(id), '/', "
+    "max(until_at)) from absence), (select concat(count(*), '/', max(at)) from plan_pin), (select version "
+    "from shop), (select concat(count(*), '/', sum(version)) from person), "
+    "(select md5(string_agg(shift::text, '' order by person_id, weekday)) from shift))"
+)
 _KEPT = DayPlan.select(DayPlan.made_at, DayPlan.start_at, DayPlan.seen, DayPlan.plan)
 
 
 @reading
 def load_plan() -> KeptPlan | None:
     return first(KeptPlan, _KEPT.where(DayPlan.id == 1))
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Told:
+    """What the last plan says of a job: who begins it when, and in how many of a hundred it is kept."""
+
+    person_id: int
+    begins: datetime
+    kept: int
+
+
+_TOLD = """
+select placed ->> 0, (placed ->> 2)::bigint, start_at + make_interval(mins => (placed ->> 3)::integer),
+       (plan -> 'chances' -> (placed ->> 0) ->> 0)::integer
+from day_plan, jsonb_array_elements(plan -> 'placed') as placed
+where id = 1 and made_at > %s and (placed ->> 1)::integer = 0
+"""
+
+
+@reading
+def told_since(made_after: datetime) -> dict[str, Told]:
+    """What the last plan says, by code; nothing where it was made before."""
+    found = raw(_TOLD, made_after).fetchall()
+    return {code: Told(person_id=person, begins=begins, kept=kept) for code, person, begins, kept in found}
 
 
 def save_plan(made_at: datetime, start_at: datetime, seen: str, plan: Mapping[str, Any]) -> None:

@@ -35,6 +35,7 @@ class ShopRecord:
     room_c: Decimal
     price_policy: Mapping[str, Any]
     stations: Mapping[str, int]
+    planning: Mapping[str, int]
     weights: Mapping[str, int]
     hours: Mapping[str, Any]
 
@@ -70,6 +71,7 @@ _SHOP = Shop.select(
     Shop.room_c,
     Shop.price_policy,
     Shop.stations,
+    Shop.planning,
     Shop.weights,
     Shop.hours,
 ).where(Shop.id == 1)

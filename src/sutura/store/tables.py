@@ -44,6 +44,7 @@ class Shop(Table):
     room_c = DecimalField(max_digits=4, decimal_places=1)
     price_policy = BinaryJSONField(index=False)
     stations = BinaryJSONField(index=False)
+    planning = BinaryJSONField(index=False)
     fill_percent = IntegerField()
     order_cost_minor = IntegerField()
     keeping_percent = IntegerField()
@@ -80,6 +81,11 @@ class OwnTime(Table):
     jobs = IntegerField()
     weight = DoubleField()
     logs = DoubleField()
+    numbers = DoubleField(default=0)
+    squares = DoubleField(default=0)
+    products = DoubleField(default=0)
+    reworked = IntegerField(default=0)
+    rework_minutes = IntegerField(default=0)
 
     class Meta:
         primary_key = CompositeKey("person", "family")

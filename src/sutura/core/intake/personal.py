@@ -78,7 +78,7 @@ PLACES = (
 
 # what stands in the other columns; a password or a person's name is of those who work here, not of customers
 NOT_OF_CUSTOMERS: Mapping[str, str] = {
-    "shop": "name address timezone currency weights hours stamp price_policy stations",
+    "shop": "name address timezone currency weights hours stamp price_policy stations planning",
     "person": "name login role password_hash habits",
     "skill": "family",
     "own_time": "family",

@@ -4,9 +4,10 @@ reason.
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from dataclasses import dataclass
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
 from datetime import datetime, timedelta
+from enum import StrEnum
 
 from sutura.core.errors import Invalid
 from sutura.core.facts import Fact, Minutes, OpenMinutes, fact
@@ -50,6 +51,17 @@ RULES = (
         source=COMMON,
     ),
     Rule(
+        id="intake.promise-planned",
+        capability="intake",
+        says=(
+            "While there is a plan of now, the earliest promise is where it has room (rule plan.insert), "
+            "with the counter's minutes and the cure; beside it stand the time that is kept in nine of "
+            "ten runs of the plan, and that when the part has to be ordered. Without a plan, or beyond "
+            "its days, rule intake.promise counts."
+        ),
+        source=COMMON,
+    ),
+    Rule(
         id="intake.promise-unsure",
         capability="intake",
         says=(
@@ -64,13 +76,14 @@ RULES = (
 @dataclass(frozen=True, slots=True, kw_only=True)
 class PartSeen:
     """The soonest part that fits: pieces free on the shelf, or the days until it is here, ordered by then
-    (`coming`) or to be ordered.
+    (`coming`) or to be ordered; `order_days` if it has to be ordered all the same, 0 = not known.
     """
 
     part: str
     free: int
     lead_days: int
     coming: bool = False
+    order_days: int = 0
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -84,13 +97,43 @@ class Hands:
     before_minutes: int
 
 
+class Offered(StrEnum):
+    """Which times the counter can offer."""
+
+    # as the plan has it
+    LIKELY = "likely"
+    # kept in nine of ten runs of the plan
+    SAFE = "safe"
+    # the same, when the part has to be ordered
+    ORDERED = "ordered"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Slot:
+    """Where the plan has room for new work: who does it, from when, when it is done as planned and in nine of
+    ten runs.
+    """
+
+    who: str
+    begins: datetime
+    done: datetime
+    safe: datetime
+    # in how many of a hundred runs it is done as planned
+    of_hundred: int = 0
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Promise:
-    """The earliest time, why, and what makes it unsure; a sure one has no doubts."""
+    """The earliest time, why, and what makes it unsure; a sure one has no doubts. `offers` are the times that
+    can be offered; without a plan there is the earliest alone.
+    """
 
     at: datetime
     reasons: tuple[Fact, ...]
     doubts: tuple[Fact, ...]
+    offers: Mapping[Offered, datetime] = field(default_factory=dict)
+    # in how many of a hundred runs of the plan the earliest is kept; 0 = not known
+    of_hundred: int = 0
 
     @property
     def sure(self) -> bool:
@@ -135,6 +178,38 @@ def earliest_promise(
         doubts.append(fact("intake.nobody-here-trained-work"))
     ready = hours.next_open(_round_up(hours.next_open(done + timedelta(minutes=cure_minutes))))
     return Promise(at=ready, reasons=tuple(reasons), doubts=tuple(doubts))
+
+
+def planned_promise(
+    part: PartSeen | None,
+    slot: Slot,
+    ordered: Slot | None,
+    cure_minutes: int,
+    counter_minutes: int,
+    hours: OpenHours,
+) -> Promise:
+    """What can be promised by the plan (rule intake.promise-planned): the earliest is what is likely, with
+    the counter's minutes after the bench and the cure.
+    """
+
+    def told(done: datetime) -> datetime:
+        return hours.next_open(_round_up(hours.after(hours.next_open(done), counter_minutes)))
+
+    reasons = [_part_words(part)] if part else []
+    reasons.append(fact("intake.in-the-plan", who=slot.who, at=slot.begins))
+    if cure_minutes:
+        reasons.append(fact("intake.cure", time=Minutes(cure_minutes)))
+    offers = {Offered.LIKELY: told(slot.done), Offered.SAFE: told(slot.safe)}
+    if ordered is not None:
+        offers[Offered.ORDERED] = told(ordered.safe)
+    doubts = () if part else (fact("intake.no-part-fits-known-yet"),)
+    return Promise(
+        at=offers[Offered.LIKELY],
+        reasons=tuple(reasons),
+        doubts=doubts,
+        offers=offers,
+        of_hundred=slot.of_hundred,
+    )
 
 
 def _part_words(part: PartSeen) -> Fact:

@@ -26,7 +26,8 @@ RULES = (
         capability="planning",
         says=(
             f"A plan's order is played {RUNS:,} times: everybody does their jobs in its order, no sooner "
-            "than hands, station and part are there; minutes at the bench spread lognormally by a third. "
+            "than hands, station and part are there; minutes at the bench spread lognormally by a third, "
+            "a part that is awaited comes later by what its supplier's deliveries scatter (exponentially). "
             "A job is kept in as many of a hundred as it is done by its promise in."
         ),
         source="Monte Carlo with a fixed seed; quantiles: inverse of the empirical distribution function",
@@ -66,6 +67,15 @@ def play(day: Day, plan: DayPlan, *, runs: int = RUNS, seed: int = 1) -> tuple[C
     )
 
 
+def how_sure(day: Day, plan: DayPlan, key: str, share: float) -> tuple[int, int, int]:
+    """By when a job is done in half of the runs, or as planned where that is later, and in how many of a
+    hundred runs it is by then; and by when in that share of the runs. In minutes from the start of the plan.
+    """
+    done = _finishes(day, plan, runs=RUNS, seed=1)[key]
+    likely = max(plan.finishes[key], _by(done, 0.5))
+    return likely, round(100 * float(np.mean(done <= likely))), max(_by(done, share), likely)
+
+
 def _by(done: np.ndarray, share: float) -> int:
     return int(np.quantile(done, share, method=METHOD))
 
@@ -76,7 +86,12 @@ def _finishes(day: Day, plan: DayPlan, *, runs: int, seed: int) -> dict[str, np.
     """
     chance = default_rng(seed)
     jobs = {job.key: job for job in day.jobs}
-    at = {job.key: np.full(runs, float(job.release)) for job in day.jobs}
+    at = {
+        job.key: job.release + chance.exponential(job.late_minutes, runs)
+        if job.late_minutes
+        else np.full(runs, float(job.release))
+        for job in day.jobs
+    }
     hands = {name: np.zeros(runs) for name in day.people}
     freed = {name: np.zeros((places, runs)) for name, places in day.stations.items() if places > 0}
     for one in sorted(plan.placed, key=lambda placed: (placed.start, placed.end, placed.key, placed.number)):

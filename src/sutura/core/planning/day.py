@@ -83,7 +83,8 @@ class Hold:
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Work:
     """A job to be planned. `people` are those who may do it, with the factor on its attended minutes; `due`
-    is its promise, `release` when its part is here, `weight` what a minute of lateness counts.
+    is its promise, `release` when its part is here, `late_minutes` how much later that may be on average,
+    `weight` what a minute of lateness counts.
     """
 
     key: str
@@ -93,6 +94,7 @@ class Work:
     weight: int = 1
     release: int = 0
     holds: tuple[Hold, ...] = ()
+    late_minutes: int = 0
 
     def minutes(self, number: int, person: str) -> int:
         """How long an operation takes somebody; at least a minute."""
@@ -110,6 +112,24 @@ class Pin:
     start: int | None = None
 
 
+# a customer who waits counts as much as so many who do not; the shop's, no source
+WAITING_WEIGHT = 5
+# a job that moves must gain so many minutes of earlier finish, taken over all jobs; the shop's, no source
+MOVE_MINUTES = 20
+# more of either leaves nothing else to weigh; the shop's, no source
+MOST_WEIGHT, MOST_MOVE = 100, 480
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class PlanWeights:
+    """What the shop weighs in its plan: how much a waiting customer counts beside one who is not, and how
+    many minutes of earlier finish a job must gain to be moved from what was told.
+    """
+
+    waiting: int = WAITING_WEIGHT
+    move_minutes: int = MOVE_MINUTES
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Day:
     """What is planned at once: some days, in minutes from their start."""
@@ -120,6 +140,8 @@ class Day:
     pins: tuple[Pin, ...] = ()
     # by key, who was told to begin a job and when: kept where nothing is lost by it
     told: Mapping[str, tuple[str, int]] = field(default_factory=dict)
+    # minutes of earlier finish for which a job is moved from what was told
+    move_minutes: int = MOVE_MINUTES
 
     @property
     def horizon(self) -> int:

@@ -5,7 +5,7 @@ begins with, what stands when the solver fails, and what its plans are held agai
 from __future__ import annotations
 
 from bisect import insort
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from enum import StrEnum
 
 from sutura.core.errors import Refusal
@@ -71,6 +71,15 @@ def dispatch(day: Day, order: Order) -> DayPlan:
     found: dict[str, tuple[Placed, ...]] = {}
     for job in [*pinned, *sorted(rest, key=lambda job: (*key(job), places[job.key]))]:
         found[job.key] = busy.place(job)
+    return DayPlan(placed=tuple(one for job in day.jobs for one in found[job.key]))
+
+
+def in_order(day: Day, keys: Sequence[str]) -> DayPlan:
+    """The plan of an order that is given, each job where it can be done soonest. Refuses what cannot be
+    placed.
+    """
+    busy, jobs = _Busy(day), {job.key: job for job in day.jobs}
+    found = {key: busy.place(jobs[key]) for key in keys}
     return DayPlan(placed=tuple(one for job in day.jobs for one in found[job.key]))
 
 

@@ -9,7 +9,7 @@ from decimal import Decimal
 from enum import StrEnum
 from operator import itemgetter
 
-from sutura.core.bench.owntimes import OwnTimes, spread_of
+from sutura.core.bench.owntimes import ALONE, OwnTimes, Pool, spread_of
 from sutura.core.errors import NotAllowed
 from sutura.core.facts import Minutes, OpenMinutes, Say, fact, sentences
 from sutura.core.job import Stage
@@ -61,6 +61,16 @@ RULES = (
             "Expected = now + remaining work in open hours and the cure, if it is worked on from now; not "
             "known while a part is "
             "missing. It is shown beside the promise and does not change it."
+        ),
+        source=COMMON,
+    ),
+    Rule(
+        id="plan.next",
+        capability="planning",
+        says=(
+            "While there is a plan of now, Next has its order: bench work stands at the time at which the "
+            "plan begins it, everything else at the latest time at which it can be begun. Without a plan, "
+            "what the bench must be done with first comes first."
         ),
         source=COMMON,
     ),
@@ -121,6 +131,9 @@ class Skill:
     load_minutes: int
     # their own jobs of this family; the factor counts them already
     own: OwnTimes = field(default_factory=OwnTimes)
+    # the factor as it was written, and what the shop's others say
+    written: Decimal | None = None
+    pool: Pool = ALONE
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -228,8 +241,12 @@ def _about(minutes: int, skill: Skill) -> Say:
     told = {"minutes": minutes, "load_minutes": skill.load_minutes}
     if not skill.own.jobs:
         return fact("planning.about-min-min-work-before", **told)
-    least, most = spread_of(minutes, skill.own)
-    return fact("planning.about-min-from-own-jobs", **told, jobs=skill.own.jobs, least=least, most=most)
+    least, most = spread_of(minutes, skill.own, skill.written or Decimal(1), skill.pool)
+    about = fact("planning.about-min-from-own-jobs", **told, jobs=skill.own.jobs, least=least, most=most)
+    if not skill.own.reworked:
+        return about
+    each = round(skill.own.rework_minutes / skill.own.reworked)
+    return sentences([about, fact("planning.reworked-apart", jobs=skill.own.reworked, minutes=each)])
 
 
 def check_assign(skill: Skill | None, family: str) -> None:
@@ -306,6 +323,20 @@ def by_due(jobs: Sequence[Waiting], now: datetime, hours: OpenHours) -> list[tup
     the order of their codes.
     """
     return [(room - bench_minutes_left(job), job) for room, _, job in _in_order(jobs, now, hours)]
+
+
+def by_plan(
+    jobs: Sequence[Waiting], begins: Mapping[str, datetime], now: datetime, hours: OpenHours
+) -> list[tuple[int, Waiting]]:
+    """Open jobs with their slack in the order in which they are to be begun (rule plan.next): what the plan
+    begins at its time there, everything else when it must be begun at the latest.
+    """
+    keyed = []
+    for place, (slack, job) in enumerate(by_due(jobs, now, hours)):
+        begin = begins.get(job.code) if bench_minutes_left(job) else None
+        at = slack if begin is None else max(hours.between(now, begin), 0)
+        keyed.append((at, place, slack, job))
+    return [(slack, job) for _, _, slack, job in sorted(keyed, key=itemgetter(0, 1))]
 
 
 def rank_next(jobs: Sequence[Waiting], now: datetime, hours: OpenHours) -> list[Next]:

@@ -33,11 +33,15 @@ class Stitches:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Thread:
-    """A rail: its name, what lies on it, when its person is away, and the promises of its jobs."""
+    """A rail: its name, what lies on it, when its person is away or does not work, and the promises of its
+    jobs. `person` is whose it is; a station's is nobody's.
+    """
 
     name: str
+    person: int
     stitches: tuple[Stitches, ...]
     away: tuple[tuple[datetime, datetime], ...] = ()
+    off: tuple[tuple[datetime, datetime], ...] = ()
     promises: tuple[tuple[datetime, str, bool], ...] = ()
 
 
@@ -60,8 +64,22 @@ def draw_day(
     if opens <= now <= closes:
         here = across(now)
         drawn.append(Markup('<line class="here" x1="{0}" y1="4" x2="{0}" y2="{1:g}"/>').format(here, height))
-    return Markup('<svg class="day" viewBox="0 0 {:g} {:g}" role="group" aria-label="{}">{}</svg>').format(
-        _WIDE, height, label, Markup("").join(drawn)
+    return Markup(
+        '<svg class="day" viewBox="0 0 {:g} {:g}" role="group" aria-label="{}" data-opens="{}" '
+        'data-minutes="{:g}" data-from="{:g}" data-room="{:g}" data-top="{:g}" data-row="{:g}" '
+        'data-people="{}">{}</svg>'
+    ).format(
+        _WIDE,
+        height,
+        label,
+        f"{opens.astimezone(zone):%Y-%m-%dT%H:%M}",
+        minutes,
+        _LABEL,
+        room,
+        _TOP,
+        _ROW,
+        " ".join(str(thread.person) for thread in threads if thread.person),
+        Markup("").join(drawn),
     )
 
 
@@ -87,6 +105,10 @@ def _thread(thread: Thread, y: float, opens: datetime, closes: datetime, across:
     drawn += Markup('<line class="base" x1="{0:g}" y1="{1:g}" x2="{2:g}" y2="{1:g}"/>').format(
         _LABEL, y, _WIDE - 8
     )
+    for gone, back in _inside(thread.off, opens, closes):
+        drawn += Markup(
+            '<line class="off" x1="{}" y1="{:g}" x2="{}" y2="{:g}"><title>{}</title></line>'
+        ).format(across(gone), y, across(back), y, "does not work then")
     for gone, back in _inside(thread.away, opens, closes):
         drawn += Markup(
             '<line class="away" x1="{}" y1="{:g}" x2="{}" y2="{:g}"><title>{}</title></line>'
@@ -103,12 +125,22 @@ def _thread(thread: Thread, y: float, opens: datetime, closes: datetime, across:
         x, end = across(one.start), across(one.end)
         kind = ("hands" if one.hands else "waits") + (" late" if one.late else "")
         drawn += Markup(
-            '<a href="/jobs/{0}" class="stitches {1}"><title>{2}</title>'
+            '<a href="/jobs/{0}" class="stitches {1}" data-code="{0}" data-start="{8:g}"><title>{2}</title>'
             '<path class="knot" d="M{3} {7:g}v10"/>'
             '<line class="reach" x1="{3}" '
             'y1="{5:g}" x2="{4}" y2="{5:g}"/><line class="sewn" x1="{3}" y1="{5:g}" x2="{4}" '
             'y2="{5:g}"/>{6}</a>'
-        ).format(one.code, kind, one.says, x, max(end, x + 3), y, _name(one, x, end, y - 8), y - 5)
+        ).format(
+            one.code,
+            kind,
+            one.says,
+            x,
+            max(end, x + 3),
+            y,
+            _name(one, x, end, y - 8),
+            y - 5,
+            (one.start - opens) / timedelta(minutes=1),
+        )
     return drawn
 
 

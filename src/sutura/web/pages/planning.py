@@ -11,8 +11,9 @@ from markupsafe import Markup
 from sutura.core.errors import NotAllowed, NotFound, Refusal
 from sutura.core.facts import Fact
 from sutura.core.people import Deed
+from sutura.core.planning.shifts import SHIFT_FIELDS, typed_of
 from sutura.formats.calendars import MOST_BYTES
-from sutura.services import calendars, planning, plans, trials
+from sutura.services import calendars, loads, planning, plans, rails, staffing, trials
 from sutura.web.addresses import Addresses, Anyone
 from sutura.web.deeds import deed
 from sutura.web.drawings.day import Stitches, Thread, draw_day
@@ -40,7 +41,13 @@ def next_page(ask: Ask, mine: str = "", page: int = 1) -> Response:
         for promise in coming.promises
     ]
     return render(
-        ask, "planning/next.html", room="Next", mine=bool(mine), coming=coming, rail=draw_rail(now, stops)
+        ask,
+        "planning/next.html",
+        room="Next",
+        mine=bool(mine),
+        coming=coming,
+        rail=draw_rail(now, stops),
+        seen=plans.seen_word(),
     )
 
 
@@ -119,15 +126,43 @@ def what_if(ask: Ask, tried: str = "") -> Response:
     return _plan(ask, compared=compared, tried=tried)
 
 
+@addresses.get("/plan/try", may=Deed.ASSIGN)
+def try_pin(ask: Ask, code: str = "", person: str = "", start: str = "", day: int = 0) -> Response:
+    """What would become of the plan if a job were held fast; nothing is kept of it."""
+    pin = {"code": code, "person": person, "start": start}
+    try:
+        compared = trials.if_pinned(code, person, start, ask.zone, ask.now)
+    except (NotAllowed, NotFound):
+        raise
+    except Refusal as refusal:
+        return _plan(ask, Shown(refusal=refusal, status=status_of(refusal)), day=day)
+    return _plan(ask, compared=compared, pin=pin, day=day)
+
+
+@addresses.get("/plan/seen", may=Anyone.SIGNED_IN)
+def seen(ask: Ask) -> Response:  # noqa: ARG001 # whoever is signed in
+    """A word that changes with the plan and with what happens to jobs: a page asks whether it is still
+    true.
+    """
+    return Response(plans.seen_word(), media_type="text/plain", headers={"cache-control": "no-store"})
+
+
+@addresses.get("/plan/week", may=Anyone.SIGNED_IN)
+def week_page(ask: Ask) -> Response:
+    """Work against hours, and where training or one more place would pay."""
+    return render(ask, "planning/week.html", room="Plan", week=loads.week_page(ask.now))
+
+
 def _plan(
     ask: Asking,
     shown: Shown = ANEW,
     day: int = 0,
     compared: trials.Compared | None = None,
+    pin: dict[str, str] | None = None,
     tried: str = "",
     taken: tuple[int, list[Fact]] | None = None,
 ) -> Response:
-    page = plans.plan_page(ask.now)
+    page = rails.plan_page(ask.now)
     time = page.time
     days = time.days if time else ()
     day = min(max(day, 0), max(len(days) - 1, 0))
@@ -149,6 +184,10 @@ def _plan(
         places=page.places,
         version=page.version,
         compared=compared,
+        pin=pin,
+        weights=page.weights,
+        weekdays=ask.speech.weekdays,
+        weeks={one.person_id: typed_of(page.weeks.get(one.person_id, ())) for one in page.hands},
         tried=tried,
         taken=taken,
     )
@@ -159,12 +198,13 @@ def _again(ask: Asking, shown: Shown = ANEW) -> Response:
     return _plan(ask, shown)
 
 
-def _drawn(ask: Asking, time: plans.TimePlan, opens: datetime, closes: datetime) -> Markup:
+def _drawn(ask: Asking, time: rails.TimePlan, opens: datetime, closes: datetime) -> Markup:
     """The rails of a day: those of people, then those of stations that hold something."""
     jobs = {job.code: job for job in time.jobs}
     threads = [
         Thread(
             name=rail.name,
+            person=rail.person_id,
             stitches=tuple(
                 Stitches(
                     code=block.code,
@@ -177,6 +217,7 @@ def _drawn(ask: Asking, time: plans.TimePlan, opens: datetime, closes: datetime)
                 for block in rail.blocks
             ),
             away=rail.away,
+            off=rail.off,
             promises=tuple((job.promise, job.code, job.late) for job in time.jobs if job.person == rail.name),
         )
         for rail in (*time.rails, *time.stations)
@@ -184,7 +225,7 @@ def _drawn(ask: Asking, time: plans.TimePlan, opens: datetime, closes: datetime)
     return draw_day(threads, opens, closes, ask.now, ask.zone, "Who does what, hour by hour")
 
 
-def _block_says(ask: Asking, job: plans.PlannedJob | None, block: plans.Block) -> str:
+def _block_says(ask: Asking, job: rails.PlannedJob | None, block: rails.Block) -> str:
     """What a block on a rail says: when, and how it stands to its promise."""
     span = f"{block.code}, {ask.speech.moment(block.start)} to {ask.speech.moment(block.end)}"
     if job is None:
@@ -197,34 +238,50 @@ def _block_says(ask: Asking, job: plans.PlannedJob | None, block: plans.Block) -
 @deed(then="/plan#away", again=_again)
 def write_absence(ask: Ask, form: Form) -> None:
     typed = {name: form.text(name) for name in ("person", "from_at", "until_at", "why")}
-    plans.write_absence(typed, ask.zone, ask.person, ask.now)
+    staffing.write_absence(typed, ask.zone, ask.person, ask.now)
 
 
 @addresses.post("/plan/back", may=Deed.ASSIGN)
 @deed(then="/plan#away", again=_again)
 def end_absence(ask: Ask, form: Form) -> None:
-    plans.end_absence(form.number("absence"), ask.person, ask.now)
+    staffing.end_absence(form.number("absence"), ask.person, ask.now)
 
 
 @addresses.post("/plan/pin", may=Deed.ASSIGN)
 @deed(then="/plan#listed", again=_again)
 def pin_job(ask: Ask, form: Form) -> None:
     """What the plan says of a job is held fast, or let go."""
-    plans.pin_job(form.text("code"), form.text("person"), form.text("start"), ask.zone, ask.person, ask.now)
+    staffing.pin_job(
+        form.text("code"), form.text("person"), form.text("start"), ask.zone, ask.person, ask.now
+    )
 
 
 @addresses.post("/plan/assign", may=Deed.ASSIGN)
 @deed(then="/plan", again=_again)
 def assign_as_planned(ask: Ask, form: Form) -> None:  # noqa: ARG001 # a deed is sent with its key
     """Every job that nobody has goes to whom the plan says."""
-    plans.assign_as_planned(ask.person, ask.now)
+    staffing.assign_as_planned(ask.person, ask.now)
 
 
 @addresses.post("/plan/stations", may=Deed.SET_UP_COUNTER)
 @deed(then="/plan#places", again=_again)
 def change_stations(ask: Ask, form: Form) -> None:
     typed = {name: form.text(name) for name in plans.places_of({})}
-    plans.change_stations(typed, form.number("version"), ask.person, ask.now)
+    staffing.change_stations(typed, form.number("version"), ask.person, ask.now)
+
+
+@addresses.post("/plan/weights", may=Deed.SET_UP_COUNTER)
+@deed(then="/plan#weighed", again=_again)
+def change_weights(ask: Ask, form: Form) -> None:
+    typed = {name: form.text(name) for name in ("waiting", "move_minutes")}
+    staffing.change_weights(typed, form.number("version"), ask.person, ask.now)
+
+
+@addresses.post("/plan/shifts", may=Deed.ASSIGN)
+@deed(then="/plan#weeks", again=_again)
+def change_shifts(ask: Ask, form: Form) -> None:
+    typed = {name: form.text(name) for name in SHIFT_FIELDS}
+    staffing.change_shifts(form.text("person"), typed, ask.person, ask.now)
 
 
 @addresses.get("/jobs/{code}/assign", may=Deed.ASSIGN)

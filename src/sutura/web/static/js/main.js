@@ -5,6 +5,7 @@ import { edidFile, intake } from "./intake.js";
 import { keys, pressed, showKeys, tapped } from "./keys.js";
 import { zooming } from "./look.js";
 import { drawing } from "./marks.js";
+import { following, railing } from "./rails.js";
 import { signing } from "./signing.js";
 import { asks, watching } from "./waiting.js";
 
@@ -20,10 +21,12 @@ const COMPONENTS = {
   counting,
   drawing,
   edidFile,
+  following,
   functionList,
   intake,
   keys,
   printing,
+  railing,
   signing,
   sounding,
   watching,
