@@ -13,11 +13,13 @@ from sutura.core.bench.done import IN_HANDS, Done, in_hands
 from sutura.core.bench.serials import PROGRAMMER, Asked, needs_programmer, old_serial, what_now
 from sutura.core.bench.serials import Outcome as Answer
 from sutura.core.bench.telling import TrayField
+from sutura.core.bench.written import written_steps
 from sutura.core.catalogue.model import Phase, Step
 from sutura.core.errors import Invalid, ManyInvalid, NotAllowed, NotFound, SignInRefused, StepBlocked
 from sutura.core.facts import NOTHING_SAID, fact, from_json, sentences, to_json
 from sutura.core.intake.arrival import check_arrival
 from sutura.core.intake.marks import Mark, MarkKind, Side
+from sutura.core.job import Round
 from sutura.core.matching.attributes import BY_NAME
 from sutura.core.matching.picking import picking_of
 from sutura.core.maths.geometry import Point
@@ -210,3 +212,28 @@ def test_facts_are_kept_whole_and_what_is_missing_is_left_out() -> None:
     assert one.value("count") == 1
     with pytest.raises(KeyError):
         one.value("size")
+
+
+def test_an_area_is_told_with_its_width_and_height() -> None:
+    """From (2, 1) over (12, 31) to (7, 6): 10 mm wide, 30 mm high, told from where it was begun."""
+    points = (Point(x=2, y=1), Point(x=12, y=31), Point(x=7, y=6))
+    assert said(Mark(kind=MarkKind.DEAD, points=points).label).endswith("at 2, 1 mm, 10 × 30 mm")
+
+
+def test_a_step_that_was_done_and_holds_is_not_asked_again_for_a_new_part() -> None:
+    """Folded open and warm stay so; a cup that was not set yet is set."""
+    done = [Done(attempt=1, step=step, at=NOW, who="Bram", who_id=3) for step in ("cards-out", "warm")]
+    again = [step.id for step in written_steps(MODEL, Round.NEW_PART, done)]
+    assert "warm" not in again
+    assert "cup" in again
+    assert "cards-out" not in again
+
+
+def test_a_cup_at_the_back_cover_is_none_at_the_front() -> None:
+    """By the sheet of the model: what cuts or lifts the back says nothing of the front (rule intake.cut)."""
+    front = replace(MODEL, steps=tuple(step for step in MODEL.steps if step.id == "cup"))
+    assert front.front_is_cut
+    back = replace(front, steps=tuple(replace(step, text="Lift the Back Cover.") for step in front.steps))
+    assert not back.front_is_cut
+    later = replace(front, steps=tuple(replace(step, phase=Phase.CLOSE) for step in front.steps))
+    assert not later.front_is_cut
