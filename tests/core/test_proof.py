@@ -8,7 +8,7 @@ import pytest
 from builders import said
 
 from sutura.core.catalogue.model import Function
-from sutura.core.proof import Compared, ProofChange, advice, compare
+from sutura.core.proof.answering import Compared, ProofChange, advice, compare
 from sutura.core.values import FunctionResult, Outcome
 
 W, F, N = Outcome.WORKS, Outcome.FAULTY, Outcome.NOT_TESTABLE

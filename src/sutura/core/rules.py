@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from sutura.core import handover, job, people, proof, shop
+from sutura.core import handover, job, people, shop
 from sutura.core.bench import (
     compiling,
     heat,
@@ -32,6 +32,7 @@ from sutura.core.planning import (
     shifts,
     solving,
 )
+from sutura.core.proof import answering, bars, dust, picture, sealing, touch
 from sutura.core.quoting import answers, chains, policy, pricing, routes, sensitivity, taxes
 from sutura.core.stock import (
     consolidating,
@@ -101,7 +102,12 @@ ALL: tuple[Rule, ...] = tuple(
         partless,
         times,
         stations,
-        proof,
+        answering,
+        touch,
+        picture,
+        dust,
+        bars,
+        sealing,
         handover,
         job,
         people,

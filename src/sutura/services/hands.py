@@ -15,7 +15,7 @@ from sutura.core.errors import Invalid, MoveRefused
 from sutura.core.facts import Say, fact
 from sutura.core.job import BEFORE_OPENING, OPEN_STAGES, EventKind, JobRecord, Round, Stage
 from sutura.core.people import Deed, demand
-from sutura.core.proof import compare
+from sutura.core.proof.answering import compare
 from sutura.core.typed import Problems, read_text
 from sutura.core.values import Person
 from sutura.formats.photo import read_photo

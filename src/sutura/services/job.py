@@ -7,7 +7,6 @@ from dataclasses import dataclass, replace
 from datetime import datetime
 from typing import Any
 
-from sutura.core import proof as proof_rules
 from sutura.core.bench import progress as bench_rules
 from sutura.core.bench.compiling import ADAPTER_FLEX
 from sutura.core.bench.done import Done
@@ -35,6 +34,7 @@ from sutura.core.job import (
 from sutura.core.matching.judging import Fit
 from sutura.core.maths.money import Money
 from sutura.core.planning.queue import Next, expected_at, next_of
+from sutura.core.proof import answering as proof_rules
 from sutura.core.values import FunctionResult, Person
 from sutura.formats.pieces import step_from_json, step_to_json
 from sutura.services import schools, shop

@@ -6,11 +6,11 @@ from collections.abc import Mapping
 from dataclasses import replace
 from datetime import datetime
 
-from sutura.core import proof as rules
 from sutura.core.intake.arrival import check_functions
 from sutura.core.job import EventKind, Move, Round, check_move
 from sutura.core.people import Deed, demand
-from sutura.core.proof import ProofReading
+from sutura.core.proof import answering as rules
+from sutura.core.proof.answering import ProofReading
 from sutura.core.typed import refuse
 from sutura.core.values import Person
 from sutura.services import schools

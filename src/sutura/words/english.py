@@ -8,6 +8,17 @@ from collections.abc import Mapping
 
 SENTENCES: Mapping[str, str] = {
     # -- bench
+    "bars.between": "write something between {least} and {most}",
+    "bars.camera": (
+        "The camera makes these bars, not the screen: no fault is booked. Take it again at {shutters} s"
+    ),
+    "bars.camera-none": (
+        "The camera makes these bars, not the screen: no fault is booked. Look by eye: no usual "
+        "exposure is without them"
+    ),
+    "bars.not-the-camera": (
+        "The camera alone makes no bars at this exposure: what is seen is to be looked at by eye"
+    ),
     "bench.apart": "off: {names}",
     "bench.battery-is-off": "battery off",
     "bench.battery-is-on": "battery still on",
@@ -148,6 +159,19 @@ SENTENCES: Mapping[str, str] = {
     "customers.hand-these-devices-back-first": "hand these devices back first",
     "customers.type-name-stands": "type the name as it stands: {customer}",
     # -- handover
+    "dust.accepted": "Accepted as it is: {reason}",
+    "dust.came-back": (
+        "{count} came back at the same place: under the film, in the diffuser or on the glass. Lift the"
+        " layer that it lies under"
+    ),
+    "dust.clean": "Clean after {rounds} looks",
+    "dust.clean-again": "{count} new: clean it, and look again",
+    "dust.look-first": "Look at it on the white field, and mark every speck",
+    "dust.many-rounds": (
+        "{count} new again: blow the frame out and change the cloth, or accept what is left with a reason"
+    ),
+    "dust.nothing-to-accept": "look at it first: there is nothing to accept",
+    "dust.write-why": "write why what is left is accepted",
     "edid.accepts": "drop an EDID file of {least} to {most} bytes, or paste its bytes as hexadecimal digits",
     "edid.begins-with": "an EDID begins with {header}; {accepts}",
     "edid.block-cut-off": "block {block}: a DisplayID data block is cut off",
@@ -749,6 +773,12 @@ SENTENCES: Mapping[str, str] = {
     "photo.pixels": "{width}×{height} pixels",
     "photo.too-large": "it is too large: {accepts}",
     "photo.unpacks": "it unpacks to too much: {accepts}",
+    "picture.class-too-bad": "{count} faults of pixels: class {best}, {wanted} is wanted",
+    "picture.fine": "{count} faults of pixels: class {best}",
+    "picture.not-all-shown": "not every full field was looked at yet",
+    "picture.pixels-unknown": "{count} faults of pixels, and how many pixels it has is not known",
+    "picture.seen": "{count} × {kind}",
+    "picture.uneven": "uneven in field {places}",
     "plan.after": "after {code}, which {person} does before",
     "plan.all-away": "whoever may do it is away",
     "plan.all-kept": "All {jobs} promises are kept.",
@@ -1003,6 +1033,11 @@ SENTENCES: Mapping[str, str] = {
     "screws.too-short": (
         "a screw from {where}: {length} mm, {head}. This one is {other} mm and would not hold"
     ),
+    "sealing.feel-or-look": "feel it or look at it: write mm, or say whether it is flush",
+    "sealing.mm-between": "write mm between {least} and {most}",
+    "sealing.not-flush": "{place} is not flush",
+    "sealing.stands-off": "{place}: gapes {gap} mm, stands out {step} mm",
+    "sealing.the-places": "The gaps",
     "serial.broke-off": ("the link was lost while writing: the display may hold half of it. Write it again."),
     "serial.done": "it holds {serial} now, read back",
     "serial.link-lost": "clip the programmer on again: its link is lost, and nothing was read or written",
@@ -1107,6 +1142,14 @@ SENTENCES: Mapping[str, str] = {
     "stock.write-who-bought-it": "write who bought it, in 80 characters at most",
     "stock.write-why-count-differs": "write why the count differs",
     # -- typed
+    "touch.all-felt": "{share} % of the picture felt every finger",
+    "touch.bent": "a straight stroke is {off:.1f} mm off its line and shakes by {jitter:.1f} mm",
+    "touch.dead": "a place of {mm2:.0f} mm² at {x:.0f}, {y:.0f} mm is not felt",
+    "touch.edge": "the {edge} edge answers on {share} of 100",
+    "touch.fingers": "{felt} fingers at once are felt, {expected} expected",
+    "touch.ghost": "{count} touches while nobody touched, the first at {x:.0f}, {y:.0f} mm",
+    "touch.not-drawn": "{places} places are not drawn over yet",
+    "touch.not-left-alone": "it was not left alone for {seconds} s yet",
     "typed.choose-day": "choose a day",
     "typed.choose-day-of-years": "choose a day from {first} to {last}",
     "typed.choose-day-time": "choose a day and a time",

@@ -19,7 +19,10 @@ from sutura.core.matching.comparing import Agreement
 from sutura.core.matching.judging import Fit, Learned, Source
 from sutura.core.people import Deed
 from sutura.core.planning.queue import Action
-from sutura.core.proof import ProofChange
+from sutura.core.proof.answering import ProofChange
+from sutura.core.proof.picture import PixelFault, SeenFault
+from sutura.core.proof.sealing import Corner, Look
+from sutura.core.proof.touch import ZoneChange
 from sutura.core.quoting.answers import QuoteState
 from sutura.core.quoting.policy import StepKind
 from sutura.core.quoting.routes import Standing
@@ -185,6 +188,28 @@ NAMES: Mapping[type[Enum], Mapping[Enum, str]] = {
         ProofChange.NOW_WORKS: "not testable on arrival, works now",
         ProofChange.UNCLEAR: "not testable on arrival, faulty now",
         ProofChange.NEVER_TESTED: "not testable",
+    },
+    PixelFault: {
+        PixelFault.BRIGHT: "always lit",
+        PixelFault.DARK: "always dark",
+        PixelFault.SUB: "one colour stuck",
+    },
+    SeenFault: {SeenFault.LINE: "line", SeenFault.BLOTCH: "blotch", SeenFault.SPECK: "speck of dust"},
+    ZoneChange: {
+        ZoneChange.SAME: "dead as on arrival",
+        ZoneChange.IMPROVED: "better than on arrival",
+        ZoneChange.NEW: "dead now, not on arrival",
+    },
+    Look: {
+        Look.BEFORE_SEALING: "before sealing",
+        Look.AFTER_SEALING: "after sealing",
+        Look.AFTER_CURE: "after the cure",
+    },
+    Corner: {
+        Corner.TOP_LEFT: "top left corner",
+        Corner.TOP_RIGHT: "top right corner",
+        Corner.BOTTOM_RIGHT: "bottom right corner",
+        Corner.BOTTOM_LEFT: "bottom left corner",
     },
     Kinship: {
         Kinship.BOTH: "shares the steps and the parts",

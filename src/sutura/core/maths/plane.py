@@ -288,6 +288,74 @@ def areas(outlines: Iterable[Sequence[Point]]) -> Region:
     return shapely.union_all(enclosed)
 
 
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Patch:
+    """A piece of an area: the box round it, its size in mm², and its outline."""
+
+    box: Box
+    mm2: float
+    outline: tuple[Point, ...]
+
+
+def brushed(lines: Iterable[Sequence[Point]], radius: float) -> Region:
+    """What a round brush of that radius touches along lines; a line of one point is a dab."""
+    import shapely
+
+    drawn = [
+        shapely.Point(line[0].x, line[0].y)
+        if len({(p.x, p.y) for p in line}) == 1
+        else shapely.LineString([(p.x, p.y) for p in line])
+        for line in lines
+        if line
+    ]
+    return (
+        shapely.union_all(shapely.buffer(drawn, radius, quad_segs=ARC_PIECES)) if drawn else shapely.Polygon()
+    )
+
+
+def covered_share(box: Box, region: Region) -> float:
+    """Which share of a box a region covers."""
+    import shapely
+
+    whole = shapely.box(box.x, box.y, box.x + box.width, box.y + box.height)
+    return float(whole.intersection(region).area / whole.area) if whole.area else 1.0
+
+
+def left_bare(box: Box, region: Region, least_mm2: float) -> tuple[Patch, ...]:
+    """The pieces of a box that a region leaves bare, the largest first; smaller ones than that are left
+    out.
+    """
+    import shapely
+
+    whole = shapely.box(box.x, box.y, box.x + box.width, box.y + box.height)
+    bare = _polygons(whole.difference(region))
+    pieces = [piece for piece in getattr(bare, "geoms", [bare]) if piece.area >= least_mm2]
+    found = []
+    for piece in sorted(pieces, key=lambda piece: (-piece.area, piece.bounds)):
+        x, y, x2, y2 = piece.bounds
+        found.append(
+            Patch(
+                box=Box(x=x, y=y, width=x2 - x, height=y2 - y),
+                mm2=float(piece.area),
+                outline=tuple(Point(x=px, y=py) for px, py in piece.exterior.coords[:-1]),
+            )
+        )
+    return tuple(found)
+
+
+def line_meets(start: Point, end: Point, outline: Sequence[Point]) -> bool:
+    """Whether the straight way between two points goes through an area."""
+    import shapely
+
+    area = shapely.Polygon([(p.x, p.y) for p in outline])
+    return bool(shapely.LineString([(start.x, start.y), (end.x, end.y)]).intersects(area))
+
+
+def common_mm2(one: Region, other: Region) -> float:
+    """How large the common part of two areas is."""
+    return float(one.intersection(other).area)
+
+
 def largest_circle(region: Region, tolerance_mm: float = 0.05) -> Circle | None:
     """The largest circle that lies in a region; None when nothing is left of it.
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from fastapi.responses import Response
 
 from sutura.core.people import Deed
-from sutura.core.proof import advice
+from sutura.core.proof.answering import advice
 from sutura.services import job as job_service
 from sutura.services import proof
 from sutura.web.addresses import Addresses, Anyone
