@@ -48,6 +48,7 @@ NOUNS = {
         "hands",
         "heat",
         "loads",
+        "looks",
         "pieces",
         "plans",
         "promises",
@@ -75,7 +76,7 @@ NOUNS = {
         "plans",
         "suppliers",
     },
-    "web/pages": {"again", "consents", "consumables", "cores", "pieces", "returns"},
+    "web/pages": {"again", "consents", "consumables", "cores", "looks", "pieces", "returns"},
 }
 PYTHON = sorted((ROOT / "src" / "sutura").rglob("*.py"))
 PLANTED = [
@@ -148,6 +149,7 @@ def test_the_capability_word_names_the_file_in_every_layer() -> None:
             "known",
             "database",
             "plan_tables",
+            "proof_tables",
             "stock_tables",
             "tables",
             "migrating",

@@ -61,6 +61,11 @@ class Settings(BaseSettings):
     host: str = Field(
         "127.0.0.1", validation_alias="SUTURA_HOST", description="address that `serve` listens on"
     )
+    device_address: str = Field(
+        "",
+        validation_alias="SUTURA_DEVICE_ADDRESS",
+        description="where a device under test reaches Sutura, such as http://10.0.0.7:8420; empty = guessed",
+    )
     secure_cookies: bool = Field(
         False,
         validation_alias="SUTURA_SECURE_COOKIES",

@@ -70,6 +70,7 @@ def web_settings(*, demo: bool) -> WebSettings:
         ready=ready,
         database_away=database.DatabaseAway,
         database_busy=database.DatabaseBusy,
+        device_address=settings().device_address,
     )
 
 

@@ -18,7 +18,7 @@ from sutura.core.stock.levels import move_value
 from sutura.services import orders
 from sutura.store import catalogue as store_catalogue
 from sutura.store import orders as orders_store
-from sutura.store import plan_tables
+from sutura.store import proof_tables
 from sutura.store.database import DATABASE, connection, first_value, raw
 
 FROZEN = {
@@ -42,6 +42,7 @@ FROZEN = {
     "0023_quotes.py": "54142490700f8ebccd1868f2b4e0aa6b854dd441ae0c2a361bd631d54508cc01",
     "0024_answered.py": "fa434aeab37ba4e19c4e57792649166581017e0411defaf4f1fe029a52b54129",
     "0025_plan.py": "446b3234039edd07c69f7963a9e416ab90b735b8be905bae5ab8643e69873003",
+    "0027_device_tests.py": "23332d31e140ae2f795840268af26581d929402f856c62515f17795b07b34419",
     "0026_own_times.py": "cccccddf5740d638d91061ce11d9cd28245075ace8f8a9a45e6379a5c56ace0c",
     "0020_heat.py": "ffe83892979977b6597727a4ce88db677b56a6b2a4fe8984785e9357841c5958",
     "0019_sheets.py": "ddf3b3c90e60ae735da4a7ea8a776b66258b0aed4db17248f5ffa9439bbf9753",
@@ -101,11 +102,14 @@ APPEND_ONLY = (
     "bench_note",
     "bench_screw",
     "route_try",
+    "device_test",
+    "dust_look",
+    "sealed_look",
 )
 
 
 def differences() -> list[str]:
-    found = [str(one) for part in diff_models(DATABASE, plan_tables.ALL) for one in part]
+    found = [str(one) for part in diff_models(DATABASE, proof_tables.ALL) for one in part]
     return [hit for hit in found if not any(name in hit for name in SQL_INDEXES)]
 
 
@@ -180,6 +184,26 @@ def test_what_happened_is_append_only(shop: Shop) -> None:
     DATABASE.execute_sql(
         "insert into display_serial (job_id, attempt, outcome, serial, person_id, at) "
         "select min(id), 1, 'read', 'X1', %s, now() from job",
+        (shop.manager.id,),
+    )
+    DATABASE.execute_sql(
+        "insert into test_link (link, job_id, attempt, person_id, at, expires_at) select repeat('a', 64), "
+        "min(id), 0, %s, now(), now() + interval '1 hour' from job",
+        (shop.manager.id,),
+    )
+    DATABASE.execute_sql(
+        "insert into device_test (job_id, link_id, attempt, sent_key, kind, function, outcome, measured, "
+        "reasons, found, at) select job_id, id, 0, 'abcdefgh', 'touch', 'touch', 'works', true, '[]', '{}', "
+        "now() from test_link"
+    )
+    DATABASE.execute_sql(
+        "insert into dust_look (job_id, attempt, specks, person_id, at) select min(id), 1, '[]', %s, now() "
+        "from job",
+        (shop.manager.id,),
+    )
+    DATABASE.execute_sql(
+        "insert into sealed_look (job_id, attempt, look, results, felt, passed, person_id, at) "
+        "select min(id), 1, 'after_cure', '{}', '{}', true, %s, now() from job",
         (shop.manager.id,),
     )
     DATABASE.execute_sql("set constraints all immediate")
@@ -283,6 +307,7 @@ def test_a_shop_of_the_first_release_keeps_its_models_and_jobs(cluster: Cluster,
             "0024_answered",
             "0025_plan",
             "0026_own_times",
+            "0027_device_tests",
         ]
         with connection():
             moves = raw(

@@ -355,6 +355,8 @@ class EventKind(StrEnum):
     CLOSED_UNREPAIRED = "closed_unrepaired"
     PROMISED = "promised"
     CLOSED = "closed"
+    DUST = "dust"
+    SEALED_LOOK = "sealed_look"
     HANDED_BACK = "handed_back"
     DECLINED = "declined"
     RETURNED = "returned"

@@ -32,7 +32,7 @@ from sutura.core.planning import (
     shifts,
     solving,
 )
-from sutura.core.proof import answering, bars, dust, picture, sealing, touch
+from sutura.core.proof import answering, bars, dust, picture, sealing, touch, traces
 from sutura.core.quoting import answers, chains, policy, pricing, routes, sensitivity, taxes
 from sutura.core.stock import (
     consolidating,
@@ -108,6 +108,7 @@ ALL: tuple[Rule, ...] = tuple(
         dust,
         bars,
         sealing,
+        traces,
         handover,
         job,
         people,

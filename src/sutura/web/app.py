@@ -38,6 +38,7 @@ from sutura.web.pages import (
     intake,
     job,
     living,
+    looks,
     matching,
     orders,
     people,
@@ -56,7 +57,7 @@ from sutura.web.settings import WebSettings
 
 LOG = structlog.get_logger("sutura")
 # the secret of a link is in no log
-_SECRETS = re.compile(r"(/q/|/quote/|/calendar/|/mine/link/)[A-Za-z0-9_-]+")
+_SECRETS = re.compile(r"(/q/|/quote/|/calendar/|/mine/link/|/proof/link/|/t/)[A-Za-z0-9_-]+")
 _REQUEST_ID = re.compile(r"[A-Za-z0-9-]{8,64}")
 # files that ship with the application
 SHIPPED = ("/static/", "/scripts/")
@@ -99,6 +100,7 @@ PAGES = (
     quoting,
     catalogue,
     living,
+    looks,
     health,
 )
 

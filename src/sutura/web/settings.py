@@ -20,3 +20,5 @@ class WebSettings:
     ready: Callable[[], list[str]]
     database_away: type[Exception]
     database_busy: type[Exception]
+    # where a device under test reaches this application; empty = guessed
+    device_address: str = ""

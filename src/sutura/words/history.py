@@ -17,6 +17,7 @@ from sutura.core.intake.observations import Layer
 from sutura.core.job import EventKind, JobEvent
 from sutura.core.matching.judging import Learned
 from sutura.core.maths.money import Money
+from sutura.core.proof.sealing import Look
 from sutura.core.stock.levels import PartFate
 from sutura.core.values import Outcome
 from sutura.words.speech import Speech
@@ -291,6 +292,18 @@ _TELLING: Mapping[EventKind, Callable[[Facts, Speech], list[str]]] = {
     EventKind.PROMISED: _promised,
     EventKind.CLOSED: lambda facts, speech: [
         speech.text("Closed up after {minutes} min of bench work.", **facts)
+    ],
+    EventKind.DUST: lambda facts, speech: [
+        speech.text(
+            "What is left under the panel is accepted: {accepted}.", accepted=facts["accepted"].rstrip(".")
+        )
+        if facts.get("accepted")
+        else speech.text("Looked for dust: {specks} found.", specks=facts["specks"])
+    ],
+    EventKind.SEALED_LOOK: lambda facts, speech: [
+        speech.text("Looked at {look}: proved.", look=Look(facts["look"]))
+        if facts["passed"]
+        else speech.text("Looked at {look}: something is not right.", look=Look(facts["look"]))
     ],
     EventKind.HANDED_BACK: _handed_back,
     EventKind.DECLINED: lambda facts, speech: [speech.text("Declined: {reason}", **facts)],

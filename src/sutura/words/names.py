@@ -93,6 +93,8 @@ NAMES: Mapping[type[Enum], Mapping[Enum, str]] = {
         EventKind.GIVEN_UP: "given up",
         EventKind.CLOSED_UNREPAIRED: "closed up unrepaired",
         EventKind.PROMISED: "promise changed",
+        EventKind.DUST: "looked for dust",
+        EventKind.SEALED_LOOK: "looked at when sealed",
         EventKind.HANDED_BACK: "handed back",
     },
     Action: {

@@ -1,15 +1,28 @@
-"""The proof: the function list again, and what it says against the baseline."""
+"""The proof: the function list again, what the device says of itself, and what that means against the
+baseline.
+"""
 
 from __future__ import annotations
 
-from fastapi.responses import Response
+import json
+from collections.abc import Mapping
 
+from fastapi.responses import Response
+from markupsafe import Markup
+
+from sutura.core.errors import Invalid
 from sutura.core.people import Deed
 from sutura.core.proof.answering import advice
+from sutura.core.proof.bars import BarsReading, read_bars
+from sutura.core.proof.sealing import PLACES, Look
+from sutura.core.typed import read_decimal
+from sutura.core.values import Outcome
 from sutura.services import job as job_service
-from sutura.services import proof
+from sutura.services import looks, proof
+from sutura.services.looks import LookPage
 from sutura.web.addresses import Addresses, Anyone
 from sutura.web.deeds import deed
+from sutura.web.drawings.touchmap import draw_specks, draw_touch
 from sutura.web.present import render
 from sutura.web.session import ANEW, Ask, Asking, Form, Shown
 
@@ -17,12 +30,43 @@ addresses = Addresses()
 
 
 @addresses.get("/jobs/{code}/proof", may=Anyone.SIGNED_IN)
-def proof_page(ask: Ask, code: str) -> Response:
-    return _page(ask, code)
+def proof_page(ask: Ask, code: str, shutter: str = "", pulses: str = "", reading: str = "") -> Response:
+    """The proof; with what a photo was taken at, whether its bars are the camera's."""
+    asked = {"shutter": shutter, "pulses": pulses, "reading": reading}
+    if not any(asked.values()):
+        return proof_again(ask, code)
+    try:
+        return _page(ask, code, ANEW, asked, _bars(asked))
+    except Invalid as refusal:
+        return _page(ask, code, Shown(refusal=refusal, status=422), asked)
 
 
-def _page(ask: Asking, code: str, shown: Shown = ANEW) -> Response:
+def _bars(asked: Mapping[str, str]) -> BarsReading:
+    """Whether bars must appear: shutter as one over so many seconds, pulses a second, ms to read a photo."""
+    found = {}
+    for name, text in asked.items():
+        number = read_decimal(text)
+        if number is None or number <= 0:
+            raise Invalid(name, text, "a number above zero")
+        found[name] = float(number)
+    return read_bars(1 / found["shutter"], found["pulses"], found["reading"] / 1000)
+
+
+def proof_again(ask: Asking, code: str, shown: Shown = ANEW) -> Response:
+    """The page again, with what was refused."""
+    return _page(ask, code, shown)
+
+
+def _page(
+    ask: Asking,
+    code: str,
+    shown: Shown = ANEW,
+    asked: Mapping[str, str] | None = None,
+    bars: BarsReading | None = None,
+) -> Response:
     page = job_service.job_page(code, ask.now)
+    look = looks.look_page(page.job, page.model, ask.now)
+    testing = page.progress.at_proof and page.job.stage.value == "opened"
     return render(
         ask,
         "proof/proof.html",
@@ -30,13 +74,61 @@ def _page(ask: Asking, code: str, shown: Shown = ANEW) -> Response:
         shown=shown,
         page=page,
         job=page.job,
-        testing=page.progress.at_proof and page.job.stage.value == "opened",
+        testing=testing,
+        entered=shown.over(_told(ask, look)) if testing or look.due else shown.entered,
         advice=advice(page.proof.failing) if page.proof else "",
+        look=look,
+        looks=Look,
+        map=_map(page, look),
+        specks=_specks(page, look),
+        specks_field=json.dumps([]),
+        places=PLACES,
+        asked=asked or {},
+        bars=bars,
+        can_test=page.job.stage.value
+        in ("identified", "quoted", "part_in_hand", "opened", "proved", "closed"),
+    )
+
+
+def _told(ask: Asking, look: LookPage) -> dict[str, str]:
+    """What the device says of itself stands in the list already, for whoever records it."""
+    told = {}
+    for name, test in look.told.items():
+        told[f"function.{name}"] = test.outcome.value
+        if test.outcome is not Outcome.WORKS:
+            told[f"reason.{name}"] = "; ".join(ask.speech.say(reason) for reason in test.reasons)[:200]
+    return told
+
+
+def _map(page: job_service.JobPage, look: LookPage) -> Markup:
+    touch = look.told.get("touch")
+    if touch is None:
+        return Markup("")
+    outlines = looks.outlines_of(touch)
+    share = round(100 * float(touch.found.get("share", 0)), 1)
+    title = f"Touch of {page.job.code}: {share} of 100 felt, {len(outlines)} places not"
+    return draw_touch(page.model.face, outlines, look.zones, title)
+
+
+def _specks(page: job_service.JobPage, look: LookPage) -> Markup:
+    if not look.needs_dust:
+        return Markup("")
+    title = f"Specks of {page.job.code}, look {len(look.dust.rounds)}"
+    return draw_specks(page.model.face, looks.specks_of(look.dusts), title)
+
+
+@addresses.get("/jobs/{code}/proof/paper", may=Anyone.SIGNED_IN)
+def paper(ask: Ask, code: str) -> Response:
+    """The proof as a page of its own, to print and to give."""
+    page = job_service.job_page(code, ask.now)
+    look = looks.look_page(page.job, page.model, ask.now)
+    return render(
+        ask, "proof/paper.html", room="Bench", page=page, job=page.job, look=look, map=_map(page, look)
     )
 
 
 @addresses.post("/jobs/{code}/proof", may=Deed.WORK_BENCH)
-@deed(then="/jobs/{code}/{done}", again=_page)
+@deed(then="/jobs/{code}/{done}", again=proof_again)
 def record(ask: Ask, code: str, form: Form) -> str:
     """Record the test; what is proved and clean goes straight on at the bench."""
     reading = proof.record_proof(code, form.entered.answers(), ask.person, ask.now)

@@ -7,6 +7,7 @@ import { zooming } from "./look.js";
 import { drawing } from "./marks.js";
 import { following, railing } from "./rails.js";
 import { signing } from "./signing.js";
+import { speckling } from "./specks.js";
 import { asks, watching } from "./waiting.js";
 
 const printing = () => ({
@@ -29,6 +30,7 @@ const COMPONENTS = {
   railing,
   signing,
   sounding,
+  speckling,
   watching,
   zooming,
 };

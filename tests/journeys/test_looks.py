@@ -1,0 +1,148 @@
+"""Two browsers: the shop's and the device's own. A dead strip, a device away from the network, dust, a laptop
+with mouse and keys, and a watch.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable
+
+import pytest
+from builders import HERON, Shop
+from journeys.conftest import Live
+from playwright.sync_api import Browser, Page, expect
+
+from sutura.store import proof as store
+from sutura.store.database import connection
+
+pytestmark = [pytest.mark.browser, pytest.mark.timeout(300)]
+Sit = Callable[..., Page]
+
+# lines down the page as fingers draw them, lost between two heights
+DRAW = """([from, until]) => {
+  const sheet = document.querySelector("#stage canvas");
+  let id = 1;
+  for (let x = 0; x < innerWidth + 18; x += 18) {
+    id += 1;
+    const clientX = Math.min(x, innerWidth);
+    const tell = (name, clientY) => sheet.dispatchEvent(
+      new PointerEvent(name, { pointerId: id, clientX, clientY, bubbles: true, cancelable: true }));
+    tell("pointerdown", 0);
+    for (let y = 8; y <= innerHeight + 8; y += 8) {
+      const at = Math.min(y, innerHeight);
+      if (at < from || at > until) tell("pointermove", at);
+    }
+    tell("pointerup", innerHeight);
+  }
+}"""
+
+
+@pytest.fixture
+def job(floor: Shop) -> str:
+    with connection():
+        floor.receive("P-1001", 1)
+        return floor.at_proof(HERON)
+
+
+def device_of(
+    browser: Browser, live: Live, shop_page: Page, job: str, wide: int, high: int, *, touch: bool
+) -> Page:
+    """The device under test opens the link that the shop made."""
+    shop_page.goto(f"/jobs/{job}/proof")
+    with shop_page.expect_navigation():
+        shop_page.get_by_role("button", name="Test it on the device itself").click()
+    address = shop_page.locator("p.code.break").text_content() or ""
+    device = browser.new_context(
+        base_url=live.url, viewport={"width": wide, "height": high}, has_touch=touch, is_mobile=touch
+    ).new_page()
+    device.clock.install()
+    device.goto("/t/" + address.rsplit("/", 1)[1])
+    return device
+
+
+def draw(device: Page, lost: tuple[float, float], *, everything: bool) -> None:
+    """The touch test from its first sheet to its last, with ten quiet seconds."""
+    device.get_by_role("button", name="Touch").click()
+    device.evaluate(DRAW, list(lost))
+    device.clock.run_for(1_000)
+    device.get_by_role("button", name="I drew over all of it" if everything else "Go on").click()
+    device.clock.run_for(10_500)
+    device.get_by_role("button", name="Leave out").click()
+    device.get_by_role("button", name="Leave out").click()
+
+
+def test_w01_a_dead_strip_is_found_and_the_device_may_be_away_meanwhile(
+    sit: Sit, floor: Shop, live: Live, browser: Browser, job: str
+) -> None:
+    shop = sit("Bram")
+    device = device_of(browser, live, shop, job, 390, 844, touch=True)
+    expect(device.get_by_role("heading")).to_have_text(f"Test {job}")
+    draw(device, (300, 372), everything=False)
+    expect(device.locator("[data-test=touch] .came")).to_have_text("faulty")
+    shop.goto(f"/jobs/{job}/proof")
+    expect(shop.locator("main")).to_contain_text("is not felt")
+    expect(shop.locator("svg .bare")).to_have_count(1)
+    # away from the network: kept on the device, and there after it came back
+    device.context.set_offline(True)
+    draw(device, (-1, -1), everything=True)
+    expect(device.locator("#says")).to_contain_text("No connection")
+    with connection():
+        assert len(store.load_tests(floor.job(job).id)) == 1
+    device.context.set_offline(False)
+    device.clock.run_for(4_000)
+    expect(device.locator("[data-test=touch] .came")).to_have_text("works")
+    shop.goto(f"/jobs/{job}/proof")
+    expect(shop.locator("main")).to_contain_text("of the picture felt every finger")
+    # a second device is told, and gets nothing
+    other = browser.new_context(base_url=live.url).new_page()
+    other.goto(device.url)
+    expect(other.locator("main")).to_contain_text("opened this link first")
+    expect(other.locator("[data-test]")).to_have_count(0)
+    other.context.close()
+    device.context.close()
+
+
+def test_a_laptop_by_mouse_and_keys_and_a_watch_that_its_page_fits(
+    sit: Sit, floor: Shop, live: Live, browser: Browser, job: str
+) -> None:
+    shop = sit("Bram")
+    laptop = device_of(browser, live, shop, job, 1280, 720, touch=False)
+    laptop.get_by_role("button", name="Picture").click()
+    laptop.get_by_label("What a tap marks").select_option("line")
+    laptop.locator(".field").click(position={"x": 60, "y": 60})
+    laptop.locator(".field").focus()
+    for _ in range(9):
+        laptop.keyboard.press("Enter")
+    laptop.get_by_role("button", name="Done").click()
+    expect(laptop.locator("[data-test=image] .came")).to_have_text("faulty")
+    laptop.context.close()
+    watch = device_of(browser, live, shop, job, 184, 224, touch=True)
+    assert watch.evaluate("document.documentElement.scrollWidth") <= 184
+    draw(watch, (-1, -1), everything=True)
+    expect(watch.locator("[data-test=touch] .came")).to_have_text("works")
+    watch.context.close()
+
+
+def test_w17_dust_is_marked_by_clicks_and_keys_until_it_is_clean(sit: Sit, floor: Shop, job: str) -> None:
+    with connection():
+        panel = floor.at_proof("ardale-foil-13-panel")
+    page = sit("Lio")
+    page.goto(f"/jobs/{panel}/proof")
+    dust = page.get_by_role("region", name="Dust under the panel")
+    expect(dust).to_contain_text("mark every speck")
+    face = dust.get_by_role("group", name=re.compile("The panel"))
+    face.click(position={"x": 120, "y": 90})
+    face.focus()
+    page.keyboard.press("ArrowRight")
+    page.keyboard.press("Enter")
+    expect(dust.get_by_role("status")).to_have_text("2 marked.")
+    with page.expect_navigation():
+        dust.get_by_role("button", name="Keep this look").click()
+    expect(dust).to_contain_text("2 new")
+    face.click(position={"x": 120, "y": 90})
+    with page.expect_navigation():
+        dust.get_by_role("button", name="Keep this look").click()
+    expect(dust).to_contain_text("came back at the same place")
+    with page.expect_navigation():
+        dust.get_by_role("button", name="Keep this look").click()
+    expect(dust).to_contain_text("Clean after 3 looks")

@@ -1,0 +1,272 @@
+"""The device proves itself: links, what it sends, dust, and the look at a sealed device."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Mapping
+from datetime import timedelta
+from typing import Any
+
+import pytest
+from builders import HERON, Shop, models, said
+
+from sutura.core.errors import Invalid, ManyInvalid, MoveRefused, NotAllowed, NotFound
+from sutura.core.intake.marks import Mark, MarkKind
+from sutura.core.job import EventKind, Stage
+from sutura.core.maths.geometry import Point
+from sutura.core.proof.sealing import PLACES, Look
+from sutura.core.values import Outcome
+from sutura.services import job as job_service
+from sutura.services import looks
+from sutura.store import proof as store
+
+DEVICE, OTHER = "a-device-of-its-own", "another-device-here"
+FACE = models()[HERON].face
+
+
+def strokes(skip_from: float = 1e9, skip_to: float = 1e9) -> list[list[list[float]]]:
+    """Lines down a page of 322 × 693 pixels, five to a millimetre; nothing is felt between two heights."""
+    return [
+        [[16 * n, x, y] for n, y in enumerate(range(0, 700, 12)) if not skip_from <= y <= skip_to]
+        for x in [*range(0, 322, 25), 322]
+    ]
+
+
+def touched(**more: Any) -> str:
+    return json.dumps({"w": 322, "h": 693, "strokes": strokes(), "quiet": [], "fingers": 2, **more})
+
+
+def sends(
+    token: str, shop: Shop, said_of: str, kind: str = "touch", key: str = "key-0001", device: str = DEVICE
+) -> Outcome:
+    return looks.receive(token, device, kind, key, said_of, shop.now)
+
+
+def opened(shop: Shop, code: str) -> str:
+    token = looks.make_link(code, shop.bram, shop.tick())
+    looks.open_link(token, DEVICE, shop.now)
+    return token
+
+
+def page_of(shop: Shop, code: str) -> looks.LookPage:
+    job = shop.job(code)
+    return looks.look_page(job, models()[job.model_id], shop.now)
+
+
+def test_w01_a_dead_strip_is_found_beside_the_one_of_arrival(shop: Shop) -> None:
+    """Drawn dead at intake from 40 to 52 mm; now a strip at the same place, twice as high."""
+    shop.receive("P-1001", 1)
+    corners = ((3.2, 40), (67.6, 40), (67.6, 52), (3.2, 52))
+    dead = Mark(kind=MarkKind.DEAD, points=tuple(Point(x=x, y=y) for x, y in corners))
+    code = shop.at_proof(HERON, marks=[dead])
+    token = opened(shop, code)
+    assert sends(token, shop, touched()) is Outcome.WORKS
+    found = page_of(shop, code)
+    assert found.told["touch"].measured
+    assert [zone.change for zone in found.zones] == ["improved"]
+    # 36 to 56 mm of the face: 160 to 260 pixels of the picture
+    assert sends(token, shop, touched(strokes=strokes(150, 270)), key="key-0002") is Outcome.FAULTY
+    found = page_of(shop, code)
+    [outline] = found.bare
+    assert min(one.y for one in outline) == pytest.approx(4 + 144 / 5 + 4, abs=1)
+    assert [zone.change for zone in found.zones] == ["same"]
+    assert "is not felt" in said(found.told["touch"].reasons[0])
+
+
+def test_what_is_sent_twice_is_kept_once_and_what_comes_late_is_not_lost(shop: Shop) -> None:
+    shop.receive("P-1001", 1)
+    code = shop.at_proof(HERON)
+    token = opened(shop, code)
+    for _ in range(3):
+        sends(token, shop, touched())
+    assert len(store.load_tests(shop.job(code).id)) == 1
+    # away from the network until after the link's end: still taken, for some hours
+    shop.now += looks.GOOD_FOR + timedelta(minutes=5)
+    with pytest.raises(looks.LinkOver):
+        looks.open_link(token, DEVICE, shop.now)
+    sends(token, shop, touched(), key="key-0002")
+    assert len(store.load_tests(shop.job(code).id)) == 2
+    shop.now += looks.STILL_TAKEN
+    with pytest.raises(looks.LinkOver):
+        sends(token, shop, touched(), key="key-0003")
+
+
+def test_a_link_is_one_device_s_and_a_new_one_ends_it(shop: Shop) -> None:
+    shop.receive("P-1001", 1)
+    code = shop.at_proof(HERON)
+    token = opened(shop, code)
+    assert looks.open_link(token, DEVICE, shop.tick()).code == code
+    with pytest.raises(looks.OtherDevice):
+        looks.open_link(token, OTHER, shop.now)
+    with pytest.raises(looks.OtherDevice):
+        sends(token, shop, touched(), device=OTHER)
+    again = looks.make_link(code, shop.bram, shop.tick())
+    with pytest.raises(looks.LinkOver):
+        looks.open_link(token, DEVICE, shop.now)
+    shown = looks.open_link(again, OTHER, shop.now)
+    assert {one.id for one in shown.functions} == {"brightness", "earpiece", "front-camera", "microphone"}
+    for guess in ("", "x" * 32, again[:-1], again + "A", "x" * 500):
+        with pytest.raises(NotFound):
+            looks.open_link(guess, DEVICE, shop.now)
+
+
+def test_who_may_make_a_link_and_when(shop: Shop) -> None:
+    shop.receive("P-1001", 1)
+    code = shop.take_in()
+    # on arrival the counter tests; what is sent is of the baseline
+    token = looks.make_link(code, shop.counter, shop.now)
+    looks.open_link(token, DEVICE, shop.now)
+    sends(token, shop, touched())
+    assert [test.attempt for test in store.load_tests(shop.job(code).id)] == [0]
+    on_the_bench = shop.at_proof(HERON)
+    with pytest.raises(NotAllowed):
+        looks.make_link(on_the_bench, shop.counter, shop.now)
+    with pytest.raises(NotFound):
+        looks.make_link("NO-SUCH", shop.bram, shop.now)
+
+
+@pytest.mark.parametrize(
+    ("kind", "sent", "field"),
+    [
+        ("touch", "no json", "said"),
+        ("touch", "[1]", "said"),
+        ("touch", "[" * 5_000, "said"),
+        ("touch", json.dumps({"w": 322, "h": 693}), "strokes"),
+        ("touch", json.dumps({"w": 5, "h": 693, "strokes": []}), "w"),
+        ("touch", json.dumps({"w": 322, "h": True, "strokes": []}), "h"),
+        ("touch", json.dumps({"w": 322, "h": 693, "strokes": [[[1, 2]]]}), "strokes"),
+        ("touch", json.dumps({"w": 322, "h": 693, "strokes": [[[1, 2, None]]]}), "strokes"),
+        ("touch", json.dumps({"w": 322, "h": 693, "strokes": [[]] * 401}), "strokes"),
+        ("touch", '{"w": 322, "h": 693, "strokes": [[[1, 2, NaN]]]}', "strokes"),
+        ("picture", json.dumps({"w": 322, "h": 693, "marks": [["glow", 1, 1]]}), "marks"),
+        ("picture", json.dumps({"w": 322, "h": 693, "uneven": [10]}), "uneven"),
+        ("function", json.dumps({"function": "engine", "works": True}), "function"),
+        ("function", json.dumps({"function": "microphone", "level": "loud"}), "level"),
+        ("smell", "{}", "kind"),
+    ],
+)
+def test_what_no_page_sends_is_refused_and_nothing_is_kept(
+    shop: Shop, kind: str, sent: str, field: str
+) -> None:
+    shop.receive("P-1001", 1)
+    code = shop.at_proof(HERON)
+    token = opened(shop, code)
+    with pytest.raises(Invalid) as refused:
+        sends(token, shop, sent, kind)
+    assert refused.value.field == field
+    with pytest.raises(Invalid):
+        sends(token, shop, touched(), key="short")
+    assert store.load_tests(shop.job(code).id) == []
+
+
+def test_a_device_on_its_side_and_one_with_a_card_are_read_in_millimetres(shop: Shop) -> None:
+    """Turned, 693 × 322: the same lines lie; a card of 240 pixels says that the page is 115 mm of 138.6."""
+    shop.receive("P-1001", 1)
+    code = shop.at_proof(HERON)
+    token = opened(shop, code)
+    lying = [[[t, y, x] for t, x, y in stroke] for stroke in strokes()]
+    turned = json.dumps({"w": 693, "h": 322, "strokes": lying, "quiet": []})
+    assert sends(token, shop, turned) is Outcome.WORKS
+    small = json.dumps({"w": 322, "h": 693, "card": 515, "strokes": strokes(), "quiet": []})
+    assert sends(token, shop, small, key="key-0002") is Outcome.NOT_TESTABLE
+    assert "of 100 of the picture" in said(page_of(shop, code).told["touch"].reasons[0])
+    fills = json.dumps({"w": 322, "h": 693, "card": 428, "strokes": strokes(), "quiet": []})
+    assert sends(token, shop, fills, key="key-0003") is Outcome.WORKS
+
+
+def test_w12_a_picture_with_faults_and_functions_by_ear_and_by_measure(shop: Shop) -> None:
+    shop.receive("P-1001", 1)
+    code = shop.at_proof(HERON)
+    token = opened(shop, code)
+    whole = {"w": 322, "h": 693, "shown": ["white", "black", "red", "green", "blue", "grey"], "marks": []}
+    assert sends(token, shop, json.dumps(whole), "picture") is Outcome.WORKS
+    # 1170 × 2532 are three million: class II allows six that are always lit
+    lit: Mapping[str, Any] = {**whole, "marks": [["bright", n, n] for n in range(6)]}
+    assert sends(token, shop, json.dumps(lit), "picture", "key-0002") is Outcome.WORKS
+    more = {**whole, "marks": [["bright", n, n] for n in range(7)]}
+    assert sends(token, shop, json.dumps(more), "picture", "key-0003") is Outcome.FAULTY
+    line = {**whole, "marks": [["line", 1, 1]]}
+    assert sends(token, shop, json.dumps(line), "picture", "key-0004") is Outcome.FAULTY
+    for number, (level, outcome) in enumerate(((0.02, Outcome.WORKS), (0.019, Outcome.FAULTY))):
+        sent = json.dumps({"function": "microphone", "level": level})
+        assert sends(token, shop, sent, "function", f"key-1{number:03}") is outcome
+    by_ear = json.dumps({"function": "earpiece", "works": None})
+    assert sends(token, shop, by_ear, "function", "key-2000") is Outcome.NOT_TESTABLE
+    told = page_of(shop, code).told
+    assert (told["microphone"].measured, told["earpiece"].measured, told["image"].measured) == (
+        True,
+        False,
+        False,
+    )
+
+
+def test_w17_three_looks_for_dust_and_what_is_left_needs_a_reason(shop: Shop) -> None:
+    shop.receive("P-1001", 1)
+    code = shop.at_proof(HERON)
+    with pytest.raises(Invalid):
+        looks.accept_dust(code, "hidden below the bezel", shop.bram, shop.now)
+    for wrong in ("no", "[[1]]", "[[-1, 5]]", "[[500, 5]]", json.dumps([[1, 1]] * 201)):
+        with pytest.raises(Invalid):
+            looks.look_for_dust(code, wrong, shop.bram, shop.now)
+    first = looks.look_for_dust(code, "[[10, 10], [20, 20]]", shop.bram, shop.tick())
+    assert len(first.rounds[0].new) == 2
+    second = looks.look_for_dust(code, "[[10.5, 10]]", shop.bram, shop.tick())
+    assert "came back at the same place" in said(second.says)
+    assert looks.look_for_dust(code, "", shop.bram, shop.tick()).clean
+    with pytest.raises(Invalid):
+        looks.accept_dust(code, "hidden below the bezel", shop.bram, shop.now)
+    looks.look_for_dust(code, "[[30, 30]]", shop.bram, shop.tick())
+    looks.accept_dust(code, "hidden below the bezel", shop.bram, shop.tick())
+    found = page_of(shop, code).dust
+    assert (found.done, found.accepted, len(found.rounds)) == (True, "hidden below the bezel", 4)
+    kinds = [event.kind for event in job_service.job_page(code, shop.now).events]
+    assert kinds.count(EventKind.DUST) == 5
+
+
+def flush(**more: str) -> dict[str, str]:
+    return {**{f"flush.{place}": "yes" for place in PLACES}, **more}
+
+
+def works() -> dict[str, tuple[str, str]]:
+    return {one.id: ("works", "") for one in models()[HERON].functions}
+
+
+def test_a_sealed_device_is_tested_and_felt_once_more(shop: Shop) -> None:
+    shop.receive("P-1001", 1)
+    code = shop.at_proof(HERON)
+    with pytest.raises(MoveRefused):
+        looks.look_at_sealed(code, works(), flush(), shop.bram, shop.now)
+    shop.receive("P-1001", 1)
+    closed = shop.closed(HERON)
+    assert shop.job(closed).stage is Stage.CLOSED
+    page = page_of(shop, closed)
+    assert (page.due, page.looks) == (Look.AFTER_SEALING, (Look.BEFORE_SEALING, Look.AFTER_SEALING))
+    with pytest.raises(ManyInvalid):
+        looks.look_at_sealed(closed, {}, flush(), shop.bram, shop.now)
+    with pytest.raises(ManyInvalid):
+        looks.look_at_sealed(closed, works(), {}, shop.bram, shop.now)
+    wrong = looks.look_at_sealed(closed, works(), flush(**{"gap.top": "0.3"}), shop.bram, shop.tick())
+    assert said(wrong[0]).startswith("top: gapes 0.3 mm")
+    assert page_of(shop, closed).due is Look.AFTER_SEALING
+    broken = {**works(), "touch": ("faulty", "dead at the left edge")}
+    [worse] = looks.look_at_sealed(closed, broken, flush(), shop.bram, shop.tick())
+    assert said(worse) == "Touch does not work: dead at the left edge"
+    assert looks.look_at_sealed(closed, works(), flush(), shop.bram, shop.tick()) == ()
+    assert page_of(shop, closed).due is None
+    assert [one.passed for one in page_of(shop, closed).sealed] == [False, False, True]
+    with pytest.raises(MoveRefused):
+        looks.look_at_sealed(closed, works(), flush(), shop.bram, shop.now)
+
+
+def test_what_a_cure_can_change_is_looked_at_after_it(shop: Shop, monkeypatch: pytest.MonkeyPatch) -> None:
+    """The touch alone, and only when the cure is over."""
+    shop.receive("P-1001", 1)
+    code = shop.closed(HERON)
+    monkeypatch.setattr(looks, "_cure_of", lambda *_: 45)
+    looks.look_at_sealed(code, works(), flush(), shop.bram, shop.tick())
+    assert page_of(shop, code).due is None
+    shop.now += timedelta(minutes=60)
+    page = page_of(shop, code)
+    assert (page.due, [one.id for one in page.functions]) == (Look.AFTER_CURE, ["touch"])
+    assert looks.look_at_sealed(code, {"touch": ("works", "")}, {}, shop.bram, shop.now) == ()
+    assert page_of(shop, code).due is None
