@@ -6,12 +6,14 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable
+from decimal import Decimal
 
 import pytest
-from builders import HERON, Shop
+from builders import HERON, Shop, models
 from journeys.conftest import Live
 from playwright.sync_api import Browser, Page, expect
 
+from sutura.store import people as people_store
 from sutura.store import proof as store
 from sutura.store.database import connection
 
@@ -53,7 +55,7 @@ def device_of(
         shop_page.get_by_role("button", name="Test it on the device itself").click()
     address = shop_page.locator("p.code.break").text_content() or ""
     device = browser.new_context(
-        base_url=live.url, viewport={"width": wide, "height": high}, has_touch=touch, is_mobile=touch
+        base_url=live.address, viewport={"width": wide, "height": high}, has_touch=touch, is_mobile=touch
     ).new_page()
     device.clock.install()
     device.goto("/t/" + address.rsplit("/", 1)[1])
@@ -94,7 +96,7 @@ def test_w01_a_dead_strip_is_found_and_the_device_may_be_away_meanwhile(
     shop.goto(f"/jobs/{job}/proof")
     expect(shop.locator("main")).to_contain_text("of the picture felt every finger")
     # a second device is told, and gets nothing
-    other = browser.new_context(base_url=live.url).new_page()
+    other = browser.new_context(base_url=live.address).new_page()
     other.goto(device.url)
     expect(other.locator("main")).to_contain_text("opened this link first")
     expect(other.locator("[data-test]")).to_have_count(0)
@@ -125,8 +127,11 @@ def test_a_laptop_by_mouse_and_keys_and_a_watch_that_its_page_fits(
 
 def test_w17_dust_is_marked_by_clicks_and_keys_until_it_is_clean(sit: Sit, floor: Shop, job: str) -> None:
     with connection():
+        every = dict.fromkeys({model.procedure_family for model in models().values()}, Decimal(1))
+        people_store.save_skills(floor.bram.id, every)
+        floor.receive("P-6006", 1)
         panel = floor.at_proof("ardale-foil-13-panel")
-    page = sit("Lio")
+    page = sit("Bram")
     page.goto(f"/jobs/{panel}/proof")
     dust = page.get_by_role("region", name="Dust under the panel")
     expect(dust).to_contain_text("mark every speck")

@@ -20,7 +20,7 @@ from sutura.core.job import BEFORE_OPENING, EventKind, JobRecord, Stage
 from sutura.core.maths.geometry import Point
 from sutura.core.maths.plane import Patch
 from sutura.core.people import Deed, demand
-from sutura.core.proof.dust import DustReading, check_accepted, read_dust
+from sutura.core.proof.dust import BARE_ROUTES, DustReading, check_accepted, read_dust
 from sutura.core.proof.sealing import Look, functions_of, looks_of, read_felt, said_of
 from sutura.core.proof.touch import Zone, compare_zones
 from sutura.core.proof.traces import MEASURED, Kind, picture_from, pixels_of, touch_from, tried_from
@@ -237,7 +237,7 @@ def look_page(job: JobRecord, model: Model, now: datetime) -> LookPage:
         bare=bare,
         dust=_dust_of(dusts),
         dusts=dusts,
-        needs_dust=needs_dust(job, model),
+        needs_dust=job.chosen.route in BARE_ROUTES or bool(dusts),
         sealed=sealed,
         looks=looks,
         due=due,
@@ -282,11 +282,6 @@ def _dust_of(dusts: Sequence[store.Dust]) -> DustReading:
     looks = specks_of(dusts)
     accepted = next((look.accepted for look in reversed(dusts) if look.accepted), "")
     return read_dust(looks, accepted)
-
-
-def needs_dust(job: JobRecord, model: Model) -> bool:
-    """Whether a bare panel is looked at for dust before it is sealed."""
-    return job.chosen.route == "panel" or any(step.id == "dust" for step in model.steps)
 
 
 def _due(

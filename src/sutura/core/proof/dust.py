@@ -17,6 +17,8 @@ from sutura.core.values import COMMON, Rule
 SAME_MM = 1.5
 # after so many rounds it is asked whether to go on; common practice, no source
 MANY_ROUNDS = 5
+# routes that leave the panel open to dust until it is sealed
+BARE_ROUTES = frozenset({"bare panel"})
 
 RULES = (
     Rule(
