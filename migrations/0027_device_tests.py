@@ -1,4 +1,5 @@
-"""Tests on the device itself by a link of its own, looks at a bare panel, and what a sealed screen shows.
+"""Tests on the device itself by a link of its own, looks at a bare panel, what a sealed screen shows, a second
+person's look, and proofs that a manager lets pass.
 
 Frozen: never edit after release.
 """
@@ -68,6 +69,23 @@ create trigger sealed_look_rows before update or delete on sealed_look
     for each row execute function refuse_rewrite();
 create trigger sealed_look_all before truncate on sealed_look
     for each statement execute function refuse_rewrite();
+-- a proof that a manager lets pass although something does not work: the customer is told
+create table proof_override (
+    id bigserial primary key,
+    job_id bigint not null references job (id),
+    attempt integer not null check (attempt >= 1),
+    names jsonb not null check (jsonb_typeof(names) = 'array'),
+    reason text not null check (char_length(reason) between 5 and 300),
+    person_id bigint not null references person (id),
+    at timestamptz not null check (at >= '2000-01-01 00:00Z' and at < '2200-01-02 00:00Z'),
+    unique (job_id, attempt)
+);
+create trigger proof_override_rows before update or delete on proof_override
+    for each row execute function refuse_rewrite();
+create trigger proof_override_all before truncate on proof_override
+    for each statement execute function refuse_rewrite();
+-- whose look besides a beginner's own the shop wants before a device is sealed
+alter table shop add column second_look text not null default '' check (second_look in ('', 'screen', 'all'));
 """
 
 

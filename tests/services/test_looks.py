@@ -5,19 +5,23 @@ from __future__ import annotations
 import json
 from collections.abc import Mapping
 from datetime import timedelta
+from decimal import Decimal
 from typing import Any
 
 import pytest
 from builders import HERON, Shop, models, said
 
-from sutura.core.errors import Invalid, ManyInvalid, MoveRefused, NotAllowed, NotFound
+from sutura.core.errors import Invalid, ManyInvalid, MoveRefused, NotAllowed, NotFound, StaleSave
+from sutura.core.handover import not_promised
 from sutura.core.intake.marks import Mark, MarkKind
 from sutura.core.job import EventKind, Stage
 from sutura.core.maths.geometry import Point
 from sutura.core.proof.sealing import PLACES, Look
 from sutura.core.values import Outcome
+from sutura.services import consents, looks, proof
 from sutura.services import job as job_service
-from sutura.services import looks
+from sutura.services import shop as shop_service
+from sutura.store import people as people_store
 from sutura.store import proof as store
 
 DEVICE, OTHER = "a-device-of-its-own", "another-device-here"
@@ -262,7 +266,7 @@ def test_what_a_cure_can_change_is_looked_at_after_it(shop: Shop, monkeypatch: p
     """The touch alone, and only when the cure is over."""
     shop.receive("P-1001", 1)
     code = shop.closed(HERON)
-    monkeypatch.setattr(looks, "_cure_of", lambda *_: 45)
+    monkeypatch.setattr(looks, "cure_of", lambda *_: 45)
     looks.look_at_sealed(code, works(), flush(), shop.bram, shop.tick())
     assert page_of(shop, code).due is None
     shop.now += timedelta(minutes=60)
@@ -270,3 +274,61 @@ def test_what_a_cure_can_change_is_looked_at_after_it(shop: Shop, monkeypatch: p
     assert (page.due, [one.id for one in page.functions]) == (Look.AFTER_CURE, ["touch"])
     assert looks.look_at_sealed(code, {"touch": ("works", "")}, {}, shop.bram, shop.now) == ()
     assert page_of(shop, code).due is None
+
+
+def failing() -> dict[str, tuple[str, str]]:
+    return {**works(), "brightness": ("faulty", "stays at half")}
+
+
+def test_a_manager_lets_pass_with_a_reason_that_the_customer_reads(shop: Shop) -> None:
+    shop.receive("P-1001", 1)
+    code = shop.at_proof(HERON)
+    with pytest.raises(NotAllowed):
+        proof.record_proof(code, failing(), shop.bram, shop.tick(), all_the_same="the customer knows")
+    with pytest.raises(Invalid):
+        proof.record_proof(code, failing(), shop.manager, shop.now, all_the_same="why")
+    assert shop.job(code).stage is Stage.OPENED
+    told = "brightness follows again with the next system update"
+    assert proof.record_proof(code, failing(), shop.manager, shop.tick(), all_the_same=told).passed
+    assert shop.job(code).stage is Stage.PROVED
+    passed = looks.let_pass_of(shop.job(code))
+    assert passed
+    assert (passed.names, passed.reason) == (["Brightness"], told)
+    line = not_promised(sealed_device=False, passed=passed.names, reason=passed.reason)[0]
+    assert said(line) == f"Brightness: does not work as it should; {told}"
+    assert len(not_promised(sealed_device=False)) == 1
+
+
+def test_nothing_is_let_pass_where_nothing_fails(shop: Shop) -> None:
+    shop.receive("P-1001", 1)
+    code = shop.at_proof(HERON)
+    proof.record_proof(code, works(), shop.bram, shop.tick(), all_the_same="just to be sure")
+    assert looks.let_pass_of(shop.job(code)) is None
+
+
+def test_a_beginner_s_work_is_looked_at_by_a_second_person_where_the_shop_wants_it(shop: Shop) -> None:
+    shop.receive("P-1001", 3)
+    family = models()[HERON].procedure_family
+    people_store.save_skills(shop.bram.id, {family: Decimal("1.25")})
+    people_store.save_skills(shop.people["lio"].id, {family: Decimal("1.24")})
+    code = shop.at_proof(HERON)
+    assert proof.second_of(shop.job(code), models()[HERON]) == []
+    version = shop_service.shop().version
+    with pytest.raises(NotAllowed):
+        consents.change_second_look("all", version, shop.bram, shop.now)
+    with pytest.raises(Invalid):
+        consents.change_second_look("some", version, shop.manager, shop.now)
+    consents.change_second_look("screen", version, shop.manager, shop.now)
+    with pytest.raises(StaleSave):
+        consents.change_second_look("all", version, shop.manager, shop.now)
+    assert [one.name for one in proof.second_of(shop.job(code), models()[HERON])] == ["Lio"]
+    for nobody in (0, shop.bram.id, shop.counter.id):
+        with pytest.raises(ManyInvalid):
+            proof.record_proof(code, works(), shop.bram, shop.tick(), second=nobody)
+    lio = shop.people["lio"].id
+    assert proof.record_proof(code, works(), shop.bram, shop.tick(), second=lio).passed
+    [event] = [one for one in job_service.job_page(code, shop.now).events if one.kind is EventKind.PROVED]
+    assert event.facts["second"] == "Lio"
+    # one who is no beginner needs nobody
+    people_store.save_skills(shop.bram.id, {family: Decimal("1.24")})
+    assert proof.second_of(shop.job(shop.at_proof(HERON)), models()[HERON]) == []

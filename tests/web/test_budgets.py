@@ -42,7 +42,8 @@ BUDGETS = {
     "/jobs/{code}/bench": 10,
     # one need; each further one adds three
     "/jobs/{code}/routes": 16,
-    "/jobs/{code}/proof": 12,
+    # what the device says of itself, dust, looks when sealed, and the shop's wish for a second look
+    "/jobs/{code}/proof": 16,
     "/jobs/{code}/assign": 4,
     # one of it for its old screen
     "/jobs/{code}/handover": 13,

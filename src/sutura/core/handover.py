@@ -177,11 +177,13 @@ def aftercare(*, sealed: bool, cure_minutes: int) -> list[Fact]:
     return lines
 
 
-def not_promised(*, sealed_device: bool) -> list[Fact]:
+def not_promised(*, sealed_device: bool, passed: Sequence[str] = (), reason: str = "") -> list[Fact]:
     """What the receipt says is not promised. Source: common practice; IP ratings are the maker's, before
     opening.
     """
     lines = [fact("handover.new-damage-liquid-bending-not-covered")]
     if sealed_device:
         lines.insert(0, fact("handover.splash-protection-not-promised-after-opening"))
+    if passed:
+        lines.insert(0, fact("handover.passed-all-the-same", names=tuple(passed), reason=reason.rstrip(".")))
     return lines

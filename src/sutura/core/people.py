@@ -24,6 +24,7 @@ class Deed(StrEnum):
     ASSIGN = "assign"
     RESERVE = "reserve"
     WORK_BENCH = "work_bench"
+    LET_PASS = "let_pass"
     RECEIVE = "receive"
     ORDER = "order"
     CHANGE_CATALOGUE = "change_catalogue"
@@ -43,6 +44,8 @@ MAY: dict[Deed, frozenset[Role]] = {
     Deed.ASSIGN: frozenset({Role.MANAGER, Role.COUNTER}),
     Deed.RESERVE: _ALL,
     Deed.WORK_BENCH: frozenset({Role.MANAGER, Role.TECHNICIAN}),
+    # what does not work goes out all the same
+    Deed.LET_PASS: frozenset({Role.MANAGER}),
     Deed.RECEIVE: frozenset({Role.MANAGER, Role.COUNTER}),
     # orders are money
     Deed.ORDER: frozenset({Role.MANAGER}),

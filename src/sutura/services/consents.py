@@ -7,7 +7,8 @@ from datetime import datetime
 
 from sutura.core.bench.heat import read_room
 from sutura.core.catalogue.model import Model
-from sutura.core.errors import StaleSave
+from sutura.core.errors import Invalid, StaleSave
+from sutura.core.facts import fact
 from sutura.core.intake.arrival import Applies, Consent, check_consent_text, is_asked
 from sutura.core.intake.opening import CUPS_MM, cups_text, read_cups
 from sutura.core.people import Deed, demand
@@ -49,6 +50,23 @@ def change_room(typed: str, version: int, by: Person, now: datetime) -> None:
         raise StaleSave("The room", "another manager", None, {"room": typed}, {"room": f"{before.room_c:f}"})
     shop_store.save_shop(room_c=room)
     audit_store.add_audit(by.id, now, "room changed", {"before": str(before.room_c), "after": str(room)})
+
+
+# whose work a second person looks at: nobody's, a beginner's screen, all that a beginner did
+SECOND_LOOKS = ("", "screen", "all")
+
+
+@writing
+def change_second_look(typed: str, version: int, by: Person, now: datetime) -> None:
+    """Whether a second person looks at a beginner's work before it is sealed."""
+    before = lock_for(by, Deed.SET_UP_COUNTER)
+    if typed not in SECOND_LOOKS:
+        raise Invalid("second_look", typed, fact("consents.choose-a-second-look"))
+    if before.version != version:
+        mine, theirs = {"second_look": typed}, {"second_look": before.second_look}
+        raise StaleSave("The second look", "another manager", None, mine, theirs)
+    shop_store.save_shop(second_look=typed)
+    audit_store.add_audit(by.id, now, "second look changed", {"before": before.second_look, "after": typed})
 
 
 @reading

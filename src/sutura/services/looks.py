@@ -224,7 +224,7 @@ def look_page(job: JobRecord, model: Model, now: datetime) -> LookPage:
     bare = outlines_of(touch) if touch and touch.outcome is Outcome.FAULTY else ()
     dusts = [look for look in store.load_dust(job.id) if look.attempt == job.bench.attempt]
     sealed = [look for look in store.load_sealed(job.id) if look.attempt == job.bench.attempt]
-    cure = _cure_of(job, model)
+    cure = cure_of(job, model)
     looks = looks_of(model, cure_minutes=cure)
     closed = job_store.bench_times(job.id, (EventKind.CLOSED,)) if job.stage is Stage.CLOSED else []
     over = max(closed) + timedelta(minutes=cure) if closed else None
@@ -246,9 +246,15 @@ def look_page(job: JobRecord, model: Model, now: datetime) -> LookPage:
     )
 
 
-def _cure_of(job: JobRecord, model: Model) -> int:
+def cure_of(job: JobRecord, model: Model) -> int:
     """How long the seal of this job cures."""
     return model.cure_minutes if job.bench.cure_minutes is None else job.bench.cure_minutes
+
+
+@reading
+def let_pass_of(job: JobRecord) -> store.Override | None:
+    """What a manager let pass in the last round."""
+    return store.load_override(job.id, job.bench.attempt)
 
 
 def _attempt(job: JobRecord) -> int:

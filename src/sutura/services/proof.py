@@ -2,29 +2,45 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from datetime import datetime
 
+from sutura.core.bench.owntimes import BEGINNER
+from sutura.core.catalogue.model import Function, Model
+from sutura.core.errors import Invalid
+from sutura.core.facts import fact
 from sutura.core.intake.arrival import check_functions
-from sutura.core.job import EventKind, Move, Round, check_move
+from sutura.core.job import EventKind, JobRecord, Move, Round, check_move
 from sutura.core.people import Deed, demand
+from sutura.core.planning.queue import TechnicianChoice
 from sutura.core.proof import answering as rules
 from sutura.core.proof.answering import ProofReading
 from sutura.core.typed import refuse
 from sutura.core.values import Person
-from sutura.services import schools
+from sutura.services import planning, schools, shop
 from sutura.services.job import gather_facts, keep_sheet, move
+from sutura.store import audit as audit_store
 from sutura.store import intake as intake_store
 from sutura.store import job as job_store
-from sutura.store.database import writing
+from sutura.store import planning as planning_store
+from sutura.store import proof as store
+from sutura.store.database import reading, writing
 
 
 @writing
 def record_proof(
-    code: str, answers: Mapping[str, tuple[str, str]], by: Person, now: datetime
+    code: str,
+    answers: Mapping[str, tuple[str, str]],
+    by: Person,
+    now: datetime,
+    *,
+    second: int = 0,
+    all_the_same: str = "",
 ) -> ProofReading:
-    """Record the whole function list and act on what it says."""
+    """Record the whole function list and act on what it says. `second` is who else looked, where the shop
+    wants that of a beginner's work; `all_the_same` why a manager lets pass what does not work.
+    """
     demand(by, Deed.WORK_BENCH)
     job = job_store.lock_job(code)
     model = schools.of_job(job)
@@ -32,17 +48,59 @@ def record_proof(
     # out of turn is refused before the list is looked at
     check_move(replace(facts, proof_complete=True, proof_passed=True), Move.PASS_PROOF)
     results, problems = check_functions(model, answers)
-    refuse(problems, "The proof")
+    who, missing = _second(job, model, second, by)
+    refuse([*problems, *missing], "The proof")
     intake_store.add_results(job.id, job.bench.attempt, results, by.id, now)
     baseline = intake_store.load_results(job.id)[0]
     reading = rules.compare(model.functions, baseline, {r.function: r for r in results})
     failing = [comparison.function for comparison in reading.failing]
+    if all_the_same.strip() and not reading.passed:
+        _let_pass(job, failing, all_the_same.strip(), by, now)
+        reading = replace(reading, passed=True)
     if reading.passed:
+        passed = {"second": who, "all_the_same": all_the_same.strip()[:300] if failing else ""}
         done = replace(job.bench, steps_done=job.bench.steps_done + 1)
-        move(job, Move.PASS_PROOF, EventKind.PROVED, {}, done, by=by, now=now)
+        move(job, Move.PASS_PROOF, EventKind.PROVED, passed, done, by=by, now=now)
     else:
         again = replace(job.bench, attempt=job.bench.attempt + 1, round=Round.REWORK, steps_done=0)
         again = replace(again, steps_total=keep_sheet(job, again, now))
         told = {"failing": [function.id for function in failing], "names": [f.name for f in failing]}
         move(job, Move.FAIL_PROOF, EventKind.PROOF_FAILED, told, again, by=by, now=now)
     return reading
+
+
+def _let_pass(job: JobRecord, failing: Sequence[Function], reason: str, by: Person, now: datetime) -> None:
+    """A manager lets pass what does not work; the customer is told (rule proof.all-the-same)."""
+    demand(by, Deed.LET_PASS)
+    if len(reason) < 5:
+        raise Invalid("all_the_same", reason, fact("proof.write-why-all-the-same"))
+    names = [function.name for function in failing]
+    store.add_override(job.id, job.bench.attempt, names, reason[:300], by.id, now)
+    facts = {"job": job.code, "names": names, "reason": reason[:300]}
+    audit_store.add_audit(by.id, now, "proof let pass", facts)
+
+
+@reading
+def second_of(job: JobRecord, model: Model) -> list[TechnicianChoice]:
+    """Who may look besides a beginner at their work, where the shop wants that; else nobody (rule
+    proof.second-look).
+    """
+    technician = job.bench.technician_id
+    if not shop.shop().second_look or technician is None:
+        return []
+    skills = {one.person_id: one for one in planning_store.skills_page(model.procedure_family)}
+    written = skills[technician].written if technician in skills else None
+    if written is not None and written < BEGINNER:
+        return []
+    return [one for one in planning.trained_for(model) if one.person_id != technician]
+
+
+def _second(job: JobRecord, model: Model, second: int, by: Person) -> tuple[str, list[Invalid]]:
+    """Whoever looked besides, by name; nobody where nobody has to."""
+    choices = {one.person_id: one.name for one in second_of(job, model) if one.person_id != by.id}
+    if by.id in {one.person_id for one in second_of(job, model)}:
+        # somebody trained records a beginner's work: that is the second look
+        return by.name, []
+    if not choices or second in choices:
+        return choices.get(second, ""), []
+    return "", [Invalid("second", "", fact("proof.name-who-looked"))]

@@ -10,7 +10,7 @@ from typing import Any
 from sutura.core.facts import Fact, from_json, to_json
 from sutura.core.values import Outcome
 from sutura.store.database import each, first, reading
-from sutura.store.proof_tables import DeviceTest, DustLook, SealedLook, TestLink
+from sutura.store.proof_tables import DeviceTest, DustLook, ProofOverride, SealedLook, TestLink
 from sutura.store.tables import Job, Person
 
 
@@ -145,6 +145,42 @@ def load_tests(job_id: int) -> list[Test]:
 @reading
 def count_tests(job_id: int) -> int:
     return int(DeviceTest.select().where(DeviceTest.job == job_id).count())
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Override:
+    """A proof that was let pass: what does not work, why it may go all the same, and who said so."""
+
+    attempt: int
+    names: Sequence[str]
+    reason: str
+    who: str
+    at: datetime
+
+
+def add_override(
+    job_id: int, attempt: int, names: Sequence[str], reason: str, person_id: int, at: datetime
+) -> None:
+    ProofOverride.insert(
+        job=job_id, attempt=attempt, names=list(names), reason=reason, person=person_id, at=at
+    ).execute()
+
+
+@reading
+def load_override(job_id: int, attempt: int) -> Override | None:
+    """What was let pass in a round."""
+    query = (
+        ProofOverride.select(
+            ProofOverride.attempt,
+            ProofOverride.names,
+            ProofOverride.reason,
+            Person.name.alias("who"),
+            ProofOverride.at,
+        )
+        .join(Person)
+        .where(ProofOverride.job == job_id, ProofOverride.attempt == attempt)
+    )
+    return first(Override, query)
 
 
 def add_dust(

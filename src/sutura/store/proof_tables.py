@@ -69,5 +69,18 @@ class SealedLook(Table):
         indexes = ((("job", "id"), False),)
 
 
+class ProofOverride(Table):
+    id = BigAutoField()
+    job = ForeignKeyField(Job, index=False)
+    attempt = IntegerField()
+    names = BinaryJSONField(index=False)
+    reason = TextField()
+    person = ForeignKeyField(Person, index=False)
+    at = DateTimeTZField()
+
+    class Meta:
+        indexes = ((("job", "attempt"), True),)
+
+
 # every table of the house
-ALL: tuple[type[Table], ...] = (*plan_tables.ALL, TestLink, DeviceTest, DustLook, SealedLook)
+ALL: tuple[type[Table], ...] = (*plan_tables.ALL, TestLink, DeviceTest, DustLook, SealedLook, ProofOverride)

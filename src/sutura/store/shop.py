@@ -36,6 +36,7 @@ class ShopRecord:
     price_policy: Mapping[str, Any]
     stations: Mapping[str, int]
     planning: Mapping[str, int]
+    second_look: str
     weights: Mapping[str, int]
     hours: Mapping[str, Any]
 
@@ -72,6 +73,7 @@ _SHOP = Shop.select(
     Shop.price_policy,
     Shop.stations,
     Shop.planning,
+    Shop.second_look,
     Shop.weights,
     Shop.hours,
 ).where(Shop.id == 1)

@@ -45,6 +45,7 @@ class Shop(Table):
     price_policy = BinaryJSONField(index=False)
     stations = BinaryJSONField(index=False)
     planning = BinaryJSONField(index=False)
+    second_look = TextField()
     fill_percent = IntegerField()
     order_cost_minor = IntegerField()
     keeping_percent = IntegerField()

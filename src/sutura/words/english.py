@@ -155,6 +155,7 @@ SENTENCES: Mapping[str, str] = {
     "catalogue.write-what-device-says-up-80": "write what the device says, up to 80 characters",
     "catalogue.yes": "yes",
     # -- customers
+    "consents.choose-a-second-look": "choose nobody, image and touch, or everything",
     "customers.choose-another-record-than-one": "choose another record than this one",
     "customers.hand-these-devices-back-first": "hand these devices back first",
     "customers.type-name-stands": "type the name as it stands: {customer}",
@@ -204,6 +205,7 @@ SENTENCES: Mapping[str, str] = {
     "handover.open-amount-take-all-have-manager": (
         "the open amount is {owed}; take all of it, or have a manager change the price"
     ),
+    "handover.passed-all-the-same": "{names}: does not work as it should; {reason}",
     "handover.refund-up-to": "write an amount up to what was paid, {had}",
     "handover.splash-protection-not-promised-after-opening": (
         "Splash protection is not promised after opening."
@@ -872,9 +874,11 @@ SENTENCES: Mapping[str, str] = {
         "Failed: {names}. Switch the device off, take the battery off, reseat the connectors, look at each "
         "under light, then test everything again. Only then suspect the part."
     ),
+    "proof.name-who-looked": "name who looked besides: somebody trained, other than who did it",
     "proof.new-screen-must-make-work": "{said}; the new screen must make it work",
     "proof.with-reason": "{said} ({reason})",
     # -- quoting
+    "proof.write-why-all-the-same": "write why it may go on all the same: the customer reads it",
     "quotes.added": "new: {name}, {price}",
     "quotes.agree-first": "agree to it first: {what}",
     "quotes.be-asked-about": "be asked about",

@@ -273,7 +273,12 @@ _TELLING: Mapping[EventKind, Callable[[Facts, Speech], list[str]]] = {
     EventKind.FOR_THE_NIGHT: lambda _, speech: [speech.text("To be closed for the night.")],
     EventKind.NIGHT_OVER: lambda _, speech: [speech.text("Goes on after the night.")],
     EventKind.SEEN: lambda _, speech: [speech.text("Seen to when its time was over.")],
-    EventKind.PROVED: lambda _, speech: [speech.text("Every function that must work works.")],
+    EventKind.PROVED: lambda facts, speech: [
+        speech.text("Let pass all the same: {reason}.", reason=facts["all_the_same"].rstrip("."))
+        if facts.get("all_the_same")
+        else speech.text("Every function that must work works."),
+        speech.text("{second} looked at it as well.", second=facts["second"]) if facts.get("second") else "",
+    ],
     EventKind.PROOF_FAILED: _failed,
     EventKind.PART_CHANGED: lambda facts, speech: [
         *_taken_back(facts, speech),

@@ -78,6 +78,7 @@ NAMES: Mapping[type[Enum], Mapping[Enum, str]] = {
         Deed.CHANGE_CATALOGUE: "change the catalogue",
         Deed.ERASE_CUSTOMER: "export or erase a customer",
         Deed.SET_UP_COUNTER: "set up the Counter",
+        Deed.LET_PASS: "let pass what does not work",
     },
     EventKind: {
         EventKind.LOOKED_AGAIN: "looked at again",

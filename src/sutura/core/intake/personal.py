@@ -78,7 +78,7 @@ PLACES = (
 
 # what stands in the other columns; a password or a person's name is of those who work here, not of customers
 NOT_OF_CUSTOMERS: Mapping[str, str] = {
-    "shop": "name address timezone currency weights hours stamp price_policy stations planning",
+    "shop": "name address timezone currency weights hours stamp price_policy stations planning second_look",
     "person": "name login role password_hash habits",
     "skill": "family",
     "own_time": "family",
@@ -127,6 +127,7 @@ NOT_OF_CUSTOMERS: Mapping[str, str] = {
     "device_test": "sent_key kind function outcome reasons found",
     "dust_look": "specks accepted",
     "sealed_look": "look results felt",
+    "proof_override": "names reason",
     "route_try": "route model_id",
     "quote": "link routes conditions currency state answer answered_by found",
     "bench_screw": "step",

@@ -73,6 +73,24 @@ RULES = (
         source=COMMON,
     ),
     Rule(
+        id="proof.all-the-same",
+        capability="proof",
+        says=(
+            "A manager may let a device go on although a function does not work that must, with a reason: "
+            "the names and the reason stand on the customer's receipt."
+        ),
+        source=COMMON,
+    ),
+    Rule(
+        id="proof.second-look",
+        capability="proof",
+        says=(
+            "Where the shop wants it, a beginner's work – untrained, or written as 1.25 times the sheet or "
+            "more – is looked at by a second person who is trained, before it is sealed."
+        ),
+        source="the shop's, no source",
+    ),
+    Rule(
         id="proof.unclear",
         capability="proof",
         says=(

@@ -10,6 +10,7 @@ from sutura.core.people import Deed
 from sutura.core.planning.queue import ASSIGNABLE
 from sutura.services import intake as service
 from sutura.services import job as job_service
+from sutura.services import looks
 from sutura.web.addresses import Addresses
 from sutura.web.deeds import deed
 from sutura.web.present import render
@@ -26,6 +27,9 @@ def again_page(ask: Ask, code: str) -> Response:
 def _again(ask: Asking, code: str, shown: Shown = ANEW) -> Response:
     page = job_service.job_page(code, ask.now)
     kept = {f"look.{name}": answer for name, answer in page.job.arrival.look.items()}
+    # what the device says of itself is chosen already, for whoever keeps it
+    told = looks.look_page(page.job, page.model, ask.now).told
+    kept |= {f"function.{name}": test.outcome.value for name, test in told.items()}
     return render(
         ask,
         "intake/again.html",

@@ -56,6 +56,12 @@ def save_consent(ask: Ask, form: Form) -> None:
     )
 
 
+@addresses.post("/consents/second-look", may=Deed.SET_UP_COUNTER)
+@deed(then="/consents#second", again=_consents)
+def change_second_look(ask: Ask, form: Form) -> None:
+    service.change_second_look(form.text("second_look"), form.number("version"), ask.person, ask.now)
+
+
 @addresses.post("/consents/room", may=Deed.SET_UP_COUNTER)
 @deed(then="/consents#room", again=_consents)
 def change_room(ask: Ask, form: Form) -> None:

@@ -10,7 +10,7 @@ from sutura.core.job import Stage
 from sutura.core.maths.money import Money, amount_text
 from sutura.core.people import Deed
 from sutura.core.quoting.taxes import tax_lines, taxes_from
-from sutura.services import cores, handover
+from sutura.services import cores, handover, looks
 from sutura.services import job as job_service
 from sutura.services import shop as shop_service
 from sutura.web.addresses import Addresses, Anyone
@@ -91,6 +91,7 @@ def receipt(ask: Ask, code: str) -> Response:
         raise NotFound("receipt of job", code)
     if job.stage is not Stage.HANDED_BACK:
         raise NotFound("receipt of job", code)
+    let_pass = looks.let_pass_of(job)
     price = Money(minor=job.chosen.price_minor, currency=job.currency)
     lines = tax_lines(price, taxes_from(job.chosen.taxes, job.chosen.tax_bps))
     return render(
@@ -108,6 +109,10 @@ def receipt(ask: Ask, code: str) -> Response:
         ],
         shop=shop_service.shop(),
         done=done_by(page.model.way(job.chosen.route).name, handover.fitted(job)),
-        avoid=aftercare(sealed=page.model.seal != "", cure_minutes=page.model.cure_minutes),
-        not_promised=not_promised(sealed_device=page.model.seal != ""),
+        avoid=aftercare(sealed=page.model.seal != "", cure_minutes=looks.cure_of(job, page.model)),
+        not_promised=not_promised(
+            sealed_device=page.model.seal != "",
+            passed=let_pass.names if let_pass else (),
+            reason=let_pass.reason if let_pass else "",
+        ),
     )

@@ -18,7 +18,7 @@ from sutura.core.proof.sealing import PLACES, Look
 from sutura.core.typed import read_decimal
 from sutura.core.values import Outcome
 from sutura.services import job as job_service
-from sutura.services import looks, proof
+from sutura.services import looks, proof, shop
 from sutura.services.looks import LookPage
 from sutura.web.addresses import Addresses, Anyone
 from sutura.web.deeds import deed
@@ -83,6 +83,11 @@ def _page(
         specks=_specks(page, look),
         specks_field=json.dumps([]),
         places=PLACES,
+        seconds=[
+            (str(one.person_id), one.name)
+            for one in (proof.second_of(page.job, page.model) if testing else ())
+        ],
+        second_what=shop.shop().second_look,
         asked=asked or {},
         bars=bars,
         can_test=page.job.stage.value
@@ -131,5 +136,12 @@ def paper(ask: Ask, code: str) -> Response:
 @deed(then="/jobs/{code}/{done}", again=proof_again)
 def record(ask: Ask, code: str, form: Form) -> str:
     """Record the test; what is proved and clean goes straight on at the bench."""
-    reading = proof.record_proof(code, form.entered.answers(), ask.person, ask.now)
+    reading = proof.record_proof(
+        code,
+        form.entered.answers(),
+        ask.person,
+        ask.now,
+        second=form.number("second") if form.text("second") else 0,
+        all_the_same=form.text("all_the_same"),
+    )
     return "bench" if reading.passed and not reading.answer_for else "proof"
