@@ -12,7 +12,7 @@ import threading
 import time
 from collections.abc import Callable
 from dataclasses import dataclass, replace
-from datetime import UTC, datetime
+from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
 ROOT = Path(__file__).resolve().parents[1]
@@ -24,11 +24,15 @@ from playwright.sync_api import Page, sync_playwright
 from sutura import demo, logs, wiring
 from sutura.cluster import Cluster
 from sutura.config import CATALOGUE, SCREENSHOTS, STATE
-from sutura.services import plans
+from sutura.core.values import Person, Role
+from sutura.services import looks, plans
+from sutura.store import people as people_store
 from sutura.store.database import connection, first_value
 from sutura.web.app import make_app
 
 NOW = datetime(2031, 5, 6, 9, 20, tzinfo=UTC)
+# the device under test, as its cookie would name it
+DEVICE = "the device under test"
 PHONE = {"width": 390, "height": 844}
 # a tablet that fell on its lower left corner: the usual edge is broken, a piece is missing
 MARKS = json.dumps(
@@ -76,29 +80,41 @@ def code(where: str) -> str:
     return found
 
 
-def open_parcel(page: Page) -> None:
-    """The order that is late has come: one piece good, one damaged."""
-    page.goto("/orders/2")
-    page.get_by_label("Good", exact=True).fill("1")
-    page.get_by_label("Damaged on the way").fill("1")
-    page.get_by_label("What was found, if not good").fill("corner of the box crushed, glass cracked")
-
-
-def look_at(page: Page) -> None:
-    """The piece that can go back the shortest is looked at: dust under its film."""
-    page.goto("/shelf")
-    page.get_by_role("link", name="Try it").first.click()
-    for check in ("Whole:", "Colour and frame"):
-        page.get_by_role("group", name=check).get_by_role("radio", name="right").check(force=True)
-    page.get_by_role("group", name="No dust").get_by_role("radio", name="wrong").check(force=True)
-    page.get_by_label("What is wrong with it").fill("a hair under the film, left of the camera")
-
-
 def planned(page: Page) -> None:
     """What the worker does beside the pages; the same plan each time."""
     with connection():
         plans.make_plan(NOW, 20, 1.0)
     page.goto("/plan")
+
+
+def tried(page: Page) -> None:
+    """What holding a job fast would do, shown before it is kept."""
+    page.goto("/plan")
+    page.locator("#f-pin-code").select_option(index=5)
+    page.get_by_role("button", name="See what it does").click()
+    page.locator("#effect .said").first.wait_for()
+    page.evaluate("window.scrollTo(0, document.querySelector('#rails').offsetTop - 12)")
+
+
+def tester() -> Person:
+    with connection():
+        found = people_store.load_person_by_login("lio")
+    assert found
+    return Person(id=found.id, name=found.name, role=Role.TECHNICIAN)
+
+
+def touched(job: str) -> str:
+    """The device under test was drawn over, and a strip of it felt nothing; its link."""
+    strokes = [
+        [[16 * n, x, y] for n, y in enumerate(range(0, 700, 12)) if not 300 <= y <= 360]
+        for x in [*range(0, 322, 25), 322]
+    ]
+    said = json.dumps({"w": 322, "h": 693, "strokes": strokes, "quiet": [], "fingers": 5})
+    with connection():
+        token = looks.make_link(job, tester(), NOW)
+        looks.open_link(token, DEVICE, NOW)
+        looks.receive(token, DEVICE, "touch", "shot-0001", said, NOW)
+    return token
 
 
 def price_open(page: Page) -> None:
@@ -162,6 +178,15 @@ def shots() -> list[Shot]:
 
         return scroll
 
+    def proved(page: Page) -> None:
+        touched(failed)
+        page.goto(f"/jobs/{failed}/proof")
+
+    def device(page: Page) -> None:
+        with connection():
+            token = looks.make_link(failed, tester(), NOW + timedelta(seconds=5))
+        page.goto(f"/t/{token}")
+
     return [
         Shot("next", "/"),
         Shot("counter-drawing", "", first=draw),
@@ -172,7 +197,6 @@ def shots() -> list[Shot]:
         Shot("routes", f"/jobs/{kite}/routes", first=price_open),
         Shot("shelf", "/shelf"),
         Shot("part", "/shelf/P-2001"),
-        Shot("parcel", "", first=open_parcel),
         Shot("prices", "/book/policy"),
         Shot(
             "quote-phone",
@@ -189,10 +213,11 @@ def shots() -> list[Shot]:
             size=(PHONE["width"], PHONE["height"]),
             dark=True,
         ),
-        Shot("proof", f"/jobs/{failed}/proof", person="Lio Tessen"),
+        Shot("proof", "", person="Lio Tessen", first=proved),
         Shot("handover", f"/jobs/{closed}/handover", person="Pell Dorrow"),
-        Shot("piece", "", first=look_at),
         Shot("plan", "/plan", first=planned),
+        Shot("what-if", "", first=tried),
+        Shot("device", "", size=(PHONE["width"], PHONE["height"]), first=device),
         Shot("catalogue", "/catalogue"),
     ]
 
