@@ -84,6 +84,19 @@ create trigger proof_override_rows before update or delete on proof_override
     for each row execute function refuse_rewrite();
 create trigger proof_override_all before truncate on proof_override
     for each statement execute function refuse_rewrite();
+-- a job that was handed back before it was ready: what was not, why it went all the same, and who said so
+create table let_go (
+    id bigserial primary key,
+    job_id bigint not null unique references job (id),
+    waits jsonb not null check (jsonb_typeof(waits) = 'array'),
+    reason text not null check (char_length(reason) between 5 and 300),
+    person_id bigint not null references person (id),
+    at timestamptz not null check (at >= '2000-01-01 00:00Z' and at < '2200-01-02 00:00Z')
+);
+create trigger let_go_rows before update or delete on let_go
+    for each row execute function refuse_rewrite();
+create trigger let_go_all before truncate on let_go
+    for each statement execute function refuse_rewrite();
 -- whose look besides a beginner's own the shop wants before a device is sealed
 alter table shop add column second_look text not null default '' check (second_look in ('', 'screen', 'all'));
 """

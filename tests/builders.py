@@ -23,6 +23,7 @@ from sutura.core.matching.numbers import Numbers
 from sutura.core.matching.offers import Offer
 from sutura.core.matching.wanted import wanted_of
 from sutura.core.maths.geometry import Point
+from sutura.core.proof.sealing import PLACES, Look
 from sutura.core.shop import OpenHours
 from sutura.core.values import Person, Role
 from sutura.formats.pack import read_models
@@ -32,6 +33,7 @@ from sutura.services import (
     drafts,
     handover,
     intake,
+    looks,
     matching,
     orders,
     people,
@@ -288,7 +290,23 @@ class Shop:
             self.step(code)
         return code
 
+    def look_at_sealed(self, code: str) -> None:
+        """After sealing, and after the cure where there is one: everything works and lies flush."""
+        while True:
+            job = self.job(code)
+            page = looks.look_page(job, models()[job.model_id], self.now)
+            if page.due:
+                answers = {one.id: ("works", "") for one in page.functions}
+                flush = {f"flush.{place}": "yes" for place in PLACES}
+                looks.look_at_sealed(code, answers, flush, self.bram, self.tick())
+            elif page.sealed_until and page.sealed_until > self.now and Look.AFTER_CURE in page.looks:
+                self.now = page.sealed_until
+            else:
+                return
+
     def hand_back(self, code: str, **changes: Any) -> None:
+        if self.job(code).stage is Stage.CLOSED:
+            self.look_at_sealed(code)
         price = self.job(code).chosen.price_minor or 0
         given: dict[str, Any] = {
             "returned": [accessory.id for accessory in handover_store.load_accessories(self.job(code).id)],

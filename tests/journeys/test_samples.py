@@ -140,6 +140,8 @@ def test_a_sample_goes_from_the_counter_to_handover(sit: Sit, trained: Shop, sam
     code = _take_in(page, sample)
     _match(page, trained, code, sample)
     _work(page, trained, code, sample)
+    with connection():
+        trained.look_at_sealed(code)
     _hand_back(page, code, sample)
     job = trained.job(code)
     assert job.stage is Stage.HANDED_BACK

@@ -17,7 +17,7 @@ from sutura.core.job import Stage
 pytestmark = [pytest.mark.browser, pytest.mark.timeout(420)]
 Sit = Callable[..., Page]
 # presses, typed fields and drawn lines of a usual phone, from the counter to the receipt
-MOST_DEEDS = 45
+MOST_DEEDS = 49
 PHONE = {"viewport": {"width": 390, "height": 844}, "has_touch": True, "is_mobile": True}
 
 
@@ -49,8 +49,13 @@ def test_w01_from_sign_in_to_handover(
     use.press(page.get_by_role("button", name="The rest works"))
     use.press(page.get_by_role("button", name="Record the test"))
     expect(page.get_by_text("Proved: every function that must work works.")).to_be_visible()
-    work_until(page, use, page.get_by_role("link", name="Hand it back").first)
+    work_until(page, use, page.get_by_role("link", name="Look at it, sealed").first)
     expect(page.get_by_text("12 screws out, 12 in").first).to_be_visible()
+    # once more, now that it is sealed, and felt all round
+    use.press(page.get_by_role("link", name="Look at it, sealed").first)
+    use.press(page.get_by_role("button", name="The rest works"))
+    use.press(page.get_by_role("button", name="The rest lies flush"))
+    use.press(page.get_by_role("button", name="Keep this look"))
 
     use.press(page.get_by_role("link", name="Hand it back").first)
     use.tick(page.get_by_role("checkbox", name=re.compile("SIM card")))

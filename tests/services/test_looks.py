@@ -9,20 +9,23 @@ from decimal import Decimal
 from typing import Any
 
 import pytest
-from builders import HERON, Shop, models, said
+from builders import HERON, NOW, Shop, models, said
 
 from sutura.core.errors import Invalid, ManyInvalid, MoveRefused, NotAllowed, NotFound, StaleSave
-from sutura.core.handover import not_promised
+from sutura.core.handover import not_promised, waits_for
 from sutura.core.intake.marks import Mark, MarkKind
 from sutura.core.job import EventKind, Stage
 from sutura.core.maths.geometry import Point
+from sutura.core.planning.queue import Action
 from sutura.core.proof.sealing import PLACES, Look
-from sutura.core.values import Outcome
-from sutura.services import consents, looks, proof
+from sutura.core.values import Outcome, Person
+from sutura.services import consents, handover, looks, planning, proof
 from sutura.services import job as job_service
 from sutura.services import shop as shop_service
+from sutura.store import handover as handover_store
 from sutura.store import people as people_store
 from sutura.store import proof as store
+from sutura.store.database import DATABASE
 
 DEVICE, OTHER = "a-device-of-its-own", "another-device-here"
 FACE = models()[HERON].face
@@ -332,3 +335,91 @@ def test_a_beginner_s_work_is_looked_at_by_a_second_person_where_the_shop_wants_
     # one who is no beginner needs nobody
     people_store.save_skills(shop.bram.id, {family: Decimal("1.24")})
     assert proof.second_of(shop.job(shop.at_proof(HERON)), models()[HERON]) == []
+
+
+def test_w20_before_its_cure_is_over_a_watch_goes_only_with_a_manager_s_reason(shop: Shop) -> None:
+    """Its glue cures a day: refused at the counter, let go with a reason, which stands on the receipt."""
+    every = dict.fromkeys({model.procedure_family for model in models().values()}, Decimal(1))
+    people_store.save_skills(shop.bram.id, every)
+    for barcode in watch_parts():
+        shop.receive(barcode, 1)
+    code = shop.closed("osmere-dial-42")
+    with pytest.raises(MoveRefused) as refused:
+        hand_back(shop, code)
+    assert "its glue cures until" in said(refused.value.said)
+    assert "not looked at after sealing" in said(refused.value.said)
+    # looked at, it still cures
+    answers = {one.id: ("works", "") for one in models()["osmere-dial-42"].functions}
+    looks.look_at_sealed(code, answers, flush(), shop.bram, shop.tick())
+    with pytest.raises(MoveRefused):
+        hand_back(shop, code)
+    with pytest.raises(NotAllowed):
+        hand_back(shop, code, let_go="the customer flies tonight")
+    with pytest.raises(Invalid):
+        hand_back(shop, code, let_go="no", by=shop.manager)
+    assert shop.job(code).stage is Stage.CLOSED
+    hand_back(shop, code, let_go="the customer flies tonight", by=shop.manager)
+    assert shop.job(code).stage is Stage.HANDED_BACK
+    went = looks.went_early(shop.job(code))
+    assert went
+    assert went.reason == "the customer flies tonight"
+    assert went.waits[0].startswith("its glue cures until")
+    assert went.waits[1:] == ["it was not looked at after the cure"]
+
+
+def watch_parts() -> list[str]:
+    return [
+        row[0]
+        for row in DATABASE.execute_sql("select barcode from part where name ilike '%%dial%%'").fetchall()
+    ]
+
+
+def hand_back(shop: Shop, code: str, by: Person | None = None, let_go: str = "") -> None:
+    price = shop.job(code).chosen.price_minor or 0
+    handover.hand_back(
+        code,
+        returned=[one.id for one in handover_store.load_accessories(shop.job(code).id)],
+        explanation="",
+        amount=f"{price // 100}.{price % 100:02d}",
+        method="card",
+        today=shop.now.date(),
+        by=by or shop.counter,
+        now=shop.tick(),
+        let_go=let_go,
+    )
+
+
+def test_a_ready_job_waits_for_its_customer_and_is_late_no_more(shop: Shop) -> None:
+    shop.receive("P-1001", 1)
+    code = shop.closed(HERON)
+    today = (shop.now, shop.now + timedelta(days=1))
+    page = planning.next_page(shop.now + timedelta(days=9), today=today, only_for=None, page=1)
+    assert page.first
+    assert (page.first.next.action, page.first.next.room, page.late, page.done) == (
+        Action.LOOK,
+        "proof",
+        1,
+        (),
+    )
+    shop.look_at_sealed(code)
+    page = planning.next_page(shop.now + timedelta(days=9), today=today, only_for=None, page=1)
+    assert (page.first, page.late, [line.next.code for line in page.done]) == (None, 0, [code])
+    assert page.done[0].next.action is Action.HAND_BACK
+    shop.hand_back(code)
+
+
+@pytest.mark.parametrize(
+    ("passed", "minutes", "waits"),
+    [
+        ((), 30, ["handover.cures-until", "handover.not-looked-at", "handover.not-looked-at"]),
+        (("after_sealing",), 59, ["handover.cures-until", "handover.not-looked-at"]),
+        (("after_sealing",), 60, ["handover.not-looked-at"]),
+        (("after_sealing", "after_cure"), 60, []),
+    ],
+)
+def test_what_a_closed_device_waits_for(passed: tuple[str, ...], minutes: int, waits: list[str]) -> None:
+    closed = NOW + timedelta(minutes=60)
+    every = (Look.BEFORE_SEALING, Look.AFTER_SEALING, Look.AFTER_CURE)
+    found = waits_for(every, passed, closed, NOW + timedelta(minutes=minutes))
+    assert [one.id for one in found] == waits
+    assert waits_for((Look.BEFORE_SEALING,), (), None, NOW) == ()

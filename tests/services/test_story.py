@@ -74,6 +74,7 @@ def test_w01_goes_from_counter_to_handover_and_leaves_everything_behind(shop: Sh
         "opened",
         "proved",
         "closed",
+        "sealed_look",
         "handed_back",
     ]
     assert all(event.who and event.at for event in page.events)

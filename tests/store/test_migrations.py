@@ -42,7 +42,7 @@ FROZEN = {
     "0023_quotes.py": "54142490700f8ebccd1868f2b4e0aa6b854dd441ae0c2a361bd631d54508cc01",
     "0024_answered.py": "fa434aeab37ba4e19c4e57792649166581017e0411defaf4f1fe029a52b54129",
     "0025_plan.py": "446b3234039edd07c69f7963a9e416ab90b735b8be905bae5ab8643e69873003",
-    "0027_device_tests.py": "d426da17eaa7bcff1435369c83b28b9b3229310d823d561fe63cccfe81bde207",
+    "0027_device_tests.py": "fc71b25f7e7e63819fe44b1c2b2bce3a493296c33f5d67b16a4fc32f9a1e7d68",
     "0026_own_times.py": "cccccddf5740d638d91061ce11d9cd28245075ace8f8a9a45e6379a5c56ace0c",
     "0020_heat.py": "ffe83892979977b6597727a4ce88db677b56a6b2a4fe8984785e9357841c5958",
     "0019_sheets.py": "ddf3b3c90e60ae735da4a7ea8a776b66258b0aed4db17248f5ffa9439bbf9753",
@@ -106,6 +106,7 @@ APPEND_ONLY = (
     "dust_look",
     "sealed_look",
     "proof_override",
+    "let_go",
 )
 
 
@@ -210,6 +211,11 @@ def test_what_happened_is_append_only(shop: Shop) -> None:
     DATABASE.execute_sql(
         "insert into proof_override (job_id, attempt, names, reason, person_id, at) "
         "select min(id), 1, '[]', 'as agreed', %s, now() from job",
+        (shop.manager.id,),
+    )
+    DATABASE.execute_sql(
+        "insert into let_go (job_id, waits, reason, person_id, at) select max(id), '[]', 'as agreed', %s, "
+        "now() from job",
         (shop.manager.id,),
     )
     DATABASE.execute_sql("set constraints all immediate")

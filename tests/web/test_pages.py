@@ -11,6 +11,7 @@ from formats.edid_builder import Made, displayid, product_block
 from web.desk import Sit, code_of, intake_fields, new_intake
 
 from sutura.core.job import Stage
+from sutura.core.proof.sealing import PLACES
 from sutura.store import customers as customers_store
 from sutura.store import drafts as drafts_store
 from sutura.store import job as job_store
@@ -67,6 +68,14 @@ def test_a_device_goes_from_counter_to_receipt_by_forms_alone(desks: Sit, floor:
             f"/jobs/{code}/bench/step", step=bram.hidden("step"), counted=expected[1] if expected else ""
         )
 
+    # before it was looked at once more the counter has nothing to press
+    pell.get(f"/jobs/{code}/handover")
+    assert "it was not looked at after sealing" in pell.page
+    assert "By card" not in pell.page
+    bram.get(f"/jobs/{code}/proof")
+    sealed = {f"function.{name}": "works" for name in all_work(models()[HERON])}
+    bram.post(f"/jobs/{code}/proof/sealed", **sealed, **{f"flush.{place}": "yes" for place in PLACES})
+    assert "Hand it back" in bram.page
     pell.get(f"/jobs/{code}/handover")
     ticked = re.search(r'name="returned" value="(\d+)"', pell.page)
     owed = re.search(r"To pay: <strong>([\d.]+) TAL", pell.page)
@@ -319,6 +328,7 @@ def test_a_stale_price_shows_both_versions(desks: Sit, floor: Shop) -> None:
 def test_a_wrong_payment_keeps_the_ticks(desks: Sit, floor: Shop) -> None:
     floor.receive("P-1001")
     code = floor.closed(accessories=[("Case", "")])
+    floor.look_at_sealed(code)
     pell = desks("pell")
     pell.get(f"/jobs/{code}/handover")
     ticked = re.search(r'name="returned" value="(\d+)"', pell.page)

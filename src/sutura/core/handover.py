@@ -11,6 +11,7 @@ from sutura.core.errors import AccessoriesMissing, Invalid
 from sutura.core.facts import Fact, Minutes, fact
 from sutura.core.intake.arrival import Channel
 from sutura.core.maths.money import Money
+from sutura.core.proof.sealing import Look
 from sutura.core.typed import read_amount
 from sutura.core.values import COMMON, Rule
 
@@ -64,6 +65,16 @@ RULES = (
         source=COMMON,
     ),
     Rule(
+        id="handover.ready",
+        capability="handover",
+        says=(
+            "A device is ready when it is closed, was looked at after sealing and, where its seal cures, "
+            "after the cure. Before that a manager alone lets it go, with a reason; the receipt says what "
+            "was not done yet, and what to keep from it until when."
+        ),
+        source=COMMON,
+    ),
+    Rule(
         id="handover.way-back",
         capability="handover",
         says=(
@@ -99,6 +110,28 @@ RULES = (
         source="the shop's terms; local law comes first",
     ),
 )
+
+
+def waits_for(
+    looks: Sequence[Look], passed: Sequence[str], cure_over: datetime | None, now: datetime
+) -> tuple[Fact, ...]:
+    """What a closed device waits for before it is ready (rule handover.ready); nothing where it is."""
+    waits = []
+    if cure_over is not None and now < cure_over:
+        waits.append(fact("handover.cures-until", until=cure_over))
+    waits += [
+        fact("handover.not-looked-at", look=look)
+        for look in looks
+        if look is not Look.BEFORE_SEALING and look.value not in passed
+    ]
+    return tuple(waits)
+
+
+def check_let_go(reason: str) -> str:
+    """Why a device goes before it is ready."""
+    if not 5 <= len(reason.strip()) <= 300:
+        raise Invalid("let_go", reason, fact("handover.write-why-it-goes"))
+    return reason.strip()
 
 
 def check_accessories(accessories: Sequence[Accessory], returned: Sequence[int], explanation: str) -> None:

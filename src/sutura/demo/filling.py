@@ -18,6 +18,7 @@ from sutura.core.job import Stage
 from sutura.core.matching.judging import may_choose
 from sutura.core.maths.geometry import Point
 from sutura.core.maths.money import amount_text
+from sutura.core.proof.sealing import PLACES, Look
 from sutura.core.stock.levels import PartFate
 from sutura.core.stock.orders import OrderState
 from sutura.core.values import Person, Role
@@ -46,6 +47,7 @@ from sutura.services import (
     handover,
     hands,
     intake,
+    looks,
     matching,
     orders,
     people,
@@ -70,6 +72,7 @@ from sutura.store.database import connection, writing
 from sutura.store.shop import load_shop
 
 SEED = 4_417
+FLUSH = {f"flush.{place}": "yes" for place in PLACES}
 DAY = 24 * 60
 _ORDER = (
     Stage.IDENTIFIED,
@@ -562,10 +565,26 @@ class _Story:
             accessory.id for accessory in handover_store.load_accessories(job_store.load_job(self.code).id)
         ]
 
+    def _look_at_sealed(self) -> None:
+        """After sealing, and after the cure where there is one."""
+        while True:
+            job = job_store.load_job(self.code)
+            page = looks.look_page(job, self.model, self.at)
+            if page.due is None:
+                if not page.sealed_until or page.sealed_until <= self.at or Look.AFTER_CURE not in page.looks:
+                    return
+                before = self.at
+                self._pass(60)
+                if self.at > before:
+                    continue
+                return
+            answers = {one.id: ("works", "") for one in page.functions}
+            looks.look_at_sealed(self.code, answers, FLUSH, self._technician, self.at)
+
     def _hand_back(self) -> None:
+        self._look_at_sealed()
         self._pass(90)
-        job = job_store.load_job(self.code)
-        price = job.chosen.price_minor or 0
+        price = job_store.load_job(self.code).chosen.price_minor or 0
         handover.hand_back(
             self.code,
             returned=self._all_accessories(),

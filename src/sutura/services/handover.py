@@ -7,6 +7,7 @@ from dataclasses import replace
 from datetime import date, datetime
 
 from sutura.core import handover as rules
+from sutura.core.catalogue.model import Model
 from sutura.core.errors import Invalid, MoveRefused, NotFound
 from sutura.core.facts import fact
 from sutura.core.job import EventKind, JobRecord, Move, Stage
@@ -14,11 +15,13 @@ from sutura.core.maths.money import Money
 from sutura.core.people import Deed, demand
 from sutura.core.quoting.pricing import price_may_change
 from sutura.core.values import Person
-from sutura.services import cores, routes, schools
+from sutura.services import cores, looks, routes, schools, shop
 from sutura.services.job import move, note
+from sutura.store import audit as audit_store
 from sutura.store import handover as store
 from sutura.store import job as job_store
 from sutura.store import offers as offers_store
+from sutura.store import proof as proof_store
 from sutura.store import quoting as quoting_store
 from sutura.store import stock as stock_store
 from sutura.store.database import reading, writing
@@ -37,6 +40,7 @@ def hand_back(
     now: datetime,
     way_back: str = "",
     old_screen: bool = False,
+    let_go: str = "",
 ) -> None:
     """Give the device back: everything that came in, the whole price, the warranty from today; the old screen
     with it, where the customer wants it.
@@ -53,6 +57,7 @@ def hand_back(
     days = job.chosen.warranty_days
     until = rules.warranty_end(today, model.warranty_days if days is None else days)
     if job.stage is Stage.CLOSED:
+        _check_ready(job, model, let_go, by, now)
         _settle(job, amount, method, by, now)
     store.save_returned([a.id for a in accessories if a.id in returned], now)
     facts = {
@@ -79,6 +84,20 @@ def hand_back(
         now=now,
         holds={"accessories_returned": True},
     )
+
+
+def _check_ready(job: JobRecord, model: Model, let_go: str, by: Person, now: datetime) -> None:
+    """A job goes when it is ready, or when a manager lets it go with a reason (rule handover.ready)."""
+    waits = looks.not_ready(job, model, now)
+    if not waits:
+        return
+    if not let_go.strip():
+        raise MoveRefused(job.code, fact("handover.be-handed-back"), list(waits))
+    demand(by, Deed.LET_PASS)
+    reason = rules.check_let_go(let_go)
+    told = [shop.speech().say(one) for one in waits]
+    proof_store.add_let_go(job.id, told, reason, by.id, now)
+    audit_store.add_audit(by.id, now, "let go early", {"job": job.code, "reason": reason})
 
 
 def owed_of(job: JobRecord) -> Money:

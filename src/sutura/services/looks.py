@@ -14,6 +14,7 @@ from typing import Any
 from sutura.core.catalogue.model import Function, Model
 from sutura.core.errors import Invalid, MoveRefused, NotFound
 from sutura.core.facts import Fact, fact
+from sutura.core.handover import waits_for
 from sutura.core.intake.arrival import check_functions
 from sutura.core.intake.marks import MarkKind, Side
 from sutura.core.job import BEFORE_OPENING, EventKind, JobRecord, Stage
@@ -257,6 +258,12 @@ def let_pass_of(job: JobRecord) -> store.Override | None:
     return store.load_override(job.id, job.bench.attempt)
 
 
+@reading
+def went_early(job: JobRecord) -> store.WentEarly | None:
+    """That a job went before it was ready."""
+    return store.load_let_go(job.id)
+
+
 def _attempt(job: JobRecord) -> int:
     return 0 if job.stage in BEFORE_OPENING and job.bench.attempt == 1 else job.bench.attempt
 
@@ -288,6 +295,16 @@ def _dust_of(dusts: Sequence[store.Dust]) -> DustReading:
     looks = specks_of(dusts)
     accepted = next((look.accepted for look in reversed(dusts) if look.accepted), "")
     return read_dust(looks, accepted)
+
+
+def not_ready(job: JobRecord, model: Model, now: datetime) -> tuple[Fact, ...]:
+    """What a closed job waits for before it may be handed back (rule handover.ready)."""
+    sealed = [look for look in store.load_sealed(job.id) if look.attempt == job.bench.attempt]
+    cure = cure_of(job, model)
+    closed = job_store.bench_times(job.id, (EventKind.CLOSED,))
+    over = max(closed) + timedelta(minutes=cure) if closed and cure else None
+    passed = {look.look for look in sealed if look.passed}
+    return waits_for(looks_of(model, cure_minutes=cure), sorted(passed), over, now)
 
 
 def _due(

@@ -104,6 +104,8 @@ class NextPage:
     page: int
     pages: int
     timers: list[Timer]
+    # what is ready and waits for its customer
+    done: tuple[NextLine, ...] = ()
     # jobs that cannot be shown, by their codes
     unshown: tuple[str, ...] = ()
 
@@ -133,7 +135,9 @@ def next_page(
     hours = shop.open_hours()
     every = {job.waiting.code: job for job in store.open_jobs_page()}
     told = plans_store.told_since(now - FRESH)
-    all_ranked, unshown = _ranked(every.values(), now, hours, told)
+    done = [job for job in every.values() if rules.waits_for_customer(job.waiting)]
+    to_do = [job for job in every.values() if not rules.waits_for_customer(job.waiting)]
+    all_ranked, unshown = _ranked(to_do, now, hours, told)
     ranked = [
         entry
         for entry in all_ranked
@@ -162,6 +166,13 @@ def next_page(
         late=sum(slack < 0 for slack, _ in ranked),
         held_up=sum(job.blocked != "" for _, job in ranked),
         unshown=unshown,
+        done=tuple(
+            _line(job, now, hours)
+            for job in sorted(done, key=lambda job: (job.waiting.promise_at, job.waiting.code))
+            if _is_sound(job, now, hours)
+        )
+        if page == 1
+        else (),
     )
 
 

@@ -11,9 +11,11 @@ from peewee import JOIN, SQL, Case, Select, fn
 from sutura.core.bench.owntimes import OwnTimes, factor_of, pool_of
 from sutura.core.job import Stage
 from sutura.core.planning.queue import Skill, Waiting
+from sutura.core.proof.sealing import Look
 from sutura.core.values import Role
 from sutura.store.database import reading, row, rows, written
 from sutura.store.expressions import FREE, IS_OPEN, MODEL_NAME, or_empty
+from sutura.store.proof_tables import SealedLook
 from sutura.store.tables import CatalogueModel, Customer, Job, Offer, OwnTime, Part, Person
 from sutura.store.tables import Skill as SkillTable
 
@@ -49,6 +51,7 @@ def _open_job(
     part: str | None,
     free: int | None,
     waits_until: datetime | None,
+    ready: bool,  # by its place among the columns
 ) -> OpenJob:
     waits = stage == "quoted" and free is not None and free < 1
     return OpenJob(
@@ -63,6 +66,7 @@ def _open_job(
             technician=technician,
             blocked=f"no free {part}" if waits else "",
             waits_until=waits_until,
+            ready=ready,
         ),
         customer=customer,
         model=model,
@@ -83,6 +87,13 @@ _RAREST = (
     .limit(1)
     .alias("rarest")
 )
+_CURE = fn.COALESCE(Job.cure_minutes, CatalogueModel.cure_minutes)
+# looked at after sealing, and after the cure where there is one; of the last round (index sealed_look_job_id)
+_LOOKED = SealedLook.select(
+    fn.BOOL_OR(SealedLook.look == Look.AFTER_SEALING.value)
+    & (fn.BOOL_OR(SealedLook.look == Look.AFTER_CURE.value) | (_CURE == 0))
+).where(SealedLook.job == Job.id, SealedLook.attempt == Job.attempt, SealedLook.passed)
+_READY = (Job.stage != Stage.CLOSED.value) | fn.COALESCE(_LOOKED, SQL("false"))
 # columns by place: this read is behind every room
 _OPEN = (
     Job.select(
@@ -90,7 +101,7 @@ _OPEN = (
         Job.stage,
         Job.promise_at,
         Job.expected_minutes,
-        fn.COALESCE(Job.cure_minutes, CatalogueModel.cure_minutes),
+        _CURE,
         Job.steps_done,
         Job.steps_total,
         or_empty(Person.name),
@@ -101,6 +112,7 @@ _OPEN = (
         Case(None, [(_RAREST.c.free < FREE, _RAREST.c.name)], Part.name),
         fn.LEAST(FREE, _RAREST.c.free),
         Job.waits_until,
+        _READY,
     )
     .join(Customer)
     .switch(Job)

@@ -10,7 +10,7 @@ from typing import Any
 from sutura.core.facts import Fact, from_json, to_json
 from sutura.core.values import Outcome
 from sutura.store.database import each, first, reading
-from sutura.store.proof_tables import DeviceTest, DustLook, ProofOverride, SealedLook, TestLink
+from sutura.store.proof_tables import DeviceTest, DustLook, LetGo, ProofOverride, SealedLook, TestLink
 from sutura.store.tables import Job, Person
 
 
@@ -181,6 +181,23 @@ def load_override(job_id: int, attempt: int) -> Override | None:
         .where(ProofOverride.job == job_id, ProofOverride.attempt == attempt)
     )
     return first(Override, query)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class WentEarly:
+    """A job that went before it was ready: what was not, as it was told, and why it went all the same."""
+
+    waits: Sequence[str]
+    reason: str
+
+
+def add_let_go(job_id: int, waits: Sequence[str], reason: str, person_id: int, at: datetime) -> None:
+    LetGo.insert(job=job_id, waits=list(waits), reason=reason, person=person_id, at=at).execute()
+
+
+@reading
+def load_let_go(job_id: int) -> WentEarly | None:
+    return first(WentEarly, LetGo.select(LetGo.waits, LetGo.reason).where(LetGo.job == job_id))
 
 
 def add_dust(

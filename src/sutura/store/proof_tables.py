@@ -82,5 +82,22 @@ class ProofOverride(Table):
         indexes = ((("job", "attempt"), True),)
 
 
+class LetGo(Table):
+    id = BigAutoField()
+    job = ForeignKeyField(Job, unique=True)
+    waits = BinaryJSONField(index=False)
+    reason = TextField()
+    person = ForeignKeyField(Person, index=False)
+    at = DateTimeTZField()
+
+
 # every table of the house
-ALL: tuple[type[Table], ...] = (*plan_tables.ALL, TestLink, DeviceTest, DustLook, SealedLook, ProofOverride)
+ALL: tuple[type[Table], ...] = (
+    *plan_tables.ALL,
+    TestLink,
+    DeviceTest,
+    DustLook,
+    SealedLook,
+    ProofOverride,
+    LetGo,
+)

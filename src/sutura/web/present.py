@@ -201,6 +201,7 @@ _ROOM_PATHS = {
     "match": "/match",
     "plan": "/assign",
     "bench": "/bench",
+    "proof": "/proof",
     "handover": "/handover",
     "job": "",
 }

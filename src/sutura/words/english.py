@@ -196,12 +196,15 @@ SENTENCES: Mapping[str, str] = {
     "handover.avoid-pressure": "The glue hardens for {cure} more: no pressure on the edges, no heat, no bag.",
     "handover.avoid-solvents": "Clean the screen with a soft cloth, without solvents.",
     "handover.avoid-water": "Keep it away from water.",
+    "handover.be-handed-back": "be handed back",
     "handover.choose-one": "choose one of: {method}",
+    "handover.cures-until": "its glue cures until {until}",
     "handover.deposit-up-to": "write an amount up to what is still open, {owed}",
     "handover.done": "{route:capital}: fitted {fitted}. Every function tested against its state on arrival.",
     "handover.fitted": "{part} ({grade})",
     "handover.grade-unknown": "grade not known",
     "handover.new-damage-liquid-bending-not-covered": "New damage, liquid and bending are not covered.",
+    "handover.not-looked-at": "it was not looked at {look}",
     "handover.open-amount-take-all-have-manager": (
         "the open amount is {owed}; take all of it, or have a manager change the price"
     ),
@@ -211,8 +214,10 @@ SENTENCES: Mapping[str, str] = {
         "Splash protection is not promised after opening."
     ),
     "handover.take-a-deposit": "take a deposit",
+    "handover.went-early": "It went early – {reason} – so that was not done yet: {waits}",
     "handover.why-kept": "write why a part of the deposit is kept",
     "handover.write-parcel-number-back": "write the parcel number it goes back with, or that it is collected",
+    "handover.write-why-it-goes": "write why it goes before it is ready: the customer reads it",
     "handover.write-why-repair-declined": "write why the repair is declined",
     # -- identify
     "hands.close-for-the-night": "be closed for the night",

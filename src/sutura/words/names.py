@@ -106,6 +106,7 @@ NAMES: Mapping[type[Enum], Mapping[Enum, str]] = {
         Action.OPEN: "Open it",
         Action.GO_ON: "Go on at the bench",
         Action.CLOSE: "Close it up",
+        Action.LOOK: "Look at it, sealed",
         Action.HAND_BACK: "Hand it back",
         Action.RETURN: "Return it unrepaired",
         Action.NOTHING: "Nothing: it is done",

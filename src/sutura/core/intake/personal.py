@@ -128,6 +128,7 @@ NOT_OF_CUSTOMERS: Mapping[str, str] = {
     "dust_look": "specks accepted",
     "sealed_look": "look results felt",
     "proof_override": "names reason",
+    "let_go": "waits reason",
     "route_try": "route model_id",
     "quote": "link routes conditions currency state answer answered_by found",
     "bench_screw": "step",

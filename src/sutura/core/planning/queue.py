@@ -165,6 +165,8 @@ class Waiting:
     blocked: str = ""
     # until when the device waits by the clock: on the plate, in the clamp
     waits_until: datetime | None = None
+    # closed, and looked at after sealing and after its cure
+    ready: bool = True
 
 
 class Action(StrEnum):
@@ -177,6 +179,7 @@ class Action(StrEnum):
     OPEN = "open"
     GO_ON = "go_on"
     CLOSE = "close"
+    LOOK = "look"
     HAND_BACK = "hand_back"
     RETURN = "return"
     NOTHING = "nothing"
@@ -349,6 +352,8 @@ def next_of(job: Waiting, now: datetime, hours: OpenHours) -> Next:
     remaining = remaining_minutes(job)
     slack = slack_minutes(job, now, hours)
     action, room = next_action(job.stage, assigned=bool(job.technician), blocked=bool(job.blocked))
+    if job.stage is Stage.CLOSED and not job.ready:
+        action, room = Action.LOOK, "proof"
     to_go = fact("planning.about-work-left", time=Minutes(remaining))
     left: Say = fact("planning.work-left", time=Minutes(remaining))
     reason: Say
@@ -371,6 +376,11 @@ def next_of(job: Waiting, now: datetime, hours: OpenHours) -> Next:
         reason=reason,
         left=left,
     )
+
+
+def waits_for_customer(job: Waiting) -> bool:
+    """Whether a job is done and its customer has only to come: it is late no more (rule handover.ready)."""
+    return job.stage is Stage.CLOSED and job.ready
 
 
 def by_the_clock(jobs: Sequence[Waiting], now: datetime) -> list[tuple[Waiting, bool]]:

@@ -17,7 +17,7 @@ from sutura.core.stock.consumables import UNIT_OF
 from sutura.core.stock.levels import PartFate
 from sutura.core.typed import read_id
 from sutura.formats.photo import MOST_BYTES
-from sutura.services import answers, bench, consents, hands, heat, planning, serials
+from sutura.services import answers, bench, consents, hands, heat, looks, planning, serials
 from sutura.services.marks import marks_of
 from sutura.web.addresses import Addresses, Anyone
 from sutura.web.deeds import deed
@@ -74,6 +74,7 @@ def _page(ask: Asking, code: str, shown: Shown = ANEW, chosen: str = "") -> Resp
         shown=shown,
         page=page,
         job=page.job,
+        waits=looks.not_ready(page.job, page.model, ask.now) if page.job.stage is Stage.CLOSED else (),
         working=page.job.stage in (Stage.OPENED, Stage.PROVED),
         asked=answers.asked_about(page.job.id, ask.now),
         done_ids={entry.step: entry for entry in page.done if entry.attempt == page.job.bench.attempt},

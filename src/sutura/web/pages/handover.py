@@ -5,6 +5,7 @@ from __future__ import annotations
 from fastapi.responses import Response
 
 from sutura.core.errors import NotFound
+from sutura.core.facts import fact
 from sutura.core.handover import Method, PaidFor, aftercare, done_by, not_promised
 from sutura.core.job import Stage
 from sutura.core.maths.money import Money, amount_text
@@ -46,6 +47,7 @@ def _page(ask: Asking, code: str, shown: Shown = ANEW) -> Response:
         methods=[method.value for method in Method],
         core=cores.kept_of(page.job.id),
         ready=page.job.stage is Stage.CLOSED,
+        waits=looks.not_ready(page.job, page.model, ask.now) if page.job.stage is Stage.CLOSED else (),
         declined=page.job.stage is Stage.DECLINED,
     )
 
@@ -58,6 +60,7 @@ def hand_back(ask: Ask, code: str, form: Form) -> None:
         returned=form.numbers("returned"),
         explanation=form.text("explanation"),
         way_back=form.text("way_back"),
+        let_go=form.text("let_go"),
         amount=form.text("amount"),
         method=form.text("method"),
         old_screen=bool(form.text("old_screen")),
@@ -91,7 +94,7 @@ def receipt(ask: Ask, code: str) -> Response:
         raise NotFound("receipt of job", code)
     if job.stage is not Stage.HANDED_BACK:
         raise NotFound("receipt of job", code)
-    let_pass = looks.let_pass_of(job)
+    let_pass, went = looks.let_pass_of(job), looks.went_early(job)
     price = Money(minor=job.chosen.price_minor, currency=job.currency)
     lines = tax_lines(price, taxes_from(job.chosen.taxes, job.chosen.tax_bps))
     return render(
@@ -115,4 +118,7 @@ def receipt(ask: Ask, code: str) -> Response:
             passed=let_pass.names if let_pass else (),
             reason=let_pass.reason if let_pass else "",
         ),
+        went=fact("handover.went-early", reason=went.reason.rstrip("."), waits=tuple(went.waits))
+        if went
+        else None,
     )

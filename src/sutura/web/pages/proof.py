@@ -78,6 +78,7 @@ def _page(
         entered=shown.over(_told(ask, look)) if testing or look.due else shown.entered,
         advice=advice(page.proof.failing) if page.proof else "",
         look=look,
+        waits=looks.not_ready(page.job, page.model, ask.now) if look.sealed and not look.due else (),
         looks=Look,
         map=_map(page, look),
         specks=_specks(page, look),

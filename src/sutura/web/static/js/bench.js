@@ -15,6 +15,9 @@ export const functionList = () => ({
   allWork() {
     this.set("works", "");
   },
+  allFlush() {
+    this.set("yes", "");
+  },
 });
 
 // Counting screws: nothing is filled in beforehand, the person counts.
