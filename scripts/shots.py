@@ -91,6 +91,7 @@ def tried(page: Page) -> None:
     """What holding a job fast would do, shown before it is kept."""
     page.goto("/plan")
     page.locator("#f-pin-code").select_option(index=5)
+    page.locator("#f-pin-start").fill(f"{NOW + timedelta(hours=9):%Y-%m-%dT%H:%M}")
     page.get_by_role("button", name="See what it does").click()
     page.locator("#effect .said").first.wait_for()
     page.evaluate("window.scrollTo(0, document.querySelector('#rails').offsetTop - 12)")
@@ -179,8 +180,8 @@ def shots() -> list[Shot]:
         return scroll
 
     def proved(page: Page) -> None:
-        touched(failed)
-        page.goto(f"/jobs/{failed}/proof")
+        touched(opened)
+        page.goto(f"/jobs/{opened}/proof")
 
     def device(page: Page) -> None:
         with connection():

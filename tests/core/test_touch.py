@@ -224,6 +224,18 @@ def test_a_bare_place_counts_from_nine_square_millimetres() -> None:
         assert sum(patch.box.x >= 4 for patch in bare) == found
 
 
+def test_an_outline_that_is_shown_stays_within_a_tenth_of_a_millimetre_of_its_own() -> None:
+    """A round hole of 30 mm, felt all round it: 120 corners at most, each on the circle of 26 mm that no
+    finger reached.
+    """
+    ring = [drawn(*((32 + 30 * math.cos(t / 40), 70 + 30 * math.sin(t / 40)) for t in range(260)))]
+    inner = min(read_touch(BOX, ring).bare, key=lambda patch: abs(patch.box.width - 52))
+    assert len(inner.outline) <= 160
+    for one in inner.outline:
+        assert math.hypot(one.x - 32, one.y - 70) == pytest.approx(26, abs=0.12)
+    assert inner.mm2 == pytest.approx(math.pi * 26**2, rel=0.01)
+
+
 def test_edges_are_looked_at_apart() -> None:
     strips = edge_strips(BOX)
     assert strips[Edge.RIGHT] == Box(x=64.4 - EDGE_MM, y=0, width=EDGE_MM, height=138.6)

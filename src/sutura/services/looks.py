@@ -192,9 +192,8 @@ def _judged(model: Model, kind: str, said: Mapping[str, Any]) -> dict[str, Any]:
 
 
 def _outline(patch: Patch) -> list[list[float]]:
-    """An outline as it is kept: places to a tenth of a millimetre, no more of them than can be seen."""
-    step = max(len(patch.outline) // 120, 1)
-    return [[round(one.x, 1), round(one.y, 1)] for one in patch.outline[::step]]
+    """An outline as it is kept: places to a tenth of a millimetre."""
+    return [[round(one.x, 1), round(one.y, 1)] for one in patch.outline]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -22,6 +22,8 @@ CRACK_HALF_MM = 0.01
 STEP_MM = 0.5
 # How much of the glass lies near damage is counted in so many cells, none larger than a millimetre
 MOST_CELLS, FINEST_CELL_MM = 40_000, 0.2
+# an outline that is shown is within so much of its own, and coarser only where it has more corners than that
+FINEST_RIM_MM, MOST_CORNERS = 0.1, 160
 # a quarter of a circle is drawn in so many straight pieces
 ARC_PIECES = 48
 
@@ -334,13 +336,17 @@ def left_bare(box: Box, region: Region, least_mm2: float) -> tuple[Patch, ...]:
     for piece in sorted(pieces, key=lambda piece: (-piece.area, piece.bounds)):
         x, y, x2, y2 = piece.bounds
         found.append(
-            Patch(
-                box=Box(x=x, y=y, width=x2 - x, height=y2 - y),
-                mm2=float(piece.area),
-                outline=tuple(Point(x=px, y=py) for px, py in piece.exterior.coords[:-1]),
-            )
+            Patch(box=Box(x=x, y=y, width=x2 - x, height=y2 - y), mm2=float(piece.area), outline=_rim(piece))
         )
     return tuple(found)
+
+
+def _rim(piece: Region) -> tuple[Point, ...]:
+    """The outline of a piece with no more corners than can be seen, and none of them far from its own."""
+    rim, tolerance = piece.exterior, FINEST_RIM_MM
+    while len(rim.coords) > MOST_CORNERS:
+        rim, tolerance = piece.exterior.simplify(tolerance), tolerance * 2
+    return tuple(Point(x=x, y=y) for x, y in rim.coords[:-1])
 
 
 def line_meets(start: Point, end: Point, outline: Sequence[Point]) -> bool:
