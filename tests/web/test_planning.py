@@ -11,7 +11,7 @@ from builders import Shop, models
 from starlette.testclient import TestClient
 from web.desk import Sit, intake_fields, new_intake
 
-from sutura.services import planning, plans, rails
+from sutura.services import planning, plans, rails, trials
 from sutura.store import people as people_store
 from sutura.store import plans as store
 from sutura.store.database import connection
@@ -183,6 +183,24 @@ def test_what_holding_does_is_shown_with_the_button_that_keeps_it(desks: Sit, fl
     bram = desks("bram")
     bram.get(f"/plan/try?code={held}")
     assert bram.answer.status_code == 403
+
+
+def test_what_was_tried_is_kept_or_thrown_away(desks: Sit, floor: Shop, held: str) -> None:
+    ines = desks("ines")
+    ines.get(f"/plan/what-if?tried=away:{floor.bram.id}")
+    assert "Keep it: write the absence down" in ines.page
+    sent = {name: ines.hidden(name) for name in ("person", "from_at", "until_at")}
+    ines.post("/plan/away", **{f"_{name}": value for name, value in sent.items()})
+    assert ines.answer.status_code == 200
+    with connection():
+        [away] = store.away_after(floor.now)
+    assert (away.name, (away.until_at - away.from_at).days) == ("Bram", trials.LOOK_DAYS)
+    ines.get("/plan/what-if?tried=more_places:clamp")
+    assert "Keep it: there is one more" in ines.page
+    assert ines.hidden("clamp") == "2"
+    pell = desks("pell")
+    pell.get("/plan/what-if?tried=more_places:clamp")
+    assert "Keep it: there is one more" not in pell.page
 
 
 def test_a_week_of_one_s_own_is_kept_shown_and_refused_in_place(desks: Sit, floor: Shop, held: str) -> None:

@@ -184,6 +184,7 @@ def _plan(
         places=page.places,
         version=page.version,
         compared=compared,
+        kept_from=(ask.now, ask.now + timedelta(days=trials.LOOK_DAYS)),
         pin=pin,
         weights=page.weights,
         weekdays=ask.speech.weekdays,
