@@ -285,6 +285,7 @@ def test_the_keys_lead_to_rooms_and_a_scanner_typing_digits_moves_nothing(sit: S
 def test_enter_in_the_amount_takes_no_payment(sit: Sit, floor: Shop) -> None:
     floor.receive("P-1001")
     code = floor.closed()
+    floor.look_at_sealed(code)
     page = sit("Pell")
     page.goto(f"/jobs/{code}/handover")
     page.get_by_label("Amount taken").press("Enter")
