@@ -91,7 +91,7 @@ def tried(page: Page) -> None:
     """What holding a job fast would do, shown before it is kept."""
     page.goto("/plan")
     page.locator("#f-pin-code").select_option(index=5)
-    page.locator("#f-pin-start").fill(f"{NOW + timedelta(hours=9):%Y-%m-%dT%H:%M}")
+    page.locator("#f-pin-start").fill(f"{NOW + timedelta(hours=6):%Y-%m-%dT%H:%M}")
     page.get_by_role("button", name="See what it does").click()
     page.locator("#effect .said").first.wait_for()
     page.evaluate("window.scrollTo(0, document.querySelector('#rails').offsetTop - 12)")

@@ -178,6 +178,10 @@ def test_what_holding_does_is_shown_with_the_button_that_keeps_it(desks: Sit, fl
     pell.get(f"/plan/try?code={held}&person=999&start=")
     assert pell.answer.status_code == 422
     assert "choose somebody who may do it" in pell.page
+    # what was entered stands there still
+    pell.get(f"/plan/try?code={held}&person=&start=2031-01-01T09:00")
+    assert pell.answer.status_code == 422
+    assert 'value="2031-01-01T09:00"' in pell.page
     pell.get("/plan/try?code=NOPE")
     assert pell.answer.status_code == 422
     bram = desks("bram")

@@ -100,9 +100,14 @@ def if_pinned(code: str, person: str, start: str, zone: tzinfo, now: datetime) -
     except PinsClash as clash:
         if len(clash.pins) > 1:
             raise
-        raise Invalid("start", start or person, fact("plan.pin-no-room")) from None
+        raise _no_room(gathered, pin) from None
     except CannotBePlaced:
-        raise Invalid("start", start or person, fact("plan.pin-no-room")) from None
+        raise _no_room(gathered, pin) from None
+
+
+def _no_room(gathered: Gathered, pin: Pin) -> Invalid:
+    at = fact("said.moment", at=moment_of(gathered.start, pin.start or 0))
+    return Invalid("start", at if pin.start is not None else pin.key, fact("plan.pin-no-room"))
 
 
 def _minute(start: str, zone: tzinfo, begins: datetime) -> int | None:

@@ -135,7 +135,7 @@ def try_pin(ask: Ask, code: str = "", person: str = "", start: str = "", day: in
     except (NotAllowed, NotFound):
         raise
     except Refusal as refusal:
-        return _plan(ask, Shown(refusal=refusal, status=status_of(refusal)), day=day)
+        return _plan(ask, Shown(refusal=refusal, status=status_of(refusal)), day=day, pin=pin)
     return _plan(ask, compared=compared, pin=pin, day=day)
 
 
