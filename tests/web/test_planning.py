@@ -197,8 +197,8 @@ def test_what_was_tried_is_kept_or_thrown_away(desks: Sit, floor: Shop, held: st
     ines.post("/plan/away", **{f"_{name}": value for name, value in sent.items()})
     assert ines.answer.status_code == 200
     with connection():
-        [away] = store.away_after(floor.now)
-    assert (away.name, (away.until_at - away.from_at).days) == ("Bram", trials.LOOK_DAYS)
+        written = [(one.name, (one.until_at - one.from_at).days) for one in store.away_after(floor.now)]
+    assert ("Bram", trials.LOOK_DAYS) in written
     ines.get("/plan/what-if?tried=more_places:clamp")
     assert "Keep it: there is one more" in ines.page
     assert ines.hidden("clamp") == "2"
