@@ -98,7 +98,7 @@ create trigger let_go_rows before update or delete on let_go
 create trigger let_go_all before truncate on let_go
     for each statement execute function refuse_rewrite();
 -- whose look besides a beginner's own the shop wants before a device is sealed
-alter table shop add column second_look text not null default '' check (second_look in ('', 'screen', 'all'));
+alter table shop add column second_look text not null default '' check (second_look in ('', 'part', 'all'));
 """
 
 

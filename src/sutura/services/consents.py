@@ -52,8 +52,8 @@ def change_room(typed: str, version: int, by: Person, now: datetime) -> None:
     audit_store.add_audit(by.id, now, "room changed", {"before": str(before.room_c), "after": str(room)})
 
 
-# whose work a second person looks at: nobody's, a beginner's screen, all that a beginner did
-SECOND_LOOKS = ("", "screen", "all")
+# a second person looks at a beginner's work: never, where a part was fitted, at every repair
+SECOND_LOOKS = ("", "part", "all")
 
 
 @writing

@@ -21,10 +21,11 @@ from sutura.core.job import BEFORE_OPENING, EventKind, JobRecord, Stage
 from sutura.core.maths.geometry import Point
 from sutura.core.maths.plane import Patch
 from sutura.core.people import Deed, demand
+from sutura.core.proof.answering import compare
 from sutura.core.proof.dust import BARE_ROUTES, DustReading, check_accepted, read_dust
-from sutura.core.proof.sealing import Look, functions_of, looks_of, read_felt, said_of
+from sutura.core.proof.sealing import Look, due_look, functions_of, looks_of, read_felt, said_of
 from sutura.core.proof.touch import Zone, compare_zones
-from sutura.core.proof.traces import MEASURED, Kind, picture_from, pixels_of, touch_from, tried_from
+from sutura.core.proof.traces import Kind, picture_from, pixels_of, touch_from, tried_from
 from sutura.core.typed import refuse
 from sutura.core.values import FunctionResult, Outcome, Person
 from sutura.services import schools
@@ -47,6 +48,10 @@ MOST_SPECKS = 200
 ASKED = ("brightness", "earpiece", "speakers", "loudspeaker", "microphone", "front-camera", "camera")
 
 
+# from the counter to the last look before it goes
+TESTED_AT = frozenset({*BEFORE_OPENING, Stage.OPENED, Stage.PROVED, Stage.CLOSED})
+
+
 class LinkOver(MoveRefused):
     """The link has ended; a new one is asked for at the shop."""
 
@@ -66,12 +71,11 @@ def make_link(code: str, by: Person, now: datetime) -> str:
     """A new link to test a job's device; the one before ends. Its secret is known only now."""
     job = job_store.lock_job(code)
     demand(by, Deed.TAKE_IN if job.stage in BEFORE_OPENING else Deed.WORK_BENCH)
-    if job.stage not in {*BEFORE_OPENING, Stage.OPENED, Stage.PROVED, Stage.CLOSED}:
+    if job.stage not in TESTED_AT:
         raise MoveRefused(code, fact("looks.be-tested"), [fact("job.it-is", stage=job.stage)])
     token = secrets.token_urlsafe(24)
     store.end_links(job.id, now)
-    attempt = 0 if job.stage in BEFORE_OPENING and job.bench.attempt == 1 else job.bench.attempt
-    store.add_link(hash_of(token), job.id, attempt, by.id, now, now + GOOD_FOR)
+    store.add_link(hash_of(token), job.id, _attempt(job), by.id, now, now + GOOD_FOR)
     audit_store.add_audit(by.id, now, "test link made", {"job": code})
     return token
 
@@ -82,7 +86,6 @@ class DevicePage:
 
     code: str
     functions: tuple[Function, ...]
-    measured: tuple[str, ...]
     has_touch: bool
     expires_at: datetime
 
@@ -101,7 +104,6 @@ def open_link(token: str, device: str, now: datetime) -> DevicePage:
     return DevicePage(
         code=link.code,
         functions=tuple(one for one in model.functions if one.id in ASKED),
-        measured=tuple(MEASURED),
         has_touch=any(one.id == "touch" for one in model.functions),
         expires_at=link.expires_at,
     )
@@ -228,7 +230,8 @@ def look_page(job: JobRecord, model: Model, now: datetime) -> LookPage:
     looks = looks_of(model, cure_minutes=cure)
     closed = job_store.bench_times(job.id, (EventKind.CLOSED,)) if job.stage is Stage.CLOSED else []
     over = max(closed) + timedelta(minutes=cure) if closed else None
-    due = _due(job, looks, sealed, over, now)
+    passed = [look.look for look in sealed if look.passed]
+    due = due_look(looks, passed, over, now) if job.stage is Stage.CLOSED else None
     return LookPage(
         told=told,
         zones=compare_zones(_dead_then(job), bare)
@@ -297,31 +300,15 @@ def _dust_of(dusts: Sequence[store.Dust]) -> DustReading:
 
 
 def not_ready(job: JobRecord, model: Model, now: datetime) -> tuple[Fact, ...]:
-    """What a closed job waits for before it may be handed back (rule handover.ready)."""
+    """What a closed job waits for before it may be handed back (rule handover.ready); nothing before that."""
+    if job.stage is not Stage.CLOSED:
+        return ()
     sealed = [look for look in store.load_sealed(job.id) if look.attempt == job.bench.attempt]
     cure = cure_of(job, model)
     closed = job_store.bench_times(job.id, (EventKind.CLOSED,))
     over = max(closed) + timedelta(minutes=cure) if closed and cure else None
     passed = {look.look for look in sealed if look.passed}
     return waits_for(looks_of(model, cure_minutes=cure), sorted(passed), over, now)
-
-
-def _due(
-    job: JobRecord,
-    looks: Sequence[Look],
-    sealed: Sequence[store.Sealed],
-    over: datetime | None,
-    now: datetime,
-) -> Look | None:
-    """Which look a sealed device waits for; the one after the cure when that is over."""
-    if job.stage is not Stage.CLOSED:
-        return None
-    passed = {look.look for look in sealed if look.passed}
-    if Look.AFTER_SEALING.value not in passed:
-        return Look.AFTER_SEALING
-    if Look.AFTER_CURE in looks and Look.AFTER_CURE.value not in passed and over and now >= over:
-        return Look.AFTER_CURE
-    return None
 
 
 @writing
@@ -405,16 +392,16 @@ def _only(model: Model, functions: Sequence[Function]) -> Model:
 def _worse(
     job: JobRecord, functions: Sequence[Function], results: Sequence[FunctionResult]
 ) -> tuple[Fact, ...]:
-    """What does not work that has to: what the screen supplies, and what worked before it was sealed."""
+    """What does not work that has to, by the rules of the proof (proof.screen, proof.answer-for) against what
+    it was before sealing; what a manager let pass then is let pass now.
+    """
     lists = intake_store.load_results(job.id)
-    before = lists.get(job.bench.attempt) or lists.get(0, {})
-    by_id = {one.id: one for one in functions}
+    before = lists.get(job.bench.attempt) or lists[0]
+    passed = let_pass_of(job)
+    known = set(passed.names) if passed else set()
+    reading_ = compare(functions, before, {one.function: one for one in results})
     return tuple(
-        fact("looks.worse", name=by_id[one.function].name, reason=one.reason)
-        for one in results
-        if one.outcome is not Outcome.WORKS
-        and (
-            by_id[one.function].screen
-            or (one.function in before and before[one.function].outcome is Outcome.WORKS)
-        )
+        fact("looks.worse", name=one.function.name, reason=one.after.reason)
+        for one in reading_.failing
+        if one.function.name not in known
     )

@@ -114,13 +114,13 @@ def gather(now: datetime, days: int | None = None) -> Gathered:
         start=start,
         seen=store.stamp(),
         left_out=left_out,
-        may={job.waiting.code: _may(job.family, hands) for job in ahead},
+        may={job.waiting.code: may_do(job.family, hands) for job in ahead},
         family={job.waiting.code: job.family for job in ahead},
         sooner=_sooner([job.waiting.code for job in ahead if job.waiting.blocked], more),
     )
 
 
-def _may(family: str, hands: Sequence[store.Hands]) -> dict[str, float]:
+def may_do(family: str, hands: Sequence[store.Hands]) -> dict[str, float]:
     """Who is trained for a family, with their factor."""
     return {str(one.person_id): float(one.factors[family]) for one in hands if family in one.factors}
 
@@ -219,7 +219,7 @@ def _work(
     chain = chain_of(model, whole[done:], bench_minutes_left(waiting), waiting.cure_minutes)
     # of whoever has it, their own minutes are in what is expected already
     assigned = more.technician_id is not None
-    people = {str(more.technician_id): 1.0} if assigned else _may(job.family, hands)
+    people = {str(more.technician_id): 1.0} if assigned else may_do(job.family, hands)
     busy = (waiting.waits_until - start) // _MINUTE if waiting.waits_until else 0
     return Work(
         key=waiting.code,

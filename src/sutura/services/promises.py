@@ -20,7 +20,7 @@ from sutura.core.quoting.routes import Way
 from sutura.core.shop import OpenHours
 from sutura.services import planning, shop
 from sutura.services.known import soonest_part
-from sutura.services.plans import kept_day, sheet_of
+from sutura.services.plans import kept_day, may_do, sheet_of
 from sutura.store import plans as store
 from sutura.store.database import reading
 
@@ -42,11 +42,7 @@ class Planned:
     def work(self, model: Model, steps: tuple[Step, ...], minutes: int, cure_minutes: int) -> Work:
         """New work as the plan takes it, for whoever is trained."""
         chain = chain_of(model, steps, minutes, cure_minutes)
-        people = {
-            str(one.person_id): float(one.factors[model.procedure_family])
-            for one in self.hands
-            if model.procedure_family in one.factors
-        }
+        people = may_do(model.procedure_family, self.hands)
         return Work(key=_NEW, operations=chain.operations, people=people, due=0, holds=chain.holds)
 
     def ready(self, model: Model, way: Way, hours: OpenHours) -> datetime | None:

@@ -6,12 +6,12 @@ from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from datetime import datetime
 
-from sutura.core.bench.owntimes import BEGINNER
+from sutura.core.bench.owntimes import is_beginner
 from sutura.core.catalogue.model import Function, Model
 from sutura.core.errors import Invalid
 from sutura.core.facts import fact
 from sutura.core.intake.arrival import check_functions
-from sutura.core.job import EventKind, JobRecord, Move, Round, check_move
+from sutura.core.job import NO_PART, EventKind, JobRecord, Move, Round, check_move
 from sutura.core.people import Deed, demand
 from sutura.core.planning.queue import TechnicianChoice
 from sutura.core.proof import answering as rules
@@ -85,20 +85,20 @@ def second_of(job: JobRecord, model: Model) -> list[TechnicianChoice]:
     """Who may look besides a beginner at their work, where the shop wants that; else nobody (rule
     proof.second-look).
     """
-    technician = job.bench.technician_id
-    if not shop.shop().second_look or technician is None:
+    technician, wanted = job.bench.technician_id, shop.shop().second_look
+    if not wanted or technician is None or (wanted == "part" and job.chosen.route in NO_PART):
         return []
     skills = {one.person_id: one for one in planning_store.skills_page(model.procedure_family)}
     written = skills[technician].written if technician in skills else None
-    if written is not None and written < BEGINNER:
+    if not is_beginner(written):
         return []
     return [one for one in planning.trained_for(model) if one.person_id != technician]
 
 
 def _second(job: JobRecord, model: Model, second: int, by: Person) -> tuple[str, list[Invalid]]:
     """Whoever looked besides, by name; nobody where nobody has to."""
-    choices = {one.person_id: one.name for one in second_of(job, model) if one.person_id != by.id}
-    if by.id in {one.person_id for one in second_of(job, model)}:
+    choices = {one.person_id: one.name for one in second_of(job, model)}
+    if by.id in choices:
         # somebody trained records a beginner's work: that is the second look
         return by.name, []
     if not choices or second in choices:

@@ -12,12 +12,12 @@ from sutura.core.errors import Invalid
 from sutura.core.facts import Say, fact
 from sutura.core.matching.ranking import weights_from
 from sutura.core.maths.money import Money
-from sutura.core.planning.day import WAITING_WEIGHT, Day, Pin, Window, worth_of
+from sutura.core.planning.day import Day, Pin, Window, worth_of
 from sutura.core.planning.dispatch import CannotBePlaced
 from sutura.core.planning.solving import PinsClash, check_pins, solve
 from sutura.core.typed import read_choice, read_moment
 from sutura.services import shop
-from sutura.services.plans import Gathered, gather, that_fit
+from sutura.services.plans import Gathered, gather, that_fit, weights_of
 from sutura.services.rails import moment_of
 from sutura.store import plans as store
 
@@ -171,5 +171,7 @@ def _tried(gathered: Gathered, tried: WhatIf, what: str) -> Day:
     if tried is WhatIf.LATE_PART:
         changed = replace(job, release=job.release + LOOK_DAYS * 24 * 60)
     else:
-        changed = replace(job, weight=job.weight * WAITING_WEIGHT, due=min(job.due, RUSH_MINUTES))
+        changed = replace(
+            job, weight=job.weight * weights_of(shop.shop()).waiting, due=min(job.due, RUSH_MINUTES)
+        )
     return replace(day, jobs=tuple(changed if one is job else one for one in day.jobs))

@@ -19,6 +19,7 @@ SENTENCES: Mapping[str, str] = {
     "bars.not-the-camera": (
         "The camera alone makes no bars at this exposure: what is seen is to be looked at by eye"
     ),
+    "bars.number-above-zero": "write a number above zero",
     "bench.apart": "off: {names}",
     "bench.battery-is-off": "battery off",
     "bench.battery-is-on": "battery still on",
@@ -155,7 +156,7 @@ SENTENCES: Mapping[str, str] = {
     "catalogue.write-what-device-says-up-80": "write what the device says, up to 80 characters",
     "catalogue.yes": "yes",
     # -- customers
-    "consents.choose-a-second-look": "choose nobody, image and touch, or everything",
+    "consents.choose-a-second-look": "choose never, where a part is fitted, or at every repair",
     "customers.choose-another-record-than-one": "choose another record than this one",
     "customers.hand-these-devices-back-first": "hand these devices back first",
     "customers.type-name-stands": "type the name as it stands: {customer}",

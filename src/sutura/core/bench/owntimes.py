@@ -114,6 +114,11 @@ class Expected(NamedTuple):
 ALONE = Pool()
 
 
+def is_beginner(written: Decimal | None) -> bool:
+    """Whether somebody is a beginner in a family: written as slow enough, or not trained at all."""
+    return written is None or written >= BEGINNER
+
+
 def log_ratio(bench_minutes: int, sheet_minutes: int) -> float:
     """How much longer than the sheet a job took, as a logarithm, within what tells of hands.
 

@@ -4,11 +4,12 @@ would vanish.
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from sutura.core.errors import Invalid
 from sutura.core.facts import Fact, fact
+from sutura.core.typed import read_decimal
 from sutura.core.values import Rule
 
 # a difference of brightness of so much is seen as a bar; Weber's fraction, from memory
@@ -111,6 +112,20 @@ def read_bars(exposure_s: float, pulses_hz: float, reading_s: float, *, duty: fl
     return BarsReading(
         contrast=contrast, count=reading_s * pulses_hz, appear=appear, shutters=found, says=says
     )
+
+
+def read_photo(typed: Mapping[str, str]) -> BarsReading:
+    """The same from what is typed: `shutter` as one over so many seconds, `pulses` a second, `reading` in
+    milliseconds. Refuses the first that is no number above zero.
+    """
+    found = {}
+    for name in ("shutter", "pulses", "reading"):
+        text = typed.get(name, "")
+        number = read_decimal(text)
+        if number is None or number <= 0:
+            raise Invalid(name, text, fact("bars.number-above-zero"))
+        found[name] = float(number)
+    return read_bars(1 / found["shutter"], found["pulses"], found["reading"] / 1000)
 
 
 def vanishing(pulses_hz: float, duty: float, shutters: Sequence[int] = SHUTTERS) -> tuple[int, ...]:

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from datetime import datetime
 from decimal import Decimal
 from enum import StrEnum
 
@@ -92,6 +93,20 @@ def looks_of(model: Model, *, cure_minutes: int) -> tuple[Look, ...]:
     before = () if model.closed_test else (Look.BEFORE_SEALING,)
     after = (Look.AFTER_CURE,) if cure_minutes and _has(model, "touch") else ()
     return (*before, Look.AFTER_SEALING, *after)
+
+
+def due_look(
+    looks: Sequence[Look], passed: Sequence[str], cure_over: datetime | None, now: datetime
+) -> Look | None:
+    """Which look a closed device waits for: the one after sealing, then, when its cure is over, the one after
+    it; none where all are passed.
+    """
+    if Look.AFTER_SEALING.value not in passed:
+        return Look.AFTER_SEALING
+    cured = cure_over is not None and now >= cure_over
+    if Look.AFTER_CURE in looks and Look.AFTER_CURE.value not in passed and cured:
+        return Look.AFTER_CURE
+    return None
 
 
 def functions_of(model: Model, look: Look) -> tuple[Function, ...]:

@@ -7,7 +7,7 @@ fills, or from a bank card that was laid on it.
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from enum import StrEnum
 from typing import Any
 
@@ -100,7 +100,6 @@ class _Place:
 
     box: Box
     size: PageSize
-    wide: float
 
     def at(self, x: float, y: float) -> Point:
         if self.size.turned:
@@ -131,7 +130,7 @@ def _placed(box: Box, said: Mapping[str, Any]) -> _Place:
     wide = _number(said.get("w"), "w", 50, MOST_PIXELS)
     high = _number(said.get("h"), "h", 50, MOST_PIXELS)
     card = _number(said.get("card", 0), "card", 0, MOST_PIXELS)
-    return _Place(box=box, size=page_size(box, wide, high, card), wide=wide)
+    return _Place(box=box, size=page_size(box, wide, high, card))
 
 
 def touch_from(box: Box, said: Mapping[str, Any], expects_fingers: int | None = None) -> TouchReading:
@@ -157,22 +156,8 @@ def touch_from(box: Box, said: Mapping[str, Any], expects_fingers: int | None = 
     fills = place.size.fills
     if found.outcome is Outcome.WORKS and fills and min(fills) < FILLS:
         reasons = (fact("traces.page-smaller", share=round(min(fills) * 100)),)
-        return _with(found, Outcome.NOT_TESTABLE, reasons)
+        return replace(found, outcome=Outcome.NOT_TESTABLE, reasons=reasons)
     return found
-
-
-def _with(found: TouchReading, outcome: Outcome, reasons: tuple[Fact, ...]) -> TouchReading:
-    return TouchReading(
-        outcome=outcome,
-        reasons=reasons,
-        share=found.share,
-        bare=found.bare,
-        edges=found.edges,
-        gaps=found.gaps,
-        ghosts=found.ghosts,
-        fingers=found.fingers,
-        line=found.line,
-    )
 
 
 def picture_from(
@@ -187,7 +172,7 @@ def picture_from(
     places = []
     for mark in _list(said.get("marks", []), "marks", MOST_MARKS):
         kind, x, y = _three(mark, "marks")
-        if kind not in kinds:
+        if not isinstance(kind, str) or kind not in kinds:
             raise Invalid("marks", str(kind)[:40], fact("traces.kinds", kinds=tuple(kinds)))
         counts[kind] = counts.get(kind, 0) + 1
         places.append(place.at(_number(x, "marks", -1e6, 1e6), _number(y, "marks", -1e6, 1e6)))
@@ -206,10 +191,7 @@ def picture_from(
 
 
 # what a page can measure of a function, from which value on it works, and in what; common practice, no source
-MEASURED: Mapping[str, tuple[float, str]] = {
-    "microphone": (0.02, "of full scale"),
-    "turning": (20.0, "degrees"),
-}
+MEASURED: Mapping[str, tuple[float, str]] = {"microphone": (0.02, "of full scale")}
 
 
 def tried_from(functions: Sequence[str], said: Mapping[str, Any]) -> Tried:
@@ -225,8 +207,8 @@ def tried_from(functions: Sequence[str], said: Mapping[str, Any]) -> Tried:
         outcome = Outcome.WORKS if level >= least else Outcome.FAULTY
         how = fact("traces.measured", level=round(level, 3), unit=unit, least=least)
         return Tried(function=function, outcome=outcome, measured=True, how=how)
-    answers = {True: Outcome.WORKS, False: Outcome.FAULTY}
-    outcome = answers.get(said["works"], Outcome.NOT_TESTABLE) if "works" in said else Outcome.NOT_TESTABLE
+    works = said.get("works")
+    outcome = Outcome.WORKS if works is True else Outcome.FAULTY if works is False else Outcome.NOT_TESTABLE
     return Tried(function=function, outcome=outcome, measured=False, how=fact("traces.said"))
 
 

@@ -74,7 +74,7 @@ def _page(ask: Asking, code: str, shown: Shown = ANEW, chosen: str = "") -> Resp
         shown=shown,
         page=page,
         job=page.job,
-        waits=looks.not_ready(page.job, page.model, ask.now) if page.job.stage is Stage.CLOSED else (),
+        waits=looks.not_ready(page.job, page.model, ask.now),
         working=page.job.stage in (Stage.OPENED, Stage.PROVED),
         asked=answers.asked_about(page.job.id, ask.now),
         done_ids={entry.step: entry for entry in page.done if entry.attempt == page.job.bench.attempt},

@@ -47,7 +47,7 @@ def _page(ask: Asking, code: str, shown: Shown = ANEW) -> Response:
         methods=[method.value for method in Method],
         core=cores.kept_of(page.job.id),
         ready=page.job.stage is Stage.CLOSED,
-        waits=looks.not_ready(page.job, page.model, ask.now) if page.job.stage is Stage.CLOSED else (),
+        waits=looks.not_ready(page.job, page.model, ask.now),
         declined=page.job.stage is Stage.DECLINED,
     )
 

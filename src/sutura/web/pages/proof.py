@@ -13,12 +13,11 @@ from markupsafe import Markup
 from sutura.core.errors import Invalid
 from sutura.core.people import Deed
 from sutura.core.proof.answering import advice
-from sutura.core.proof.bars import BarsReading, read_bars
+from sutura.core.proof.bars import BarsReading, read_photo
 from sutura.core.proof.sealing import PLACES, Look
-from sutura.core.typed import read_decimal
 from sutura.core.values import Outcome
 from sutura.services import job as job_service
-from sutura.services import looks, proof, shop
+from sutura.services import looks, proof
 from sutura.services.looks import LookPage
 from sutura.web.addresses import Addresses, Anyone
 from sutura.web.deeds import deed
@@ -36,20 +35,9 @@ def proof_page(ask: Ask, code: str, shutter: str = "", pulses: str = "", reading
     if not any(asked.values()):
         return proof_again(ask, code)
     try:
-        return _page(ask, code, ANEW, asked, _bars(asked))
+        return _page(ask, code, ANEW, asked, read_photo(asked))
     except Invalid as refusal:
         return _page(ask, code, Shown(refusal=refusal, status=422), asked)
-
-
-def _bars(asked: Mapping[str, str]) -> BarsReading:
-    """Whether bars must appear: shutter as one over so many seconds, pulses a second, ms to read a photo."""
-    found = {}
-    for name, text in asked.items():
-        number = read_decimal(text)
-        if number is None or number <= 0:
-            raise Invalid(name, text, "a number above zero")
-        found[name] = float(number)
-    return read_bars(1 / found["shutter"], found["pulses"], found["reading"] / 1000)
 
 
 def proof_again(ask: Asking, code: str, shown: Shown = ANEW) -> Response:
@@ -78,7 +66,7 @@ def _page(
         entered=shown.over(_told(ask, look)) if testing or look.due else shown.entered,
         advice=advice(page.proof.failing) if page.proof else "",
         look=look,
-        waits=looks.not_ready(page.job, page.model, ask.now) if look.sealed and not look.due else (),
+        waits=looks.not_ready(page.job, page.model, ask.now),
         looks=Look,
         map=_map(page, look),
         specks=_specks(page, look),
@@ -88,11 +76,9 @@ def _page(
             (str(one.person_id), one.name)
             for one in (proof.second_of(page.job, page.model) if testing else ())
         ],
-        second_what=shop.shop().second_look,
         asked=asked or {},
         bars=bars,
-        can_test=page.job.stage.value
-        in ("identified", "quoted", "part_in_hand", "opened", "proved", "closed"),
+        can_test=page.job.stage in looks.TESTED_AT,
     )
 
 
