@@ -8,7 +8,7 @@ import pytest
 from builders import said
 
 from sutura.core.catalogue.model import Function
-from sutura.core.proof.answering import Compared, ProofChange, advice, compare
+from sutura.core.proof.answering import Compared, ProofChange, advice, compare, reading_of
 from sutura.core.values import FunctionResult, Outcome
 
 W, F, N = Outcome.WORKS, Outcome.FAULTY, Outcome.NOT_TESTABLE
@@ -85,3 +85,39 @@ def test_why_a_screen_must_work_is_said_once() -> None:
     assert must not in why(W, W)
     assert must not in why(F, W)
     assert must not in why(F, F, screen=False)
+
+
+SIGNAL = Function(id="x", name="Wireless", how="", unit="dBm", worse_by=10)
+
+
+@pytest.mark.parametrize(
+    ("was", "now", "change"),
+    [
+        ("-60 dBm", "-70 dBm", ProofChange.KEPT),
+        ("-60", "-70,5", ProofChange.OURS),
+        ("−60 dBm", "read −71 dBm", ProofChange.OURS),
+        ("-70", "-60", ProofChange.KEPT),
+        ("", "-90", ProofChange.KEPT),
+        ("-60", "joined", ProofChange.KEPT),
+    ],
+)
+def test_a_signal_that_fell_since_arrival_is_answered_for(was: str, now: str, change: ProofChange) -> None:
+    """Antennas by their reading against arrival; 10 dB: a tenth of the power. Common practice, no source."""
+    before = {"x": FunctionResult(function="x", outcome=W, reason=was)}
+    after = {"x": FunctionResult(function="x", outcome=W, reason=now)}
+    one = compare([SIGNAL], before, after).compared[0]
+    assert (one.change, one.fails) == (change, change is ProofChange.OURS)
+    assert ("weaker" in said(one.why)) is (change is ProofChange.OURS)
+
+
+def test_a_reading_is_the_first_number_of_a_function_that_is_read() -> None:
+    result = FunctionResult(function="x", outcome=W, reason="2 bars, -64 dBm")
+    assert reading_of(SIGNAL, result) == 2
+    assert reading_of(Function(id="x", name="Touch", how=""), result) is None
+    assert compared(F, F, screen=False).change is ProofChange.WAS_FAULTY
+
+
+def test_what_was_faulty_and_fell_as_well_stays_what_it_was() -> None:
+    before = {"x": FunctionResult(function="x", outcome=F, reason="-60")}
+    after = {"x": FunctionResult(function="x", outcome=F, reason="-90")}
+    assert compare([SIGNAL], before, after).compared[0].change is ProofChange.WAS_FAULTY

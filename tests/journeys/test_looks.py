@@ -6,6 +6,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable
+from datetime import UTC, datetime
 from decimal import Decimal
 
 import pytest
@@ -13,8 +14,11 @@ from builders import HERON, Shop, models
 from journeys.conftest import Live
 from playwright.sync_api import Browser, Page, expect
 
+from sutura.services import bench, planning, stock
+from sutura.store import offers as offers_store
 from sutura.store import people as people_store
 from sutura.store import proof as store
+from sutura.store import stock as stock_store
 from sutura.store.database import connection
 
 pytestmark = [pytest.mark.browser, pytest.mark.timeout(300)]
@@ -36,6 +40,15 @@ DRAW = """([from, until]) => {
     }
     tell("pointerup", innerHeight);
   }
+}"""
+
+# so many fingers down at once, then up
+PUT_DOWN = """(count) => {
+  const sheet = document.querySelector("#stage canvas");
+  for (const name of ["pointerdown", "pointerup"])
+    for (let id = 1; id <= count; id += 1)
+      sheet.dispatchEvent(new PointerEvent(
+        name, { pointerId: id, clientX: 40 * id, clientY: 200, bubbles: true, cancelable: true }));
 }"""
 
 
@@ -123,6 +136,90 @@ def test_a_laptop_by_mouse_and_keys_and_a_watch_that_its_page_fits(
     draw(watch, (-1, -1), everything=True)
     expect(watch.locator("[data-test=touch] .came")).to_have_text("works")
     watch.context.close()
+
+
+def test_w06_a_beginners_front_feels_as_many_fingers_as_the_model_says(
+    sit: Sit, floor: Shop, live: Live, browser: Browser
+) -> None:
+    with connection():
+        every = dict.fromkeys({model.procedure_family for model in models().values()}, Decimal(1))
+        people_store.save_skills(floor.bram.id, every)
+        job = proof_of(floor, "quillon-ember")
+    device = device_of(browser, live, sit("Bram"), job, 390, 844, touch=True)
+    for fingers, came in ((3, "faulty"), (5, "works")):
+        device.get_by_role("button", name="Touch").click()
+        device.evaluate(DRAW, [-1, -1])
+        device.clock.run_for(1_000)
+        device.get_by_role("button", name="I drew over all of it").click()
+        device.clock.run_for(10_500)
+        device.evaluate(PUT_DOWN, fingers)
+        device.clock.run_for(1_000)
+        device.get_by_role("button", name="Done").click()
+        device.get_by_role("button", name="Leave out").click()
+        expect(device.locator("[data-test=touch] .came")).to_have_text(came)
+    with connection():
+        first, _ = store.load_tests(floor.job(job).id)
+        assert tuple(str(dict(first.reasons[0].values)[name]) for name in ("felt", "expected")) == ("3", "5")
+    device.context.close()
+
+
+def test_w12_a_white_picture_is_reseated_and_proved_by_the_device(
+    sit: Sit, floor: Shop, live: Live, browser: Browser
+) -> None:
+    with connection():
+        every = dict.fromkeys({model.procedure_family for model in models().values()}, Decimal(1))
+        people_store.save_skills(floor.bram.id, every)
+        job = proof_of(floor, "fennick-robin")
+    shop = sit("Bram")
+    device = device_of(browser, live, shop, job, 320, 568, touch=True)
+    look_at_picture(device, "blotch")
+    expect(device.locator("[data-test=image] .came")).to_have_text("faulty")
+    device.context.close()
+    shop.goto(f"/jobs/{job}/proof")
+    assert shop.get_by_role("radio", name="Image: Faulty").is_checked()
+    shop.get_by_role("button", name="The rest works").click()
+    with shop.expect_navigation():
+        shop.get_by_role("button", name="Record the test").click()
+    expect(shop.locator("main")).to_contain_text("take")
+    with connection():
+        assert floor.job(job).bench.attempt == 2
+        floor.now = datetime.now(UTC)
+        floor.steps_until_proof(job)
+    device = device_of(browser, live, shop, job, 320, 568, touch=True)
+    look_at_picture(device, "")
+    expect(device.locator("[data-test=image] .came")).to_have_text("works")
+    device.context.close()
+    shop.goto(f"/jobs/{job}/proof")
+    shop.get_by_role("button", name="The rest works").click()
+    with shop.expect_navigation():
+        shop.get_by_role("button", name="Record the test").click()
+    expect(shop.locator("main")).to_contain_text("Proved")
+
+
+def look_at_picture(device: Page, marked: str) -> None:
+    """Every full field; a tap on the black one where something is wrong."""
+    device.get_by_role("button", name="Picture").click()
+    device.locator(".field").focus()
+    device.keyboard.press("Enter")
+    if marked:
+        device.get_by_label("What a tap marks").select_option(marked)
+        device.locator(".field").click(position={"x": 60, "y": 60})
+        device.locator(".field").focus()
+    for _ in range(8):
+        device.keyboard.press("Enter")
+    device.get_by_role("button", name="Done").click()
+
+
+def proof_of(floor: Shop, model: str) -> str:
+    """A job of this model at its test, with whatever part it took."""
+    code = floor.quoted(model)
+    for offer in offers_store.load_offers([floor.job(code).chosen.offer_id or 0]):
+        floor.receive(stock_store.barcodes([offer.part_id])[offer.part_id])
+    stock.take_part(code, floor.counter, floor.tick())
+    planning.assign(code, floor.bram.id, floor.manager, floor.tick())
+    bench.open_job(code, floor.bram, floor.tick())
+    floor.steps_until_proof(code)
+    return code
 
 
 def test_w17_dust_is_marked_by_clicks_and_keys_until_it_is_clean(sit: Sit, floor: Shop, job: str) -> None:

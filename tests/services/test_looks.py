@@ -40,7 +40,7 @@ def strokes(skip_from: float = 1e9, skip_to: float = 1e9) -> list[list[list[floa
 
 
 def touched(**more: Any) -> str:
-    return json.dumps({"w": 322, "h": 693, "strokes": strokes(), "quiet": [], "fingers": 2, **more})
+    return json.dumps({"w": 322, "h": 693, "strokes": strokes(), "quiet": [], "fingers": 5, **more})
 
 
 def sends(

@@ -45,7 +45,16 @@ MOST_TESTS = 300
 MOST_SENT = 900_000
 MOST_SPECKS = 200
 # what a page asks of a model's functions by hand or by its own sensors
-ASKED = ("brightness", "earpiece", "speakers", "loudspeaker", "microphone", "front-camera", "camera")
+ASKED = (
+    "brightness",
+    "earpiece",
+    "speakers",
+    "loudspeaker",
+    "microphone",
+    "front-camera",
+    "camera",
+    "rotation",
+)
 
 
 # from the counter to the last look before it goes
@@ -152,7 +161,8 @@ def _judged(model: Model, kind: str, said: Mapping[str, Any]) -> dict[str, Any]:
     """One test as it is kept."""
     face = model.face.active
     if kind == Kind.TOUCH:
-        touch = touch_from(face, said)
+        fingers = next((one.fingers for one in model.functions if one.id == "touch"), 0)
+        touch = touch_from(face, said, fingers or None)
         return {
             "function": "touch",
             "outcome": touch.outcome.value,

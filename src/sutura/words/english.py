@@ -880,6 +880,7 @@ SENTENCES: Mapping[str, str] = {
         "Failed: {names}. Switch the device off, take the battery off, reseat the connectors, look at each "
         "under light, then test everything again. Only then suspect the part."
     ),
+    "proof.fell": "{said}: {by} {unit} weaker than on arrival, where {most} may be",
     "proof.name-who-looked": "name who looked besides: somebody trained, other than who did it",
     "proof.new-screen-must-make-work": "{said}; the new screen must make it work",
     "proof.with-reason": "{said} ({reason})",

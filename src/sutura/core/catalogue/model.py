@@ -122,12 +122,18 @@ class Face:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Function:
-    """Something the device can do that is tested. `screen` = the new part supplies it, so it must work."""
+    """Something the device can do that is tested. `screen` = the new part supplies it, so it must work.
+    `fingers` is how many a touch layer feels at once, 0 = nobody says. `unit` is in what it is read, where it
+    is a reading (empty = it is not), and `worse_by` how far that may fall between arrival and now.
+    """
 
     id: str
     name: str
     how: str
     screen: bool = False
+    fingers: int = 0
+    unit: str = ""
+    worse_by: float = 0
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -4,6 +4,7 @@ for.
 
 from __future__ import annotations
 
+import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from enum import StrEnum
@@ -91,6 +92,16 @@ RULES = (
         source="the shop's, no source",
     ),
     Rule(
+        id="proof.reading",
+        capability="proof",
+        says=(
+            "A function that is read in numbers – an antenna's signal – works where it did, and is not "
+            "further down than its model allows since arrival; where either reading is missing, its answer "
+            "counts alone."
+        ),
+        source=COMMON,
+    ),
+    Rule(
         id="proof.unclear",
         capability="proof",
         says=(
@@ -123,12 +134,40 @@ def compare(
     return ProofReading(passed=not any(compared_one.fails for compared_one in compared), compared=compared)
 
 
+_READ = re.compile(r"[-−–]?\d+(?:[.,]\d+)?")
+
+
+def reading_of(function: Function, result: FunctionResult) -> float | None:
+    """The number that was read, from what stands beside an answer; None where none was, or the function is
+    not read in numbers.
+
+    >>> signal = Function(id="wireless", name="Wireless", how="", unit="dBm", worse_by=10)
+    >>> reading_of(signal, FunctionResult(function="wireless", outcome=Outcome.WORKS, reason="−61 dBm"))
+    -61.0
+    """
+    found = _READ.search(result.reason) if function.unit else None
+    return float(re.sub("[−–]", "-", found[0]).replace(",", ".")) if found else None
+
+
+def _fell_by(function: Function, before: FunctionResult, after: FunctionResult) -> float:
+    """How far a reading fell below what is allowed; 0 where it did not, or nobody read it twice."""
+    was, now = reading_of(function, before), reading_of(function, after)
+    if was is None or now is None or was - now <= function.worse_by:
+        return 0.0
+    return was - now
+
+
 def _compare(function: Function, before: FunctionResult, after: FunctionResult) -> Compared:
     change = _CHANGES[before.outcome, after.outcome]
+    fell = _fell_by(function, before, after)
+    if fell and change is ProofChange.KEPT:
+        change = ProofChange.OURS
     screen_fails = function.screen and after.outcome is not Outcome.WORKS
     fails = change is ProofChange.OURS or screen_fails
     why = fact("proof.change", change=change)
-    if after.reason:
+    if fell:
+        why = fact("proof.fell", said=why, by=round(fell, 1), unit=function.unit, most=function.worse_by)
+    elif after.reason:
         why = fact("proof.with-reason", said=why, reason=after.reason)
     if screen_fails and change is not ProofChange.OURS:
         why = fact("proof.new-screen-must-make-work", said=why)

@@ -191,7 +191,10 @@ def picture_from(
 
 
 # what a page can measure of a function, from which value on it works, and in what; common practice, no source
-MEASURED: Mapping[str, tuple[float, str]] = {"microphone": (0.02, "of full scale")}
+MEASURED: Mapping[str, tuple[float, str]] = {
+    "microphone": (0.02, "of full scale"),
+    "rotation": (60, "degrees turned"),
+}
 
 
 def tried_from(functions: Sequence[str], said: Mapping[str, Any]) -> Tried:

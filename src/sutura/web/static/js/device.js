@@ -481,9 +481,40 @@
       }
     );
   }
+  function rotation(name) {
+    open();
+    var least = [180, 180];
+    var most = [-180, -180];
+    var heard = false;
+    function turned(event) {
+      if (event.gamma === null || event.beta === null) return;
+      heard = true;
+      [event.gamma, event.beta].forEach(function (angle, n) {
+        least[n] = Math.min(least[n], angle);
+        most[n] = Math.max(most[n], angle);
+      });
+    }
+    window.addEventListener("deviceorientation", turned);
+    var said = make("p", "Turn it on its side and back, within eight seconds.", stage);
+    var timer = setTimeout(function () {
+      stop();
+      if (!heard) {
+        said.textContent = "";
+        ask(name, "This browser does not tell. Turn it by hand: does the picture follow?");
+        return;
+      }
+      close();
+      send("function", { function: name, level: Math.max(most[0] - least[0], most[1] - least[1]) }, name);
+    }, 8000);
+    stop = function () {
+      clearTimeout(timer);
+      window.removeEventListener("deviceorientation", turned);
+    };
+  }
   var WAYS = {
     brightness: brightness, earpiece: sound, speakers: sound, loudspeaker: sound, microphone: microphone,
     camera: camera, "front-camera": camera,
+    rotation: rotation,
   };
 
   all("[data-test]").forEach(function (row) {
