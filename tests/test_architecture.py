@@ -40,6 +40,9 @@ CAPABILITIES = {
 NOUNS = {
     "services": {
         "answers",
+        "invoices",
+        "ledger",
+        "tills",
         "calendars",
         "consents",
         "consumables",
@@ -63,6 +66,9 @@ NOUNS = {
     },
     "store": {
         "audit",
+        "invoices",
+        "ledger",
+        "tills",
         "consents",
         "consumables",
         "cores",
@@ -76,7 +82,18 @@ NOUNS = {
         "plans",
         "suppliers",
     },
-    "web/pages": {"again", "consents", "consumables", "cores", "looks", "pieces", "returns"},
+    "web/pages": {
+        "again",
+        "invoices",
+        "ledger",
+        "tills",
+        "consents",
+        "consumables",
+        "cores",
+        "looks",
+        "pieces",
+        "returns",
+    },
 }
 PYTHON = sorted((ROOT / "src" / "sutura").rglob("*.py"))
 PLANTED = [
@@ -150,6 +167,7 @@ def test_the_capability_word_names_the_file_in_every_layer() -> None:
             "database",
             "plan_tables",
             "proof_tables",
+            "handover_tables",
             "stock_tables",
             "tables",
             "migrating",

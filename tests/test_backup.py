@@ -15,8 +15,8 @@ from sutura.cluster import Cluster
 from sutura.config import MIGRATIONS
 from sutura.services import people
 from sutura.store import database as store_database
+from sutura.store import handover_tables
 from sutura.store import people as people_store
-from sutura.store import proof_tables
 
 pytestmark = pytest.mark.slow
 
@@ -24,7 +24,7 @@ pytestmark = pytest.mark.slow
 def contents(url: str) -> dict[str, list[tuple[object, ...]]]:
     with psycopg.connect(url) as link:
         found = {}
-        for table in proof_tables.ALL:
+        for table in handover_tables.ALL:
             name = table._meta.table_name
             # a restore leaves its own line and the shop's new stamp, and nothing else
             lines = {

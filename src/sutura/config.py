@@ -24,6 +24,8 @@ DEFAULT_PORT = 8420
 SUPPLIER_FAULTS = ("late", "short", "cancels", "away")
 # and for the label printer; devices/simulated/label_printer.py does it
 MESSAGE_FAULTS = ("away", "refuses")
+# for the card terminal; devices/simulated/card_terminal.py does it
+TERMINAL_FAULTS = ("declines", "away", "timeout", "lost")
 LABEL_FAULTS = ("away", "empty", "jammed")
 # for the hot plate; devices/simulated/plate.py does it
 PLATE_FAULTS = ("away", "stuck", "runs_on", "cold")
@@ -105,6 +107,11 @@ class Settings(BaseSettings):
         "",
         validation_alias="SUTURA_MESSAGE_FAULTS",
         description="faults of the stand-in for the message sender: away, refuses",
+    )
+    terminal_faults: Annotated[str, AfterValidator(_known_faults(TERMINAL_FAULTS))] = Field(
+        "",
+        validation_alias="SUTURA_TERMINAL_FAULTS",
+        description="faults of the stand-in for the card terminal: declines, away, timeout, lost",
     )
     threads: int = Field(
         8,

@@ -10,6 +10,7 @@ from fastapi import FastAPI
 from sutura import devices, logs
 from sutura.config import MIGRATIONS, settings
 from sutura.core.maths import statistics
+from sutura.devices.simulated.card_terminal import SimulatedTerminal
 from sutura.devices.simulated.label_printer import SimulatedPrinter
 from sutura.devices.simulated.messenger import SimulatedMessenger
 from sutura.devices.simulated.plate import SimulatedPlate
@@ -83,6 +84,7 @@ def plug_devices() -> None:
         plate=SimulatedPlate(_named(settings().plate_faults)),
         thermometer=SimulatedThermometer(_named(settings().thermometer_faults)),
         messenger=SimulatedMessenger(_named(settings().message_faults), settings().state / "outbox"),
+        terminal=SimulatedTerminal(_named(settings().terminal_faults), settings().state / "terminal.json"),
     )
 
 

@@ -9,17 +9,14 @@ from datetime import UTC, datetime
 import pytest
 
 from sutura.core.errors import AccessoriesMissing, Invalid
-from sutura.core.handover import (
-    Accessory,
+from sutura.core.handover.giving import Accessory, aftercare, check_accessories, check_way_back
+from sutura.core.handover.ledger import (
     Method,
     Paid,
     PaidFor,
-    aftercare,
-    check_accessories,
     check_deposit,
     check_payment,
     check_refund,
-    check_way_back,
     received,
 )
 from sutura.core.maths.money import Money

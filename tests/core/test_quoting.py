@@ -11,14 +11,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from sutura.core.errors import AccessoriesMissing, Invalid, ManyInvalid
-from sutura.core.handover import (
-    Accessory,
-    Method,
-    check_accessories,
-    check_payment,
-    not_promised,
-    warranty_end,
-)
+from sutura.core.handover.giving import Accessory, check_accessories, not_promised, warranty_end
+from sutura.core.handover.ledger import Method, check_payment
 from sutura.core.job import Stage
 from sutura.core.maths.money import Money
 from sutura.core.quoting.pricing import Rates, margin, price_may_change, quote, read_price, together

@@ -9,18 +9,18 @@ import pytest
 from builders import HERON, Shop, models, said
 
 from sutura.core.errors import Invalid, ManyInvalid, MoveRefused, NotAllowed, NotFound
-from sutura.core.handover import PaidFor
+from sutura.core.handover.ledger import PaidFor
 from sutura.core.job import EventKind, Stage
 from sutura.core.quoting.answers import NONE, WITH, WITHOUT, NotOpen, QuoteState
 from sutura.core.quoting.policy import policy_texts
 from sutura.core.quoting.taxes import tax_lines, taxes_from
 from sutura.devices import plug, plugged
 from sutura.devices.simulated.messenger import SimulatedMessenger
-from sutura.services import answers, handover, orders, quoting, routes
+from sutura.services import answers, handover, ledger, orders, quoting, routes
 from sutura.services import job as job_service
 from sutura.services import shop as shop_service
-from sutura.store import handover as handover_store
 from sutura.store import job as job_store
+from sutura.store import ledger as ledger_store
 from sutura.store import orders as orders_store
 from sutura.store import suppliers as suppliers_store
 from sutura.words.history import tell
@@ -127,7 +127,7 @@ def test_the_deposit_comes_before_the_order_and_off_the_rest(shop: Shop) -> None
     assert routes.deposit_open(shop.job(code)).minor == 0
     assert drafted()
     assert "A deposit of" in history(shop, code)
-    owed = handover.owed_of(shop.job(code))
+    owed = ledger.balance(shop.job(code)).owed
     assert owed.minor == (job.chosen.price_minor or 0) - asked.minor
     # the part comes, the work is done: the rest is what is paid
     shop.receive("P-1001")
@@ -163,7 +163,7 @@ def finish(shop: Shop, code: str) -> None:
 def test_the_rest_is_paid_at_handover(shop: Shop) -> None:
     code = paid_before(shop, "20")
     finish(shop, code)
-    owed = handover.owed_of(shop.job(code))
+    owed = ledger.balance(shop.job(code)).owed
     with pytest.raises(Invalid):
         shop.hand_back(code)  # the whole price again is too much
     shop.hand_back(code, amount=str(owed).split()[0])
@@ -184,14 +184,14 @@ def test_what_was_paid_too_much_goes_back_and_what_is_paid_already_needs_nothing
     with pytest.raises(Invalid):
         shop.hand_back(code, amount="15")
     shop.hand_back(code, amount="5", method="cash")
-    payments = handover_store.load_payments(job.id)
+    payments = ledger_store.load_payments(job.id)
     assert (payments[-1].kind, payments[-1].amount_minor) == (PaidFor.REFUND, 500)
     other = paid_before(shop, "20")
     quoting.change_job_price(other, "20", "a regular", shop.job(other).version, shop.manager, shop.now)
     finish(shop, other)
     shop.hand_back(other, amount="", method="")
     assert shop.job(other).stage is Stage.HANDED_BACK
-    assert len(handover_store.load_payments(shop.job(other).id)) == 1
+    assert len(ledger_store.load_payments(shop.job(other).id)) == 1
 
 
 def test_none_of_them_declines_the_job_and_its_deposit_goes_back(shop: Shop) -> None:
@@ -214,10 +214,11 @@ def test_none_of_them_declines_the_job_and_its_deposit_goes_back(shop: Shop) -> 
         with pytest.raises(Invalid):
             back(refund, method)
     back("25", why="the part cannot be sent back")
-    payments = handover_store.load_payments(shop.job(code).id)
+    payments = ledger_store.load_payments(shop.job(code).id)
     assert [(one.kind, one.amount_minor) for one in payments] == [
         (PaidFor.DEPOSIT, 3_000),
         (PaidFor.REFUND, 2_500),
+        (PaidFor.KEPT, 500),
     ]
     told = history(shop, code)
     assert "Of the deposit 25.00" in told

@@ -12,7 +12,7 @@ import pytest
 from builders import HERON, NOW, Shop, models, said
 
 from sutura.core.errors import Invalid, ManyInvalid, MoveRefused, NotAllowed, NotFound, StaleSave
-from sutura.core.handover import not_promised, waits_for
+from sutura.core.handover.giving import not_promised, waits_for
 from sutura.core.intake.marks import Mark, MarkKind
 from sutura.core.job import EventKind, Stage
 from sutura.core.maths.geometry import Point

@@ -75,6 +75,8 @@ def test_w01_goes_from_counter_to_handover_and_leaves_everything_behind(shop: Sh
         "proved",
         "closed",
         "sealed_look",
+        "money",
+        "paper",
         "handed_back",
     ]
     assert all(event.who and event.at for event in page.events)

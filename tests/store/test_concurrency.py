@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import threading
+import time
 from collections.abc import Callable
 from datetime import UTC, datetime
 
@@ -11,11 +12,20 @@ from builders import PLAIN, Shop
 
 from sutura.core.bench.progress import Progress
 from sutura.core.errors import OutOfStock, Refusal
+from sutura.core.facts import fact
+from sutura.core.handover.ledger import ChargeState, PaidFor
 from sutura.core.job import Stage
-from sutura.services import bench, drafts, intake, stock
+from sutura.core.maths.money import Money, amount_text
+from sutura.devices import plug
+from sutura.devices.ports import CardSays
+from sutura.devices.simulated.card_terminal import SimulatedTerminal
+from sutura.services import bench, drafts, intake, invoices, ledger, stock, tills
 from sutura.services.once import once
+from sutura.store import invoices as invoices_store
 from sutura.store import job as job_store
+from sutura.store import ledger as ledger_store
 from sutura.store import stock as stock_store
+from sutura.store.database import writing
 
 RUNS = 5
 
@@ -113,3 +123,71 @@ def test_many_readers_and_writers_leak_no_connection(shop: Shop) -> None:
     code = shop.quoted(PLAIN)
     at_once([lambda: [shop.job(code) for _ in range(20)]] * 12)
     assert len(DATABASE._in_use) == 0
+
+
+def test_papers_written_at_once_leave_no_gap_even_where_some_are_taken_back(shop: Shop) -> None:
+    """Twenty clients, of whom every fourth breaks off after it had its number."""
+    shop.receive("P-1001", 1)
+    job = shop.job(shop.closed())
+    kept = invoices_store.papers_page(shop.now.year, 0, 1000)
+
+    class BrokenOff(Refusal):
+        pass
+
+    @writing
+    def write(client: int) -> str:
+        number = invoices.issue(job, "cash", Money(minor=0, currency="TAL"), shop.counter, shop.now)
+        if client % 4 == 0:
+            raise BrokenOff(fact("job.not-repaired"))
+        return number
+
+    found = at_once([lambda client=client: write(client) for client in range(20)])  # type: ignore[misc]
+    numbers = sorted(one for one in found if isinstance(one, str))
+    assert len(numbers) == 15
+    first = 1 + max(
+        (int(one.paper.number.rsplit("-", 1)[1]) for one in kept if not one.corrects_id), default=0
+    )
+    assert [int(one.rsplit("-", 1)[1]) for one in numbers] == list(range(first, first + 15))
+
+
+def test_one_charge_pressed_at_once_is_charged_once_and_booked_once(shop: Shop) -> None:
+    shop.receive("P-1001", 1)
+    code = shop.closed()
+    asked: list[str] = []
+
+    class Slow(SimulatedTerminal):
+        def charge(self, reference: str, amount: Money) -> CardSays:
+            asked.append(reference)
+            time.sleep(0.3)
+            return super().charge(reference, amount)
+
+    plug(terminal=Slow())
+    try:
+        found = at_once(
+            [lambda: ledger.charge(code, "10", PaidFor.REST, "at-once-1", shop.counter, shop.now)] * 5
+        )
+    finally:
+        plug(terminal=SimulatedTerminal())
+    assert asked == ["at-once-1"]
+    assert {one.state for one in found if isinstance(one, ledger_store.Charge)} == {ChargeState.APPROVED}
+    assert len(found) == 5
+    assert [row.amount_minor for row in ledger_store.load_payments(shop.job(code).id)] == [1_000]
+
+
+def test_cash_taken_while_the_till_is_closed_is_in_one_day_or_the_next(shop: Shop) -> None:
+    shop.receive("P-1001", 1)
+    code = shop.closed()
+    ledger.pay(code, "1", "cash", "", shop.counter, shop.now)
+    page = tills.till_page(0, shop.counter, shop.now)
+    assert page.till
+    day = page.till.id
+
+    def close() -> None:
+        expected = amount_text(tills.till_page(0, shop.counter, shop.now).expected.minor, "TAL")
+        # as if it was counted in this moment: what differs has its reason
+        tills.close_till(day, expected, "0", "counted while cash came", shop.counter, shop.now)
+
+    at_once([close, *[lambda: ledger.pay(code, "1", "cash", "", shop.counter, shop.now)] * 5])
+    closed = tills.till_page(day, shop.counter, shop.now)
+    assert closed.till
+    assert closed.expected.minor == closed.till.expected_minor, "no row came into it after it was closed"

@@ -46,13 +46,13 @@ BUDGETS = {
     "/jobs/{code}/proof": 16,
     "/jobs/{code}/assign": 4,
     # one of it for its old screen
-    "/jobs/{code}/handover": 13,
+    "/jobs/{code}/handover": 15,
     "/identify?q=QD44": 2,
     "/customers/find?q=orla": 2,
     # who looked at a customer is kept
     "/customers/{customer}": 5,
     # one for each table in which something of a customer can stand
-    "/customers/{customer}/export.json": 20,
+    "/customers/{customer}/export.json": 22,
     # the last plan is read for what can be promised
     "/counter/{draft}": 19,
     "/scan?q=HF-70-R9": 6,

@@ -343,6 +343,8 @@ class EventKind(StrEnum):
     ANSWERED = "answered"
     SENT = "sent"
     DEPOSIT = "deposit"
+    MONEY = "money"
+    PAPER = "paper"
     WAY = "way"
     FOR_THE_NIGHT = "for_the_night"
     NIGHT_OVER = "night_over"

@@ -25,6 +25,7 @@ class Deed(StrEnum):
     RESERVE = "reserve"
     WORK_BENCH = "work_bench"
     LET_PASS = "let_pass"
+    SETTLE = "settle"
     RECEIVE = "receive"
     ORDER = "order"
     CHANGE_CATALOGUE = "change_catalogue"
@@ -46,6 +47,8 @@ MAY: dict[Deed, frozenset[Role]] = {
     Deed.WORK_BENCH: frozenset({Role.MANAGER, Role.TECHNICIAN}),
     # what does not work goes out all the same
     Deed.LET_PASS: frozenset({Role.MANAGER}),
+    # money goes back, or is given up
+    Deed.SETTLE: frozenset({Role.MANAGER}),
     Deed.RECEIVE: frozenset({Role.MANAGER, Role.COUNTER}),
     # orders are money
     Deed.ORDER: frozenset({Role.MANAGER}),

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from sutura.core import handover, job, people, shop
+from sutura.core import job, people, shop
 from sutura.core.bench import (
     compiling,
     heat,
@@ -17,6 +17,7 @@ from sutura.core.bench import (
     times,
 )
 from sutura.core.catalogue import rules as catalogue
+from sutura.core.handover import giving, invoicing, ledger, tills
 from sutura.core.identify import reading
 from sutura.core.intake import arrival, customers, damage, diagnosis, opening, promise
 from sutura.core.matching import judging, kits, listing, panel, ranking, wanted
@@ -109,7 +110,10 @@ ALL: tuple[Rule, ...] = tuple(
         bars,
         sealing,
         traces,
-        handover,
+        giving,
+        ledger,
+        invoicing,
+        tills,
         job,
         people,
         shop,

@@ -23,6 +23,7 @@ from sutura.core.stock.levels import PartFate
 from sutura.core.stock.orders import OrderState
 from sutura.core.values import Person, Role
 from sutura.demo import hours
+from sutura.demo.money import count_till, set_up
 from sutura.demo.shop import (
     ADDRESS,
     CONSUMABLES,
@@ -107,10 +108,8 @@ def fill(packs: Path, now: datetime, progress: Callable[[int, int], None] = lamb
         catalogue.load_packs(packs)
         staff = _people(now)
         manager = staff["ines"]
-        shop = shop_service.shop()
         _weeks(staff, manager, now)
-        if not shop.hours:
-            shop_service.change_hours(hours.TYPED, shop.version, manager, now)
+        set_up(manager, now)
         if not any(part.on_hand or part.held for part in stock_store.shelf_page()):
             _receive(manager, now)
         if not consumables_store.ids():
@@ -584,6 +583,7 @@ class _Story:
     def _hand_back(self) -> None:
         self._look_at_sealed()
         self._pass(90)
+        count_till(self.staff["pell"], self.at)
         price = job_store.load_job(self.code).chosen.price_minor or 0
         handover.hand_back(
             self.code,

@@ -9,6 +9,7 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 
 from sutura.devices.ports import (
+    CardTerminal,
     DisplayProgrammer,
     HotPlate,
     LabelPrinter,
@@ -16,6 +17,7 @@ from sutura.devices.ports import (
     SupplierDesk,
     Thermometer,
 )
+from sutura.devices.simulated.card_terminal import SimulatedTerminal
 from sutura.devices.simulated.label_printer import SimulatedPrinter
 from sutura.devices.simulated.messenger import SimulatedMessenger
 from sutura.devices.simulated.plate import SimulatedPlate
@@ -32,6 +34,7 @@ class Devices:
     programmer: DisplayProgrammer
     plate: HotPlate
     messenger: Messenger
+    terminal: CardTerminal
 
 
 _plugged = Devices(
@@ -41,6 +44,7 @@ _plugged = Devices(
     programmer=SimulatedProgrammer(),
     plate=SimulatedPlate(),
     messenger=SimulatedMessenger(),
+    terminal=SimulatedTerminal(),
 )
 
 
@@ -56,6 +60,7 @@ def plug(
     programmer: DisplayProgrammer | None = None,
     plate: HotPlate | None = None,
     messenger: Messenger | None = None,
+    terminal: CardTerminal | None = None,
 ) -> None:
     """Put other devices in the place of what was there."""
     global _plugged
@@ -67,4 +72,5 @@ def plug(
         programmer=programmer or _plugged.programmer,
         plate=plate or _plugged.plate,
         messenger=messenger or _plugged.messenger,
+        terminal=terminal or _plugged.terminal,
     )

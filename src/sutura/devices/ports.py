@@ -8,6 +8,8 @@ from datetime import date
 from enum import StrEnum
 from typing import Protocol
 
+from sutura.core.maths.money import Money
+
 
 class Away(RuntimeError):
     """The device or the service does not answer; nothing happened, and it may be asked again."""
@@ -65,6 +67,32 @@ class Messenger(Protocol):
     """
 
     def send(self, message: Message) -> None: ...
+
+
+class NoAnswer(RuntimeError):
+    """The terminal was asked and its answer did not come: nobody knows whether it charged."""
+
+
+class CardSays(StrEnum):
+    """What a card terminal says of a charge."""
+
+    APPROVED = "approved"
+    DECLINED = "declined"
+    REVERSED = "reversed"
+
+
+class CardTerminal(Protocol):
+    """Charges cards. A reference is charged once, however often it is asked. Raises Away when it cannot be
+    reached – nothing was charged then – and NoAnswer when it was asked and does not say.
+    """
+
+    def charge(self, reference: str, amount: Money) -> CardSays: ...
+
+    def look_up(self, reference: str) -> CardSays | None:
+        """What came of a reference; None for one that it never heard of."""
+
+    def reverse(self, reference: str) -> None:
+        """Give a charge back as it was. Raises ValueError for what was not charged."""
 
 
 class Stopped(StrEnum):

@@ -2,21 +2,24 @@
 
 from __future__ import annotations
 
+import secrets
 from collections.abc import Sequence
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from datetime import date, datetime
+from typing import Any
 
-from sutura.core import handover as rules
 from sutura.core.catalogue.model import Model
 from sutura.core.errors import Invalid, MoveRefused, NotFound
 from sutura.core.facts import fact
+from sutura.core.handover import giving as rules
+from sutura.core.handover import ledger as money
 from sutura.core.job import EventKind, JobRecord, Move, Stage
 from sutura.core.maths.money import Money
 from sutura.core.people import Deed, demand
 from sutura.core.quoting.pricing import price_may_change
 from sutura.core.values import Person
-from sutura.services import cores, looks, routes, schools, shop
-from sutura.services.job import move, note
+from sutura.services import cores, invoices, ledger, looks, routes, schools, shop
+from sutura.services.job import move
 from sutura.store import audit as audit_store
 from sutura.store import handover as store
 from sutura.store import job as job_store
@@ -27,52 +30,105 @@ from sutura.store import stock as stock_store
 from sutura.store.database import reading, writing
 
 
-@writing
-def hand_back(
-    code: str,
-    *,
-    returned: Sequence[int],
-    explanation: str,
-    amount: str,
-    method: str,
-    today: date,
-    by: Person,
-    now: datetime,
-    way_back: str = "",
-    old_screen: bool = False,
-    let_go: str = "",
-) -> None:
-    """Give the device back: everything that came in, the whole price, the warranty from today; the old screen
-    with it, where the customer wants it.
+@dataclass(frozen=True, slots=True, kw_only=True)
+class HandBack:
+    """What is said when a device is handed back. `method` is how what is owed is paid; `reference` names the
+    charge of a card; `handed_over` is what was given in cash.
     """
+
+    returned: Sequence[int]
+    explanation: str
+    amount: str
+    method: str
+    today: date
+    way_back: str = ""
+    old_screen: bool = False
+    let_go: str = ""
+    reference: str = ""
+    handed_over: str = ""
+
+
+def hand_back(code: str, *, by: Person, now: datetime, **said: Any) -> None:
+    """Give the device back: everything that came in, the whole price, the warranty from today; the old screen
+    with it, where the customer wants it. A card is charged first, by the terminal; what was paid stays paid
+    where the rest is refused then.
+    """
+    asked = HandBack(**said)
+    pay_by_card(code, asked, by, now)
+    give(code, asked, by, now)
+
+
+def pay_by_card(code: str, asked: HandBack, by: Person, now: datetime) -> None:
+    """Charge what is owed, where it is paid by card and nothing else stands in the way. Not in a deed: what
+    the terminal is asked is kept before it answers.
+    """
+    if asked.method != money.Method.CARD or not check(code, asked, by, now):
+        return
+    reference = asked.reference or secrets.token_hex(12)
+    charge = ledger.charge(code, asked.amount, money.PaidFor.REST, reference, by, now)
+    if charge is None or charge.state is not money.ChargeState.APPROVED:
+        state = charge.state if charge else money.ChargeState.DECLINED
+        raise MoveRefused(code, fact("handover.be-handed-back"), [fact("handover.charge-is", state=state)])
+
+
+@reading
+def check(code: str, asked: HandBack, by: Person, now: datetime) -> bool:
+    """Refuse what stands in the way of handing back, before a card is charged; whether all of what is owed is
+    to be charged.
+    """
+    demand(by, Deed.TAKE_IN)
+    job = job_store.load_job(code)
+    if job.stage is not Stage.CLOSED:
+        return False
+    _check_out(job, asked)
+    _check_ready(job, schools.of_job(job), asked.let_go, by, now, keep=False)
+    owed = ledger.balance(job).due
+    if owed.minor:
+        money.check_payment(owed, asked.amount, asked.method)
+    return bool(owed.minor)
+
+
+def _check_out(job: JobRecord, asked: HandBack) -> list[rules.Accessory]:
+    """What came with a job, where everything is ticked or explained and its way back is said."""
+    accessories = store.load_accessories(job.id)
+    rules.check_accessories(accessories, asked.returned, asked.explanation)
+    rules.check_way_back(job.arrival.channel, asked.way_back)
+    return accessories
+
+
+@writing
+def give(code: str, asked: HandBack, by: Person, now: datetime) -> None:
+    """Hand it back, with what is still owed by cash or transfer."""
     demand(by, Deed.TAKE_IN)
     job = job_store.lock_job(code)
     model = schools.of_job(job)
-    accessories = store.load_accessories(job.id)
-    rules.check_accessories(accessories, returned, explanation)
-    rules.check_way_back(job.arrival.channel, way_back)
+    accessories = _check_out(job, asked)
     if job.chosen.price_minor is None:
         raise NotFound(fact("handover.agreed-price-job"), code)
     price = Money(minor=job.chosen.price_minor, currency=job.currency)
     days = job.chosen.warranty_days
-    until = rules.warranty_end(today, model.warranty_days if days is None else days)
+    until = rules.warranty_end(asked.today, model.warranty_days if days is None else days)
+    change = Money(minor=0, currency=job.currency)
     if job.stage is Stage.CLOSED:
-        _check_ready(job, model, let_go, by, now)
-        _settle(job, amount, method, by, now)
-    store.save_returned([a.id for a in accessories if a.id in returned], now)
+        ledger.no_charge_open(job)
+        _check_ready(job, model, asked.let_go, by, now, keep=True)
+        change = _settle(job, asked, by, now)
+        invoices.issue(job, asked.method, _deposited(job), by, now)
+    store.save_returned([a.id for a in accessories if a.id in asked.returned], now)
     facts = {
-        "returned": _names(accessories, returned),
+        "returned": _names(accessories, asked.returned),
         "paid_minor": price.minor,
         "currency": price.currency,
-        "method": method,
+        "method": asked.method,
         "warranty_end": until.isoformat(),
-        "explanation": explanation.strip(),
-        "way_back": way_back.strip(),
+        "explanation": asked.explanation.strip(),
+        "way_back": asked.way_back.strip(),
+        "change_minor": change.minor,
     }
-    if old_screen:
+    if asked.old_screen:
         cores.give_with(job.id, by, now)
     closing = replace(
-        job.closing, finished_at=now, warranty_end=until, returned_note=explanation.strip()[:300]
+        job.closing, finished_at=now, warranty_end=until, returned_note=asked.explanation.strip()[:300]
     )
     move(
         job,
@@ -86,7 +142,14 @@ def hand_back(
     )
 
 
-def _check_ready(job: JobRecord, model: Model, let_go: str, by: Person, now: datetime) -> None:
+def _deposited(job: JobRecord) -> Money:
+    """What an invoice names as paid before: the deposits, at most the price."""
+    rows = ledger.rows_of(job)
+    minor = sum(row.amount_minor for row in rows if row.kind is money.PaidFor.DEPOSIT)
+    return Money(minor=min(minor, job.chosen.price_minor or 0), currency=job.currency)
+
+
+def _check_ready(job: JobRecord, model: Model, let_go: str, by: Person, now: datetime, *, keep: bool) -> None:
     """A job goes when it is ready, or when a manager lets it go with a reason (rule handover.ready)."""
     waits = looks.not_ready(job, model, now)
     if not waits:
@@ -95,40 +158,62 @@ def _check_ready(job: JobRecord, model: Model, let_go: str, by: Person, now: dat
         raise MoveRefused(job.code, fact("handover.be-handed-back"), list(waits))
     demand(by, Deed.LET_PASS)
     reason = rules.check_let_go(let_go)
+    if not keep:
+        return
     told = [shop.speech().say(one) for one in waits]
     proof_store.add_let_go(job.id, told, reason, by.id, now)
     audit_store.add_audit(by.id, now, "let go early", {"job": job.code, "reason": reason})
 
 
-def owed_of(job: JobRecord) -> Money:
-    """What is still open of a job's price; below zero where more was paid."""
-    price = Money(minor=job.chosen.price_minor or 0, currency=job.currency)
-    return price - rules.received(store.load_payments(job.id), job.currency)
+def _settle(job: JobRecord, asked: HandBack, by: Person, now: datetime) -> Money:
+    """The rest is paid, or what was paid too much goes back (rule handover.paid); the change to give."""
+    balance = ledger.balance(job)
+    nothing = Money(minor=0, currency=job.currency)
+    if balance.back.minor:
+        back, how = money.check_payment(balance.back, asked.amount, asked.method)
+        ledger.book(job, money.PaidFor.REFUND, back, how.value, by, now)
+        return nothing
+    if not balance.due.minor:
+        return nothing
+    if asked.method == money.Method.CARD:
+        raise Invalid("method", asked.method, fact("handover.card-by-terminal"))
+    due = money.in_coins(balance.due, ledger.invoicing().coin_minor)
+    cash = asked.method == money.Method.CASH
+    change = money.change_of(due, asked.handed_over) if cash else nothing
+    ledger.book_all(job, balance.due, asked.amount, asked.method, by, now)
+    return change
 
 
-def _settle(job: JobRecord, amount: str, method: str, by: Person, now: datetime) -> None:
-    """The rest is paid, or what was paid too much goes back (rule handover.paid)."""
-    owed = owed_of(job)
-    if owed.minor:
-        kind = rules.PaidFor.REST if owed.minor > 0 else rules.PaidFor.REFUND
-        due = Money(minor=abs(owed.minor), currency=owed.currency)
-        paid, how = rules.check_payment(due, amount, method)
-        store.add_payment(job.id, kind, paid, how.value, by.id, now)
+def take_deposit(code: str, amount: str, method: str, by: Person, now: datetime) -> None:
+    """Take a deposit on an agreed price (rule handover.deposit); with all of it there, the part is held or
+    written into the next order. A card is charged first.
+    """
+    charge_deposit(code, amount, method, secrets.token_hex(12), by, now)
+    keep_deposit(code, amount, method, by, now)
+
+
+def charge_deposit(code: str, amount: str, method: str, reference: str, by: Person, now: datetime) -> None:
+    """Charge a deposit that is paid by card; nothing for other ways. Not in a deed."""
+    if method != money.Method.CARD:
+        return
+    charge = ledger.charge(code, amount, money.PaidFor.DEPOSIT, reference, by, now)
+    if charge is None or charge.state is not money.ChargeState.APPROVED:
+        state = charge.state if charge else money.ChargeState.DECLINED
+        raise MoveRefused(code, fact("handover.take-a-deposit"), [fact("handover.charge-is", state=state)])
 
 
 @writing
-def take_deposit(code: str, amount: str, method: str, by: Person, now: datetime) -> None:
-    """Take a deposit on an agreed price (rule handover.deposit); with all of it there, the part is held or
-    written into the next order.
-    """
+def keep_deposit(code: str, amount: str, method: str, by: Person, now: datetime) -> None:
+    """A deposit in cash or by transfer is booked; with all of it there, what follows from it is done."""
     demand(by, Deed.TAKE_IN)
     job = job_store.lock_job(code)
-    if not price_may_change(job.stage, job.chosen.price_minor):
-        raise MoveRefused(code, fact("handover.take-a-deposit"), [fact("job.it-is", stage=job.stage)])
-    paid, how = rules.check_deposit(owed_of(job), amount, method)
-    store.add_payment(job.id, rules.PaidFor.DEPOSIT, paid, how.value, by.id, now)
-    facts = {"amount_minor": paid.minor, "currency": paid.currency, "method": how.value}
-    note(job, EventKind.DEPOSIT, facts, by=by, now=now)
+    if method != money.Method.CARD:
+        if not price_may_change(job.stage, job.chosen.price_minor):
+            raise MoveRefused(code, fact("handover.take-a-deposit"), [fact("job.it-is", stage=job.stage)])
+        ledger.no_charge_open(job)
+        paid, how = money.check_deposit(ledger.balance(job).due, amount, method)
+        ledger.book(job, money.PaidFor.DEPOSIT, paid, how.value, by, now)
+        invoices.issue_deposit(job, paid, how.value, by, now)
     routes.hold_or_order(code, by, now)
 
 
@@ -170,16 +255,19 @@ def return_unrepaired(
     accessories = store.load_accessories(job.id)
     rules.check_accessories(accessories, returned, explanation)
     rules.check_way_back(job.arrival.channel, way_back)
-    had = rules.received(store.load_payments(job.id), job.currency)
+    ledger.no_charge_open(job)
+    had = ledger.balance(job).received
     facts: dict[str, object] = {
         "returned": _names(accessories, returned),
         "explanation": explanation.strip(),
         "way_back": way_back.strip(),
     }
     if had.minor:
-        back, how = rules.check_refund(had, refund, method, kept_because)
+        back, how = money.check_refund(had, refund, method, kept_because)
         if back.minor:
-            store.add_payment(job.id, rules.PaidFor.REFUND, back, how.value, by.id, now)
+            ledger.book(job, money.PaidFor.REFUND, back, how.value, by, now)
+        if (had - back).minor:
+            ledger.book(job, money.PaidFor.KEPT, had - back, "", by, now, reason=kept_because)
         facts |= {"refund_minor": back.minor, "currency": back.currency, "kept_because": kept_because.strip()}
     store.save_returned([a.id for a in accessories if a.id in returned], now)
     closing = replace(job.closing, finished_at=now, returned_note=explanation.strip()[:300])

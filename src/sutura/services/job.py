@@ -13,7 +13,8 @@ from sutura.core.bench.done import Done
 from sutura.core.bench.progress import Progress
 from sutura.core.bench.rework import rounds
 from sutura.core.catalogue.model import Model, Step
-from sutura.core.handover import Accessory, Paid, PaidFor, received
+from sutura.core.handover.giving import Accessory
+from sutura.core.handover.ledger import MONEY_IN, Balance, Paid, balance_of, received
 from sutura.core.intake.arrival import Applies, is_asked
 from sutura.core.job import (
     BEFORE_OPENING,
@@ -44,6 +45,7 @@ from sutura.store import consents as consents_store
 from sutura.store import handover as handover_store
 from sutura.store import intake as intake_store
 from sutura.store import job as store
+from sutura.store import ledger as ledger_store
 from sutura.store import planning as planning_store
 from sutura.store import proof as proof_store
 from sutura.store import stock as stock_store
@@ -77,9 +79,16 @@ class JobPage:
         return received(self.payments, self.job.currency)
 
     @property
+    def balance(self) -> Balance:
+        """What its ledger says (rule handover.ledger)."""
+        price = Money(minor=self.job.chosen.price_minor or 0, currency=self.job.currency)
+        repaired = self.job.stage not in (Stage.DECLINED, Stage.RETURNED)
+        return balance_of(price, self.payments, repaired=repaired)
+
+    @property
     def payment(self) -> Paid | None:
         """The payment that was taken last; what was given back is none."""
-        return next((one for one in reversed(self.payments) if one.kind is not PaidFor.REFUND), None)
+        return next((one for one in reversed(self.payments) if one.kind in MONEY_IN), None)
 
 
 @reading
@@ -100,7 +109,7 @@ def job_page(code: str, now: datetime) -> JobPage:
         accessories=handover_store.load_accessories(job.id),
         consents=consents_store.load_consents(job.id),
         held=stock_store.held_of(job.id),
-        payments=handover_store.load_payments(job.id),
+        payments=ledger_store.load_payments(job.id),
         progress=progress_of(job, model),
         proof=latest_proof(model, results),
         expected_at=expected_at(waiting.waiting, now, hours) if waiting else None,
@@ -262,7 +271,9 @@ def gather_facts(job: JobRecord, model: Model) -> JobFacts:
         device_open=progress.is_open,
         given_up=job.bench.round is Round.CLOSING_UP,
         paid=job.chosen.price_minor is not None
-        and received(handover_store.load_payments(job.id), job.currency).minor == job.chosen.price_minor,
+        and not balance_of(
+            Money(minor=job.chosen.price_minor, currency=job.currency), ledger_store.load_payments(job.id)
+        ).owed.minor,
     )
 
 

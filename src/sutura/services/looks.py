@@ -14,7 +14,7 @@ from typing import Any
 from sutura.core.catalogue.model import Function, Model
 from sutura.core.errors import Invalid, MoveRefused, NotFound
 from sutura.core.facts import Fact, fact
-from sutura.core.handover import waits_for
+from sutura.core.handover.giving import waits_for
 from sutura.core.intake.arrival import check_functions
 from sutura.core.intake.marks import MarkKind, Side
 from sutura.core.job import BEFORE_OPENING, EventKind, JobRecord, Stage

@@ -12,7 +12,7 @@ from sutura.core.bench.stations import StationUse, stations_of
 from sutura.core.catalogue.model import Model, Step
 from sutura.core.errors import Invalid
 from sutura.core.facts import Say, fact
-from sutura.core.handover import received
+from sutura.core.handover.ledger import received
 from sutura.core.intake.diagnosis import Diagnosis, diagnose
 from sutura.core.intake.layers import has_of
 from sutura.core.intake.promise import PartSeen, earliest_promise
@@ -46,8 +46,8 @@ from sutura.services.job import note
 from sutura.services.matching import Matched
 from sutura.services.shop import shop, speech
 from sutura.store import consumables as consumables_store
-from sutura.store import handover as handover_store
 from sutura.store import job as job_store
+from sutura.store import ledger as ledger_store
 from sutura.store import offers as offers_store
 from sutura.store import planning as planning_store
 from sutura.store import quoting as store
@@ -435,7 +435,7 @@ def deposit_open(job: JobRecord) -> Money:
     if all(part.free > 0 for part in chosen):
         return nothing
     asked = deposit_of(Money(minor=job.chosen.price_minor, currency=job.currency), shop().rates.policy)
-    left = asked - received(handover_store.load_payments(job.id), job.currency)
+    left = asked - received(ledger_store.load_payments(job.id), job.currency)
     return left if left.minor > 0 else nothing
 
 

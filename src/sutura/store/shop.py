@@ -37,6 +37,7 @@ class ShopRecord:
     stations: Mapping[str, int]
     planning: Mapping[str, int]
     second_look: str
+    invoicing: Mapping[str, Any]
     weights: Mapping[str, int]
     hours: Mapping[str, Any]
 
@@ -74,6 +75,7 @@ _SHOP = Shop.select(
     Shop.stations,
     Shop.planning,
     Shop.second_look,
+    Shop.invoicing,
     Shop.weights,
     Shop.hours,
 ).where(Shop.id == 1)

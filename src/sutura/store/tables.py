@@ -46,6 +46,7 @@ class Shop(Table):
     stations = BinaryJSONField(index=False)
     planning = BinaryJSONField(index=False)
     second_look = TextField()
+    invoicing = BinaryJSONField(index=False)
     fill_percent = IntegerField()
     order_cost_minor = IntegerField()
     keeping_percent = IntegerField()
@@ -492,17 +493,6 @@ class BenchStep(Table):
 
     class Meta:
         indexes = ((("job", "attempt", "step"), True),)
-
-
-class Payment(Table):
-    id = BigAutoField()
-    job = ForeignKeyField(Job)
-    amount_minor = IntegerField()
-    currency = TextField()
-    method = TextField()
-    person = ForeignKeyField(Person, index=False)
-    at = DateTimeTZField()
-    kind = TextField()
 
 
 class JobEvent(Table):

@@ -36,7 +36,9 @@ from sutura.web.pages import (
     health,
     identify,
     intake,
+    invoices,
     job,
+    ledger,
     living,
     looks,
     matching,
@@ -51,6 +53,7 @@ from sutura.web.pages import (
     stock,
     stocktakes,
     suppliers,
+    tills,
 )
 from sutura.web.present import HERE
 from sutura.web.settings import WebSettings
@@ -97,6 +100,9 @@ PAGES = (
     bench,
     proof,
     handover,
+    ledger,
+    tills,
+    invoices,
     quoting,
     catalogue,
     living,

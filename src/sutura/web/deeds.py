@@ -16,18 +16,22 @@ from sutura.web.session import Asking, Form, Sent, Shown
 Handler = Callable[..., Response]
 
 
-def deed(*, then: str, again: Handler) -> Callable[[Callable[..., object]], Handler]:
+def deed(
+    *, then: str, again: Handler, before: Callable[..., object] | None = None
+) -> Callable[[Callable[..., object]], Handler]:
     """A handler that does one thing a person asked for with a form, once however often it is sent.
 
     It goes on to the address `then`, in which `{code}` is the argument of that name and `{done}` what the
     deed returned. A refusal shows `again`, with what was refused and everything still entered. What the
     person may not do, and what does not exist, has a page of its own. Deed and `again` each take those parts
-    of the address that they need, and the deed the form where it reads it.
+    of the address that they need, and the deed the form where it reads it. `before` is done first, and not in
+    the transaction of the deed: it is once by what it keeps itself.
     """
 
     def decorate(act: Callable[..., object]) -> Handler:
         taken, shown_with = _parameters(act), _parameters(again)
-        both = {**shown_with, **taken}
+        first = _parameters(before) if before else {}
+        both = {**shown_with, **first, **taken}
         both.pop("shown", None)
         both["form"] = inspect.Parameter("form", inspect.Parameter.KEYWORD_ONLY, annotation=Form)
 
@@ -40,6 +44,8 @@ def deed(*, then: str, again: Handler) -> Callable[[Callable[..., object]], Hand
                 return then.format(**of, done=done)
 
             try:
+                if before:
+                    before(**{name: given[name] for name in first})
                 address = once(form.text("form_key"), ask.person, ask.now, go, form.content)
             except (NotAllowed, NotFound):
                 raise

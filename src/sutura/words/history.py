@@ -204,6 +204,20 @@ _ANSWERED = {
     (False, "counter"): "The customer declined quote {version} at the counter.",
 }
 
+# money of a job, by what it is
+_MONEY = {
+    "rest": "{amount} was taken by {method}.",
+    "refund": "{amount} was given back by {method}.",
+    "written_off": "{amount} was written off: {reason}.",
+    "credit": "{amount} was credited: {reason}.",
+    "kept": "{amount} is kept: {reason}.",
+}
+_PAPERS = {
+    "invoice": "Invoice {number} was written.",
+    "deposit_invoice": "Invoice {number} of the deposit was written.",
+    "credit_note": "Credit note {number} takes back {refers_to}.",
+}
+
 _TELLING: Mapping[EventKind, Callable[[Facts, Speech], list[str]]] = {
     EventKind.RECEIVED: _received,
     EventKind.LOOKED_AGAIN: _looked_again,
@@ -232,6 +246,17 @@ _TELLING: Mapping[EventKind, Callable[[Facts, Speech], list[str]]] = {
             amount=Money(minor=facts["amount_minor"], currency=facts["currency"]),
             method=facts["method"],
         )
+    ],
+    EventKind.MONEY: lambda facts, speech: [
+        speech.text(
+            _MONEY[facts["kind"]],
+            amount=Money(minor=facts["amount_minor"], currency=facts["currency"]),
+            method=facts["method"],
+            reason=str(facts.get("reason", "")).rstrip("."),
+        )
+    ],
+    EventKind.PAPER: lambda facts, speech: [
+        speech.text(_PAPERS[facts["kind"]], number=facts["number"], refers_to=facts.get("refers_to", ""))
     ],
     EventKind.NO_PART_NEEDED: lambda facts, speech: [
         speech.text(

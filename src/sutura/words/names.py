@@ -9,6 +9,8 @@ from sutura.core.bench.heat import HeatState, Surface
 from sutura.core.bench.schools import Whose
 from sutura.core.catalogue.kin import Kinship
 from sutura.core.catalogue.packs import Change
+from sutura.core.handover.invoicing import InvoiceKind
+from sutura.core.handover.ledger import ChargeState, PaidFor
 from sutura.core.identify.reading import Verdict
 from sutura.core.intake.arrival import Applies, Channel
 from sutura.core.intake.marks import MarkKind
@@ -79,6 +81,7 @@ NAMES: Mapping[type[Enum], Mapping[Enum, str]] = {
         Deed.ERASE_CUSTOMER: "export or erase a customer",
         Deed.SET_UP_COUNTER: "set up the Counter",
         Deed.LET_PASS: "let pass what does not work",
+        Deed.SETTLE: "give money back or write it off",
     },
     EventKind: {
         EventKind.LOOKED_AGAIN: "looked at again",
@@ -121,6 +124,27 @@ NAMES: Mapping[type[Enum], Mapping[Enum, str]] = {
         Round.FOR_THE_NIGHT: "closed for the night",
     },
     Whose: {Whose.MODEL: "the model\u2019s own", Whose.HABIT: "a habit", Whose.JOB: "for this job"},
+    ChargeState: {
+        ChargeState.ASKED: "being asked for",
+        ChargeState.UNKNOWN: "not answered: nobody knows whether it was paid",
+        ChargeState.APPROVED: "paid",
+        ChargeState.DECLINED: "declined",
+        ChargeState.REVERSED: "given back",
+    },
+    PaidFor: {
+        PaidFor.DEPOSIT: "deposit",
+        PaidFor.REST: "paid",
+        PaidFor.REFUND: "given back",
+        PaidFor.WRITTEN_OFF: "written off",
+        PaidFor.CREDIT: "credited",
+        PaidFor.ROUNDING: "rounded",
+        PaidFor.KEPT: "kept",
+    },
+    InvoiceKind: {
+        InvoiceKind.INVOICE: "invoice",
+        InvoiceKind.DEPOSIT: "invoice of a deposit",
+        InvoiceKind.CREDIT: "credit note",
+    },
     QuoteState: {
         QuoteState.OPEN: "open",
         QuoteState.ACCEPTED: "accepted",

@@ -6,12 +6,13 @@ from fastapi.responses import Response
 
 from sutura.core.errors import NotFound
 from sutura.core.facts import fact
-from sutura.core.handover import Method, PaidFor, aftercare, done_by, not_promised
-from sutura.core.job import Stage
+from sutura.core.handover.giving import aftercare, done_by, not_promised
+from sutura.core.handover.ledger import ChargeState, Method, PaidFor, in_coins
+from sutura.core.job import EventKind, Stage
 from sutura.core.maths.money import Money, amount_text
 from sutura.core.people import Deed
 from sutura.core.quoting.taxes import tax_lines, taxes_from
-from sutura.services import cores, handover, looks
+from sutura.services import cores, handover, invoices, ledger, looks
 from sutura.services import job as job_service
 from sutura.services import shop as shop_service
 from sutura.web.addresses import Addresses, Anyone
@@ -30,8 +31,10 @@ def handover_page(ask: Ask, code: str) -> Response:
 def _page(ask: Asking, code: str, shown: Shown = ANEW) -> Response:
     page = job_service.job_page(code, ask.now)
     currency = page.job.currency
-    owed = Money(minor=page.job.chosen.price_minor or 0, currency=currency) - page.had
+    owed = page.balance.owed
     due = Money(minor=abs(owed.minor), currency=currency)
+    coins = in_coins(page.balance.due, ledger.invoicing().coin_minor)
+    charges = ledger.charges_of(page.job)
     return render(
         ask,
         "handover/handover.html",
@@ -42,6 +45,10 @@ def _page(ask: Asking, code: str, shown: Shown = ANEW) -> Response:
         owed=owed,
         due=due,
         due_text=amount_text(due.minor, currency),
+        coins=coins if coins.minor != page.balance.due.minor else None,
+        open_charge=next(
+            (one for one in charges if one.state in (ChargeState.ASKED, ChargeState.UNKNOWN)), None
+        ),
         had_text=amount_text(page.had.minor, currency),
         handed_back=page.job.stage is Stage.HANDED_BACK,
         methods=[method.value for method in Method],
@@ -52,11 +59,9 @@ def _page(ask: Asking, code: str, shown: Shown = ANEW) -> Response:
     )
 
 
-@addresses.post("/jobs/{code}/handover", may=Deed.TAKE_IN)
-@deed(then="/jobs/{code}/receipt", again=_page)
-def hand_back(ask: Ask, code: str, form: Form) -> None:
-    handover.hand_back(
-        code,
+def _said(ask: Asking, form: Form) -> handover.HandBack:
+    """What was said when a device is handed back."""
+    return handover.HandBack(
         returned=form.numbers("returned"),
         explanation=form.text("explanation"),
         way_back=form.text("way_back"),
@@ -64,10 +69,21 @@ def hand_back(ask: Ask, code: str, form: Form) -> None:
         amount=form.text("amount"),
         method=form.text("method"),
         old_screen=bool(form.text("old_screen")),
+        handed_over=form.text("handed_over"),
+        reference=form.text("form_key")[:40],
         today=ask.now.astimezone(ask.zone).date(),
-        by=ask.person,
-        now=ask.now,
     )
+
+
+def _card_first(ask: Ask, code: str, form: Form) -> None:
+    """What is paid by card is charged before; what the terminal was asked is kept whatever comes then."""
+    handover.pay_by_card(code, _said(ask, form), ask.person, ask.now)
+
+
+@addresses.post("/jobs/{code}/handover", may=Deed.TAKE_IN)
+@deed(then="/jobs/{code}/receipt", again=_page, before=_card_first)
+def hand_back(ask: Ask, code: str, form: Form) -> None:
+    handover.give(code, _said(ask, form), ask.person, ask.now)
 
 
 @addresses.post("/jobs/{code}/return", may=Deed.TAKE_IN)
@@ -90,7 +106,7 @@ def return_unrepaired(ask: Ask, code: str, form: Form) -> None:
 def receipt(ask: Ask, code: str) -> Response:
     page = job_service.job_page(code, ask.now)
     job = page.job
-    if page.payment is None or job.chosen.tax_bps is None or job.chosen.price_minor is None:
+    if job.chosen.tax_bps is None or job.chosen.price_minor is None:
         raise NotFound("receipt of job", code)
     if job.stage is not Stage.HANDED_BACK:
         raise NotFound("receipt of job", code)
@@ -110,6 +126,9 @@ def receipt(ask: Ask, code: str) -> Response:
             (one, Money(minor=one.amount_minor, currency=one.currency), one.kind is PaidFor.REFUND)
             for one in page.payments
         ],
+        papers=invoices.papers_of(job),
+        change=_change(page),
+        served=next((one.who for one in reversed(page.events) if one.kind is EventKind.HANDED_BACK), ""),
         shop=shop_service.shop(),
         done=done_by(page.model.way(job.chosen.route).name, handover.fitted(job)),
         avoid=aftercare(sealed=page.model.seal != "", cure_minutes=looks.cure_of(job, page.model)),
@@ -122,3 +141,10 @@ def receipt(ask: Ask, code: str) -> Response:
         if went
         else None,
     )
+
+
+def _change(page: job_service.JobPage) -> Money:
+    """The change that was to give when it was handed back."""
+    events = [event for event in page.events if event.kind is EventKind.HANDED_BACK]
+    minor = int(events[-1].facts.get("change_minor", 0)) if events else 0
+    return Money(minor=minor, currency=page.job.currency)

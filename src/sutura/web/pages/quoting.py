@@ -11,7 +11,7 @@ from fastapi.responses import RedirectResponse, Response
 
 from sutura.core.catalogue.unlisted import DEVICE_CLASSES
 from sutura.core.errors import NotAllowed, NotFound, Refusal
-from sutura.core.handover import Method
+from sutura.core.handover.ledger import Method
 from sutura.core.job import Stage
 from sutura.core.matching.offers import GRADES
 from sutura.core.matching.ranking import WEIGHT_WORDS, weights_from, weights_kept
@@ -138,10 +138,16 @@ def answer_at_counter(ask: Ask, code: str, form: Form) -> None:
     )
 
 
+def _charge_deposit(ask: Ask, code: str, form: Form) -> None:
+    """A deposit by card is charged before it is booked."""
+    reference = form.text("form_key")[:40]
+    handover.charge_deposit(code, form.text("deposit"), form.text("method"), reference, ask.person, ask.now)
+
+
 @addresses.post("/jobs/{code}/deposit", may=Deed.TAKE_IN)
-@deed(then="/jobs/{code}", again=_routes)
+@deed(then="/jobs/{code}", again=_routes, before=_charge_deposit)
 def take_deposit(ask: Ask, code: str, form: Form) -> None:
-    handover.take_deposit(code, form.text("deposit"), form.text("method"), ask.person, ask.now)
+    handover.keep_deposit(code, form.text("deposit"), form.text("method"), ask.person, ask.now)
 
 
 @addresses.get("/jobs/{code}/quote/{token}", may=Deed.QUOTE)

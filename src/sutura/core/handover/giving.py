@@ -1,51 +1,16 @@
-"""Handing back: everything that came in goes out, the price is paid, the warranty runs from today."""
+"""Handing back: everything that came in goes out, when it is ready, and the warranty runs from then."""
 
 from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import date, datetime, timedelta
-from enum import StrEnum
 
 from sutura.core.errors import AccessoriesMissing, Invalid
 from sutura.core.facts import Fact, Minutes, fact
 from sutura.core.intake.arrival import Channel
-from sutura.core.maths.money import Money
 from sutura.core.proof.sealing import Look
-from sutura.core.typed import read_amount
 from sutura.core.values import COMMON, Rule
-
-
-class Method(StrEnum):
-    CASH = "cash"
-    CARD = "card"
-    TRANSFER = "transfer"
-
-
-class PaidFor(StrEnum):
-    """What money changed hands for: before the part is ordered, at handover, or back to the customer."""
-
-    DEPOSIT = "deposit"
-    REST = "rest"
-    REFUND = "refund"
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Paid:
-    """One payment; a refund went the other way. Money in minor units."""
-
-    kind: PaidFor
-    amount_minor: int
-    currency: str
-    method: str
-    at: datetime
-    who: str
-
-
-def received(payments: Sequence[Paid], currency: str) -> Money:
-    """What the shop has of a job: what was paid less what was given back."""
-    minor = sum(-one.amount_minor if one.kind is PaidFor.REFUND else one.amount_minor for one in payments)
-    return Money(minor=minor, currency=currency)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -81,24 +46,6 @@ RULES = (
             "What came by mail goes back by a parcel with a number, or is collected; either is written down."
         ),
         source=COMMON,
-    ),
-    Rule(
-        id="handover.paid",
-        capability="handover",
-        says=(
-            "The payment equals the price still open: the price less what was paid before. What was paid too "
-            "much goes back."
-        ),
-        source=COMMON,
-    ),
-    Rule(
-        id="handover.deposit",
-        capability="handover",
-        says=(
-            "A deposit is taken while the price is open, and never more than it. A device that is returned "
-            "unrepaired goes with its deposit; what is kept of it has its reason written."
-        ),
-        source="the shop's terms; local law comes first",
     ),
     Rule(
         id="handover.warranty",
@@ -145,45 +92,6 @@ def check_way_back(channel: str, way_back: str) -> None:
     """Refuse to close a job that came by mail without saying how it goes back (rule handover.way-back)."""
     if channel == Channel.MAIL and not 3 <= len(way_back.strip()) <= 60:
         raise Invalid("way_back", way_back, fact("handover.write-parcel-number-back"))
-
-
-def check_payment(owed: Money, typed: str, method: str) -> tuple[Money, Method]:
-    """The payment to record; it must be the whole open amount, by a known method."""
-    if method not in set(Method):
-        raise Invalid("method", method, fact("handover.choose-one", method=tuple(Method)))
-    if _amount(typed, owed) != owed.minor:
-        raise Invalid("amount", typed, fact("handover.open-amount-take-all-have-manager", owed=owed))
-    return owed, Method(method)
-
-
-def _amount(typed: str, like: Money) -> int | None:
-    """An amount as typed, in minor units; None where it is none, or can be read in two ways."""
-    try:
-        return read_amount(typed, like.currency)
-    except Invalid:
-        return None
-
-
-def check_deposit(owed: Money, typed: str, method: str) -> tuple[Money, Method]:
-    """A deposit as typed: something, at most what is still open, by a known method."""
-    if method not in set(Method):
-        raise Invalid("method", method, fact("handover.choose-one", method=tuple(Method)))
-    minor = _amount(typed, owed)
-    if minor is None or not 0 < minor <= owed.minor:
-        raise Invalid("deposit", typed, fact("handover.deposit-up-to", owed=owed))
-    return Money(minor=minor, currency=owed.currency), Method(method)
-
-
-def check_refund(had: Money, typed: str, method: str, explanation: str) -> tuple[Money, Method]:
-    """What goes back of a deposit, as typed: all of it, or less with its reason (rule handover.deposit)."""
-    if method not in set(Method):
-        raise Invalid("method", method, fact("handover.choose-one", method=tuple(Method)))
-    minor = _amount(typed, had)
-    if minor is None or not 0 <= minor <= had.minor:
-        raise Invalid("refund", typed, fact("handover.refund-up-to", had=had))
-    if minor < had.minor and not explanation.strip():
-        raise Invalid("kept_because", "", fact("handover.why-kept"))
-    return Money(minor=minor, currency=had.currency), Method(method)
 
 
 def warranty_end(handed_back: date, days: int) -> date:

@@ -1,0 +1,475 @@
+"""Invoices, invoices of deposits and credit notes after EN 16931: lines, rates, sums; never changed once
+numbered.
+
+Amounts in minor units of one currency. BT-… are the terms of the standard's semantic model.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
+from datetime import date
+from decimal import Decimal
+from enum import StrEnum
+from typing import Any
+
+from stdnum import iban as iban_numbers
+
+from sutura.core.facts import Fact, fact
+from sutura.core.maths.money import Money, half_up, split
+from sutura.core.quoting.taxes import Taxes, TaxShare, tax_lines
+from sutura.core.typed import Problems, read_choice
+from sutura.core.values import Rule
+
+_WHOLE = Decimal(10_000)
+
+
+class InvoiceKind(StrEnum):
+    """What a paper is."""
+
+    INVOICE = "invoice"
+    DEPOSIT = "deposit_invoice"
+    CREDIT = "credit_note"
+
+
+# BT-3: UNTDID 1001
+TYPE_CODES: Mapping[InvoiceKind, str] = {
+    InvoiceKind.INVOICE: "380",
+    InvoiceKind.DEPOSIT: "386",
+    InvoiceKind.CREDIT: "381",
+}
+# BT-81: UNTDID 4461
+MEANS_CODES: Mapping[str, str] = {"cash": "10", "card": "48", "transfer": "58", "": "1"}
+
+
+class TaxMode(StrEnum):
+    """Whether a price holds its tax, or the tax comes on top of what its lines say."""
+
+    INCLUSIVE = "inclusive"
+    EXCLUSIVE = "exclusive"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Party:
+    """Who sells or buys. `country` is ISO 3166-1 alpha-2; `tax_id` with its country's letters, empty =
+    none.
+    """
+
+    name: str
+    street: str = ""
+    town: str = ""
+    postcode: str = ""
+    country: str = ""
+    tax_id: str = ""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Line:
+    """One line: what, a note beside it, and its amount without tax with the rate it bears (basis points)."""
+
+    text: str
+    note: str
+    net_minor: int
+    bps: int
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Subtotal:
+    """What of an invoice bears a rate, and the tax on it (BT-116 to BT-119)."""
+
+    bps: int
+    net_minor: int
+    tax_minor: int
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Invoice:
+    """One paper as it was numbered. `refers_to` is the number it corrects (BT-25); `prepaid_minor` what was
+    paid before (BT-113); `rounding_minor` what makes its sum the agreed price (BT-114). Amounts of a credit
+    note are what is given back.
+    """
+
+    number: str
+    kind: InvoiceKind
+    issued: date
+    currency: str
+    seller: Party
+    buyer: Party
+    lines: tuple[Line, ...]
+    taxes: tuple[Subtotal, ...]
+    reference: str = ""
+    note: str = ""
+    means: str = ""
+    iban: str = ""
+    refers_to: str = ""
+    prepaid_minor: int = 0
+    rounding_minor: int = 0
+
+    @property
+    def net_minor(self) -> int:
+        return sum(line.net_minor for line in self.lines)
+
+    @property
+    def tax_minor(self) -> int:
+        return sum(one.tax_minor for one in self.taxes)
+
+    @property
+    def gross_minor(self) -> int:
+        return self.net_minor + self.tax_minor
+
+    @property
+    def payable_minor(self) -> int:
+        """What was still to pay (BT-115)."""
+        return self.gross_minor - self.prepaid_minor + self.rounding_minor
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Item:
+    """What an invoice is made of: its words, what of the price is for it – as a weight – and its rate."""
+
+    text: str
+    note: str
+    weight: int
+    bps: int
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Sums:
+    """Lines and rates of a price, and what rounding takes to reach it."""
+
+    lines: tuple[Line, ...]
+    taxes: tuple[Subtotal, ...]
+    rounding_minor: int
+
+
+RULES = (
+    Rule(
+        id="invoice.numbers",
+        capability="handover",
+        says=(
+            "Invoices, invoices of deposits among them, have one row of numbers a year, credit notes "
+            "their own; neither has a gap, however many are written at once. A paper that has its number "
+            "is never changed: a credit note takes it back, and a new one says what is right."
+        ),
+        source="EN 16931: BT-1 is unique; many tax laws ask that there is no gap; local law first",
+    ),
+    Rule(
+        id="invoice.inclusive",
+        capability="handover",
+        says=(
+            "Where prices hold their tax, the tax of a rate is taken out of what bears it, rounded half up; "
+            "lines share what is left. Lines and tax are the price to the cent."
+        ),
+        source="EN 16931: BT-106 to BT-112; local law comes first",
+    ),
+    Rule(
+        id="invoice.exclusive",
+        capability="handover",
+        says=(
+            "Where tax comes on top, each line is rounded, the tax is worked out on the sum of a rate, "
+            "and what is missing to the agreed price is stated as rounding."
+        ),
+        source="EN 16931: BR-CO-17, BT-114",
+    ),
+    Rule(
+        id="invoice.deposit",
+        capability="handover",
+        says=(
+            "A deposit has an invoice of its own when it is taken; the last one says what was paid "
+            "before, and what is still to pay."
+        ),
+        source="EN 16931: BT-3 = 386, BT-113",
+    ),
+)
+
+
+def sums_of(price: Money, items: Sequence[Item], mode: TaxMode, *, by_line: bool = True) -> Sums:
+    """Lines and rates of a price that holds its tax (rules invoice.inclusive, invoice.exclusive); `items`
+    need at least one, with a weight above zero where there are several.
+
+    >>> sums_of(Money(minor=119_00, currency="EUR"),
+    ...         [Item(text="Work", note="", weight=1, bps=1900)], TaxMode.INCLUSIVE).taxes[0].tax_minor
+    1900
+    """
+    rates = _by_rate(price, items, by_line)
+    lines: list[Line] = []
+    for bps, gross, tax in rates:
+        of_rate = [item for item in items if item.bps == bps]
+        if mode is TaxMode.INCLUSIVE:
+            nets = _shared(gross - tax, of_rate)
+        else:
+            shares = _shared(gross, of_rate)
+            nets = [
+                Money(minor=int(half_up(one.minor * _WHOLE / (_WHOLE + bps), 0)), currency=price.currency)
+                for one in shares
+            ]
+        lines += [
+            Line(text=item.text, note=item.note, net_minor=net.minor, bps=bps)
+            for item, net in zip(of_rate, nets, strict=True)
+        ]
+    taxes = tuple(
+        Subtotal(bps=bps, net_minor=_net(lines, bps), tax_minor=_tax(mode, _net(lines, bps), bps, tax))
+        for bps, _, tax in rates
+    )
+    total = sum(line.net_minor for line in lines) + sum(one.tax_minor for one in taxes)
+    return Sums(lines=tuple(lines), taxes=taxes, rounding_minor=price.minor - total)
+
+
+def _by_rate(price: Money, items: Sequence[Item], by_line: bool) -> list[tuple[int, Money, Money]]:
+    """What of a price bears each rate, and the tax in it, by rule quote.tax."""
+    shares = tuple(TaxShare(bps=item.bps, weight=max(item.weight, 0)) for item in items)
+    return [
+        (line.bps, line.gross, line.tax) for line in tax_lines(price, Taxes(shares=shares, by_line=by_line))
+    ]
+
+
+def _shared(total: Money, items: Sequence[Item]) -> list[Money]:
+    weights = [max(item.weight, 0) for item in items]
+    return split(total, weights if any(weights) else [1] * len(items))
+
+
+def _net(lines: Sequence[Line], bps: int) -> int:
+    return sum(line.net_minor for line in lines if line.bps == bps)
+
+
+def _tax(mode: TaxMode, net: int, bps: int, inside: Money) -> int:
+    return inside.minor if mode is TaxMode.INCLUSIVE else int(half_up(net * Decimal(bps) / _WHOLE, 0))
+
+
+def number_of(kind: InvoiceKind, year: int, number: int) -> str:
+    """A paper's number: credit notes have a row of their own.
+
+    >>> number_of(InvoiceKind.INVOICE, 2031, 7), number_of(InvoiceKind.CREDIT, 2031, 12)
+    ('2031-00007', 'C2031-00012')
+    """
+    return f"{series_of(kind)}{year}-{number:05d}"
+
+
+def series_of(kind: InvoiceKind) -> str:
+    """Which row of numbers a paper is in."""
+    return "C" if kind is InvoiceKind.CREDIT else ""
+
+
+def credit_of(
+    invoice: Invoice,
+    number: str,
+    issued: date,
+    why: str,
+    credit: Money | None = None,
+    mode: TaxMode = TaxMode.INCLUSIVE,
+) -> Invoice:
+    """The credit note that takes an invoice back, all of it or so much of its sum; the shares of its lines
+    and rates stay.
+    """
+    note = replace(
+        invoice,
+        number=number,
+        kind=InvoiceKind.CREDIT,
+        issued=issued,
+        refers_to=invoice.number,
+        note=why,
+        prepaid_minor=0,
+        means="",
+    )
+    if credit is None or credit.minor == invoice.gross_minor + invoice.rounding_minor:
+        return note
+    items = [
+        Item(text=line.text, note=line.note, weight=line.net_minor * (10_000 + line.bps), bps=line.bps)
+        for line in invoice.lines
+    ]
+    sums = sums_of(credit, items, mode)
+    return replace(note, lines=sums.lines, taxes=sums.taxes, rounding_minor=sums.rounding_minor)
+
+
+def missing_of(invoice: Invoice) -> tuple[Fact, ...]:
+    """What the standard asks for and a paper does not say; nothing where it is complete. It was numbered all
+    the same: the customer is not kept waiting for it.
+
+    Source: EN 16931, BR-08, BR-09, BR-11, BR-S-02, BR-61 and BR-CL-03.
+    """
+    missing = [
+        fact("invoice.lacks-country", who=who)
+        for who, party in (("seller", invoice.seller), ("buyer", invoice.buyer))
+        if len(party.country) != 2
+    ]
+    if not invoice.seller.tax_id and any(line.bps for line in invoice.lines):
+        missing.append(fact("invoice.lacks-tax-id"))
+    if invoice.means == "transfer" and not invoice.iban:
+        missing.append(fact("invoice.lacks-account"))
+    return tuple(missing)
+
+
+def to_json(invoice: Invoice) -> dict[str, Any]:
+    """An invoice as it is kept."""
+    return {
+        "number": invoice.number,
+        "kind": invoice.kind.value,
+        "issued": invoice.issued.isoformat(),
+        "currency": invoice.currency,
+        "seller": party_kept(invoice.seller),
+        "buyer": party_kept(invoice.buyer),
+        "lines": [[line.text, line.note, line.net_minor, line.bps] for line in invoice.lines],
+        "taxes": [[one.bps, one.net_minor, one.tax_minor] for one in invoice.taxes],
+        "reference": invoice.reference,
+        "note": invoice.note,
+        "means": invoice.means,
+        "iban": invoice.iban,
+        "refers_to": invoice.refers_to,
+        "prepaid_minor": invoice.prepaid_minor,
+        "rounding_minor": invoice.rounding_minor,
+    }
+
+
+def from_json(kept: Mapping[str, Any]) -> Invoice:
+    """An invoice from what is kept of it."""
+    return Invoice(
+        **{
+            **kept,
+            "kind": InvoiceKind(kept["kind"]),
+            "issued": date.fromisoformat(kept["issued"]),
+            "seller": Party(**kept["seller"]),
+            "buyer": Party(**kept["buyer"]),
+            "lines": tuple(Line(text=t, note=n, net_minor=net, bps=b) for t, n, net, b in kept["lines"]),
+            "taxes": tuple(Subtotal(bps=b, net_minor=net, tax_minor=t) for b, net, t in kept["taxes"]),
+        }
+    )
+
+
+def party_kept(party: Party) -> dict[str, str]:
+    """A party as it is kept."""
+    return {
+        "name": party.name,
+        "street": party.street,
+        "town": party.town,
+        "postcode": party.postcode,
+        "country": party.country,
+        "tax_id": party.tax_id,
+    }
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Invoicing:
+    """What a shop writes on its papers: who it is, where to pay to, whether prices hold their tax, and its
+    smallest coin in minor units.
+    """
+
+    seller: Party
+    iban: str
+    mode: TaxMode
+    coin_minor: int
+
+
+COINS = (1, 5, 10, 20, 50, 100)
+_PARTY_FIELDS = ("name", "street", "town", "postcode", "country", "tax_id")
+
+
+def invoicing_from(kept: Mapping[str, Any], name: str, address: str) -> Invoicing:
+    """What a shop keeps of its papers; its name and address where it said nothing yet."""
+    seller = {field: str(kept.get(field, "")) for field in _PARTY_FIELDS}
+    return Invoicing(
+        seller=Party(**{**seller, "name": seller["name"] or name, "street": seller["street"] or address}),
+        iban=str(kept.get("iban", "")),
+        mode=TaxMode(kept.get("mode", TaxMode.INCLUSIVE)),
+        coin_minor=int(kept.get("coin_minor", 1)),
+    )
+
+
+def invoicing_kept(invoicing: Invoicing) -> dict[str, Any]:
+    """What a shop says of its papers, as it is kept."""
+    return {
+        **party_kept(invoicing.seller),
+        "iban": invoicing.iban,
+        "mode": invoicing.mode.value,
+        "coin_minor": invoicing.coin_minor,
+    }
+
+
+def read_buyer(typed: Mapping[str, str], why: str) -> Party:
+    """Who really bought, as typed in `buyer_name` and so on, and why a paper is corrected; every problem at
+    once.
+    """
+    problems = Problems(fact("invoice.correction"))
+    buyer = _party(typed, problems, "buyer_")
+    if not 5 <= len(why.strip()) <= 300:
+        problems.add("why", why, fact("handover.write-why-money"))
+    problems.refuse()
+    return buyer
+
+
+def _party(typed: Mapping[str, str], problems: Problems, prefix: str = "") -> Party:
+    """A party as typed; its name and country are needed, what is wrong goes to the problems."""
+    said = {name: typed.get(f"{prefix}{name}", "").strip() for name in _PARTY_FIELDS}
+    if not 2 <= len(said["name"]) <= 120:
+        problems.add(f"{prefix}name", said["name"], fact("invoice.write-name"))
+    country = said["country"].upper()
+    if not (len(country) == 2 and country.isascii() and country.isalpha()):
+        problems.add(f"{prefix}country", said["country"], fact("invoice.two-letters"))
+    tax_id = said["tax_id"].upper().replace(" ", "")
+    if tax_id and not (4 <= len(tax_id) <= 20 and tax_id[:2].isalpha() and tax_id.isalnum()):
+        problems.add(f"{prefix}tax_id", said["tax_id"], fact("invoice.tax-id"))
+    for name in ("street", "town", "postcode"):
+        if len(said[name]) > 120:
+            problems.add(f"{prefix}{name}", said[name][:40], fact("invoice.too-long"))
+    return Party(**{**said, "country": country, "tax_id": tax_id})
+
+
+def read_invoicing(typed: Mapping[str, str]) -> Invoicing:
+    """What a shop says of its papers, as typed; every problem at once."""
+    problems = Problems(fact("invoice.the-papers"))
+    seller = _party(typed, problems)
+    iban = typed.get("iban", "").strip().replace(" ", "").upper()
+    if iban and not iban_numbers.is_valid(iban, check_country=False):
+        problems.add("iban", typed.get("iban", ""), fact("invoice.iban"))
+    mode = problems.read(
+        "mode",
+        typed.get("mode", ""),
+        lambda text: read_choice(text, tuple(TaxMode), fact("invoice.mode", modes=tuple(TaxMode))),
+    )
+    coin = problems.read(
+        "coin",
+        typed.get("coin", ""),
+        lambda text: read_choice(text, tuple(map(str, COINS)), fact("invoice.coin", coins=COINS)),
+    )
+    problems.refuse()
+    return Invoicing(
+        seller=seller, iban=iban, mode=TaxMode(mode or TaxMode.INCLUSIVE), coin_minor=int(coin or 1)
+    )
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Fitted:
+    """A part on an invoice: its name, what stands beside it, and its price with markup in minor units."""
+
+    name: str
+    note: str
+    worth_minor: int
+
+
+# a part is never more of a price than so much of a hundred, so that the work is a line of its own; the shop's
+MOST_PARTS = 90
+
+
+def items_of(
+    price: Money, shares: Sequence[tuple[int, int]], parts: Sequence[Fitted], work: str
+) -> list[Item]:
+    """Parts and work as lines. `shares` are the rates of a price in basis points with what of it bears them:
+    one for all, or that of parts and that of work.
+    """
+    if not parts:
+        return [Item(text=work, note="", weight=1, bps=shares[-1][0])]
+    worth = sum(part.worth_minor for part in parts)
+    if len(shares) > 1:
+        (part_bps, of_parts), (work_bps, of_work) = shares[0], shares[-1]
+    else:
+        part_bps = work_bps = shares[0][0]
+        of_parts = min(worth, price.minor * MOST_PARTS // 100)
+        of_work = price.minor - of_parts
+    split_up = split(
+        Money(minor=of_parts, currency=price.currency),
+        [part.worth_minor for part in parts] if worth else [1] * len(parts),
+    )
+    lines = [
+        Item(text=part.name, note=part.note, weight=weight.minor, bps=part_bps)
+        for part, weight in zip(parts, split_up, strict=True)
+    ]
+    return [*lines, Item(text=work, note="", weight=of_work, bps=work_bps)]

@@ -1,0 +1,228 @@
+"""Papers: invoices, invoices of deposits, credit notes; numbered once, never changed."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Mapping, Sequence
+from dataclasses import replace
+from datetime import date, datetime
+from zoneinfo import ZoneInfo
+
+from sutura.core.errors import MoveRefused, NotFound, StaleSave
+from sutura.core.facts import fact
+from sutura.core.handover import invoicing as rules
+from sutura.core.handover.invoicing import Fitted, Invoice, InvoiceKind, Party
+from sutura.core.job import EventKind, JobRecord
+from sutura.core.maths.money import Money
+from sutura.core.people import Deed, demand
+from sutura.core.quoting.taxes import taxes_from
+from sutura.core.values import Person
+from sutura.services import schools
+from sutura.services.job import note
+from sutura.services.shop import lock_for, shop, speech
+from sutura.store import audit as audit_store
+from sutura.store import customers as customers_store
+from sutura.store import invoices as store
+from sutura.store import job as job_store
+from sutura.store import offers as offers_store
+from sutura.store import shop as shop_store
+from sutura.store.database import reading, writing
+
+MOST = 50
+_NUMBER = re.compile(r"(C?)(\d{4})-(\d{5,9})")
+
+
+@reading
+def paper(number: str) -> store.Kept:
+    """A paper by its number; one that was not given out is not found."""
+    read = _NUMBER.fullmatch(number.strip().upper())
+    if read is None:
+        raise NotFound("invoice", number[:40])
+    return store.load_invoice(read[1], int(read[2]), int(read[3]))
+
+
+missing_of = rules.missing_of
+
+
+@reading
+def papers_of(job: JobRecord) -> list[store.Kept]:
+    """The papers of a job, in their order."""
+    return store.invoices_of(job.id)
+
+
+@reading
+def papers_page(year: int, before: int, by: Person) -> list[store.Kept]:
+    """The papers of a year, the newest first."""
+    demand(by, Deed.SEE_COST)
+    return store.papers_page(year, before, MOST)
+
+
+@reading
+def all_of(year: int, by: Person) -> list[store.Kept]:
+    """Every paper of a year, in the order in which they were written."""
+    demand(by, Deed.SEE_COST)
+    return store.all_of(year)
+
+
+@reading
+def stands(kept: store.Kept) -> bool:
+    """Whether an invoice still stands: no credit note, and no other took it back whole."""
+    return kept.paper.kind is not InvoiceKind.CREDIT and kept.id in {
+        one.id for one in _standing_of(store.invoices_of(kept.job_id))
+    }
+
+
+def today_of(now: datetime) -> date:
+    """The shop's day."""
+    return now.astimezone(ZoneInfo(shop().timezone)).date()
+
+
+def issue(job: JobRecord, means: str, prepaid: Money, by: Person, now: datetime) -> str:
+    """The invoice of a finished job: parts and work, what was paid before; its number. Inside a deed. Nothing
+    where it costs nothing.
+    """
+    price = Money(minor=job.chosen.price_minor or 0, currency=job.currency)
+    if price.minor <= 0:
+        return ""
+    return _keep(job, _made(job, price, InvoiceKind.INVOICE, means, prepaid, now), by, now)
+
+
+def issue_deposit(job: JobRecord, deposit: Money, means: str, by: Person, now: datetime) -> str:
+    """The invoice of a deposit that was taken. Inside a deed."""
+    nothing = Money(minor=0, currency=deposit.currency)
+    return _keep(job, _made(job, deposit, InvoiceKind.DEPOSIT, means, nothing, now), by, now)
+
+
+def issue_credit(job: JobRecord, credit: Money, why: str, by: Person, now: datetime) -> str:
+    """The credit note for a part of a job's last invoice; nothing where it has none. Inside a deed."""
+    last = next((one for one in reversed(_standing(job)) if one.paper.gross_minor >= credit.minor), None)
+    if last is None:
+        return ""
+    mode = _invoicing().mode
+    made = rules.credit_of(last.paper, "", today_of(now), why[:300], credit, mode)
+    return _keep(job, made, by, now, corrects=last.id)
+
+
+def _standing(job: JobRecord) -> list[store.Kept]:
+    """The invoices of a job that no credit note took back whole."""
+    return _standing_of(store.invoices_of(job.id))
+
+
+def _standing_of(kept: Sequence[store.Kept]) -> list[store.Kept]:
+    taken: dict[int, int] = {}
+    for one in kept:
+        if one.corrects_id is not None:
+            taken[one.corrects_id] = taken.get(one.corrects_id, 0) + one.paper.gross_minor
+    return [
+        one
+        for one in kept
+        if one.paper.kind is not InvoiceKind.CREDIT and taken.get(one.id, 0) < one.paper.gross_minor
+    ]
+
+
+def _invoicing() -> rules.Invoicing:
+    record = shop()
+    return rules.invoicing_from(record.invoicing, record.name, record.address)
+
+
+def _made(
+    job: JobRecord, price: Money, kind: InvoiceKind, means: str, prepaid: Money, now: datetime
+) -> Invoice:
+    """A paper without its number."""
+    said, papers = speech(), _invoicing()
+    model = schools.of_job(job)
+    taxes = taxes_from(job.chosen.taxes, job.chosen.tax_bps or 0)
+    shares = [(share.bps, share.weight) for share in taxes.shares]
+    if kind is InvoiceKind.DEPOSIT:
+        items = [
+            rules.Item(
+                text=said.say(fact("invoice.deposit", model=model.full_name)), note="", weight=w, bps=b
+            )
+            for b, w in shares
+        ]
+    else:
+        work = said.say(fact("invoice.work", model=model.full_name, route=model.way(job.chosen.route).name))
+        items = rules.items_of(price, shares, _fitted(job), work)
+    sums = rules.sums_of(price, items, papers.mode, by_line=taxes.by_line)
+    customer = customers_store.load_customer(job.customer_id)
+    return Invoice(
+        number="",
+        kind=kind,
+        issued=today_of(now),
+        currency=job.currency,
+        seller=papers.seller,
+        buyer=Party(
+            name=customer.name if customer else job.customer_name,
+            street=str(job.arrival.how.get("return_address") or "")[:120],
+            country=papers.seller.country,
+        ),
+        lines=sums.lines,
+        taxes=sums.taxes,
+        reference=job.code,
+        means=means,
+        iban=papers.iban,
+        prepaid_minor=prepaid.minor,
+        rounding_minor=sums.rounding_minor,
+    )
+
+
+def _fitted(job: JobRecord) -> list[Fitted]:
+    """The parts of a job with their grade and their supplier's guarantee in words."""
+    said, markup = speech(), shop().markup_bps
+    fitted = []
+    for offer in offers_store.load_offers([job.chosen.offer_id or 0, *job.chosen.more_offers]):
+        grade = offer.grade or fact("handover.grade-unknown")
+        days = offer.guarantee_days
+        told = (
+            fact("invoice.part", grade=grade)
+            if days is None
+            else fact("invoice.part-days", grade=grade, days=days)
+        )
+        worth = offer.price_minor * (10_000 + markup) // 10_000
+        fitted.append(Fitted(name=said.say(offer.part), note=said.say(told), worth_minor=worth))
+    return fitted
+
+
+def _keep(job: JobRecord, made: Invoice, by: Person, now: datetime, *, corrects: int | None = None) -> str:
+    """Give a paper its number and keep it (rule invoice.numbers)."""
+    series, year = rules.series_of(made.kind), made.issued.year
+    number = store.next_number(series, year)
+    numbered = replace(made, number=rules.number_of(made.kind, year, number))
+    store.add_invoice(job.id, numbered, series, number, by.id, now, corrects)
+    facts = {"number": numbered.number, "kind": made.kind.value, "refers_to": made.refers_to}
+    note(job, EventKind.PAPER, facts, by=by, now=now)
+    return numbered.number
+
+
+@writing
+def correct(number: str, typed: Mapping[str, str], reason: str, by: Person, now: datetime) -> str:
+    """Take an invoice back by a credit note, and write a new one for whoever really bought; its number."""
+    demand(by, Deed.SETTLE)
+    wrong = paper(number)
+    job = job_store.lock_job(wrong.code)
+    if wrong.id not in {one.id for one in _standing(job)}:
+        raise MoveRefused(number, fact("invoice.be-corrected"), [fact("invoice.taken-back")])
+    buyer = rules.read_buyer(typed, reason)
+    issued = today_of(now)
+    credit = rules.credit_of(wrong.paper, "", issued, reason.strip())
+    _keep(job, credit, by, now, corrects=wrong.id)
+    return _keep(job, replace(wrong.paper, number="", issued=issued, buyer=buyer), by, now)
+
+
+@writing
+def change_invoicing(typed: Mapping[str, str], version: int, by: Person, now: datetime) -> None:
+    """Change what stands on papers; those that have their number stay as they are."""
+    before = lock_for(by, Deed.SET_UP_COUNTER)
+    read = rules.read_invoicing(typed)
+    kept = rules.invoicing_kept(read)
+    if before.version != version:
+        was = rules.invoicing_kept(rules.invoicing_from(before.invoicing, before.name, before.address))
+        raise StaleSave(
+            fact("invoice.the-papers"),
+            "another manager",
+            None,
+            {name: str(value) for name, value in kept.items()},
+            {name: str(value) for name, value in was.items()},
+        )
+    shop_store.save_shop(invoicing=kept)
+    audit_store.add_audit(by.id, now, "papers changed", {"before": dict(before.invoicing), "after": kept})

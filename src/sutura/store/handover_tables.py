@@ -1,0 +1,82 @@
+"""The tables of money and papers; a test proves that they equal what the migrations make."""
+
+from __future__ import annotations
+
+from peewee import BigAutoField, CompositeKey, ForeignKeyField, IntegerField, TextField
+from playhouse.postgres_ext import BinaryJSONField, DateTimeTZField
+
+from sutura.store import proof_tables
+from sutura.store.tables import Job, Person, Table
+
+
+class TillDay(Table):
+    id = BigAutoField()
+    opened_at = DateTimeTZField()
+    opened_by = ForeignKeyField(Person, index=False)
+    currency = TextField()
+    float_minor = IntegerField()
+    closed_at = DateTimeTZField(null=True)
+    closed_by = ForeignKeyField(Person, index=False, null=True)
+    expected_minor = IntegerField(null=True)
+    counted_minor = IntegerField(null=True)
+    left_minor = IntegerField(null=True)
+    note = TextField(default="")
+
+
+class CardCharge(Table):
+    id = BigAutoField()
+    reference = TextField(unique=True)
+    job = ForeignKeyField(Job, index=False)
+    amount_minor = IntegerField()
+    currency = TextField()
+    kind = TextField()
+    state = TextField()
+    person = ForeignKeyField(Person, index=False)
+    at = DateTimeTZField()
+
+    class Meta:
+        indexes = ((("job", "id"), False),)
+
+
+class Payment(Table):
+    id = BigAutoField()
+    job = ForeignKeyField(Job)
+    amount_minor = IntegerField()
+    currency = TextField()
+    method = TextField()
+    person = ForeignKeyField(Person, index=False)
+    at = DateTimeTZField()
+    kind = TextField()
+    reason = TextField(default="")
+    till_day = ForeignKeyField(TillDay, index=False, null=True)
+    card_charge = ForeignKeyField(CardCharge, index=False, null=True)
+
+
+class InvoiceSeries(Table):
+    series = TextField()
+    year = IntegerField()
+    last = IntegerField()
+
+    class Meta:
+        primary_key = CompositeKey("series", "year")
+
+
+class Invoice(Table):
+    id = BigAutoField()
+    series = TextField()
+    year = IntegerField()
+    number = IntegerField()
+    job = ForeignKeyField(Job, index=False)
+    kind = TextField()
+    body = BinaryJSONField(index=False)
+    gross_minor = IntegerField()
+    corrects = ForeignKeyField("self", index=False, null=True)
+    person = ForeignKeyField(Person, index=False)
+    at = DateTimeTZField()
+
+    class Meta:
+        indexes = ((("series", "year", "number"), True), (("job", "id"), False))
+
+
+# every table of the house
+ALL: tuple[type[Table], ...] = (*proof_tables.ALL, TillDay, CardCharge, Payment, InvoiceSeries, Invoice)

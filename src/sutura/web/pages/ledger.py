@@ -1,0 +1,104 @@
+"""The money of a job: what is owed, what came and went, cards through the terminal."""
+
+from __future__ import annotations
+
+from fastapi.responses import RedirectResponse, Response
+
+from sutura.core.errors import NotAllowed, NotFound, Refusal
+from sutura.core.handover.ledger import ChargeState, Method, PaidFor, in_coins
+from sutura.core.maths.money import amount_text
+from sutura.core.people import Deed, may
+from sutura.services import invoices, ledger
+from sutura.services import job as job_service
+from sutura.web.addresses import Addresses, Anyone
+from sutura.web.deeds import deed
+from sutura.web.errors import status_of
+from sutura.web.present import render
+from sutura.web.session import ANEW, Ask, Asking, Form, Shown
+
+addresses = Addresses()
+
+
+@addresses.get("/jobs/{code}/money", may=Anyone.SIGNED_IN)
+def money_page(ask: Ask, code: str) -> Response:
+    return _page(ask, code)
+
+
+def _page(ask: Asking, code: str, shown: Shown = ANEW) -> Response:
+    page = job_service.job_page(code, ask.now)
+    balance = page.balance
+    due, coins = balance.due, in_coins(balance.due, ledger.invoicing().coin_minor)
+    charges = ledger.charges_of(page.job)
+    return render(
+        ask,
+        "handover/money.html",
+        room="Counter",
+        shown=shown,
+        page=page,
+        job=page.job,
+        balance=balance,
+        due_text=amount_text(due.minor, due.currency),
+        coins=coins if coins.minor != due.minor else None,
+        coins_text=amount_text(coins.minor, coins.currency),
+        back_text=amount_text(balance.back.minor, due.currency),
+        ways=[(Method.CASH.value, "cash"), (Method.TRANSFER.value, "transfer")],
+        back_ways=[method.value for method in Method],
+        charges=charges,
+        open_charge=next(
+            (one for one in charges if one.state in (ChargeState.ASKED, ChargeState.UNKNOWN)), None
+        ),
+        may_settle=may(ask.person, Deed.SETTLE),
+        papers=invoices.papers_of(page.job),
+        change=ask.request.query_params.get("change", ""),
+    )
+
+
+@addresses.post("/jobs/{code}/money", may=Deed.TAKE_IN)
+@deed(then="/jobs/{code}/money?change={done}", again=_page)
+def pay(ask: Ask, code: str, form: Form) -> str:
+    """Cash or a transfer; the change to give."""
+    change = ledger.pay(
+        code, form.text("amount"), form.text("method"), form.text("handed_over"), ask.person, ask.now
+    )
+    return amount_text(change.minor, change.currency) if change.minor else ""
+
+
+@addresses.post("/jobs/{code}/money/card", may=Deed.TAKE_IN)
+def charge(ask: Ask, code: str, form: Form) -> Response:
+    """A card: kept before the terminal is asked, so no deed of one transaction; once by its form's key."""
+    try:
+        ledger.charge(
+            code, form.text("amount"), PaidFor.REST, form.text("form_key")[:40], ask.person, ask.now
+        )
+    except (NotAllowed, NotFound):
+        raise
+    except Refusal as refusal:
+        return _page(ask, code, Shown(refusal=refusal, status=status_of(refusal), sent=form))
+    return RedirectResponse(f"/jobs/{code}/money", status_code=303)
+
+
+@addresses.post("/jobs/{code}/money/card/{reference}", may=Deed.TAKE_IN)
+@deed(then="/jobs/{code}/money", again=_page)
+def ask_terminal(ask: Ask, code: str, reference: str) -> None:
+    """What came of a charge that nobody knows of."""
+    ledger.reconcile(code, reference, ask.person, ask.now)
+
+
+@addresses.post("/jobs/{code}/money/card/{reference}/back", may=Deed.SETTLE)
+@deed(then="/jobs/{code}/money", again=_page)
+def reverse(ask: Ask, code: str, reference: str) -> None:
+    ledger.reverse(code, reference, ask.person, ask.now)
+
+
+@addresses.post("/jobs/{code}/money/back", may=Deed.SETTLE)
+@deed(then="/jobs/{code}/money", again=_page)
+def give_back(ask: Ask, code: str, form: Form) -> None:
+    ledger.give_back(
+        code, form.text("give_back"), form.text("method"), form.text("why_back"), ask.person, ask.now
+    )
+
+
+@addresses.post("/jobs/{code}/money/off", may=Deed.SETTLE)
+@deed(then="/jobs/{code}/money", again=_page)
+def write_off(ask: Ask, code: str, form: Form) -> None:
+    ledger.write_off(code, form.text("write_off"), form.text("why_off"), ask.person, ask.now)

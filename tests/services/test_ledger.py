@@ -1,0 +1,325 @@
+"""Money of a job through the services: parts, cards that answer late or never, refunds, the till, papers."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import peewee
+import pytest
+from builders import PLAIN, Shop
+
+from sutura.core.errors import Invalid, ManyInvalid, MoveRefused, NotAllowed, NotFound
+from sutura.core.handover.invoicing import InvoiceKind
+from sutura.core.handover.ledger import ChargeState, PaidFor
+from sutura.core.job import Stage
+from sutura.core.maths.money import Money, amount_text
+from sutura.devices import plug
+from sutura.devices.simulated.card_terminal import SimulatedTerminal
+from sutura.formats.invoices import invoices_csv
+from sutura.formats.tills import till_csv
+from sutura.services import handover, invoices, ledger, tills
+from sutura.services import shop as shop_service
+from sutura.store.database import DATABASE
+
+PAPERS = {
+    "name": "Kettle Lane Screens", "street": "Kettle Lane 4", "town": "Ashby", "postcode": "1",
+    "country": "de", "tax_id": "DE 123456788", "iban": "", "mode": "inclusive", "coin": "5",
+}  # fmt: skip
+
+
+@pytest.fixture(autouse=True)
+def terminal() -> Iterator[SimulatedTerminal]:
+    """A terminal of the test's own."""
+    made = SimulatedTerminal()
+    plug(terminal=made)
+    yield made
+    plug(terminal=SimulatedTerminal())
+
+
+def faults(*names: str) -> SimulatedTerminal:
+    made = SimulatedTerminal(names)
+    plug(terminal=made)
+    return made
+
+
+@pytest.fixture
+def ready(shop: Shop) -> str:
+    shop.receive("P-1001", 1)
+    code = shop.closed()
+    shop.look_at_sealed(code)
+    return code
+
+
+def owed(shop: Shop, code: str) -> int:
+    return ledger.balance(shop.job(code)).owed.minor
+
+
+def text(shop: Shop, code: str) -> str:
+    return amount_text(owed(shop, code), "TAL")
+
+
+def back(shop: Shop, code: str, method: str = "cash", **more: object) -> None:
+    asked = {"returned": [], "explanation": "all of it", "amount": text(shop, code), "today": shop.now.date()}
+    handover.hand_back(code, method=method, by=shop.counter, now=shop.tick(), **{**asked, **more})
+
+
+def numbers(shop: Shop, code: str) -> list[str]:
+    return [one.paper.number for one in invoices.papers_of(shop.job(code))]
+
+
+def test_a_price_is_paid_in_parts_by_several_ways(shop: Shop, ready: str) -> None:
+    whole = owed(shop, ready)
+    assert ledger.pay(ready, "50", "cash", "60", shop.counter, shop.tick()).minor == 1_000
+    assert ledger.pay(ready, "20", "transfer", "", shop.counter, shop.tick()).minor == 0
+    charge = ledger.charge(ready, "30", PaidFor.REST, "card-0001", shop.counter, shop.tick())
+    assert charge
+    assert charge.state is ChargeState.APPROVED
+    assert owed(shop, ready) == whole - 10_000
+    with pytest.raises(Invalid):
+        ledger.pay(ready, amount_text(whole, "TAL"), "cash", "", shop.counter, shop.tick())
+    with pytest.raises(Invalid):
+        ledger.pay(ready, "1", "card", "", shop.counter, shop.tick())
+    back(shop, ready)
+    assert shop.job(ready).stage is Stage.HANDED_BACK
+    with pytest.raises(MoveRefused):
+        ledger.pay(ready, "1", "cash", "", shop.counter, shop.tick())
+
+
+def test_w10_a_card_without_an_answer_is_asked_about_before_anything_else(shop: Shop, ready: str) -> None:
+    remembers = faults("timeout")
+    with pytest.raises(MoveRefused):
+        back(shop, ready, "card", reference="form-0001")
+    charge = ledger.charges_of(shop.job(ready))[0]
+    assert charge.state is ChargeState.UNKNOWN
+    assert owed(shop, ready) > 0
+    for method in ("cash", "card"):
+        with pytest.raises(MoveRefused):
+            back(shop, ready, method, reference="form-0002")
+    with pytest.raises(MoveRefused):
+        ledger.pay(ready, "1", "cash", "", shop.counter, shop.tick())
+    remembers.faults = frozenset({"away"})
+    with pytest.raises(MoveRefused):
+        ledger.reconcile(ready, charge.reference, shop.counter, shop.tick())
+    remembers.faults = frozenset()
+    for _ in range(2):
+        settled = ledger.reconcile(ready, charge.reference, shop.counter, shop.tick())
+        assert settled
+        assert settled.state is ChargeState.APPROVED
+    assert owed(shop, ready) == 0
+    back(shop, ready, "", amount="")
+    assert [row.kind for row in ledger.rows_of(shop.job(ready))] == [PaidFor.REST]
+
+
+def test_an_answer_that_was_lost_without_a_charge_is_paid_otherwise(shop: Shop, ready: str) -> None:
+    terminal = faults("lost")
+    with pytest.raises(MoveRefused):
+        back(shop, ready, "card", reference="form-0001")
+    terminal.faults = frozenset()
+    settled = ledger.reconcile(ready, "form-0001", shop.counter, shop.tick())
+    assert settled
+    assert settled.state is ChargeState.DECLINED
+    back(shop, ready, "cash")
+    assert [row.method for row in ledger.rows_of(shop.job(ready))] == ["cash"]
+
+
+@pytest.mark.parametrize("fault", ["declines", "away"])
+def test_a_card_that_is_refused_leaves_all_owed(shop: Shop, ready: str, fault: str) -> None:
+    faults(fault)
+    before = owed(shop, ready)
+    with pytest.raises(MoveRefused):
+        back(shop, ready, "card")
+    assert owed(shop, ready) == before
+    assert shop.job(ready).stage is Stage.CLOSED
+    back(shop, ready, "transfer")
+
+
+def test_a_press_of_a_charge_twice_charges_once(shop: Shop, ready: str, terminal: SimulatedTerminal) -> None:
+    for _ in range(2):
+        charge = ledger.charge(ready, "10", PaidFor.REST, "press-01", shop.counter, shop.tick())
+        assert charge
+        assert charge.state is ChargeState.APPROVED
+    assert len(ledger.rows_of(shop.job(ready))) == 1
+    # what is wrong is refused before a card is charged
+    with pytest.raises(Invalid):
+        back(shop, ready, "card", amount="1")
+    assert len(ledger.charges_of(shop.job(ready))) == 1
+
+
+def test_a_charge_goes_back_once_and_by_a_manager_alone(shop: Shop, ready: str) -> None:
+    whole = owed(shop, ready)
+    ledger.charge(ready, "10", PaidFor.REST, "press-01", shop.counter, shop.tick())
+    with pytest.raises(NotAllowed):
+        ledger.reverse(ready, "press-01", shop.counter, shop.tick())
+    ledger.reverse(ready, "press-01", shop.manager, shop.tick())
+    assert owed(shop, ready) == whole
+    with pytest.raises(MoveRefused):
+        ledger.reverse(ready, "press-01", shop.manager, shop.tick())
+    with pytest.raises(NotFound):
+        ledger.reverse(ready, "never", shop.manager, shop.tick())
+
+
+def test_a_refund_beyond_what_was_too_much_is_a_credit_with_its_note(shop: Shop, ready: str) -> None:
+    back(shop, ready)
+    first = numbers(shop, ready)[0]
+    with pytest.raises(NotAllowed):
+        ledger.give_back(ready, "20", "cash", "a scratch of ours", shop.counter, shop.tick())
+    with pytest.raises(Invalid):
+        ledger.give_back(ready, "20", "cash", "", shop.manager, shop.tick())
+    with pytest.raises(Invalid):
+        ledger.give_back(ready, "9999", "cash", "a scratch of ours", shop.manager, shop.tick())
+    ledger.give_back(ready, "20", "cash", "a scratch of ours", shop.manager, shop.tick())
+    assert owed(shop, ready) == 0
+    note = invoices.papers_of(shop.job(ready))[-1].paper
+    assert (note.kind, note.gross_minor, note.refers_to) == (InvoiceKind.CREDIT, 2_000, first)
+    assert note.number.startswith("C")
+
+
+def test_what_is_given_up_is_written_off_with_its_reason(shop: Shop, ready: str) -> None:
+    ledger.pay(ready, "100", "cash", "", shop.counter, shop.tick())
+    with pytest.raises(NotAllowed):
+        ledger.write_off(ready, "1", "does not pay", shop.counter, shop.tick())
+    ledger.write_off(ready, text(shop, ready), "does not pay", shop.manager, shop.tick())
+    back(shop, ready, "", amount="")
+    assert shop.job(ready).stage is Stage.HANDED_BACK
+
+
+def test_cash_goes_in_coins_and_the_rest_is_rounded(shop: Shop, ready: str) -> None:
+    shop_record = shop_service.shop()
+    invoices.change_invoicing(PAPERS, shop_record.version, shop.manager, shop.tick())
+    ledger.pay(ready, "0.02", "transfer", "", shop.counter, shop.tick())
+    whole = owed(shop, ready)
+    assert whole % 5 == 3
+    back(shop, ready, "cash", amount=amount_text(whole + 2, "TAL"), handed_over="500")
+    rows = [(row.kind, row.amount_minor) for row in ledger.rows_of(shop.job(ready))][1:]
+    assert rows == [(PaidFor.REST, whole + 2), (PaidFor.ROUNDING, -2)]
+    assert owed(shop, ready) == 0
+
+
+# -- the till ---------------------------------------------------------------------------------------
+
+
+def test_a_day_of_the_till(shop: Shop, ready: str) -> None:
+    tills.open_till("150", shop.counter, shop.tick())
+    with pytest.raises(Invalid):
+        tills.open_till("150", shop.counter, shop.tick())
+    ledger.pay(ready, "50", "cash", "", shop.counter, shop.tick())
+    ledger.pay(ready, "10", "transfer", "", shop.counter, shop.tick())
+    ledger.give_back(ready, "5", "cash", "goodwill", shop.manager, shop.tick())
+    page = tills.till_page(0, shop.counter, shop.now)
+    assert page.till
+    assert page.expected == Money(minor=19_500, currency="TAL")
+    assert page.others == {"transfer": Money(minor=1_000, currency="TAL")}
+    lines = till_csv(page.till.float_minor, page.rows, "TAL").split("\r\n")
+    assert [line.rsplit(",", 1)[1] for line in lines[1:4]] == ["150.00", "200.00", "195.00"]
+    with pytest.raises(ManyInvalid):
+        tills.close_till(page.till.id, "194", "200", "", shop.counter, shop.tick())
+    tills.close_till(page.till.id, "194", "150", "a coin fell down", shop.counter, shop.tick())
+    with pytest.raises(MoveRefused):
+        tills.close_till(page.till.id, "194", "150", "a coin fell down", shop.counter, shop.tick())
+    # the next cash opens it with what was left
+    ledger.pay(ready, "1", "cash", "", shop.counter, shop.tick())
+    after = tills.till_page(0, shop.counter, shop.now)
+    assert after.till
+    assert (after.till.float_minor, after.expected.minor) == (15_000, 15_100)
+    assert tills.till_page(page.till.id, shop.counter, shop.now).expected.minor == 19_500
+
+
+def test_a_closed_day_cannot_be_changed_whoever_writes(shop: Shop) -> None:
+    tills.open_till("1", shop.counter, shop.tick())
+    page = tills.till_page(0, shop.counter, shop.now)
+    assert page.till
+    tills.close_till(page.till.id, "1", "", "", shop.counter, shop.tick())
+    with pytest.raises(peewee.DatabaseError, match="stays as it was counted"), DATABASE.atomic():
+        DATABASE.execute_sql("update till_day set counted_minor = 5")
+
+
+# -- papers -----------------------------------------------------------------------------------------
+
+
+def test_a_deposit_has_its_invoice_and_the_last_one_names_it(shop: Shop) -> None:
+    shop.receive("P-1001", 1)
+    code = shop.quoted()
+    handover.take_deposit(code, "30", "card", shop.counter, shop.tick())
+    kept = invoices.papers_of(shop.job(code))[0].paper
+    assert (kept.kind, kept.payable_minor) == (InvoiceKind.DEPOSIT, 3_000)
+    assert ledger.rows_of(shop.job(code))[0].method == "card"
+
+
+def test_an_invoice_is_taken_back_and_written_anew_for_whoever_bought(shop: Shop, ready: str) -> None:
+    back(shop, ready)
+    number = numbers(shop, ready)[0]
+    typed = {"buyer_name": "Venn Ltd", "buyer_country": "DE", "buyer_tax_id": "DE123456788"}
+    with pytest.raises(ManyInvalid):
+        invoices.correct(number, {"buyer_name": ""}, "", shop.manager, shop.tick())
+    with pytest.raises(NotAllowed):
+        invoices.correct(number, typed, "wrong buyer", shop.counter, shop.tick())
+    anew = invoices.correct(number, typed, "wrong buyer", shop.manager, shop.tick())
+    papers = {one.paper.number: one.paper for one in invoices.papers_of(shop.job(ready))}
+    assert papers[anew].buyer.name == "Venn Ltd"
+    assert papers[anew].lines == papers[number].lines
+    assert [paper.kind for paper in papers.values()] == [
+        InvoiceKind.INVOICE,
+        InvoiceKind.CREDIT,
+        InvoiceKind.INVOICE,
+    ]
+    with pytest.raises(MoveRefused):
+        invoices.correct(number, typed, "wrong buyer", shop.manager, shop.tick())
+    year = invoices.all_of(shop.now.year, shop.manager)
+    table = invoices_csv([(one.code, one.paper) for one in year]).split("\r\n")
+    assert any(f"C{shop.now.year}" in line and ",-" in line for line in table)
+
+
+def test_a_numbered_paper_is_never_changed_whoever_writes(shop: Shop, ready: str) -> None:
+    back(shop, ready)
+    for statement in (
+        "update invoice set gross_minor = 1",
+        'update invoice set body = body || \'{"note": "x"}\'',
+        "delete from invoice",
+    ):
+        with pytest.raises(peewee.DatabaseError, match="append-only"), DATABASE.atomic():
+            DATABASE.execute_sql(statement)
+    with pytest.raises(peewee.DatabaseError, match="leaves a gap"), DATABASE.atomic():
+        DATABASE.execute_sql(
+            "insert into invoice (series, year, number, job_id, kind, body, gross_minor, person_id, at) "
+            "select series, year, number + 2, job_id, kind, body, gross_minor, person_id, at from invoice"
+        )
+    for number in ("2031-99999", "X", "C2031-1", "2031-00001; drop"):
+        with pytest.raises(NotFound):
+            invoices.paper(number)
+
+
+def test_what_a_paper_lacks_is_said(shop: Shop, ready: str) -> None:
+    back(shop, ready)
+    assert len(invoices.missing_of(invoices.papers_of(shop.job(ready))[0].paper)) == 3
+    bad = {
+        **PAPERS,
+        "country": "Germany",
+        "iban": "DE00",
+        "mode": "x",
+        "coin": "3",
+        "tax_id": "!",
+        "name": "",
+    }
+    with pytest.raises(ManyInvalid) as refused:
+        invoices.change_invoicing(bad, shop_service.shop().version, shop.manager, shop.tick())
+    assert {one.field for one in refused.value.problems} == {
+        "country",
+        "iban",
+        "mode",
+        "coin",
+        "tax_id",
+        "name",
+    }
+    with pytest.raises(NotAllowed):
+        invoices.change_invoicing(PAPERS, 1, shop.counter, shop.tick())
+
+
+def test_two_rates_are_two_lines_of_the_price(shop: Shop) -> None:
+    shop.receive("P-2001", 1)
+    code = shop.closed(PLAIN)
+    shop.look_at_sealed(code)
+    back(shop, code)
+    paper = invoices.papers_of(shop.job(code))[0].paper
+    assert paper.gross_minor == shop.job(code).chosen.price_minor
+    assert [line.text for line in paper.lines][-1].endswith("work, test and warranty")
+    assert "grade" in paper.lines[0].note

@@ -1,0 +1,162 @@
+"""Money, till and papers over HTTP: who may, what is refused and kept, and that a paper is what it says."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import pytest
+from builders import HERON, Shop
+from web.desk import Sit
+
+from sutura.core.handover.ledger import ChargeState
+from sutura.core.job import Stage
+from sutura.devices import plug
+from sutura.devices.simulated.card_terminal import SimulatedTerminal
+from sutura.formats.ubl import read_invoice
+from sutura.services import invoices, ledger, tills
+from sutura.store.database import connection
+
+
+@pytest.fixture
+def terminal() -> Iterator[SimulatedTerminal]:
+    made = SimulatedTerminal()
+    plug(terminal=made)
+    yield made
+    plug(terminal=SimulatedTerminal())
+
+
+@pytest.fixture
+def job(floor: Shop) -> str:
+    with connection():
+        floor.receive("P-1001", 1)
+        code = floor.closed(HERON)
+        floor.look_at_sealed(code)
+    return code
+
+
+def test_a_part_is_paid_with_change_and_what_is_wrong_stays_entered(desks: Sit, job: str) -> None:
+    pell = desks("pell")
+    pell.get(f"/jobs/{job}/money")
+    assert "Still owed" in pell.page
+    assert "Write off" not in pell.page, "a manager's deed"
+    refused = pell.post(f"/jobs/{job}/money", amount="40", method="cash", handed_over="30")
+    assert refused.status_code == 422
+    assert 'value="30"' in pell.page
+    pell.post(f"/jobs/{job}/money", amount="40", method="cash", handed_over="50")
+    assert "Change to give: 10.00" in pell.page
+    assert pell.post(f"/jobs/{job}/money/off", write_off="1", why_off="does not pay").status_code == 403
+
+
+def test_a_card_without_an_answer_is_asked_about_on_the_page(
+    desks: Sit, floor: Shop, job: str, terminal: SimulatedTerminal
+) -> None:
+    pell = desks("pell")
+    pell.get(f"/jobs/{job}/handover")
+    with connection():
+        whole = ledger.balance(floor.job(job)).owed
+    amount = str(whole).split()[0]
+    terminal.faults = frozenset({"timeout"})
+    form = {"amount": amount, "method": "card", "explanation": "all of it"}
+    assert pell.post(f"/jobs/{job}/handover", **form).status_code == 409
+    assert "nobody knows" in pell.page
+    pell.get(f"/jobs/{job}/money")
+    assert "no answer came" in pell.page
+    with connection():
+        charge = ledger.charges_of(floor.job(job))[0]
+    assert charge.state is ChargeState.UNKNOWN
+    terminal.faults = frozenset()
+    pell.post(f"/jobs/{job}/money/card/{charge.reference}")
+    assert "Nothing is owed" in pell.page
+    pell.get(f"/jobs/{job}/handover")
+    pell.post(f"/jobs/{job}/handover", explanation="all of it")
+    assert "Receipt" in pell.page
+    with connection():
+        assert floor.job(job).stage is Stage.HANDED_BACK
+
+
+def test_a_form_of_a_card_sent_twice_charges_once_and_shows_the_receipt_twice(
+    desks: Sit, floor: Shop, job: str, terminal: SimulatedTerminal
+) -> None:
+    pell = desks("pell")
+    pell.get(f"/jobs/{job}/handover")
+    with connection():
+        amount = str(ledger.balance(floor.job(job)).owed).split()[0]
+    form = {
+        "csrf": pell.hidden("csrf"),
+        "form_key": pell.hidden("form_key"),
+        "amount": amount,
+        "method": "card",
+        "explanation": "all of it",
+    }
+    answers = [pell.client.post(f"/jobs/{job}/handover", data=form) for _ in range(2)]
+    assert all(answer.url.path.endswith("/receipt") for answer in answers)
+    with connection():
+        assert len(ledger.charges_of(floor.job(job))) == 1
+        assert len(ledger.rows_of(floor.job(job))) == 1
+
+
+def test_a_paper_is_read_as_page_pdf_and_ubl_and_corrected(
+    desks: Sit, floor: Shop, job: str, terminal: SimulatedTerminal
+) -> None:
+    ines = desks("ines")
+    ines.get("/papers")
+    set_up = {
+        "name": "Kettle Lane",
+        "country": "DE",
+        "tax_id": "DE123456788",
+        "mode": "inclusive",
+        "coin": "1",
+    }
+    assert (
+        ines.post("/papers/set-up", version=ines.hidden("version"), **{**set_up, "country": "x"}).status_code
+        == 422
+    )
+    assert 'value="DE123456788"' in ines.page
+    ines.post("/papers/set-up", _version=ines.hidden("version"), **set_up)
+    assert ines.answer.status_code == 200
+    with connection():
+        floor.hand_back(job)
+        number = invoices.papers_of(floor.job(job))[0].paper.number
+    page = ines.get(f"/papers/{number}")
+    assert "Not complete" not in ines.page
+    assert "work, test and warranty" in page.text
+    read = read_invoice(ines.client.get(f"/papers/{number}/paper.xml").content)
+    with connection():
+        assert read == invoices.paper(number).paper
+    assert ines.client.get(f"/papers/{number}/paper.pdf").content.startswith(b"%PDF")
+    assert number in ines.client.get("/papers.csv").text
+    wrong = ines.post(f"/papers/{number}/correct", buyer_name="V", buyer_country="DE", why="x")
+    assert wrong.status_code == 422
+    ines.post(f"/papers/{number}/correct", buyer_name="Venn Ltd", buyer_country="DE", why="wrong buyer")
+    assert "Venn Ltd" in ines.page
+    ines.get(f"/papers/{number}")
+    assert "A credit note took it back" in ines.page
+    assert ines.get("/papers/2031-99999").status_code == 404
+    pell = desks("pell")
+    assert pell.get("/papers").status_code == 403
+    assert pell.get(f"/papers/{number}").status_code == 200
+
+
+def test_the_till_is_opened_counted_and_told(desks: Sit, floor: Shop, job: str) -> None:
+    pell = desks("pell")
+    with connection():
+        ledger.pay(job, "5", "cash", "", floor.counter, floor.tick())
+        page = tills.till_page(0, floor.counter, floor.now)
+    assert page.till
+    pell.get("/till")
+    assert "There must be" in pell.page
+    path = f"/till/{page.till.id}/close"
+    expected = str(page.expected).split()[0].replace(",", "")
+    refused = pell.post(path, counted="0.01")
+    assert refused.status_code == 422
+    assert "write why it differs" in pell.page
+    pell.post(path, counted=expected, left="0")
+    assert "Counted" in pell.page
+    assert "opened with" in pell.client.get(f"/till/{page.till.id}/rows.csv").text
+    pell.get("/till")
+    assert "It is closed" in pell.page
+    assert pell.post(path, counted=expected).status_code == 409
+    pell.get("/till")
+    pell.post("/till/open", float="10")
+    assert "with <strong>10.00" in pell.page
+    assert pell.get("/till/999999").status_code == 404
