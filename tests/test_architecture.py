@@ -40,6 +40,7 @@ CAPABILITIES = {
 NOUNS = {
     "services": {
         "answers",
+        "comebacks",
         "invoices",
         "ledger",
         "tills",
@@ -66,6 +67,7 @@ NOUNS = {
     },
     "store": {
         "audit",
+        "comebacks",
         "invoices",
         "ledger",
         "tills",
@@ -84,6 +86,7 @@ NOUNS = {
     },
     "web/pages": {
         "again",
+        "comebacks",
         "invoices",
         "ledger",
         "tills",

@@ -43,6 +43,7 @@ FROZEN = {
     "0024_answered.py": "fa434aeab37ba4e19c4e57792649166581017e0411defaf4f1fe029a52b54129",
     "0025_plan.py": "446b3234039edd07c69f7963a9e416ab90b735b8be905bae5ab8643e69873003",
     "0027_device_tests.py": "19226dc1422007c96d5c531366e6cad292b62d24385972c94a1f92bbccbf30d0",
+    "0029_comebacks.py": "1d85bf42ec1d5e50b5697127dff38485fa5809b1d39805b9eee2b85372e67b95",
     "0028_money.py": "b307f9bd2cc78be3071a26df283b58784b80a300f9323711a9f8b2406e5e7f17",
     "0026_own_times.py": "cccccddf5740d638d91061ce11d9cd28245075ace8f8a9a45e6379a5c56ace0c",
     "0020_heat.py": "ffe83892979977b6597727a4ce88db677b56a6b2a4fe8984785e9357841c5958",
@@ -111,6 +112,9 @@ APPEND_ONLY = (
     "sealed_look",
     "proof_override",
     "let_go",
+    "comeback",
+    "comeback_cause",
+    "warranty_terms",
 )
 
 
@@ -222,6 +226,19 @@ def test_what_happened_is_append_only(shop: Shop) -> None:
         "now() from job",
         (shop.manager.id,),
     )
+    again = shop.job(shop.take_in()).id
+    DATABASE.execute_sql(
+        "insert into comeback (job_id, of_job_id, person_id, at) select %s, min(id), %s, now() from job",
+        (again, shop.manager.id),
+    )
+    DATABASE.execute_sql(
+        "insert into comeback_cause (job_id, cause, payer, price, evidence, person_id, at) "
+        "select job_id, 'part', 'shop', 'nothing', '[]', person_id, now() from comeback"
+    )
+    DATABASE.execute_sql(
+        "insert into warranty_terms (work_days, voids, person_id, at) values (30, 'water', %s, now())",
+        (shop.manager.id,),
+    )
     DATABASE.execute_sql("set constraints all immediate")
     for table in APPEND_ONLY:
         assert first_value(f"select count(*) from {table}"), f"{table} holds nothing to change"
@@ -325,6 +342,7 @@ def test_a_shop_of_the_first_release_keeps_its_models_and_jobs(cluster: Cluster,
             "0026_own_times",
             "0027_device_tests",
             "0028_money",
+            "0029_comebacks",
         ]
         with connection():
             moves = raw(

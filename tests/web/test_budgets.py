@@ -36,7 +36,7 @@ BUDGETS = {
     # single pieces, and who sells parts
     "/shelf/P-2001": 16,
     # one of each of these for the sheet that a job keeps
-    "/jobs/{code}": 13,
+    "/jobs/{code}": 14,
     # one of it for what all suppliers show
     "/jobs/{code}/match": 11,
     "/jobs/{code}/bench": 10,
@@ -52,7 +52,7 @@ BUDGETS = {
     # who looked at a customer is kept
     "/customers/{customer}": 5,
     # one for each table in which something of a customer can stand
-    "/customers/{customer}/export.json": 22,
+    "/customers/{customer}/export.json": 23,
     # the last plan is read for what can be promised
     "/counter/{draft}": 19,
     "/scan?q=HF-70-R9": 6,

@@ -345,6 +345,7 @@ class EventKind(StrEnum):
     DEPOSIT = "deposit"
     MONEY = "money"
     PAPER = "paper"
+    CAUSE = "cause"
     WAY = "way"
     FOR_THE_NIGHT = "for_the_night"
     NIGHT_OVER = "night_over"

@@ -35,7 +35,7 @@ from sutura.core.planning.queue import expected_minutes
 from sutura.core.typed import Problems, refuse
 from sutura.core.values import FunctionResult, Person
 from sutura.formats import edid
-from sutura.services import catalogue, consents, identify, matching, shop
+from sutura.services import catalogue, comebacks, consents, identify, matching, shop
 from sutura.services.job import note
 from sutura.services.marks import marks_of
 from sutura.services.once import once
@@ -153,6 +153,10 @@ def _take_in(draft_id: str, arrival: Arrival, by: Person, now: datetime) -> str:
         before=None,
         after=Stage.IDENTIFIED,
     )
+    draft = drafts_store.load_draft(draft_id)
+    came_from = draft.fields.get("comeback_of", ()) if draft else ()
+    if came_from and came_from[-1]:
+        comebacks.bind(job_id, came_from[-1], by, now)
     if arrival.edid.strip():
         matching.keep_panel(job_id, Stage.IDENTIFIED, model, edid.hex_of(arrival.edid), by, now)
     photos_store.give_photos(draft_id, job_id)

@@ -38,7 +38,7 @@ from sutura.core.stock.suppliers import prior_of
 from sutura.core.typed import Problems, read_choice
 from sutura.core.values import Person
 from sutura.formats import edid
-from sutura.services import catalogue
+from sutura.services import catalogue, comebacks
 from sutura.services.job import move, note
 from sutura.services.known import known_about, offers_for, parts_for_kits
 from sutura.services.planning import factor_of
@@ -389,7 +389,7 @@ def choose_offer(
         offer_id=whole[0].id,
         more_offers=[member.id for member in whole[1:]],
         fit=judged.fit.value,
-        price_minor=(at or price.price).minor,
+        price_minor=comebacks.price_of(job.id, at or price.price, price.part, price.work).minor,
         tax_bps=rates.tax_bps,
         extra_minutes=judged.extra_minutes,
         taxes=taxes_kept(price.taxes),

@@ -19,7 +19,7 @@ from sutura.core.quoting.pricing import Margin, Rates, margin
 from sutura.core.quoting.taxes import taxes_from, taxes_kept
 from sutura.core.typed import read_choice
 from sutura.core.values import Person
-from sutura.services import catalogue
+from sutura.services import catalogue, comebacks
 from sutura.services.job import gather_facts, move, note
 from sutura.services.planning import factor_of
 from sutura.services.shop import shop
@@ -199,7 +199,7 @@ def choose_without_part(code: str, kind: str, by: Person, now: datetime, *, at: 
     store.supersede_quotes(job.id)
     rates = shop().rates
     made = quote_without_part(way, rates)
-    price = at or made.price
+    price = comebacks.price_of(job.id, at or made.price, made.part, made.work)
     chosen = Chosen(
         route=way.kind,
         route_minutes=way.minutes,

@@ -78,5 +78,45 @@ class Invoice(Table):
         indexes = ((("series", "year", "number"), True), (("job", "id"), False))
 
 
+class Comeback(Table):
+    job = ForeignKeyField(Job, primary_key=True, index=False)
+    of_job = ForeignKeyField(Job)
+    person = ForeignKeyField(Person, index=False)
+    at = DateTimeTZField()
+
+
+class ComebackCause(Table):
+    id = BigAutoField()
+    job = ForeignKeyField(Comeback, index=False)
+    cause = TextField()
+    payer = TextField()
+    price = TextField()
+    evidence = BinaryJSONField(index=False)
+    reason = TextField(default="")
+    person = ForeignKeyField(Person, index=False)
+    at = DateTimeTZField()
+
+    class Meta:
+        indexes = ((("job", "id"), False),)
+
+
+class WarrantyTerms(Table):
+    id = BigAutoField()
+    work_days = IntegerField()
+    voids = TextField()
+    person = ForeignKeyField(Person, index=False)
+    at = DateTimeTZField()
+
+
 # every table of the house
-ALL: tuple[type[Table], ...] = (*proof_tables.ALL, TillDay, CardCharge, Payment, InvoiceSeries, Invoice)
+ALL: tuple[type[Table], ...] = (
+    *proof_tables.ALL,
+    TillDay,
+    CardCharge,
+    Payment,
+    InvoiceSeries,
+    Invoice,
+    Comeback,
+    ComebackCause,
+    WarrantyTerms,
+)

@@ -11,6 +11,7 @@ from typing import Any
 
 from sutura.core.bench.schools import asks_of
 from sutura.core.facts import from_json
+from sutura.core.handover.comebacks import Cause, Payer
 from sutura.core.identify.reading import Verdict
 from sutura.core.intake.marks import MarkKind
 from sutura.core.intake.observations import Layer
@@ -254,6 +255,16 @@ _TELLING: Mapping[EventKind, Callable[[Facts, Speech], list[str]]] = {
             method=facts["method"],
             reason=str(facts.get("reason", "")).rstrip("."),
         )
+    ],
+    EventKind.CAUSE: lambda facts, speech: [
+        speech.text(
+            "It came back: {cause}; the {payer} pays.",
+            cause=Cause(facts["cause"]),
+            payer=Payer(facts["payer"]),
+        ),
+        speech.text("Decided because {reason}.", reason=facts["reason"].rstrip("."))
+        if facts.get("reason")
+        else "",
     ],
     EventKind.PAPER: lambda facts, speech: [
         speech.text(_PAPERS[facts["kind"]], number=facts["number"], refers_to=facts.get("refers_to", ""))

@@ -9,6 +9,8 @@ from sutura.core.bench.heat import HeatState, Surface
 from sutura.core.bench.schools import Whose
 from sutura.core.catalogue.kin import Kinship
 from sutura.core.catalogue.packs import Change
+from sutura.core.handover.comebacks import Cause as BackCause
+from sutura.core.handover.comebacks import Payer
 from sutura.core.handover.invoicing import InvoiceKind
 from sutura.core.handover.ledger import ChargeState, PaidFor
 from sutura.core.identify.reading import Verdict
@@ -140,6 +142,14 @@ NAMES: Mapping[type[Enum], Mapping[Enum, str]] = {
         PaidFor.ROUNDING: "rounded",
         PaidFor.KEPT: "kept",
     },
+    BackCause: {
+        BackCause.PART: "the part failed",
+        BackCause.WORKMANSHIP: "workmanship",
+        BackCause.NEW_DAMAGE: "new damage",
+        BackCause.NOT_PROMISED: "never promised",
+        BackCause.NOT_FOUND: "nothing found",
+    },
+    Payer: {Payer.CUSTOMER: "customer", Payer.SHOP: "shop", Payer.SUPPLIER: "supplier"},
     InvoiceKind: {
         InvoiceKind.INVOICE: "invoice",
         InvoiceKind.DEPOSIT: "invoice of a deposit",

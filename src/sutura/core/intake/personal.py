@@ -78,6 +78,7 @@ PLACES = (
     # what the law asks to be kept of a paper stays: who bought goes
     Place(table="invoice", column="body", keys={"buyer": {**_NOBODY}}),
     Place(table="payment", column="reason", left="erased"),
+    Place(table="comeback_cause", column="reason"),
     Place(table="photo", column="says", gone=True),
     Place(table="draft", column="fields", gone=True),
 )
@@ -149,6 +150,9 @@ NOT_OF_CUSTOMERS: Mapping[str, str] = {
     "till_day": "currency note",
     "card_charge": "reference currency kind state",
     "invoice_series": "series",
+    # the cause is of the device; what voids a warranty is of the shop
+    "comeback_cause": "cause payer price evidence",
+    "warranty_terms": "voids",
     "invoice": "series kind",
     "job_event": "kind stage_before stage_after",
     # customers are named in it by their number

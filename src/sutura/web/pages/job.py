@@ -12,7 +12,7 @@ from sutura.core.job import Move, starts_of
 from sutura.core.people import Deed, may
 from sutura.core.planning.queue import ASSIGNABLE, Action
 from sutura.core.quoting.pricing import price_may_change, price_says
-from sutura.services import handover, planning, quoting, routes, stock
+from sutura.services import comebacks, handover, planning, quoting, routes, stock
 from sutura.services import job as service
 from sutura.services import shop as shop_service
 from sutura.services.marks import marks_of, signature_of
@@ -36,9 +36,15 @@ def job_page(ask: Ask, code: str) -> Response:
     return _page(ask, code)
 
 
+def job_again(ask: Asking, code: str, shown: Shown = ANEW) -> Response:
+    """A job's page, again after a refusal."""
+    return _page(ask, code, shown)
+
+
 def _page(ask: Asking, code: str, shown: Shown = ANEW) -> Response:
     page = service.job_page(code, ask.now)
     job, marks = page.job, marks_of(page.job)
+    standing = comebacks.standing_of(job, ask.now)
     return render(
         ask,
         "job/job.html",
@@ -54,6 +60,8 @@ def _page(ask: Asking, code: str, shown: Shown = ANEW) -> Response:
         found=diagnose(job.arrival.look, has_of(page.model)),
         photos=photos_store.job_photos(job.id),
         marks={mark.id: mark.label for mark in marks if mark.id},
+        standing=comebacks.standing_says(standing) if standing else (),
+        came=comebacks.back_from(job),
         margin=quoting.job_margin(job, ask.person) if may(ask.person, Deed.SEE_COST) else None,
         deposit=routes.deposit_open(job),
         promisable=page.next is not None and may(ask.person, Deed.TAKE_IN),

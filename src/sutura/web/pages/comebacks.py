@@ -1,0 +1,87 @@
+"""What comes back: taken in again, held against the proof of then, its cause and who pays; the terms."""
+
+from __future__ import annotations
+
+from fastapi.responses import Response
+
+from sutura.core.handover.comebacks import Cause, Payer
+from sutura.core.people import Deed, may
+from sutura.services import comebacks
+from sutura.services import job as job_service
+from sutura.web.addresses import Addresses, Anyone
+from sutura.web.deeds import deed
+from sutura.web.pages.job import job_again
+from sutura.web.present import render
+from sutura.web.session import ANEW, Ask, Asking, Form, Shown
+
+addresses = Addresses()
+
+
+@addresses.post("/jobs/{code}/comeback", may=Deed.TAKE_IN)
+@deed(then="/counter/{done}", again=job_again)
+def open_comeback(ask: Ask, code: str) -> str:
+    """Take in what came back, with what is known of it."""
+    return comebacks.open_comeback(code, ask.person, ask.now)
+
+
+@addresses.get("/jobs/{code}/comeback", may=Anyone.SIGNED_IN)
+def comeback_page(ask: Ask, code: str) -> Response:
+    return _page(ask, code)
+
+
+def _page(ask: Asking, code: str, shown: Shown = ANEW) -> Response:
+    seal = shown.entered.text("seal") or ask.request.query_params.get("seal", "")
+    page = comebacks.comeback_page(code, seal if seal in comebacks.SEALS else "")
+    whole = job_service.job_page(code, ask.now)
+    decided = page.decided[-1] if page.decided else None
+    return render(
+        ask,
+        "handover/comeback.html",
+        room="Counter",
+        shown=shown,
+        page=page,
+        whole=whole,
+        job=page.job,
+        decided=decided,
+        seal=seal or "whole",
+        seals=[("whole", "whole"), ("opened", "opened by others"), ("unclear", "cannot be told")],
+        causes=[(cause, page.follows[cause]) for cause in Cause],
+        chosen=shown.entered.text("cause") or (decided.cause if decided else page.suggested).value,
+        says=comebacks.standing_says(page.standing),
+        may_decide=may(ask.person, Deed.QUOTE),
+    )
+
+
+@addresses.post("/jobs/{code}/comeback/cause", may=Deed.QUOTE)
+@deed(then="/jobs/{code}/comeback", again=_page)
+def decide(ask: Ask, code: str, form: Form) -> None:
+    comebacks.decide(code, form.text("cause"), form.text("seal"), form.text("reason"), ask.person, ask.now)
+
+
+@addresses.get("/comebacks", may=Deed.SEE_COST)
+def book_page(ask: Ask) -> Response:
+    """What came back in the last year, and what it cost."""
+    return _book(ask)
+
+
+def _book(ask: Asking, shown: Shown = ANEW) -> Response:
+    terms = comebacks.terms_now(ask.now)
+    kept = {"work_days": str(terms.work_days) if terms else "", "voids": terms.voids if terms else ""}
+    return render(
+        ask,
+        "handover/comebacks.html",
+        room="Book",
+        shown=shown,
+        entered=shown.over(kept),
+        book=comebacks.book_page(ask.person, ask.now),
+        terms=terms,
+        causes={cause.value: cause for cause in Cause},
+        payers={payer.value: payer for payer in Payer},
+        may_set_up=may(ask.person, Deed.SET_UP_COUNTER),
+    )
+
+
+@addresses.post("/comebacks/terms", may=Deed.SET_UP_COUNTER)
+@deed(then="/comebacks#terms", again=_book)
+def change_terms(ask: Ask, form: Form) -> None:
+    comebacks.change_terms(form.text("work_days"), form.text("voids"), ask.person, ask.now)

@@ -1,0 +1,152 @@
+"""Comebacks through the services: W01 with a new impact, W06 with a dead strip, nothing found twice, the
+Book.
+"""
+
+from __future__ import annotations
+
+from datetime import timedelta
+from typing import Any
+
+import pytest
+from builders import HERON, Shop, models
+
+from sutura.core.errors import Invalid, ManyInvalid, NotAllowed, NotFound
+from sutura.core.handover.comebacks import Cause, NewPrice, Payer
+from sutura.core.intake.marks import Mark, MarkKind
+from sutura.core.job import Stage
+from sutura.core.maths.geometry import Point
+from sutura.core.stock.orders import Cause as ReturnCause
+from sutura.services import bench, comebacks, intake, invoices, planning, stock
+from sutura.store import comebacks as store
+from sutura.store import drafts as drafts_store
+from sutura.store import orders as orders_store
+
+IMPACT = Mark(kind=MarkKind.IMPACT, points=(Point(x=30, y=60),), reach_mm=9)
+
+
+def finished(shop: Shop, model: str = HERON) -> str:
+    shop.receive("P-1001", 2)
+    code = shop.closed(model)
+    shop.hand_back(code)
+    shop.now += timedelta(days=20)
+    return code
+
+
+def back(shop: Shop, code: str, **changes: Any) -> str:
+    draft = comebacks.open_comeback(code, shop.counter, shop.tick())
+    kept = drafts_store.load_draft(draft)
+    assert kept
+    assert kept.fields["comeback_of"] == [code]
+    assert kept.fields["serial"] == [shop.job(code).arrival.serial]
+    return intake.take_in(draft, shop.arrival(**changes), shop.counter, shop.tick())
+
+
+def test_w01_comes_back_with_a_new_impact_and_the_customer_pays(shop: Shop) -> None:
+    old = finished(shop)
+    new = back(shop, old, marks=[IMPACT], functions={**works(), "touch": ("faulty", "dead")})
+    page = comebacks.comeback_page(new)
+    assert page.of.code == old
+    assert [mark.kind for mark in page.evidence.new_marks] == [MarkKind.IMPACT]
+    assert page.suggested is Cause.NEW_DAMAGE
+    then = comebacks.decide(new, "new_damage", "whole", "", shop.counter, shop.tick())
+    assert (then.payer, then.price) == (Payer.CUSTOMER, NewPrice.ALL)
+    shop.choose(new)
+    assert (shop.job(new).chosen.price_minor or 0) > 0
+    assert comebacks.back_from(shop.job(new)) == (old, [])
+    assert comebacks.back_from(shop.job(old)) == ("", [new])
+
+
+def works() -> dict[str, tuple[str, str]]:
+    return {function.id: ("works", "") for function in models()[HERON].functions}
+
+
+def test_w06_comes_back_with_a_dead_strip_and_the_supplier_is_asked(shop: Shop) -> None:
+    old = finished(shop)
+    new = back(shop, old, marks=[], functions={**works(), "touch": ("faulty", "dead strip")})
+    page = comebacks.comeback_page(new)
+    assert page.suggested is Cause.PART
+    assert page.standing.part_runs
+    assert page.standing.supplier_runs
+    with pytest.raises(NotAllowed):
+        comebacks.decide(new, "part", "whole", "", shop.bram, shop.tick())
+    then = comebacks.decide(new, "part", "whole", "", shop.counter, shop.tick())
+    assert (then.payer, then.claim) == (Payer.SUPPLIER, True)
+    [claim] = [row for row in orders_store.open_returns() if row.note == new]
+    assert claim.cause is ReturnCause.WARRANTY
+    assert claim.send_by
+    assert claim.owed_minor == 6_000
+    shop.choose(new)
+    assert shop.job(new).chosen.price_minor == 0
+    # decided again the same asks nobody twice
+    comebacks.decide(new, "part", "whole", "", shop.counter, shop.tick())
+    assert len([row for row in orders_store.open_returns() if row.note == new]) == 1
+    with pytest.raises(ManyInvalid):
+        comebacks.decide(new, "workmanship", "whole", "", shop.counter, shop.tick())
+    comebacks.decide(new, "workmanship", "whole", "the plug was loose", shop.counter, shop.tick())
+    assert [one.cause for one in store.causes_of(shop.job(new).id)] == [
+        Cause.PART,
+        Cause.PART,
+        Cause.WORKMANSHIP,
+    ]
+    book = comebacks.book_page(shop.manager, shop.now)
+    assert [row.code for row in book.rows].count(new) == 1
+    assert book.by_cause.get("workmanship") == 1
+    assert book.by_technician == {shop.bram.name: 1}
+
+
+def test_a_comeback_that_costs_nothing_goes_out_without_payment_or_paper(shop: Shop) -> None:
+    old = finished(shop)
+    new = back(shop, old, marks=[], functions={**works(), "earpiece": ("faulty", "crackles")})
+    then = comebacks.decide(new, "workmanship", "whole", "", shop.counter, shop.tick())
+    assert (then.payer, then.price) == (Payer.SHOP, NewPrice.NOTHING)
+    shop.choose(new)
+    stock.take_part(new, shop.counter, shop.tick())
+    planning.assign(new, shop.bram.id, shop.manager, shop.tick())
+    bench.open_job(new, shop.bram, shop.tick())
+    shop.steps_until_proof(new)
+    shop.test(new)
+    while shop.job(new).stage is Stage.PROVED:
+        shop.step(new)
+    shop.hand_back(new, amount="", method="")
+    assert shop.job(new).stage is Stage.HANDED_BACK
+    assert invoices.papers_of(shop.job(new)) == []
+    book = comebacks.book_page(shop.manager, shop.now)
+    assert book.cost.came_back == 1
+    assert book.cost.per_hundred
+    assert book.cost.per_hundred.minor > 6_000, "the part and the minutes"
+
+
+def test_nothing_found_twice_in_a_row_asks_for_a_longer_test(shop: Shop) -> None:
+    old = finished(shop)
+    first = back(shop, old, marks=[])
+    page = comebacks.comeback_page(first)
+    assert page.suggested is Cause.NOT_FOUND
+    assert len(page.reasons) == 1
+    comebacks.decide(first, "not_found", "whole", "", shop.counter, shop.tick())
+    with pytest.raises(Invalid):
+        comebacks.open_comeback(first, shop.counter, shop.tick())
+    assert comebacks.comeback_page(first, "opened").suggested is Cause.NEW_DAMAGE
+
+
+def test_terms_hold_for_what_is_handed_back_from_then_on(shop: Shop) -> None:
+    old = finished(shop)
+    before = comebacks.standing_of(shop.job(old), shop.now)
+    assert before
+    with pytest.raises(ManyInvalid):
+        comebacks.change_terms("-1", "", shop.manager, shop.tick())
+    with pytest.raises(NotAllowed):
+        comebacks.change_terms("30", "Opened by others.", shop.counter, shop.tick())
+    comebacks.change_terms("30", "Opened by others; liquid.", shop.manager, shop.tick())
+    assert comebacks.standing_of(shop.job(old), shop.now) == before
+    later = finished(shop)
+    after = comebacks.standing_of(shop.job(later), shop.now)
+    assert after
+    assert after.work_until == (shop.job(later).closing.finished_at or shop.now).date() + timedelta(days=30)
+    assert after.part_until != after.work_until
+
+
+def test_a_job_that_did_not_come_back_has_no_page_of_it(shop: Shop) -> None:
+    code = shop.take_in()
+    with pytest.raises(NotFound):
+        comebacks.comeback_page(code)
+    assert comebacks.standing_of(shop.job(code), shop.now) is None
