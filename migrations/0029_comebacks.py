@@ -6,7 +6,8 @@ Frozen: never edit after release.
 
 SQL = """
 create table comeback (
-    job_id bigint primary key references job (id),
+    id bigserial primary key,
+    job_id bigint not null unique references job (id),
     of_job_id bigint not null references job (id),
     person_id bigint not null references person (id),
     at timestamptz not null check (at >= '2000-01-01 00:00Z' and at < '2200-01-02 00:00Z'),

@@ -79,7 +79,8 @@ class Invoice(Table):
 
 
 class Comeback(Table):
-    job = ForeignKeyField(Job, primary_key=True, index=False)
+    id = BigAutoField()
+    job = ForeignKeyField(Job, unique=True)
     of_job = ForeignKeyField(Job)
     person = ForeignKeyField(Person, index=False)
     at = DateTimeTZField()
@@ -87,7 +88,7 @@ class Comeback(Table):
 
 class ComebackCause(Table):
     id = BigAutoField()
-    job = ForeignKeyField(Comeback, index=False)
+    job = ForeignKeyField(Comeback, field="job", index=False)
     cause = TextField()
     payer = TextField()
     price = TextField()
