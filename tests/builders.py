@@ -313,6 +313,7 @@ class Shop:
             "explanation": "",
             "amount": f"{price // 100}.{price % 100:02d}",
             "method": "card",
+            "cards": True,
         }
         now = self.tick()
         handover.hand_back(code, **{**given, **changes}, today=now.date(), by=self.counter, now=now)

@@ -41,6 +41,7 @@ NOUNS = {
     "services": {
         "answers",
         "comebacks",
+        "messages",
         "invoices",
         "ledger",
         "tills",
@@ -68,6 +69,7 @@ NOUNS = {
     "store": {
         "audit",
         "comebacks",
+        "messages",
         "invoices",
         "ledger",
         "tills",
@@ -87,6 +89,7 @@ NOUNS = {
     "web/pages": {
         "again",
         "comebacks",
+        "messages",
         "invoices",
         "ledger",
         "tills",

@@ -68,6 +68,13 @@ class Settings(BaseSettings):
         validation_alias="SUTURA_DEVICE_ADDRESS",
         description="where a device under test reaches Sutura, such as http://10.0.0.7:8420; empty = guessed",
     )
+    public_address: str = Field(
+        "",
+        validation_alias="SUTURA_PUBLIC_ADDRESS",
+        description=(
+            "where customers reach their status pages, such as https://shop.example; empty = not told"
+        ),
+    )
     secure_cookies: bool = Field(
         False,
         validation_alias="SUTURA_SECURE_COOKIES",

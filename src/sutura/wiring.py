@@ -17,7 +17,7 @@ from sutura.devices.simulated.plate import SimulatedPlate
 from sutura.devices.simulated.programmer import SimulatedProgrammer
 from sutura.devices.simulated.supplier_desk import SimulatedDesk
 from sutura.devices.simulated.thermometer import SimulatedThermometer
-from sutura.services import identify
+from sutura.services import identify, messages
 from sutura.services import shop as shop_service
 from sutura.store import database, migrating
 from sutura.store import job as job_store
@@ -76,7 +76,10 @@ def web_settings(*, demo: bool) -> WebSettings:
 
 
 def plug_devices() -> None:
-    """The stand-ins for outside devices, with the faults that the settings switch on."""
+    """The stand-ins for outside devices, with the faults that the settings switch on; and where customers
+    reach the shop.
+    """
+    messages.reached_at(settings().public_address)
     devices.plug(
         supplier_desk=SimulatedDesk(_named(settings().supplier_faults)),
         label_printer=SimulatedPrinter(_named(settings().label_faults)),

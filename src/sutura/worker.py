@@ -15,6 +15,7 @@ import signal
 import subprocess
 import sys
 import threading
+import time
 from collections.abc import Iterator
 
 import procrastinate
@@ -22,7 +23,7 @@ import structlog
 
 from sutura import wiring
 from sutura.config import ROOT, settings
-from sutura.services import plans, pricelists, shop
+from sutura.services import messages, plans, pricelists, shop
 from sutura.store.database import DatabaseAway
 
 LOG = structlog.get_logger("sutura")
@@ -36,6 +37,8 @@ BESIDE = "SUTURA_BESIDE"
 PAUSE_S = 3
 # how often it is looked whether a new plan is due, and how long it rests after one that failed
 PLAN_LOOK_S, PLAN_AGAIN_S = 2, 30
+# how often it is looked whether a message is due, and whether something is to be reminded of
+TELL_LOOK_S, REMIND_LOOK_S = 3, 900
 # how far planning stands back behind pages, of 19
 PLAN_NICE = 10
 
@@ -106,7 +109,13 @@ async def _work(url: str, *, until_empty: bool) -> None:
     app = queue_at(url)
     async with app.open_async():
         await _take_back(app)
-        others = (_keep_taking_back(app), _keep_tidy(), _keep_planned(), _end_with_the_pages())
+        others = (
+            _keep_taking_back(app),
+            _keep_tidy(),
+            _keep_planned(),
+            _keep_telling(),
+            _end_with_the_pages(),
+        )
         looking = [asyncio.create_task(task) for task in others]
         try:
             await app.run_worker_async(
@@ -171,6 +180,26 @@ def _plan() -> None:
     now = wiring.clock()
     if plans.is_stale(now):
         plans.make_plan(now)
+
+
+async def _keep_telling() -> None:
+    """Messages go out when they are due; what is ready and not collected is reminded of."""
+    looked = 0.0
+    while True:
+        try:
+            now = wiring.clock()
+            if time.monotonic() - looked > REMIND_LOOK_S or not looked:
+                await asyncio.to_thread(messages.remind, now)
+                looked = time.monotonic()
+            await asyncio.to_thread(messages.send_due, now)
+        except DatabaseAway as away:
+            LOG.warning(
+                "no message was sent: the database does not answer", why=str(away.__cause__ or away)[:200]
+            )
+        except Exception:
+            LOG.exception("no message was sent")
+            await asyncio.sleep(PLAN_AGAIN_S)
+        await asyncio.sleep(TELL_LOOK_S)
 
 
 async def _end_with_the_pages() -> None:

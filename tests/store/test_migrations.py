@@ -43,6 +43,7 @@ FROZEN = {
     "0024_answered.py": "fa434aeab37ba4e19c4e57792649166581017e0411defaf4f1fe029a52b54129",
     "0025_plan.py": "446b3234039edd07c69f7963a9e416ab90b735b8be905bae5ab8643e69873003",
     "0027_device_tests.py": "19226dc1422007c96d5c531366e6cad292b62d24385972c94a1f92bbccbf30d0",
+    "0030_told.py": "6c75ae5888327b37df6ea04804313f19fe21c7f6bfd1deb5144ef25e7548cdbd",
     "0029_comebacks.py": "f291b98a712cf8a57f771de0f468f89f3dc38afa3d580f83c2ed6944b3763304",
     "0028_money.py": "b307f9bd2cc78be3071a26df283b58784b80a300f9323711a9f8b2406e5e7f17",
     "0026_own_times.py": "cccccddf5740d638d91061ce11d9cd28245075ace8f8a9a45e6379a5c56ace0c",
@@ -61,6 +62,7 @@ SQL_INDEXES = frozenset(
         "payment_till_day_id",
         "payment_card_charge",
         "till_day_open",
+        "message_due",
         "card_charge_open",
         "customer_name",
         "customer_phone_plain",
@@ -115,6 +117,7 @@ APPEND_ONLY = (
     "comeback",
     "comeback_cause",
     "warranty_terms",
+    "handed_out",
 )
 
 
@@ -239,6 +242,10 @@ def test_what_happened_is_append_only(shop: Shop) -> None:
         "insert into warranty_terms (work_days, voids, person_id, at) values (30, 'water', %s, now())",
         (shop.manager.id,),
     )
+    DATABASE.execute_sql(
+        "insert into handed_out (job_id, how, person_id, at) select %s, 'customer', %s, now()",
+        (again, shop.manager.id),
+    )
     DATABASE.execute_sql("set constraints all immediate")
     for table in APPEND_ONLY:
         assert first_value(f"select count(*) from {table}"), f"{table} holds nothing to change"
@@ -343,6 +350,7 @@ def test_a_shop_of_the_first_release_keeps_its_models_and_jobs(cluster: Cluster,
             "0027_device_tests",
             "0028_money",
             "0029_comebacks",
+            "0030_told",
         ]
         with connection():
             moves = raw(

@@ -36,7 +36,7 @@ BUDGETS = {
     # single pieces, and who sells parts
     "/shelf/P-2001": 16,
     # one of each of these for the sheet that a job keeps
-    "/jobs/{code}": 14,
+    "/jobs/{code}": 15,
     # one of it for what all suppliers show
     "/jobs/{code}/match": 11,
     "/jobs/{code}/bench": 10,
@@ -46,13 +46,13 @@ BUDGETS = {
     "/jobs/{code}/proof": 16,
     "/jobs/{code}/assign": 4,
     # one of it for its old screen
-    "/jobs/{code}/handover": 15,
+    "/jobs/{code}/handover": 16,
     "/identify?q=QD44": 2,
     "/customers/find?q=orla": 2,
     # who looked at a customer is kept
     "/customers/{customer}": 5,
     # one for each table in which something of a customer can stand
-    "/customers/{customer}/export.json": 23,
+    "/customers/{customer}/export.json": 26,
     # the last plan is read for what can be promised
     "/counter/{draft}": 19,
     "/scan?q=HF-70-R9": 6,

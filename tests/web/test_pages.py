@@ -333,7 +333,7 @@ def test_a_wrong_payment_keeps_the_ticks(desks: Sit, floor: Shop) -> None:
     pell.get(f"/jobs/{code}/handover")
     ticked = re.search(r'name="returned" value="(\d+)"', pell.page)
     assert ticked
-    pell.post(f"/jobs/{code}/handover", returned=ticked[1], amount="1", method="cash")
+    pell.post(f"/jobs/{code}/handover", returned=ticked[1], cards="yes", amount="1", method="cash")
     assert pell.answer.status_code == 422
     assert re.search(rf'name="returned" value="{ticked[1]}" checked', pell.page)
     assert 'name="amount" value="1"' in pell.page

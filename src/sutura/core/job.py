@@ -346,6 +346,7 @@ class EventKind(StrEnum):
     MONEY = "money"
     PAPER = "paper"
     CAUSE = "cause"
+    TOLD = "told"
     WAY = "way"
     FOR_THE_NIGHT = "for_the_night"
     NIGHT_OVER = "night_over"

@@ -589,12 +589,12 @@ class _Story:
             self.code,
             returned=self._all_accessories(),
             explanation="",
+            cards=True,
             amount=amount_text(price, CURRENCY),
             method=self.chance.choice(["card", "cash"]),
             today=self.at.date(),
             by=self.staff["pell"],
             now=self.at,
-            # every other customer wants it
-            old_screen=self.chance.random() < 0.5,
+            old_screen=self.chance.random() < 0.5,  # every other customer wants it
             way_back=self._way_back(),
         )

@@ -51,10 +51,13 @@ class SupplierDesk(Protocol):
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Message:
-    """A short message to a customer: a telephone number or a mail address, and its text."""
+    """A message to a customer: a telephone number or a mail address, and its text; a mail is its whole MIME
+    beside it.
+    """
 
     to: str
     text: str
+    mail: bytes = b""
 
 
 class Undeliverable(RuntimeError):

@@ -17,6 +17,7 @@ from sutura.store import consents as consents_store
 from sutura.store import customers as customers_store
 from sutura.store import handover as handover_store
 from sutura.store import job as job_store
+from sutura.store import messages as messages_store
 from sutura.store import photos as photos_store
 from sutura.store.database import reading, writing
 
@@ -157,6 +158,7 @@ def erase_customer(customer_id: int, typed_name: str, by: Person, now: datetime)
     numbers = [customer_id, *customers_store.merged_records(customer_id)]
     for number in numbers:
         customers_store.save_customer(number, erased_at=now, saved_by=by.id, saved_at=now)
+    messages_store.drop_waiting(numbers)
     customers_store.erase_places(numbers)
     audit_store.add_audit(by.id, now, "customer erased", {"customer": customer_id, "records": numbers})
 

@@ -13,16 +13,24 @@ from sutura.core.errors import Invalid, MoveRefused, NotFound
 from sutura.core.facts import fact
 from sutura.core.handover import giving as rules
 from sutura.core.handover import ledger as money
+from sutura.core.intake.arrival import check_signature
 from sutura.core.job import EventKind, JobRecord, Move, Stage
 from sutura.core.maths.money import Money
 from sutura.core.people import Deed, demand
 from sutura.core.quoting.pricing import price_may_change
+from sutura.core.typed import refuse
 from sutura.core.values import Person
+from sutura.devices import plugged
+from sutura.devices.ports import Away
+from sutura.formats.labels import Label, labels_pdf
 from sutura.services import cores, invoices, ledger, looks, routes, schools, shop
 from sutura.services.job import move
+from sutura.services.marks import read_strokes
 from sutura.store import audit as audit_store
+from sutura.store import bench as bench_store
 from sutura.store import handover as store
 from sutura.store import job as job_store
+from sutura.store import messages as messages_store
 from sutura.store import offers as offers_store
 from sutura.store import proof as proof_store
 from sutura.store import quoting as quoting_store
@@ -46,6 +54,14 @@ class HandBack:
     let_go: str = ""
     reference: str = ""
     handed_over: str = ""
+    how: str = ""
+    collector: str = ""
+    ticket: str = ""
+    address: str = ""
+    carrier: str = ""
+    insured: str = ""
+    signature: str = ""
+    cards: bool = False
 
 
 def hand_back(code: str, *, by: Person, now: datetime, **said: Any) -> None:
@@ -82,6 +98,7 @@ def check(code: str, asked: HandBack, by: Person, now: datetime) -> bool:
         return False
     _check_out(job, asked)
     _check_ready(job, schools.of_job(job), asked.let_go, by, now, keep=False)
+    _hands_out(job, asked)
     owed = ledger.balance(job).due
     if owed.minor:
         money.check_payment(owed, asked.amount, asked.method)
@@ -93,7 +110,29 @@ def _check_out(job: JobRecord, asked: HandBack) -> list[rules.Accessory]:
     accessories = store.load_accessories(job.id)
     rules.check_accessories(accessories, asked.returned, asked.explanation)
     rules.check_way_back(job.arrival.channel, asked.way_back)
+    rules.check_cards(cards_in_tray(job, accessories), asked.cards, asked.explanation)
     return accessories
+
+
+def cards_in_tray(job: JobRecord, accessories: Sequence[rules.Accessory]) -> bool:
+    """Whether cards of a job's device lie in its tray (rule handover.cards)."""
+    return rules.cards_in_tray([done.step for done in bench_store.load_done(job.id)], accessories)
+
+
+def _hands_out(job: JobRecord, asked: HandBack) -> tuple[rules.HandsOut, list[list[tuple[float, float]]]]:
+    """Who takes it, and what they signed with."""
+    typed = {
+        "how": asked.how,
+        "name": asked.collector,
+        "ticket": asked.ticket,
+        "address": asked.address or str(job.arrival.how.get("return_address") or ""),
+        "carrier": asked.carrier,
+        "way_back": asked.way_back,
+        "insured": asked.insured,
+    }
+    strokes, unreadable = read_strokes(asked.signature)
+    refuse([*unreadable, *check_signature(strokes)])
+    return rules.read_hands_out(typed, job.code, job.currency), strokes
 
 
 @writing
@@ -103,6 +142,7 @@ def give(code: str, asked: HandBack, by: Person, now: datetime) -> None:
     job = job_store.lock_job(code)
     model = schools.of_job(job)
     accessories = _check_out(job, asked)
+    out, strokes = _hands_out(job, asked)
     if job.chosen.price_minor is None:
         raise NotFound(fact("handover.agreed-price-job"), code)
     price = Money(minor=job.chosen.price_minor, currency=job.currency)
@@ -125,6 +165,19 @@ def give(code: str, asked: HandBack, by: Person, now: datetime) -> None:
         "way_back": asked.way_back.strip(),
         "change_minor": change.minor,
     }
+    messages_store.add_handed_out(
+        job.id,
+        by.id,
+        now,
+        how=out.how.value,
+        name=out.name,
+        signature=strokes,
+        address=out.address,
+        carrier=out.carrier,
+        tracking=out.tracking,
+        insured_minor=out.insured_minor,
+        cards=asked.cards,
+    )
     if asked.old_screen:
         cores.give_with(job.id, by, now)
     closing = replace(
@@ -288,3 +341,31 @@ def fitted(job: JobRecord) -> list[tuple[str, str | None]]:
     """The parts that a job was finished with, each with its grade."""
     chosen = [job.chosen.offer_id or 0, *job.chosen.more_offers]
     return [(offer.part, offer.grade or None) for offer in offers_store.load_offers(chosen)]
+
+
+@writing
+def print_parcel_label(code: str, by: Person) -> None:
+    """Print the label of a parcel that was posted, on the label printer."""
+    demand(by, Deed.TAKE_IN)
+    job = job_store.load_job(code)
+    out = messages_store.handed_out(job.id)
+    if out is None or out.how != rules.Collects.POST:
+        raise NotFound(fact("handover.not-posted"), code)
+    lines = (*out.address.replace(",", "\n").split("\n"), out.carrier)
+    label = Label(
+        number=out.tracking,
+        title=job.customer_name,
+        lines=tuple(line.strip() for line in lines if line.strip()),
+    )
+    try:
+        printed = plugged().label_printer.print_labels([labels_pdf([label])])
+    except Away:
+        raise Invalid("label", "", fact("handover.label-printed")) from None
+    if not printed.count:
+        raise Invalid("label", "", fact("handover.label-printed"))
+
+
+@reading
+def handed_out(job: JobRecord) -> messages_store.HandedOutRow | None:
+    """Who took a job's device with them."""
+    return messages_store.handed_out(job.id)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from peewee import BigAutoField, CompositeKey, ForeignKeyField, IntegerField, TextField
+from peewee import BigAutoField, BooleanField, CompositeKey, ForeignKeyField, IntegerField, TextField
 from playhouse.postgres_ext import BinaryJSONField, DateTimeTZField
 
 from sutura.store import proof_tables
@@ -109,6 +109,50 @@ class WarrantyTerms(Table):
     at = DateTimeTZField()
 
 
+class MessageOut(Table):
+    id = BigAutoField()
+    job = ForeignKeyField(Job, index=False)
+    kind = TextField()
+    occasion = TextField()
+    way = TextField()
+    receiver = TextField()
+    subject = TextField()
+    body = TextField()
+    state = TextField()
+    why = TextField(default="")
+    tries = IntegerField(default=0)
+    due_at = DateTimeTZField()
+    sent_at = DateTimeTZField(null=True)
+    person = ForeignKeyField(Person, index=False)
+    at = DateTimeTZField()
+
+    class Meta:
+        table_name = "message"
+        indexes = ((("job", "kind", "occasion"), True),)
+
+
+class StatusLink(Table):
+    id = BigAutoField()
+    job = ForeignKeyField(Job, unique=True)
+    link = TextField(unique=True)
+    at = DateTimeTZField()
+
+
+class HandedOut(Table):
+    id = BigAutoField()
+    job = ForeignKeyField(Job, unique=True)
+    how = TextField()
+    name = TextField(default="")
+    signature = BinaryJSONField(index=False)
+    address = TextField(default="")
+    carrier = TextField(default="")
+    tracking = TextField(default="")
+    insured_minor = IntegerField(default=0)
+    cards = BooleanField(default=False)
+    person = ForeignKeyField(Person, index=False)
+    at = DateTimeTZField()
+
+
 # every table of the house
 ALL: tuple[type[Table], ...] = (
     *proof_tables.ALL,
@@ -120,4 +164,7 @@ ALL: tuple[type[Table], ...] = (
     Comeback,
     ComebackCause,
     WarrantyTerms,
+    MessageOut,
+    StatusLink,
+    HandedOut,
 )

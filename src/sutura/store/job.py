@@ -136,6 +136,12 @@ def lock_job(code: str) -> JobRecord:
     return _there(code, _locked(code))
 
 
+@reading
+def newest_codes(most: int) -> list[str]:
+    """The codes of the jobs that came in last."""
+    return column(Job.select(Job.code).order_by(Job.id.desc()).limit(most))
+
+
 def next_code() -> str:
     """A job code nobody has; numbers whose check sign cannot be spoken are passed over."""
     while True:

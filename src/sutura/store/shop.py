@@ -38,6 +38,7 @@ class ShopRecord:
     planning: Mapping[str, int]
     second_look: str
     invoicing: Mapping[str, Any]
+    telling: Mapping[str, Any]
     weights: Mapping[str, int]
     hours: Mapping[str, Any]
 
@@ -76,6 +77,7 @@ _SHOP = Shop.select(
     Shop.planning,
     Shop.second_look,
     Shop.invoicing,
+    Shop.telling,
     Shop.weights,
     Shop.hours,
 ).where(Shop.id == 1)

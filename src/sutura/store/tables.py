@@ -47,6 +47,7 @@ class Shop(Table):
     planning = BinaryJSONField(index=False)
     second_look = TextField()
     invoicing = BinaryJSONField(index=False)
+    telling = BinaryJSONField(index=False)
     fill_percent = IntegerField()
     order_cost_minor = IntegerField()
     keeping_percent = IntegerField()
@@ -140,6 +141,8 @@ class Customer(Table):
     phone_plain = TextField()
     merged_into = ForeignKeyField("self", null=True, index=False)
     erased_at = DateTimeTZField(null=True)
+    channel = TextField(default="")
+    language = TextField(default="")
 
 
 class CatalogueModel(Table):

@@ -43,6 +43,7 @@ from sutura.web.pages import (
     living,
     looks,
     matching,
+    messages,
     orders,
     people,
     pieces,
@@ -61,7 +62,7 @@ from sutura.web.settings import WebSettings
 
 LOG = structlog.get_logger("sutura")
 # the secret of a link is in no log
-_SECRETS = re.compile(r"(/q/|/quote/|/calendar/|/mine/link/|/proof/link/|/t/)[A-Za-z0-9_-]+")
+_SECRETS = re.compile(r"(/q/|/quote/|/calendar/|/mine/link/|/proof/link/|/t/|/s/)[A-Za-z0-9_-]+")
 _REQUEST_ID = re.compile(r"[A-Za-z0-9-]{8,64}")
 # files that ship with the application
 SHIPPED = ("/static/", "/scripts/")
@@ -105,6 +106,7 @@ PAGES = (
     tills,
     invoices,
     comebacks,
+    messages,
     quoting,
     catalogue,
     living,

@@ -12,6 +12,7 @@ from typing import Any
 from sutura.core.bench.schools import asks_of
 from sutura.core.facts import from_json
 from sutura.core.handover.comebacks import Cause, Payer
+from sutura.core.handover.telling import Told, Way
 from sutura.core.identify.reading import Verdict
 from sutura.core.intake.marks import MarkKind
 from sutura.core.intake.observations import Layer
@@ -265,6 +266,9 @@ _TELLING: Mapping[EventKind, Callable[[Facts, Speech], list[str]]] = {
         speech.text("Decided because {reason}.", reason=facts["reason"].rstrip("."))
         if facts.get("reason")
         else "",
+    ],
+    EventKind.TOLD: lambda facts, speech: [
+        speech.text("The customer is told: {kind} ({way}).", kind=Told(facts["kind"]), way=Way(facts["way"]))
     ],
     EventKind.PAPER: lambda facts, speech: [
         speech.text(_PAPERS[facts["kind"]], number=facts["number"], refers_to=facts.get("refers_to", ""))

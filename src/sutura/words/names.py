@@ -13,6 +13,7 @@ from sutura.core.handover.comebacks import Cause as BackCause
 from sutura.core.handover.comebacks import Payer
 from sutura.core.handover.invoicing import InvoiceKind
 from sutura.core.handover.ledger import ChargeState, PaidFor
+from sutura.core.handover.telling import Told, Way
 from sutura.core.identify.reading import Verdict
 from sutura.core.intake.arrival import Applies, Channel
 from sutura.core.intake.marks import MarkKind
@@ -150,6 +151,14 @@ NAMES: Mapping[type[Enum], Mapping[Enum, str]] = {
         BackCause.NOT_FOUND: "nothing found",
     },
     Payer: {Payer.CUSTOMER: "customer", Payer.SHOP: "shop", Payer.SUPPLIER: "supplier"},
+    Told: {
+        Told.READY: "it is ready",
+        Told.REMINDER: "it waits to be collected",
+        Told.DELAYED: "it takes longer",
+        Told.QUESTION: "a question",
+        Told.RECEIPT: "the receipt",
+    },
+    Way: {Way.TEXT: "by text", Way.MAIL: "by mail", Way.NONE: "not at all"},
     InvoiceKind: {
         InvoiceKind.INVOICE: "invoice",
         InvoiceKind.DEPOSIT: "invoice of a deposit",

@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date, datetime, timedelta
+from enum import StrEnum
 
 from sutura.core.errors import AccessoriesMissing, Invalid
 from sutura.core.facts import Fact, Minutes, fact
 from sutura.core.intake.arrival import Channel
 from sutura.core.proof.sealing import Look
+from sutura.core.typed import Problems, read_amount
 from sutura.core.values import COMMON, Rule
 
 
@@ -22,11 +24,53 @@ class Accessory:
     kept: str
 
 
+class Collects(StrEnum):
+    """Who takes a device: its customer, somebody for them, or a carrier."""
+
+    CUSTOMER = "customer"
+    OTHER = "other"
+    POST = "post"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class HandsOut:
+    """Who takes a device with them, as it is written down; the insured value in minor units."""
+
+    how: Collects
+    name: str = ""
+    address: str = ""
+    carrier: str = ""
+    tracking: str = ""
+    insured_minor: int = 0
+
+
+# the step by which cards come out at the bench, in every sheet that has one
+CARDS_OUT = "cards-out"
+
 RULES = (
     Rule(
         id="handover.accessories",
         capability="handover",
         says="Everything that came in is ticked as handed back, or its whereabouts are written.",
+        source=COMMON,
+    ),
+    Rule(
+        id="handover.cards",
+        capability="handover",
+        says=(
+            "Cards that were taken out at the bench stay in the job's tray until it is handed back: no "
+            "sheet puts them back. Then they go in before the customer's eyes, or with the parcel; that "
+            "is ticked, or it is written where they are."
+        ),
+        source=COMMON,
+    ),
+    Rule(
+        id="handover.collects",
+        capability="handover",
+        says=(
+            "Somebody else than the customer brings the code of the ticket and is written down by name. A "
+            "parcel has its address, its carrier and its number, and what it is insured for."
+        ),
         source=COMMON,
     ),
     Rule(
@@ -86,6 +130,59 @@ def check_accessories(accessories: Sequence[Accessory], returned: Sequence[int],
     missing = [a.name for a in accessories if a.id not in returned]
     if missing and not explanation.strip():
         raise AccessoriesMissing(missing)
+
+
+def cards_in_tray(steps_done: Sequence[str], accessories: Sequence[Accessory]) -> bool:
+    """Whether cards of a device lie in its tray that no accessory tells of (rule handover.cards)."""
+    listed = any("sim" in one.name.casefold() or "card" in one.name.casefold() for one in accessories)
+    return CARDS_OUT in steps_done and not listed
+
+
+def check_cards(in_tray: bool, ticked: bool, explanation: str) -> None:
+    """Refuse when cards lie in the tray and nobody says that they went back, or where they are."""
+    if in_tray and not ticked and not explanation.strip():
+        raise AccessoriesMissing(["Cards in the tray"])
+
+
+def read_hands_out(typed: Mapping[str, str], code: str, currency: str) -> HandsOut:
+    """Who takes a device, as typed: `how`, `name` and `ticket` of somebody else, `address`, `carrier`,
+    `way_back` and `insured` of a parcel (rule handover.collects). Every problem at once.
+    """
+    problems = Problems(fact("handover.who-takes-it"))
+    how = typed.get("how", "") or Collects.CUSTOMER
+    said = {
+        name: typed.get(name, "").strip() for name in ("name", "ticket", "address", "carrier", "way_back")
+    }
+    if how not in set(Collects):
+        problems.add("how", how, fact("handover.choose-one", method=tuple(Collects)))
+    if how == Collects.OTHER:
+        if not 2 <= len(said["name"]) <= 120:
+            problems.add("name", said["name"], fact("handover.write-who-collects"))
+        if _plain(said["ticket"]) != _plain(code):
+            problems.add("ticket", said["ticket"], fact("handover.ticket-of-this-job"))
+    insured = 0
+    if how == Collects.POST:
+        for field, least, most in (("address", 8, 400), ("carrier", 2, 60), ("way_back", 3, 60)):
+            if not least <= len(said[field]) <= most:
+                problems.add(field, said[field][:60], fact("handover.parcel-needs", field=field, least=least))
+        if typed.get("insured", "").strip():
+            insured = (
+                problems.read("insured", typed["insured"], lambda text: read_amount(text, currency)) or 0
+            )
+    problems.refuse()
+    post = how == Collects.POST
+    return HandsOut(
+        how=Collects(how),
+        name=said["name"] if how == Collects.OTHER else "",
+        address=said["address"] if post else "",
+        carrier=said["carrier"] if post else "",
+        tracking=said["way_back"] if post else "",
+        insured_minor=insured,
+    )
+
+
+def _plain(code: str) -> str:
+    return code.upper().replace("-", "").replace(" ", "")
 
 
 def check_way_back(channel: str, way_back: str) -> None:

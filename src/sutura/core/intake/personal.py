@@ -79,6 +79,14 @@ PLACES = (
     Place(table="invoice", column="body", keys={"buyer": {**_NOBODY}}),
     Place(table="payment", column="reason", left="erased"),
     Place(table="comeback_cause", column="reason"),
+    Place(table="message", column="receiver"),
+    Place(table="message", column="subject"),
+    Place(table="message", column="body"),
+    Place(table="handed_out", column="name"),
+    Place(table="handed_out", column="address"),
+    Place(table="handed_out", column="tracking"),
+    Place(table="handed_out", column="signature", left="[]"),
+    Place(table="customer", column="channel", left="none"),
     Place(table="photo", column="says", gone=True),
     Place(table="draft", column="fields", gone=True),
 )
@@ -87,7 +95,7 @@ PLACES = (
 NOT_OF_CUSTOMERS: Mapping[str, str] = {
     "shop": (
         "name address timezone currency weights hours stamp price_policy stations planning second_look "
-        "invoicing"
+        "invoicing telling"
     ),
     "person": "name login role password_hash habits",
     "skill": "family",
@@ -153,6 +161,10 @@ NOT_OF_CUSTOMERS: Mapping[str, str] = {
     # the cause is of the device; what voids a warranty is of the shop
     "comeback_cause": "cause payer price evidence",
     "warranty_terms": "voids",
+    "message": "kind occasion way state why",
+    "status_link": "link",
+    "handed_out": "how carrier",
+    "customer": "language",
     "invoice": "series kind",
     "job_event": "kind stage_before stage_after",
     # customers are named in it by their number

@@ -1,6 +1,8 @@
-"""A message sender that puts what is sent into a local outbox: one file a message, the newest kept.
+"""A message sender that puts what is sent into a local outbox: one file a message, a mail as it is
+(`.eml`), the newest kept.
 
-Faults that can be switched on: `away` (nothing is sent), `refuses` (a number or address is not known there).
+Faults that can be switched on: `away` (nothing is sent), `refuses` (a number or address is not known
+there).
 """
 
 from __future__ import annotations
@@ -38,10 +40,13 @@ class SimulatedMessenger:
     def _write(self, outbox: Path, message: Message) -> None:
         """A message holds a link that nobody else should read: only its owner may."""
         outbox.mkdir(mode=0o700, parents=True, exist_ok=True)
-        there = sorted(outbox.glob("*.txt"))
+        there = sorted(file for file in outbox.iterdir() if file.suffix in (".txt", ".eml"))
         number = int(there[-1].stem) + 1 if there else 1
-        file = outbox / f"{number:06d}.txt"
+        file = outbox / f"{number:06d}{'.eml' if message.mail else '.txt'}"
         file.touch(mode=0o600)
-        file.write_text(f"To: {message.to}\n\n{message.text}\n", "utf-8")
+        if message.mail:
+            file.write_bytes(message.mail)
+        else:
+            file.write_text(f"To: {message.to}\n\n{message.text}\n", "utf-8")
         for old in there[: max(len(there) + 1 - MOST, 0)]:
             old.unlink(missing_ok=True)

@@ -8,11 +8,12 @@ from sutura.core.errors import NotFound
 from sutura.core.facts import fact
 from sutura.core.handover.giving import aftercare, done_by, not_promised
 from sutura.core.handover.ledger import ChargeState, Method, PaidFor, in_coins
+from sutura.core.intake.arrival import PAD
 from sutura.core.job import EventKind, Stage
 from sutura.core.maths.money import Money, amount_text
 from sutura.core.people import Deed
 from sutura.core.quoting.taxes import tax_lines, taxes_from
-from sutura.services import cores, handover, invoices, ledger, looks
+from sutura.services import comebacks, cores, handover, invoices, ledger, looks
 from sutura.services import job as job_service
 from sutura.services import shop as shop_service
 from sutura.web.addresses import Addresses, Anyone
@@ -56,6 +57,8 @@ def _page(ask: Asking, code: str, shown: Shown = ANEW) -> Response:
         ready=page.job.stage is Stage.CLOSED,
         waits=looks.not_ready(page.job, page.model, ask.now),
         declined=page.job.stage is Stage.DECLINED,
+        pad=PAD,
+        cards=handover.cards_in_tray(page.job, page.accessories),
     )
 
 
@@ -70,6 +73,14 @@ def _said(ask: Asking, form: Form) -> handover.HandBack:
         method=form.text("method"),
         old_screen=bool(form.text("old_screen")),
         handed_over=form.text("handed_over"),
+        how=form.text("how"),
+        collector=form.text("name"),
+        ticket=form.text("ticket"),
+        address=form.text("address"),
+        carrier=form.text("carrier"),
+        insured=form.text("insured"),
+        signature=form.text("signature"),
+        cards=bool(form.text("cards")),
         reference=form.text("form_key")[:40],
         today=ask.now.astimezone(ask.zone).date(),
     )
@@ -128,6 +139,8 @@ def receipt(ask: Ask, code: str) -> Response:
         ],
         papers=invoices.papers_of(job),
         change=_change(page),
+        out=handover.handed_out(job),
+        terms=comebacks.terms_now(job.closing.finished_at or ask.now),
         served=next((one.who for one in reversed(page.events) if one.kind is EventKind.HANDED_BACK), ""),
         shop=shop_service.shop(),
         done=done_by(page.model.way(job.chosen.route).name, handover.fitted(job)),
@@ -148,3 +161,9 @@ def _change(page: job_service.JobPage) -> Money:
     events = [event for event in page.events if event.kind is EventKind.HANDED_BACK]
     minor = int(events[-1].facts.get("change_minor", 0)) if events else 0
     return Money(minor=minor, currency=page.job.currency)
+
+
+@addresses.post("/jobs/{code}/parcel-label", may=Deed.TAKE_IN)
+@deed(then="/jobs/{code}/receipt", again=_page)
+def print_parcel_label(ask: Ask, code: str) -> None:
+    handover.print_parcel_label(code, ask.person)

@@ -4,15 +4,16 @@ from __future__ import annotations
 
 from fastapi.responses import Response
 
+from sutura.core.handover.telling import REASONED, Told
 from sutura.core.intake.arrival import DATA_STATES, untested
 from sutura.core.intake.damage import read_damage
 from sutura.core.intake.diagnosis import diagnose
 from sutura.core.intake.layers import has_of
-from sutura.core.job import Move, starts_of
+from sutura.core.job import JobRecord, Move, starts_of
 from sutura.core.people import Deed, may
 from sutura.core.planning.queue import ASSIGNABLE, Action
 from sutura.core.quoting.pricing import price_may_change, price_says
-from sutura.services import comebacks, handover, planning, quoting, routes, stock
+from sutura.services import comebacks, handover, messages, planning, quoting, routes, stock
 from sutura.services import job as service
 from sutura.services import shop as shop_service
 from sutura.services.marks import marks_of, signature_of
@@ -45,6 +46,7 @@ def _page(ask: Asking, code: str, shown: Shown = ANEW) -> Response:
     page = service.job_page(code, ask.now)
     job, marks = page.job, marks_of(page.job)
     standing = comebacks.standing_of(job, ask.now)
+    tellable = [one for one in Told if one is not Told.REMINDER and job.stage in messages.TOLD_AT[one]]
     return render(
         ask,
         "job/job.html",
@@ -62,6 +64,9 @@ def _page(ask: Asking, code: str, shown: Shown = ANEW) -> Response:
         marks={mark.id: mark.label for mark in marks if mark.id},
         standing=comebacks.standing_says(standing) if standing else (),
         came=comebacks.back_from(job),
+        told=messages.messages_of(job),
+        tellable=tellable,
+        reasoned=REASONED.intersection(tellable),
         margin=quoting.job_margin(job, ask.person) if may(ask.person, Deed.SEE_COST) else None,
         deposit=routes.deposit_open(job),
         promisable=page.next is not None and may(ask.person, Deed.TAKE_IN),
@@ -75,6 +80,12 @@ def _page(ask: Asking, code: str, shown: Shown = ANEW) -> Response:
         and may(ask.person, Deed.WORK_BENCH),
         returnable_part=job.stage in starts_of(Move.GIVE_BACK_PART),
     )
+
+
+def _follow(ask: Asking, job: JobRecord) -> object:
+    """The code behind which a customer follows their repair."""
+    base = messages.shop_address() or str(ask.request.base_url).rstrip("/")
+    return draw_qr(f"{base}/s/{messages.status_link(job, ask.now)}")
 
 
 @addresses.get("/jobs/{code}/ticket", may=Anyone.SIGNED_IN)
@@ -91,6 +102,7 @@ def ticket(ask: Ask, code: str, paper: str = "a4") -> Response:
         page=page,
         job=page.job,
         code=draw_qr(page.job.code),
+        follow=_follow(ask, page.job),
         back=draw_back(page.model.face, marks, ask.paper),
         face=draw_face(page.model.face, marks, "Marks on arrival", limits=False, speech=ask.paper),
         edges=draw_edges(page.model.face, marks, ask.paper),

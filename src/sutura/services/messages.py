@@ -1,0 +1,323 @@
+"""What customers are told: asked for once, sent by the worker, tried again, seen in the job's history; and
+the status page behind the ticket.
+"""
+
+from __future__ import annotations
+
+import secrets
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+from zoneinfo import ZoneInfo
+
+from sutura.core.errors import Invalid, MoveRefused, NotFound, StaleSave
+from sutura.core.facts import fact
+from sutura.core.handover import telling as rules
+from sutura.core.handover.ledger import Balance
+from sutura.core.handover.telling import Telling, Template, Told, Way, telling_from
+from sutura.core.job import EventKind, JobRecord, SeamStitch, Stage, seam
+from sutura.core.people import Deed, demand
+from sutura.core.values import Person, Role
+from sutura.devices import plugged
+from sutura.devices.ports import Away, Message, Undeliverable
+from sutura.formats.mail import make_mail
+from sutura.services import ledger, looks, schools
+from sutura.services.job import note
+from sutura.services.shop import lock_for, shop, speech
+from sutura.store import audit as audit_store
+from sutura.store import job as job_store
+from sutura.store import messages as store
+from sutura.store import people as people_store
+from sutura.store import shop as shop_store
+from sutura.store.database import reading, writing
+
+# how long a status page is good after the job is over; the shop's, no source
+GOOD_AFTER = timedelta(days=30)
+# as many messages go out in one go of the worker
+MOST_AT_ONCE = 20
+OVER = frozenset({Stage.HANDED_BACK, Stage.RETURNED})
+# what may be told when
+TOLD_AT: Mapping[Told, frozenset[Stage]] = {
+    Told.READY: frozenset({Stage.CLOSED, Stage.DECLINED}),
+    Told.REMINDER: frozenset({Stage.CLOSED, Stage.DECLINED}),
+    Told.DELAYED: frozenset(Stage) - OVER,
+    Told.QUESTION: frozenset(Stage) - OVER,
+    Told.RECEIPT: frozenset({Stage.HANDED_BACK}),
+}
+
+
+def telling() -> Telling:
+    """How the shop tells its customers."""
+    return telling_from(shop().telling)
+
+
+@writing
+def tell(code: str, told: str, reason: str, by: Person, now: datetime) -> str:
+    """Tell a job's customer something: what became of it. Asked for again for the same occasion it is not
+    sent again (rule tell.once).
+    """
+    demand(by, Deed.TAKE_IN)
+    if told not in set(Told) or told == Told.REMINDER:
+        raise Invalid("told", told, fact("tell.choose-what", told=tuple(set(Told) - {Told.REMINDER})))
+    job = job_store.lock_job(code)
+    kind = Told(told)
+    if job.stage not in TOLD_AT[kind]:
+        raise MoveRefused(code, fact("tell.be-told"), [fact("job.it-is", stage=job.stage)])
+    if kind is Told.READY and (waits := looks.not_ready(job, schools.of_job(job), now)):
+        raise MoveRefused(code, fact("tell.be-told"), list(waits))
+    if kind in rules.REASONED and not 5 <= len(reason.strip()) <= 300:
+        raise Invalid("reason", reason, fact("tell.write-reason"))
+    occasion = {
+        Told.READY: f"round {job.bench.attempt}",
+        Told.DELAYED: f"{job.promise_at:%Y-%m-%d %H:%M}",
+        Told.QUESTION: reason.strip()[:50],
+    }.get(kind, "once")
+    return _queue(job, kind, occasion, by, now, reason=reason.strip())
+
+
+def _queue(
+    job: JobRecord, kind: Told, occasion: str, by: Person, now: datetime, *, reason: str = "", days: int = 0
+) -> str:
+    """Keep a message to be sent; what became of it: waiting, none, or sent already."""
+    wanted, phone, email, _, erased = store.wants_of(job.id)
+    how, receiver = rules.way_of(wanted, phone, email)
+    if erased or how is Way.NONE:
+        return "none"
+    if not receiver:
+        raise Invalid("told", kind.value, fact("tell.nowhere", way=how))
+    said = telling()
+    words = rules.fill(said.templates[kind], values_of(job, now, reason=reason, days=days))
+    due = rules.when_to_send(now, said, ZoneInfo(shop().timezone))
+    kept = store.add_message(
+        job.id,
+        kind,
+        occasion,
+        how,
+        receiver=receiver[:200],
+        subject=words.subject[:300],
+        body=words.text[:2000],
+        state="waiting",
+        due_at=due,
+        person=by.id,
+        at=now,
+    )
+    if kept:
+        note(job, EventKind.TOLD, {"kind": kind.value, "way": how.value, "state": "waiting"}, by=by, now=now)
+    return "waiting" if kept else "already"
+
+
+def values_of(job: JobRecord, now: datetime, *, reason: str = "", days: int = 0) -> dict[str, str]:
+    """What the names in a template stand for, of one job."""
+    say = speech()
+    link = status_link(job, now)
+    base = shop_address()
+    return {
+        "shop": shop().name,
+        "device": job.model_name,
+        "job": job.code,
+        "open": say.money(ledger.balance(job).due),
+        "promise": say.moment(job.promise_at),
+        "status": f"{base}/s/{link}" if base else "",
+        "reason": reason.rstrip("."),
+        "days": str(days),
+    }
+
+
+_ADDRESS: list[str] = [""]
+
+
+def shop_address() -> str:
+    """Where customers reach the shop's pages; empty where nobody said it."""
+    return _ADDRESS[0]
+
+
+def reached_at(address: str) -> None:
+    """Say where customers reach the shop's pages."""
+    _ADDRESS[0] = address.rstrip("/")
+
+
+# -- sent by the worker -----------------------------------------------------------------------------
+
+
+def send_due(now: datetime) -> int:
+    """Send what is due; how many went out. Each is its own deed: one that fails stops none."""
+    sent = 0
+    for _ in range(MOST_AT_ONCE):
+        done = _send_next(now)
+        if done is None:
+            break
+        sent += done
+    return sent
+
+
+@writing
+def _send_next(now: datetime) -> int | None:
+    """Send the next one; 1 where it went, 0 where it did not, None where none is due."""
+    message = store.lock_due(now)
+    if message is None:
+        return None
+    *_, erased = store.wants_of(message.job_id)
+    if erased:
+        store.save_message(message.id, state="dropped")
+        return 0
+    mail = b""
+    if message.way is Way.MAIL:
+        mail = make_mail(
+            sender=shop().name,
+            to=message.receiver,
+            subject=message.subject,
+            text=message.body,
+            number=f"message-{message.id}",
+            at=now,
+        )
+    try:
+        plugged().messenger.send(Message(to=message.receiver, text=message.body, mail=mail))
+    except (Away, Undeliverable) as failed:
+        _failed(message, failed, now)
+        return 0
+    store.save_message(message.id, state="sent", sent_at=now, tries=message.tries + 1, why="")
+    return 1
+
+
+def _failed(message: store.MessageRow, failed: Exception, now: datetime) -> None:
+    """It is tried again later, or given up: a number that is none is no better later."""
+    tries = message.tries + 1
+    again = None if isinstance(failed, Undeliverable) else rules.next_try(tries, now)
+    if again:
+        store.save_message(message.id, tries=tries, due_at=again, why=str(failed)[:300])
+    else:
+        store.save_message(message.id, state="given_up", tries=tries, why=str(failed)[:300])
+
+
+def remind(now: datetime) -> int:
+    """Keep the reminders that are due for what is ready and not collected; how many (rule tell.reminders)."""
+    manager = _manager()
+    if manager is None:
+        return 0
+    made = 0
+    for one in store.uncollected():
+        due = rules.reminders_due(one.closed_at, telling().reminders, now)
+        if due:
+            made += _remind(one.code, due[-1], manager, now)
+    return made
+
+
+@writing
+def _remind(code: str, days: int, by: Person, now: datetime) -> int:
+    job = job_store.lock_job(code)
+    if job.stage not in TOLD_AT[Told.REMINDER] or looks.not_ready(job, schools.of_job(job), now):
+        return 0
+    if any(row.occasion == str(days) for row in store.messages_of(job.id) if row.kind is Told.REMINDER):
+        return 0
+    try:
+        return int(_queue(job, Told.REMINDER, str(days), by, now, days=days) == "waiting")
+    except Invalid:
+        # nowhere to send it: one that cannot be told stops none
+        return 0
+
+
+def _manager() -> Person | None:
+    """In whose name the house sends by itself."""
+    found = [one for one in people_store.people_page() if one.active and Role(one.role) is Role.MANAGER]
+    return Person(id=found[0].id, name=found[0].name, role=Role(found[0].role)) if found else None
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ToDecide:
+    """A device that nobody collects."""
+
+    code: str
+    since: datetime
+
+
+@reading
+def to_decide(now: datetime) -> list[ToDecide]:
+    """What lies here longer than the shop stores it (rule tell.reminders)."""
+    said = telling()
+    return [
+        ToDecide(code=one.code, since=one.closed_at)
+        for one in store.uncollected()
+        if rules.is_stored_too_long(one.closed_at, said, now)
+    ]
+
+
+@reading
+def messages_of(job: JobRecord) -> list[store.MessageRow]:
+    """What a job's customer was told, the newest first."""
+    return store.messages_of(job.id)
+
+
+@writing
+def change_telling(typed: Mapping[str, str], version: int, by: Person, now: datetime) -> None:
+    """Change how customers are told; messages that wait keep their words."""
+    before = lock_for(by, Deed.SET_UP_COUNTER)
+    read = rules.read_telling(typed)
+    if before.version != version:
+        theirs = rules.telling_texts(telling_from(before.telling))
+        raise StaleSave(fact("tell.the-telling"), "another manager", None, dict(typed), theirs)
+    shop_store.save_shop(telling=rules.telling_kept(read))
+    audit_store.add_audit(by.id, now, "messages changed", {"after": rules.telling_kept(read)})
+
+
+@reading
+def preview(code: str, typed: Mapping[str, str], now: datetime) -> Mapping[Told, Template]:
+    """Every message as it would read for a real job, with the words as typed or as they are kept."""
+    job = job_store.load_job(code)
+    words = rules.read_telling(typed) if typed else telling()
+    values = values_of(job, now, reason="the part came late", days=7)
+    return {kind: rules.fill(template, values) for kind, template in words.templates.items()}
+
+
+@reading
+def messages_page(by: Person) -> Sequence[store.MessageRow]:
+    demand(by, Deed.SET_UP_COUNTER)
+    return store.messages_page()
+
+
+# -- the status page --------------------------------------------------------------------------------
+
+
+@writing
+def status_link(job: JobRecord, now: datetime) -> str:
+    """The link of a job's status page, made when it is asked for first."""
+    return store.link_of(job.id) or store.add_link(job.id, secrets.token_urlsafe(18), now)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class StatusPage:
+    """What a customer sees behind the ticket's code: how far it is, what comes next, what is to pay. No
+    name.
+    """
+
+    code: str
+    device: str
+    seam: tuple[SeamStitch, ...]
+    stage: Stage
+    promise_at: datetime
+    ready: bool
+    balance: Balance | None
+    quoted: bool
+
+
+@reading
+def status_page(link: str, now: datetime) -> StatusPage:
+    """The status page behind a link; one that nobody made, and one that is over, are not found."""
+    code = store.code_of_link(link) if 20 <= len(link) <= 64 else ""
+    if not code:
+        raise NotFound(fact("tell.status"), "…")
+    job = job_store.load_job(code)
+    finished = job.closing.finished_at
+    *_, erased = store.wants_of(job.id)
+    if erased or (job.stage in OVER and finished and now - finished > GOOD_AFTER):
+        raise NotFound(fact("tell.status"), "…")
+    priced = job.chosen.price_minor is not None
+    return StatusPage(
+        code=job.code,
+        device=job.model_name,
+        seam=seam(job.stage),
+        stage=job.stage,
+        promise_at=job.promise_at,
+        ready=job.stage is Stage.CLOSED and not looks.not_ready(job, schools.of_job(job), now),
+        balance=ledger.balance(job) if priced else None,
+        quoted=priced,
+    )

@@ -1,0 +1,102 @@
+"""What customers are told: pressed at a job, set up with a preview; and the status page behind the ticket."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import replace
+
+from fastapi import Request
+from fastapi.responses import Response
+
+from sutura.core.errors import NotFound, Refusal
+from sutura.core.handover.telling import NAMES, Told, telling_texts
+from sutura.core.people import Deed
+from sutura.services import messages
+from sutura.services import shop as shop_service
+from sutura.store import job as job_store
+from sutura.web.addresses import Addresses, Anyone
+from sutura.web.deeds import deed
+from sutura.web.limits import slow_down
+from sutura.web.pages.job import job_again
+from sutura.web.present import render, render_plain
+from sutura.web.session import ANEW, Ask, Asking, Form, Sent, Shown, settings_of
+
+addresses = Addresses()
+
+
+@addresses.post("/jobs/{code}/tell", may=Deed.TAKE_IN)
+@deed(then="/jobs/{code}#told", again=job_again)
+def tell(ask: Ask, code: str, form: Form) -> None:
+    messages.tell(code, form.text("told"), form.text("reason"), ask.person, ask.now)
+
+
+@addresses.get("/messages", may=Deed.SET_UP_COUNTER)
+def messages_page(ask: Ask) -> Response:
+    return _page(ask)
+
+
+def _typed(form: Sent) -> Mapping[str, str]:
+    names = ["quiet_from", "quiet_to", "reminders", "storage_days"]
+    names += [f"{part}.{told.value}" for told in Told for part in ("subject", "text")]
+    return {name: form.text(name) for name in names}
+
+
+def _page(ask: Asking, shown: Shown = ANEW, *, preview: bool = False) -> Response:
+    """How customers are told; each message as it reads for a real job."""
+    shop = shop_service.shop()
+    entered = shown.over(telling_texts(messages.telling()))
+    code = entered.text("for_job") or next(iter(job_store.newest_codes(1)), "")
+    read, refusal = {}, shown.refusal
+    if code:
+        typed = _typed(shown.sent) if preview and shown.sent else {}
+        try:
+            read = dict(messages.preview(code, typed, ask.now))
+        except NotFound:
+            read = {}
+        except Refusal as refused:
+            refusal = refused
+    return render(
+        ask,
+        "handover/messages.html",
+        room="Counter",
+        shown=replace(shown, refusal=refusal),
+        entered=entered,
+        shop=shop,
+        kinds=list(Told),
+        names=NAMES,
+        read=read,
+        for_job=code,
+        sent=messages.messages_page(ask.person),
+        reached=messages.shop_address(),
+    )
+
+
+@addresses.post("/messages", may=Deed.SET_UP_COUNTER)
+@deed(then="/messages", again=_page)
+def change_telling(ask: Ask, form: Form) -> None:
+    messages.change_telling(_typed(form), form.number("version"), ask.person, ask.now)
+
+
+@addresses.post("/messages/try", may=Deed.SET_UP_COUNTER)
+def try_telling(ask: Ask, form: Form) -> Response:
+    """Each message as typed, for a real job; nothing is kept."""
+    return _page(ask, Shown(sent=form), preview=True)
+
+
+@addresses.get("/s/{link}", may=Anyone.PUBLIC)
+def status_page(request: Request, link: str) -> Response:
+    """How far a repair is, by the link behind the ticket's code: no name, and nothing to press."""
+    slow_down(request)
+    now = settings_of(request).clock()
+    status = messages.status_page(link, now)
+    page = render_plain(
+        request,
+        "handover/status.html",
+        speech=replace(shop_service.speech(), paper=True),
+        repair=status,
+        shop=shop_service.shop(),
+    )
+    page.headers["cache-control"] = "no-store"
+    page.headers["referrer-policy"] = "no-referrer"
+    page.headers["x-robots-tag"] = "noindex"
+    return page

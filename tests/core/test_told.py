@@ -1,0 +1,221 @@
+"""What customers are told: templates, quiet hours, reminders, by which way. Common practice, no source."""
+
+from __future__ import annotations
+
+from datetime import UTC, datetime, time, timedelta
+from zoneinfo import ZoneInfo
+
+import pytest
+from builders import examples
+from hypothesis import given
+from hypothesis import strategies as st
+
+from sutura.core.errors import AccessoriesMissing, Invalid, ManyInvalid
+from sutura.core.handover.giving import Accessory, Collects, cards_in_tray, check_cards, read_hands_out
+from sutura.core.handover.telling import (
+    NAMES,
+    USUAL,
+    USUAL_TELLING,
+    Telling,
+    Template,
+    Told,
+    Way,
+    check_template,
+    check_way,
+    fill,
+    is_stored_too_long,
+    next_try,
+    read_telling,
+    reminders_due,
+    telling_from,
+    telling_kept,
+    telling_texts,
+    way_of,
+    when_to_send,
+)
+
+ZONE = ZoneInfo("Europe/Vienna")
+NOW = datetime(2031, 3, 3, 9, tzinfo=UTC)
+
+
+def test_every_usual_message_names_only_what_there_is() -> None:
+    for told, template in USUAL.items():
+        assert check_template(told, template.subject, template.text) == template
+        filled = fill(template, dict.fromkeys(NAMES, "X"))
+        assert "{" not in filled.text + filled.subject
+        assert "  " not in filled.text
+
+
+@pytest.mark.parametrize(
+    "text", ["{name}", "{shop!r}", "{shop:>9}", "{shop", "{0}", "{}", "{shop.__class__}", "ab", "x" * 601]
+)
+def test_words_that_cannot_be_filled_are_refused_in_their_place(text: str) -> None:
+    with pytest.raises(ManyInvalid) as refused:
+        check_template(Told.READY, "All right", text)
+    assert [one.field for one in refused.value.problems] == ["text.ready"]
+
+
+def test_what_has_nothing_to_say_leaves_no_gap() -> None:
+    filled = fill(Template(subject="{shop}", text="Ready: {device} {status} {open}"), {"device": "Heron"})
+    assert filled == Template(subject="", text="Ready: Heron")
+
+
+def quiet(begin: str, end: str) -> Telling:
+    return read_telling({**telling_texts(USUAL_TELLING), "quiet_from": begin, "quiet_to": end})
+
+
+@examples(300)
+@given(
+    st.datetimes(datetime(2031, 1, 1), datetime(2032, 1, 1), timezones=st.just(UTC)),
+    st.integers(0, 95),
+    st.integers(0, 95),
+)
+def test_nothing_goes_out_in_the_quiet_hours(now: datetime, begin: int, end: int) -> None:
+    """The judge steps through the minutes by the clock on the wall."""
+
+    def clock(quarter: int) -> str:
+        return f"{quarter // 4:02d}:{quarter % 4 * 15:02d}"
+
+    telling = quiet(clock(begin), clock(end))
+    at = when_to_send(now, telling, ZONE)
+
+    def is_quiet(moment: datetime) -> bool:
+        minute = moment.astimezone(ZONE).hour * 60 + moment.astimezone(ZONE).minute
+        first, last = begin * 15, end * 15
+        return first <= minute < last if first <= last else minute >= first or minute < last
+
+    assert at >= now
+    assert not is_quiet(at)
+    if not is_quiet(now):
+        assert at == now
+    else:
+        assert at - now <= timedelta(hours=25)
+        assert is_quiet(at - timedelta(minutes=1)) or is_quiet(at - timedelta(minutes=61))
+
+
+def test_a_message_that_fails_is_tried_again_and_then_given_up() -> None:
+    waits = [next_try(tries, NOW) for tries in range(1, 8)]
+    assert [None if at is None else (at - NOW).seconds // 60 for at in waits] == [
+        1,
+        5,
+        15,
+        60,
+        240,
+        720,
+        None,
+    ]
+
+
+@pytest.mark.parametrize(
+    ("hours", "due"), [(23, ()), (24, (1,)), (24 * 7 - 1, (1,)), (24 * 7, (1, 7)), (24 * 90, (1, 7, 30))]
+)
+def test_reminders_by_their_days(hours: int, due: tuple[int, ...]) -> None:
+    assert reminders_due(NOW, (30, 1, 7), NOW + timedelta(hours=hours)) == due
+
+
+def test_what_lies_too_long_is_to_be_decided() -> None:
+    assert not is_stored_too_long(NOW, USUAL_TELLING, NOW + timedelta(days=60, seconds=-1))
+    assert is_stored_too_long(NOW, USUAL_TELLING, NOW + timedelta(days=60))
+    never = read_telling({**telling_texts(USUAL_TELLING), "storage_days": "0"})
+    assert not is_stored_too_long(NOW, never, NOW + timedelta(days=9_999))
+
+
+@pytest.mark.parametrize(
+    ("wanted", "phone", "email", "way"),
+    [
+        ("", "555", "a@b.example", (Way.TEXT, "555")),
+        ("", " ", "a@b.example", (Way.MAIL, "a@b.example")),
+        ("mail", "555", "a@b.example", (Way.MAIL, "a@b.example")),
+        ("mail", "555", "", (Way.MAIL, "")),
+        ("text", "", "a@b.example", (Way.TEXT, "")),
+        ("none", "555", "a@b.example", (Way.NONE, "")),
+        ("", "", "", (Way.MAIL, "")),
+    ],
+)
+def test_a_message_goes_the_way_its_customer_wants(
+    wanted: str, phone: str, email: str, way: tuple[Way, str]
+) -> None:
+    assert way_of(wanted, phone, email) == way
+    assert check_way(wanted) == wanted
+
+
+def test_a_way_that_nobody_goes_is_refused() -> None:
+    with pytest.raises(Invalid):
+        check_way("pigeon")
+
+
+def test_what_is_typed_is_kept_and_read_back() -> None:
+    typed = {
+        **telling_texts(USUAL_TELLING),
+        "quiet_from": "21:30",
+        "quiet_to": "7:15",
+        "reminders": "14, 3,3",
+    }
+    read = read_telling(typed)
+    assert (read.quiet_from, read.quiet_to, read.reminders) == (time(21, 30), time(7, 15), (3, 14))
+    assert telling_from(telling_kept(read)) == read
+    assert telling_from({}) == USUAL_TELLING
+
+
+def test_every_problem_is_said_at_once() -> None:
+    bad = {
+        "quiet_from": "25:00",
+        "quiet_to": "8",
+        "reminders": "0",
+        "storage_days": "x",
+        "text.ready": "{who}",
+    }
+    with pytest.raises(ManyInvalid) as refused:
+        read_telling({**telling_texts(USUAL_TELLING), **bad})
+    assert {one.field for one in refused.value.problems} == set(bad)
+
+
+# -- who takes it, and cards ------------------------------------------------------------------------
+
+
+def test_cards_that_came_out_at_the_bench_are_ticked_at_the_counter() -> None:
+    assert cards_in_tray(["warm", "cards-out"], [])
+    assert not cards_in_tray(["warm"], [])
+    assert not cards_in_tray(["cards-out"], [Accessory(id=1, name="SIM card", kept="tray 1")])
+    assert cards_in_tray(["cards-out"], [Accessory(id=1, name="Case", kept="")])
+    check_cards(True, True, "")
+    check_cards(True, False, "in the envelope with the ticket")
+    check_cards(False, False, "")
+    with pytest.raises(AccessoriesMissing):
+        check_cards(True, False, " ")
+
+
+@pytest.mark.parametrize(
+    ("typed", "wrong"),
+    [
+        ({}, set()),
+        ({"how": "customer"}, set()),
+        ({"how": "other", "name": "Ola Venn", "ticket": "k74qx"}, set()),
+        ({"how": "other", "name": "O", "ticket": "K7-4QY"}, {"name", "ticket"}),
+        ({"how": "post"}, {"address", "carrier", "way_back"}),
+        (
+            {"how": "post", "address": "4 Ropewalk", "carrier": "Post", "way_back": "P-77", "insured": "x"},
+            {"insured"},
+        ),
+        ({"how": "pigeon"}, {"how"}),
+    ],
+)
+def test_who_takes_it_is_written_down(typed: dict[str, str], wrong: set[str]) -> None:
+    if wrong:
+        with pytest.raises(ManyInvalid) as refused:
+            read_hands_out(typed, "K7-4QX", "TAL")
+        assert {one.field for one in refused.value.problems} == wrong
+    else:
+        assert read_hands_out(typed, "K7-4QX", "TAL").how in Collects
+
+
+def test_a_parcel_has_all_that_belongs_to_it() -> None:
+    typed = {
+        "how": "post",
+        "address": "4 Ropewalk",
+        "carrier": "Post",
+        "way_back": " P-77 ",
+        "insured": "120,50",
+    }
+    out = read_hands_out(typed, "K7-4QX", "TAL")
+    assert (out.tracking, out.insured_minor, out.name) == ("P-77", 12_050, "")

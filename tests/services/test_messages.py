@@ -1,0 +1,206 @@
+"""Messages through the services: once, quiet, tried again, to nobody erased; mail as MIME; the status
+page."""
+
+from __future__ import annotations
+
+import email
+import email.policy
+from collections.abc import Iterator
+from datetime import timedelta
+from pathlib import Path
+
+import pytest
+from builders import HERON, Shop
+
+from sutura.core.errors import Invalid, MoveRefused, NotAllowed, NotFound
+from sutura.core.handover.telling import USUAL_TELLING, Told, telling_texts
+from sutura.devices import plug
+from sutura.devices.ports import Message
+from sutura.devices.simulated.messenger import SimulatedMessenger
+from sutura.formats.mail import make_mail
+from sutura.services import customers, handover, messages
+from sutura.services import shop as shop_service
+from sutura.store.database import DATABASE
+
+
+@pytest.fixture(autouse=True)
+def outbox() -> Iterator[SimulatedMessenger]:
+    made = SimulatedMessenger()
+    plug(messenger=made)
+    messages.reached_at("https://shop.example/")
+    yield made
+    plug(messenger=SimulatedMessenger())
+    messages.reached_at("")
+
+
+@pytest.fixture
+def ready(shop: Shop) -> str:
+    shop.receive("P-1001", 1)
+    code = shop.closed(HERON)
+    shop.look_at_sealed(code)
+    return code
+
+
+def wants(shop: Shop, code: str, channel: str, mail: str = "") -> None:
+    DATABASE.execute_sql(
+        "update customer set channel = %s, email = %s where id = %s",
+        (channel, mail, shop.job(code).customer_id),
+    )
+
+
+def test_ready_is_told_once_however_often_it_is_pressed(
+    shop: Shop, ready: str, outbox: SimulatedMessenger
+) -> None:
+    assert messages.tell(ready, "ready", "", shop.counter, shop.tick()) == "waiting"
+    assert messages.tell(ready, "ready", "", shop.counter, shop.tick()) == "already"
+    assert messages.send_due(shop.tick()) == 1
+    assert messages.send_due(shop.tick()) == 0
+    [sent] = outbox.sent
+    assert sent.to == "555 0101"
+    assert f"({ready})" in sent.text
+    assert "https://shop.example/s/" in sent.text
+    assert messages.messages_of(shop.job(ready))[0].state == "sent"
+
+
+def test_what_is_not_so_is_not_told(shop: Shop, ready: str) -> None:
+    open_ = shop.take_in()
+    with pytest.raises(MoveRefused):
+        messages.tell(open_, "ready", "", shop.counter, shop.tick())
+    with pytest.raises(MoveRefused):
+        messages.tell(ready, "receipt", "", shop.counter, shop.tick())
+    with pytest.raises(Invalid):
+        messages.tell(open_, "delayed", "no", shop.counter, shop.tick())
+    with pytest.raises(Invalid):
+        messages.tell(open_, "reminder", "", shop.counter, shop.tick())
+    assert messages.tell(open_, "delayed", "the part came late", shop.counter, shop.tick()) == "waiting"
+
+
+def test_in_the_quiet_hours_it_waits(shop: Shop, ready: str, outbox: SimulatedMessenger) -> None:
+    shop.now = shop.now.replace(hour=22, minute=0)
+    messages.tell(ready, "ready", "", shop.counter, shop.now)
+    assert messages.send_due(shop.now + timedelta(hours=3)) == 0
+    assert messages.send_due(shop.now + timedelta(hours=11)) == 1
+    assert len(outbox.sent) == 1
+
+
+def test_one_that_cannot_be_sent_is_tried_again_and_stops_none(shop: Shop, ready: str) -> None:
+    away = SimulatedMessenger(["away"])
+    plug(messenger=away)
+    messages.tell(ready, "ready", "", shop.counter, shop.tick())
+    assert messages.send_due(shop.now) == 0
+    row = messages.messages_of(shop.job(ready))[0]
+    assert (row.state, row.tries) == ("waiting", 1)
+    assert "does not answer" in row.why
+    away.faults = frozenset()
+    assert messages.send_due(shop.now) == 0, "not before its time"
+    assert messages.send_due(shop.now + timedelta(minutes=2)) == 1
+
+
+def test_a_number_that_is_none_is_given_up(shop: Shop, ready: str) -> None:
+    plug(messenger=SimulatedMessenger(["refuses"]))
+    messages.tell(ready, "ready", "", shop.counter, shop.tick())
+    messages.send_due(shop.now)
+    assert messages.messages_of(shop.job(ready))[0].state == "given_up"
+
+
+def test_a_mail_is_mime_that_the_standard_library_reads(
+    shop: Shop, ready: str, outbox: SimulatedMessenger, tmp_path: Path
+) -> None:
+    wants(shop, ready, "mail", "orla@venn.example")
+    messages.tell(ready, "ready", "", shop.counter, shop.tick())
+    messages.send_due(shop.now)
+    [sent] = outbox.sent
+    read = email.message_from_bytes(sent.mail, policy=email.policy.default)
+    assert read["To"] == "orla@venn.example"
+    assert "is ready" in str(read["Subject"])
+    assert read["Message-ID"]
+    assert read.get_content_type() == "text/plain"
+    assert f"({ready})" in read.get_content()
+    kept = SimulatedMessenger(outbox=tmp_path)
+    kept.send(sent)
+    kept.send(Message(to="555", text="short"))
+    assert [file.suffix for file in sorted(tmp_path.iterdir())] == [".eml", ".txt"]
+    assert (tmp_path / "000001.eml").read_bytes() == sent.mail
+
+
+def test_a_subject_cannot_begin_another_header(shop: Shop) -> None:
+    mail = make_mail(
+        sender="Screens",
+        to="a@b.example",
+        subject="Hi\r\nBcc: x@y.example",
+        text="Grüße\n",
+        number="1",
+        at=shop.now,
+    )
+    read = email.message_from_bytes(mail, policy=email.policy.default)
+    assert read["Bcc"] is None
+    assert read.get_content().strip() == "Grüße"
+
+
+def test_who_wants_nothing_hears_nothing(shop: Shop, ready: str) -> None:
+    wants(shop, ready, "none")
+    assert messages.tell(ready, "ready", "", shop.counter, shop.tick()) == "none"
+    wants(shop, ready, "mail")
+    with pytest.raises(Invalid):
+        messages.tell(ready, "ready", "", shop.counter, shop.tick())
+
+
+def test_nothing_is_sent_to_an_erased_customer(shop: Shop, ready: str, outbox: SimulatedMessenger) -> None:
+    shop.hand_back(ready)
+    messages.tell(ready, "receipt", "", shop.counter, shop.tick())
+    link = messages.status_link(shop.job(ready), shop.now)
+    customers.erase_customer(shop.job(ready).customer_id, "Orla Venn", shop.manager, shop.tick())
+    messages.send_due(shop.tick())
+    assert outbox.sent == []
+    row = messages.messages_of(shop.job(ready))[0]
+    assert (row.state, row.receiver, row.body) == ("dropped", "", "")
+    with pytest.raises(NotFound):
+        messages.status_page(link, shop.now)
+
+
+def test_reminders_go_out_once_each_and_the_rest_is_to_be_decided(shop: Shop, ready: str) -> None:
+    assert messages.remind(shop.now) == 0
+    assert messages.remind(shop.now + timedelta(days=2)) == 1
+    assert messages.remind(shop.now + timedelta(days=2)) == 0
+    assert messages.remind(shop.now + timedelta(days=40)) == 1, "the last one alone"
+    assert [row.occasion for row in messages.messages_of(shop.job(ready))] == ["30", "1"]
+    assert messages.to_decide(shop.now + timedelta(days=59)) == []
+    assert [one.code for one in messages.to_decide(shop.now + timedelta(days=61))] == [ready]
+    shop.hand_back(ready)
+    assert messages.to_decide(shop.now + timedelta(days=61)) == []
+
+
+def test_the_words_are_the_shops_and_read_for_a_real_job(shop: Shop, ready: str) -> None:
+    typed = {**telling_texts(USUAL_TELLING), "text.ready": "Come, {job}: {open}"}
+    with pytest.raises(NotAllowed):
+        messages.change_telling(typed, shop_service.shop().version, shop.counter, shop.tick())
+    assert messages.preview(ready, typed, shop.now)[Told.READY].text.startswith(f"Come, {ready}: ")
+    messages.change_telling(typed, shop_service.shop().version, shop.manager, shop.tick())
+    assert messages.preview(ready, {}, shop.now)[Told.READY].text.startswith("Come, ")
+
+
+def test_a_status_page_ends_and_cannot_be_guessed(shop: Shop, ready: str) -> None:
+    link = messages.status_link(shop.job(ready), shop.now)
+    assert messages.status_link(shop.job(ready), shop.now) == link
+    page = messages.status_page(link, shop.now)
+    assert page.ready
+    assert page.code == ready
+    for wrong in ("", "x" * 24, link[:-1], link + "a", "'; drop table job; --------"):
+        with pytest.raises(NotFound):
+            messages.status_page(wrong, shop.now)
+    shop.hand_back(ready)
+    messages.status_page(link, shop.now + timedelta(days=29))
+    with pytest.raises(NotFound):
+        messages.status_page(link, shop.now + timedelta(days=31))
+
+
+def test_a_parcel_is_written_down_with_its_label(shop: Shop, ready: str) -> None:
+    with pytest.raises(NotFound):
+        handover.print_parcel_label(ready, shop.counter)
+    shop.hand_back(
+        ready, how="post", address="4 Ropewalk, Port Averil", carrier="Post", way_back="P-7788", insured="150"
+    )
+    out = handover.handed_out(shop.job(ready))
+    assert out
+    assert (out.how, out.tracking, out.insured_minor, out.cards) == ("post", "P-7788", 15_000, True)
+    handover.print_parcel_label(ready, shop.counter)
