@@ -18,7 +18,7 @@ from sutura.services import customers, drafts
 BUDGETS = {
     # and what the plan says of them; Next asks for the word by which it follows the plan
     "/": 5,
-    "/counter": 6,
+    "/counter": 8,
     "/match": 4,
     # what to order is worked out of all parts at once
     "/shelf": 13,

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import ast
+import re
 from collections.abc import Iterator
 from datetime import UTC, datetime
 from io import BytesIO
@@ -14,12 +15,17 @@ import pytest
 from babel import Locale
 from babel.messages.catalog import Catalog
 from babel.messages.mofile import write_mo
+from babel.messages.pofile import read_po
 
 from sutura.core.facts import Minutes, fact
+from sutura.core.handover.invoicing import InvoiceKind
+from sutura.core.handover.telling import USUAL
+from sutura.core.job import SEAM
 from sutura.core.maths.money import Money
 from sutura.words import speech
 from sutura.words.english import SENTENCES
-from sutura.words.speech import PLAIN, Speech
+from sutura.words.names import name_of
+from sutura.words.speech import PLAIN, Speech, languages
 
 SRC = Path(__file__).resolve().parents[2] / "src" / "sutura"
 TREES = {file: ast.parse(file.read_text("utf-8")) for file in SRC.rglob("*.py")}
@@ -139,3 +145,48 @@ def test_a_second_language_is_a_catalogue_and_nothing_else(
     assert german.money(Money(minor=114_990, currency="TAL")) == "1.149,90 TAL"
     # what is not translated yet is said in English
     assert german.say(fact("bench.nothing-all-steps-done")) == "nothing: all steps are done"
+
+
+# what a customer reads: papers, the status page, and what core says on them
+CUSTOMERS = ("job/ticket.html", "handover/receipt.html", "handover/paper.html", "handover/status.html")
+SAID = (
+    "papers.",
+    "invoice.deposit",
+    "invoice.work",
+    "invoice.part",
+    "handover.avoid-",
+    "handover.not-promised",
+)
+
+
+def _of_customers() -> set[str]:
+    folder = SRC / "web" / "templates"
+    texts = {
+        " ".join(found.split())
+        for name in CUSTOMERS
+        for found in re.findall(r'_\(\s*"([^"]+)"', (folder / name).read_text("utf-8"))
+    }
+    texts |= {text for name, text in SENTENCES.items() if name.startswith(SAID)}
+    texts |= {part for one in USUAL.values() for part in (one.subject, one.text)}
+    texts |= {name_of(kind) for kind in InvoiceKind}
+    return texts | set(SEAM)
+
+
+@pytest.mark.parametrize("language", [code for code in languages() if code != "en"])
+def test_no_text_that_a_customer_reads_is_missing_in_a_language(language: str) -> None:
+    with (speech.CATALOGUES / language / "LC_MESSAGES" / "sutura.po").open("rb") as file:
+        known = {str(message.id): str(message.string) for message in read_po(file) if message.id}
+    assert sorted(text for text in _of_customers() if not known.get(text)) == []
+    for text, translated in known.items():
+        fields = [{name for _, name, _, _ in Formatter().parse(one) if name} for one in (text, translated)]
+        assert fields[0] == fields[1], text
+
+
+def test_dates_and_amounts_are_as_a_language_writes_them() -> None:
+    german = Speech(UTC, Locale("de"), paper=True)
+    at = datetime(2031, 3, 3, 14, 5, tzinfo=UTC)
+    assert german.moment(at) == "Mo. 03.03.2031 14:05"
+    assert german.money(Money(minor=114_990, currency="TAL")) == "1.149,90 TAL"
+    assert german.text("It is ready.") == "Es ist fertig."
+    assert german.say(InvoiceKind.CREDIT) == "Gutschrift"
+    assert german.say("nobody translated this") == "nobody translated this"

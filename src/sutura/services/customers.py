@@ -6,6 +6,7 @@ from datetime import datetime
 
 from sutura.core.errors import Invalid, NotFound, StaleSave
 from sutura.core.facts import Say, fact
+from sutura.core.handover.telling import check_way
 from sutura.core.intake.arrival import check_customer
 from sutura.core.intake.customers import SAME_DIGITS, Contact, may_be_same, plain_phone
 from sutura.core.job import EventKind, JobRecord, Stage
@@ -20,6 +21,7 @@ from sutura.store import job as job_store
 from sutura.store import messages as messages_store
 from sutura.store import photos as photos_store
 from sutura.store.database import reading, writing
+from sutura.words.speech import languages
 
 
 @reading
@@ -165,19 +167,40 @@ def erase_customer(customer_id: int, typed_name: str, by: Person, now: datetime)
 
 @writing
 def save_customer(
-    customer_id: int, *, name: str, phone: str, email: str, note: str, version: int, by: Person, now: datetime
+    customer_id: int,
+    *,
+    name: str,
+    phone: str,
+    email: str,
+    note: str,
+    version: int,
+    by: Person,
+    now: datetime,
+    channel: str = "",
+    language: str = "",
 ) -> None:
-    """Change a customer; a stale form shows both versions side by side."""
+    """Change a customer, how they want to hear and in which language; a stale form shows both versions side
+    by side.
+    """
     demand(by, Deed.TAKE_IN)
     before = customers_store.lock_customer(customer_id)
     if before is None:
         raise NotFound("customer", customer_id)
     refuse(check_customer(name, phone, email))
+    check_way(channel)
+    if language and language not in languages():
+        raise Invalid("language", language, fact("customers.choose-language", languages=tuple(languages())))
     yours = {"name": name, "phone": phone, "email": email, "note": note}
     if before.version != version:
         theirs = {"name": before.name, "phone": before.phone, "email": before.email, "note": before.note}
         raise StaleSave("This customer", before.saved_by, before.saved_at, yours, theirs)
     tidy = {key: value.strip() for key, value in yours.items()}
     customers_store.save_customer(
-        customer_id, **tidy, phone_plain=plain_phone(phone), saved_by=by.id, saved_at=now
+        customer_id,
+        **tidy,
+        phone_plain=plain_phone(phone),
+        channel=channel,
+        language=language,
+        saved_by=by.id,
+        saved_at=now,
     )

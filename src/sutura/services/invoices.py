@@ -8,6 +8,8 @@ from dataclasses import replace
 from datetime import date, datetime
 from zoneinfo import ZoneInfo
 
+from babel import Locale
+
 from sutura.core.errors import MoveRefused, NotFound, StaleSave
 from sutura.core.facts import fact
 from sutura.core.handover import invoicing as rules
@@ -24,9 +26,11 @@ from sutura.store import audit as audit_store
 from sutura.store import customers as customers_store
 from sutura.store import invoices as store
 from sutura.store import job as job_store
+from sutura.store import messages as messages_store
 from sutura.store import offers as offers_store
 from sutura.store import shop as shop_store
 from sutura.store.database import reading, writing
+from sutura.words.speech import Speech, languages
 
 MOST = 50
 _NUMBER = re.compile(r"(C?)(\d{4})-(\d{5,9})")
@@ -129,7 +133,7 @@ def _made(
     job: JobRecord, price: Money, kind: InvoiceKind, means: str, prepaid: Money, now: datetime
 ) -> Invoice:
     """A paper without its number."""
-    said, papers = speech(), _invoicing()
+    said, papers = _speech_of(job), _invoicing()
     model = schools.of_job(job)
     taxes = taxes_from(job.chosen.taxes, job.chosen.tax_bps or 0)
     shares = [(share.bps, share.weight) for share in taxes.shares]
@@ -166,9 +170,15 @@ def _made(
     )
 
 
+def _speech_of(job: JobRecord) -> Speech:
+    """In which language the words of a paper are written."""
+    *_, language, _ = messages_store.wants_of(job.id)
+    return replace(speech(), locale=Locale.parse(language)) if language in languages() else speech()
+
+
 def _fitted(job: JobRecord) -> list[Fitted]:
     """The parts of a job with their grade and their supplier's guarantee in words."""
-    said, markup = speech(), shop().markup_bps
+    said, markup = _speech_of(job), shop().markup_bps
     fitted = []
     for offer in offers_store.load_offers([job.chosen.offer_id or 0, *job.chosen.more_offers]):
         grade = offer.grade or fact("handover.grade-unknown")

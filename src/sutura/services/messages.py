@@ -6,9 +6,11 @@ from __future__ import annotations
 
 import secrets
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 from zoneinfo import ZoneInfo
+
+from babel import Locale
 
 from sutura.core.errors import Invalid, MoveRefused, NotFound, StaleSave
 from sutura.core.facts import fact
@@ -30,6 +32,7 @@ from sutura.store import messages as store
 from sutura.store import people as people_store
 from sutura.store import shop as shop_store
 from sutura.store.database import reading, writing
+from sutura.words.speech import Speech, languages
 
 # how long a status page is good after the job is over; the shop's, no source
 GOOD_AFTER = timedelta(days=30)
@@ -86,7 +89,12 @@ def _queue(
     if not receiver:
         raise Invalid("told", kind.value, fact("tell.nowhere", way=how))
     said = telling()
-    words = rules.fill(said.templates[kind], values_of(job, now, reason=reason, days=days))
+    speak = speech_for(job.id, speech())
+    template = said.templates[kind]
+    # the shop's own words stay as they are; the usual ones are said in the customer's language
+    if template == rules.USUAL[kind]:
+        template = Template(subject=speak.say(template.subject), text=speak.say(template.text))
+    words = rules.fill(template, values_of(job, now, reason=reason, days=days))
     due = rules.when_to_send(now, said, ZoneInfo(shop().timezone))
     kept = store.add_message(
         job.id,
@@ -108,7 +116,7 @@ def _queue(
 
 def values_of(job: JobRecord, now: datetime, *, reason: str = "", days: int = 0) -> dict[str, str]:
     """What the names in a template stand for, of one job."""
-    say = speech()
+    say = speech_for(job.id, replace(speech(), paper=True))
     link = status_link(job, now)
     base = shop_address()
     return {
@@ -124,6 +132,20 @@ def values_of(job: JobRecord, now: datetime, *, reason: str = "", days: int = 0)
 
 
 _ADDRESS: list[str] = [""]
+
+
+@reading
+def speech_for(job_id: int, plain: Speech) -> Speech:
+    """How what a job's customer reads is said: in their language, where it is one that papers exist in."""
+    *_, language, _ = store.wants_of(job_id)
+    return replace(plain, locale=Locale.parse(language)) if language in languages() else plain
+
+
+@reading
+def speech_of_link(link: str, plain: Speech) -> Speech:
+    """How the status page behind a link is said."""
+    code = store.code_of_link(link)
+    return speech_for(job_store.load_job(code).id, plain) if code else plain
 
 
 def shop_address() -> str:

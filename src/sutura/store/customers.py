@@ -27,6 +27,8 @@ class CustomerRecord:
     version: int
     saved_by: str
     saved_at: datetime
+    channel: str
+    language: str
 
 
 _CUSTOMER = Customer.select(
@@ -35,6 +37,8 @@ _CUSTOMER = Customer.select(
     Customer.phone,
     Customer.email,
     Customer.note,
+    Customer.channel,
+    Customer.language,
     Customer.version,
     or_empty(Person.name).alias("saved_by"),
     Customer.saved_at,

@@ -190,6 +190,7 @@ SENTENCES: Mapping[str, str] = {
     "comeback.work-until": "on the work until {until}",
     "consents.choose-a-second-look": "choose never, where a part is fitted, or at every repair",
     "customers.choose-another-record-than-one": "choose another record than this one",
+    "customers.choose-language": "choose one of: {languages}",
     "customers.hand-these-devices-back-first": "hand these devices back first",
     "customers.type-name-stands": "type the name as it stands: {customer}",
     # -- handover

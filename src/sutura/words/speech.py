@@ -16,12 +16,15 @@ from datetime import UTC, date, datetime, tzinfo
 from decimal import Decimal
 from enum import Enum
 from functools import cache, cached_property, lru_cache
+from io import BytesIO
 from pathlib import Path
 from string import Formatter
 from typing import Any
 
 from babel import Locale
 from babel.dates import format_date, format_datetime, get_day_names
+from babel.messages.mofile import write_mo
+from babel.messages.pofile import read_po
 from babel.numbers import format_decimal
 
 from sutura.core.errors import Refusal
@@ -215,9 +218,26 @@ _CATALOGUES: dict[str, gettext.NullTranslations] = {}
 
 
 def _catalogue(locale: str) -> gettext.NullTranslations:
+    """The words of a language, from its catalogue as people edit it (`.po`), translated once for a process,
+    or from one that was translated before (`.mo`).
+    """
     if locale not in _CATALOGUES:
-        _CATALOGUES[locale] = gettext.translation("sutura", CATALOGUES, [locale], fallback=True)
+        words = CATALOGUES / locale / "LC_MESSAGES" / "sutura.po"
+        if words.exists():
+            ready = BytesIO()
+            with words.open("rb") as file:
+                write_mo(ready, read_po(file, locale=locale))
+            ready.seek(0)
+            _CATALOGUES[locale] = gettext.GNUTranslations(ready)
+        else:
+            _CATALOGUES[locale] = gettext.translation("sutura", CATALOGUES, [locale], fallback=True)
     return _CATALOGUES[locale]
+
+
+def languages() -> dict[str, str]:
+    """The languages in which customers' papers exist, by their code, each by its own name."""
+    found = sorted(file.parts[-3] for file in CATALOGUES.glob("*/LC_MESSAGES/sutura.po"))
+    return {code: str(Locale.parse(code).get_display_name(code)) for code in ("en", *found)}
 
 
 # for what no shop asks: the command line and core functions used alone

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from fastapi.responses import JSONResponse, Response
 
+from sutura.core.handover.telling import Way
 from sutura.core.intake.customers import ERASED
 from sutura.core.people import Deed
 from sutura.services import customers as service
@@ -12,6 +13,7 @@ from sutura.web.addresses import Addresses
 from sutura.web.deeds import deed
 from sutura.web.present import render
 from sutura.web.session import ANEW, Ask, Asking, Form, Shown
+from sutura.words.speech import languages
 
 addresses = Addresses()
 
@@ -32,6 +34,7 @@ def _customer(ask: Asking, customer_id: int, shown: Shown = ANEW) -> Response:
     # it may have become part of another
     customer_id = record.id
     kept = {"name": record.name, "phone": record.phone, "email": record.email, "note": record.note}
+    kept |= {"channel": record.channel, "language": record.language}
     return render(
         ask,
         "intake/customer.html",
@@ -42,6 +45,8 @@ def _customer(ask: Asking, customer_id: int, shown: Shown = ANEW) -> Response:
         jobs=customers_store.customer_jobs(customer_id),
         same=service.perhaps_same(record),
         erased=record.name == ERASED,
+        channels=[(way.value, way) for way in Way],
+        languages=list(languages().items()),
     )
 
 
@@ -55,6 +60,8 @@ def save_customer(ask: Ask, customer_id: int, form: Form) -> None:
         email=form.text("email"),
         note=form.text("note"),
         version=form.number("version"),
+        channel=form.text("channel"),
+        language=form.text("language"),
         by=ask.person,
         now=ask.now,
     )

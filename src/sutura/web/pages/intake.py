@@ -20,7 +20,7 @@ from sutura.core.intake.observations import ASKED, FINER, FURTHER
 from sutura.core.job import Stage
 from sutura.core.people import Deed
 from sutura.formats.photo import MOST_BYTES
-from sutura.services import customers, drafts, planning
+from sutura.services import customers, drafts, messages, planning
 from sutura.services import intake as service
 from sutura.services.drafts import SoFar
 from sutura.store import photos as photos_store
@@ -59,6 +59,7 @@ def _counter(ask: Asking, q: str = "", shown: Shown = ANEW) -> Response:
         room="Counter",
         shown=shown,
         drafts=drafts.draft_lines(),
+        to_decide=messages.to_decide(ask.now),
         ready=ready.lines,
         unshown=ready.unshown,
         timers=ready.timers,

@@ -96,7 +96,7 @@ def ticket(ask: Ask, code: str, paper: str = "a4") -> Response:
     return render(
         ask,
         "job/ticket.html",
-        speech=ask.paper,
+        speech=messages.speech_for(page.job.id, ask.paper),
         papers=PAPERS,
         paper=paper if paper in PAPERS else "a4",
         page=page,

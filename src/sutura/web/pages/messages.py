@@ -92,7 +92,7 @@ def status_page(request: Request, link: str) -> Response:
     page = render_plain(
         request,
         "handover/status.html",
-        speech=replace(shop_service.speech(), paper=True),
+        speech=messages.speech_of_link(link, replace(shop_service.speech(), paper=True)),
         repair=status,
         shop=shop_service.shop(),
     )
