@@ -25,7 +25,8 @@ from sutura import demo, logs, wiring
 from sutura.cluster import Cluster
 from sutura.config import CATALOGUE, SCREENSHOTS, STATE
 from sutura.core.values import Person, Role
-from sutura.services import looks, plans
+from sutura.services import looks, messages, plans
+from sutura.store import job as job_store
 from sutura.store import people as people_store
 from sutura.store.database import connection, first_value
 from sutura.web.app import make_app
@@ -146,6 +147,7 @@ def shots() -> list[Shot]:
             "select offer.id from offer join part on part.id = part_id where barcode = 'P-2003'"
         )
     closed = code(f"stage = 'closed' and {heron}")
+    finished = code(f"stage = 'handed_back' and {heron}")
 
     def begin(page: Page, number: str) -> None:
         page.goto("/counter")
@@ -163,16 +165,6 @@ def shots() -> list[Shot]:
         page.locator("svg.drawing").scroll_into_view_if_needed()
         page.evaluate("window.scrollTo(0, document.querySelector('#f-marks').offsetTop - 12)")
 
-    def diagnosis(page: Page) -> None:
-        draw(page)
-        page.get_by_label("Image: Faulty").check(force=True)
-        page.get_by_label("Image: what is seen").select_option("lines or bars")
-        page.get_by_label("Battery", exact=True).select_option("charged")
-        page.get_by_label("Opened before").check()
-        page.wait_for_timeout(1500)
-        # so that what is broken stands in the middle, with the questions above it
-        page.locator(".reading").evaluate("one => scrollBy(0, one.getBoundingClientRect().top - 330)")
-
     def to(place: str) -> Callable[[Page], None]:
         def scroll(page: Page) -> None:
             page.evaluate("place => window.scrollTo(0, document.querySelector(place).offsetTop - 12)", place)
@@ -188,17 +180,35 @@ def shots() -> list[Shot]:
             token = looks.make_link(failed, tester(), NOW + timedelta(seconds=5))
         page.goto(f"/t/{token}")
 
+    with connection():
+        paper = first_value("select body->>'number' from invoice where kind = 'invoice' order by id limit 1")
+
+    def came_back(page: Page) -> None:
+        """A telephone comes back with a dead strip, as the counter takes it in."""
+        page.goto(f"/jobs/{finished}")
+        page.get_by_role("button", name="It came back").click()
+        page.get_by_role("button", name="The rest works").click()
+        page.get_by_label("Touch: Faulty").check(force=True)
+        page.get_by_label("Touch: how it is faulty, or why not testable").fill("a dead strip below")
+        for consent in page.locator("[name=consent]").all():
+            consent.check()
+        page.get_by_role("button", name="Take it in and print the ticket").click()
+        page.wait_for_url("**/ticket")
+        page.goto(page.url.replace("/ticket", "/comeback"))
+
+    def status(page: Page) -> None:
+        with connection():
+            page.goto(f"/s/{messages.status_link(job_store.load_job(opened), NOW)}")
+
     return [
         Shot("next", "/"),
         Shot("counter-drawing", "", first=draw),
-        Shot("counter-diagnosis", "", first=diagnosis),
         Shot("ticket", f"/jobs/{waiting}/ticket"),
         Shot("match", f"/jobs/{misread}/match", first=to(".offer")),
         Shot("match-overlay", f"/jobs/{misread}/match?over={left}", first=to("#overlay")),
         Shot("routes", f"/jobs/{kite}/routes", first=price_open),
         Shot("shelf", "/shelf"),
         Shot("part", "/shelf/P-2001"),
-        Shot("prices", "/book/policy"),
         Shot(
             "quote-phone",
             "",
@@ -219,7 +229,9 @@ def shots() -> list[Shot]:
         Shot("plan", "/plan", first=planned),
         Shot("what-if", "", first=tried),
         Shot("device", "", size=(PHONE["width"], PHONE["height"]), first=device),
-        Shot("catalogue", "/catalogue"),
+        Shot("invoice", f"/papers/{paper}"),
+        Shot("comeback", "", first=came_back),
+        Shot("status-phone", "", size=(PHONE["width"], PHONE["height"]), first=status),
     ]
 
 

@@ -30,10 +30,14 @@ def pages(database: str) -> list[str]:
     from sutura.services import (
         answers,
         catalogue,
+        comebacks,
         consumables,
         drafts,
+        intake,
+        invoices,
         looks,
         matching,
+        messages,
         orders,
         planning,
         plans,
@@ -112,6 +116,14 @@ def pages(database: str) -> list[str]:
     can = [one.weighed.way.key for one in asked.ways if not one.weighed.way.why_not]
     device = looks.make_link(failed, shop.bram, datetime.now(UTC))
     link = answers.offer_ways(took_in, can[:2], shop.counter, shop.tick())
+    paper = invoices.papers_of(shop.job(back))[0].paper.number
+    came_back = intake.take_in(
+        comebacks.open_comeback(back, shop.counter, shop.tick()),
+        shop.arrival(marks=[]),
+        shop.counter,
+        shop.tick(),
+    )
+    status = messages.status_link(shop.job(took_in), shop.now)
     look = catalogue.look_at_pack("q.json", json.dumps(pack).encode(), shop.manager, shop.tick())
     return [
         "/",
@@ -195,6 +207,15 @@ def pages(database: str) -> list[str]:
         "/book/policy",
         f"/jobs/{took_in}/quote/{link}",
         f"/q/{link}",
+        f"/jobs/{ready}/money",
+        f"/jobs/{back}/money",
+        "/till",
+        "/papers",
+        f"/papers/{paper}",
+        f"/jobs/{came_back}/comeback",
+        "/comebacks",
+        "/messages",
+        f"/s/{status}",
         "/nowhere",
         "/jobs/00-AAA",
     ]

@@ -233,6 +233,9 @@ def _hand_back(page: Page, code: str, sample: Sample) -> None:
     page.goto(f"/jobs/{code}/handover")
     if sample.mail:
         page.get_by_label("Parcel number of the way back").fill("PB 20431")
+    cards = page.locator("[name=cards]")
+    if cards.count():
+        cards.check()
     early = page.get_by_label("Let it go all the same, because")
     if early.is_visible():
         # its glue still cures by the clock of the wall: a manager lets it go, and the receipt says so
