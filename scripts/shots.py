@@ -25,7 +25,8 @@ from sutura import demo, logs, wiring
 from sutura.cluster import Cluster
 from sutura.config import CATALOGUE, SCREENSHOTS, STATE
 from sutura.core.values import Person, Role
-from sutura.services import looks, messages, plans
+from sutura.demo.filling import FLUSH
+from sutura.services import looks, messages, plans, schools
 from sutura.store import job as job_store
 from sutura.store import people as people_store
 from sutura.store.database import connection, first_value
@@ -196,6 +197,15 @@ def shots() -> list[Shot]:
         page.wait_for_url("**/ticket")
         page.goto(page.url.replace("/ticket", "/comeback"))
 
+    def sealed(page: Page) -> None:
+        """Looked at once more, so that it is ready."""
+        with connection():
+            job = job_store.load_job(closed)
+            look = looks.look_page(job, schools.of_job(job), NOW)
+            answers = {one.id: ("works", "") for one in look.functions}
+            looks.look_at_sealed(closed, answers, FLUSH, tester(), NOW)
+        page.goto(f"/jobs/{closed}/handover")
+
     def status(page: Page) -> None:
         with connection():
             page.goto(f"/s/{messages.status_link(job_store.load_job(opened), NOW)}")
@@ -225,7 +235,7 @@ def shots() -> list[Shot]:
             dark=True,
         ),
         Shot("proof", "", person="Lio Tessen", first=proved),
-        Shot("handover", f"/jobs/{closed}/handover", person="Pell Dorrow"),
+        Shot("handover", "", person="Pell Dorrow", first=sealed),
         Shot("plan", "/plan", first=planned),
         Shot("what-if", "", first=tried),
         Shot("device", "", size=(PHONE["width"], PHONE["height"]), first=device),
