@@ -82,7 +82,7 @@ def test_it_is_sold_with_its_buyer_and_what_it_brought_and_stays_so(shop: Shop) 
 def test_it_goes_with_its_device_where_the_customer_wants_it(shop: Shop) -> None:
     shop.receive("P-2001", 2)
     code, other = shop.closed(PLAIN), shop.closed(PLAIN)
-    shop.hand_back(code, old_screen=True)
+    shop.hand_back(code, old_screen="handed_back")
     shop.hand_back(other)
     assert core_of(shop, code).state is CoreState.HANDED_BACK
     assert core_of(shop, other).state is CoreState.KEPT

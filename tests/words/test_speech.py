@@ -148,7 +148,13 @@ def test_a_second_language_is_a_catalogue_and_nothing_else(
 
 
 # what a customer reads: papers, the status page, and what core says on them
-CUSTOMERS = ("job/ticket.html", "handover/receipt.html", "handover/paper.html", "handover/status.html")
+CUSTOMERS = (
+    "job/ticket.html",
+    "quoting/customer.html",
+    "handover/receipt.html",
+    "handover/paper.html",
+    "handover/status.html",
+)
 SAID = (
     "papers.",
     "invoice.deposit",

@@ -595,6 +595,6 @@ class _Story:
             today=self.at.date(),
             by=self.staff["pell"],
             now=self.at,
-            old_screen=self.chance.random() < 0.5,  # every other customer wants it
+            old_screen=self.chance.choice(["", "handed_back"]),
             way_back=self._way_back(),
         )

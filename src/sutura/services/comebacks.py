@@ -285,6 +285,7 @@ class BackBook:
     cost: Cost
     by_cause: Mapping[str, int]
     by_technician: Mapping[str, int]
+    by_part: Mapping[str, int]
     by_model: Mapping[str, int]
 
 
@@ -301,6 +302,7 @@ def book_page(by: Person, now: datetime) -> BackBook:
         cost=rules.cost_of(max(store.finished_since(now - COUNTED), len(costs)), costs, record.currency),
         by_cause=_counted([one.cause or "" for one in found]),
         by_technician=_counted([one.technician for one in found if one.cause == Cause.WORKMANSHIP.value]),
+        by_part=_counted([f"{one.part}, {one.supplier}" for one in found if one.cause == Cause.PART.value]),
         by_model=_counted([one.model for one in found]),
     )
 

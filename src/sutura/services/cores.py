@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from datetime import datetime
 from functools import partial
 
-from sutura.core.errors import NotFound, StaleSave
+from sutura.core.errors import Invalid, NotFound, StaleSave
 from sutura.core.facts import fact
 from sutura.core.people import Deed, demand
 from sutura.core.stock import cores as rules
@@ -48,11 +48,16 @@ def kept_of(job_id: int) -> store.CoreRow | None:
     return core if core and core.state is CoreState.KEPT else None
 
 
-def give_with(job_id: int, by: Person, now: datetime) -> None:
-    """The old screen goes with its device, where it is still here. Inside a deed."""
+def decide(job_id: int, what: str, by: Person, now: datetime) -> None:
+    """What becomes of a job's old screen at handover, where it is still here: it stays to be sold as a core
+    where nothing is said, goes with its device, or is recycled. Inside a deed.
+    """
+    goes = (CoreState.HANDED_BACK.value, CoreState.RECYCLED.value)
+    if what and what not in goes:
+        raise Invalid("old_screen", what, fact("stock.old-screen-goes", ways=goes))
     core = kept_of(job_id)
-    if core is not None:
-        store.save_core(core.id, state=CoreState.HANDED_BACK.value, ended_at=now, person=by.id)
+    if core is not None and what:
+        store.save_core(core.id, state=what, ended_at=now, person=by.id)
 
 
 @writing

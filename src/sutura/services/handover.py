@@ -50,7 +50,7 @@ class HandBack:
     method: str
     today: date
     way_back: str = ""
-    old_screen: bool = False
+    old_screen: str = ""
     let_go: str = ""
     reference: str = ""
     handed_over: str = ""
@@ -178,8 +178,7 @@ def give(code: str, asked: HandBack, by: Person, now: datetime) -> None:
         insured_minor=out.insured_minor,
         cards=asked.cards,
     )
-    if asked.old_screen:
-        cores.give_with(job.id, by, now)
+    cores.decide(job.id, asked.old_screen, by, now)
     closing = replace(
         job.closing, finished_at=now, warranty_end=until, returned_note=asked.explanation.strip()[:300]
     )

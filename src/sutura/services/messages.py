@@ -27,6 +27,7 @@ from sutura.services import ledger, looks, schools
 from sutura.services.job import note
 from sutura.services.shop import lock_for, shop, speech
 from sutura.store import audit as audit_store
+from sutura.store import consents as consents_store
 from sutura.store import job as job_store
 from sutura.store import messages as store
 from sutura.store import people as people_store
@@ -34,6 +35,8 @@ from sutura.store import shop as shop_store
 from sutura.store.database import reading, writing
 from sutura.words.speech import Speech, languages
 
+# the consent that tells of storage
+STORAGE = "collect"
 # how long a status page is good after the job is over; the shop's, no source
 GOOD_AFTER = timedelta(days=30)
 # as many messages go out in one go of the worker
@@ -250,6 +253,8 @@ class ToDecide:
 
     code: str
     since: datetime
+    # whether they agreed that keeping it may be charged
+    agreed: bool
 
 
 @reading
@@ -257,7 +262,9 @@ def to_decide(now: datetime) -> list[ToDecide]:
     """What lies here longer than the shop stores it (rule tell.reminders)."""
     said = telling()
     return [
-        ToDecide(code=one.code, since=one.closed_at)
+        ToDecide(
+            code=one.code, since=one.closed_at, agreed=STORAGE in consents_store.load_consents(one.job_id)
+        )
         for one in store.uncollected()
         if rules.is_stored_too_long(one.closed_at, said, now)
     ]

@@ -19,7 +19,7 @@ from sutura.store.database import column, each, first, reading, row, rows
 from sutura.store.expressions import MODEL_NAME
 from sutura.store.handover_tables import Comeback, ComebackCause, WarrantyTerms
 from sutura.store.stock_tables import StockMove
-from sutura.store.tables import CatalogueModel, Job, Person
+from sutura.store.tables import CatalogueModel, Job, Offer, Part, Person, Supplier
 
 
 def add_comeback(job_id: int, of_job_id: int, person_id: int, at: datetime) -> None:
@@ -160,6 +160,8 @@ class CameBack:
     of_code: str
     model: str
     technician: str
+    part: str
+    supplier: str
     at: datetime
     cause: str | None
     payer: str | None
@@ -180,6 +182,8 @@ def book_page(since: datetime) -> list[CameBack]:
             of.code.alias("of_code"),
             MODEL_NAME.alias("model"),
             fn.COALESCE(Person.name, "").alias("technician"),
+            fn.COALESCE(Part.name, "").alias("part"),
+            fn.COALESCE(Supplier.name, "").alias("supplier"),
             Comeback.at,
             ComebackCause.cause,
             ComebackCause.payer,
@@ -192,6 +196,11 @@ def book_page(since: datetime) -> list[CameBack]:
         .switch(Comeback)
         .join(of, on=Comeback.of_job == of.id)
         .join(Person, JOIN.LEFT_OUTER, on=of.technician == Person.id)
+        .switch(Comeback)
+        .join(Offer, JOIN.LEFT_OUTER, on=Offer.id == of.offer)
+        .join(Part, JOIN.LEFT_OUTER, on=Offer.part == Part.id)
+        .switch(Offer)
+        .join(Supplier, JOIN.LEFT_OUTER, on=Offer.supplier == Supplier.id)
         .switch(Comeback)
         .join(ComebackCause, JOIN.LEFT_OUTER, on=ComebackCause.id == newest)
         .where(Comeback.at >= since)

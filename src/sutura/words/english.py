@@ -1219,6 +1219,7 @@ SENTENCES: Mapping[str, str] = {
     "stock.nothing-to-print": "labels of one piece or more, 300 at most",
     "stock.nothing-was-counted": "count at least one part",
     "stock.nothing-wrong-was-seen": "say first what is wrong with it",
+    "stock.old-screen-goes": "choose one of: {ways}, or nothing",
     "stock.old-screen-is-gone": "an old screen that is still here: this one is {state}",
     "stock.one-digit-of-label-wrong": "scan it again: one digit is wrong",
     "stock.packs-of": "{packs} × {holds} {unit}",

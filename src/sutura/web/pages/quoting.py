@@ -23,7 +23,7 @@ from sutura.core.quoting.pricing import RATE_FIELDS, rate_texts
 from sutura.core.quoting.routes import Standing, in_view
 from sutura.core.typed import Entered
 from sutura.core.values import Role
-from sutura.services import answers, handover, routes
+from sutura.services import answers, handover, messages, routes
 from sutura.services import quoting as service
 from sutura.services import shop as shop_service
 from sutura.store import job as job_store
@@ -204,7 +204,7 @@ def _customer_page(
         "quoting/customer.html",
         status=status,
         refusal=refusal,
-        speech=replace(shop_service.speech(), now=now),
+        speech=messages.speech_for(quote.job_id, replace(shop_service.speech(), paper=True)),
         shop_name=shop_service.shop().name,
         quote=quote,
         state=state,
