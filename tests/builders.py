@@ -297,7 +297,7 @@ class Shop:
             page = looks.look_page(job, models()[job.model_id], self.now)
             if page.due:
                 answers = {one.id: ("works", "") for one in page.functions}
-                flush = {f"flush.{place}": "yes" for place in PLACES}
+                flush = {f"flush.{place}": "yes" for place in PLACES} | {"clamp": "yes"}
                 looks.look_at_sealed(code, answers, flush, self.bram, self.tick())
             elif page.sealed_until and page.sealed_until > self.now and Look.AFTER_CURE in page.looks:
                 self.now = page.sealed_until

@@ -285,6 +285,23 @@ def test_what_a_cure_can_change_is_looked_at_after_it(shop: Shop, monkeypatch: p
     assert page_of(shop, code).due is None
 
 
+def test_w20_comes_out_of_its_clamp_before_it_is_looked_at(
+    shop: Shop, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    shop.receive("P-1001", 1)
+    code = shop.closed(HERON)
+    monkeypatch.setattr(looks, "cure_of", lambda *_: 45)
+    monkeypatch.setattr(looks, "station_of", lambda _: "clamp")
+    looks.look_at_sealed(code, works(), flush(), shop.bram, shop.tick())
+    shop.now += timedelta(minutes=60)
+    assert page_of(shop, code).clamped
+    touch = {"touch": ("works", "")}
+    with pytest.raises(Invalid) as refused:
+        looks.look_at_sealed(code, touch, {}, shop.bram, shop.now)
+    assert refused.value.field == "clamp"
+    assert looks.look_at_sealed(code, touch, {"clamp": "yes"}, shop.bram, shop.now) == ()
+
+
 def failing() -> dict[str, tuple[str, str]]:
     return {**works(), "brightness": ("faulty", "stays at half")}
 

@@ -73,7 +73,7 @@ from sutura.store.database import connection, writing
 from sutura.store.shop import load_shop
 
 SEED = 4_417
-FLUSH = {f"flush.{place}": "yes" for place in PLACES}
+FLUSH = {f"flush.{place}": "yes" for place in PLACES} | {"clamp": "yes"}
 DAY = 24 * 60
 _ORDER = (
     Stage.IDENTIFIED,

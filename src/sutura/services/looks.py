@@ -11,6 +11,7 @@ from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 from typing import Any
 
+from sutura.core.bench.stations import CLAMP, station_of
 from sutura.core.catalogue.model import Function, Model
 from sutura.core.errors import Invalid, MoveRefused, NotFound
 from sutura.core.facts import Fact, fact
@@ -23,7 +24,7 @@ from sutura.core.maths.plane import Patch
 from sutura.core.people import Deed, demand
 from sutura.core.proof.answering import compare
 from sutura.core.proof.dust import BARE_ROUTES, DustReading, check_accepted, read_dust
-from sutura.core.proof.sealing import Look, due_look, functions_of, looks_of, read_felt, said_of
+from sutura.core.proof.sealing import Look, check_clamp, due_look, functions_of, looks_of, read_felt, said_of
 from sutura.core.proof.touch import Zone, compare_zones
 from sutura.core.proof.traces import Kind, picture_from, pixels_of, touch_from, tried_from
 from sutura.core.typed import refuse
@@ -225,6 +226,7 @@ class LookPage:
     due: Look | None
     functions: tuple[Function, ...]
     sealed_until: datetime | None
+    clamped: bool
 
 
 @reading
@@ -256,6 +258,7 @@ def look_page(job: JobRecord, model: Model, now: datetime) -> LookPage:
         due=due,
         functions=functions_of(model, due) if due else (),
         sealed_until=over,
+        clamped=any(station_of(step) == CLAMP for step in model.steps),
     )
 
 
@@ -379,6 +382,7 @@ def look_at_sealed(
     narrowed = _only(model, page.functions)
     results, problems = check_functions(narrowed, answers)
     refuse(problems, "The look")
+    check_clamp(page.clamped and page.due is Look.AFTER_CURE, typed.get("clamp") == "yes")
     felt = read_felt(typed) if page.due is Look.AFTER_SEALING else ()
     wrong = (*said_of(felt), *_worse(job, page.functions, results))
     store.add_sealed(

@@ -1146,6 +1146,7 @@ SENTENCES: Mapping[str, str] = {
     "sealing.feel-or-look": "feel it or look at it: write mm, or say whether it is flush",
     "sealing.mm-between": "write mm between {least} and {most}",
     "sealing.not-flush": "{place} is not flush",
+    "sealing.out-of-the-clamp": "take it out of the clamp and trim what came out, then tick it",
     "sealing.stands-off": "{place}: gapes {gap} mm, stands out {step} mm",
     "sealing.the-places": "The gaps",
     "serial.broke-off": ("the link was lost while writing: the display may hold half of it. Write it again."),

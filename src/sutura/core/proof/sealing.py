@@ -9,6 +9,7 @@ from decimal import Decimal
 from enum import StrEnum
 
 from sutura.core.catalogue.model import Function, Model
+from sutura.core.errors import Invalid
 from sutura.core.facts import Fact, fact
 from sutura.core.maths.geometry import Edge
 from sutura.core.typed import Problems, read_number
@@ -54,6 +55,15 @@ RULES = (
             "Every function is tested before sealing, where the construction allows it, and again after "
             "it; what the cure can change – the touch near the edges – once more after it. What is "
             "skipped is what the construction rules out, never what somebody likes to."
+        ),
+        source=COMMON,
+    ),
+    Rule(
+        id="proof.clamp",
+        capability="proof",
+        says=(
+            "What is sealed in a clamp comes out of it when its cure is over, and what came out of the "
+            "seam is trimmed: that is ticked before the look after the cure."
         ),
         source=COMMON,
     ),
@@ -144,6 +154,14 @@ def _mm(problems: Problems, field: str, typed: Mapping[str, str], least: Decimal
         if text
         else None
     )
+
+
+def check_clamp(clamped: bool, ticked: bool) -> None:
+    """Refuse the look after the cure of a device that lies in its clamp, until it is out (rule
+    proof.clamp).
+    """
+    if clamped and not ticked:
+        raise Invalid("clamp", "", fact("sealing.out-of-the-clamp"))
 
 
 def said_of(felt: tuple[Felt, ...]) -> tuple[Fact, ...]:

@@ -163,6 +163,6 @@ def look_at_sealed(ask: Ask, code: str, form: Form) -> None:
     typed = {
         name: texts[0]
         for name, texts in form.entered.fields.items()
-        if name.split(".")[0] in ("gap", "step", "flush") and texts
+        if name.split(".")[0] in ("gap", "step", "flush", "clamp") and texts
     }
     looks.look_at_sealed(code, form.entered.answers(), typed, ask.person, ask.now)
