@@ -55,7 +55,7 @@ begin
        (old.reference, old.job_id, old.amount_minor, old.currency)
        or (old.state <> new.state and (old.state || '>' || new.state) not in (
         'asked>unknown', 'asked>approved', 'asked>declined', 'unknown>approved', 'unknown>declined',
-        'approved>reversed')) then
+        'approved>reversed', 'declined>approved')) then
         raise exception 'a charge cannot go from %% to %%', old.state, new.state using errcode = 'check_violation';
     end if;
     return new;

@@ -83,6 +83,7 @@ def test_w06_comes_back_with_a_dead_strip_and_the_supplier_is_asked(shop: Shop) 
     with pytest.raises(ManyInvalid):
         comebacks.decide(new, "workmanship", "whole", "", shop.counter, shop.tick())
     comebacks.decide(new, "workmanship", "whole", "the plug was loose", shop.counter, shop.tick())
+    assert [row for row in orders_store.open_returns() if row.note.startswith(new)] == [], "nobody is asked"
     assert [one.cause for one in store.causes_of(shop.job(new).id)] == [
         Cause.PART,
         Cause.PART,

@@ -14,6 +14,7 @@ from sutura.core.handover.ledger import ChargeState, PaidFor
 from sutura.core.job import Stage
 from sutura.core.maths.money import Money, amount_text
 from sutura.devices import plug
+from sutura.devices.ports import CardSays
 from sutura.devices.simulated.card_terminal import SimulatedTerminal
 from sutura.formats.invoices import invoices_csv
 from sutura.formats.tills import till_csv
@@ -122,6 +123,40 @@ def test_an_answer_that_was_lost_without_a_charge_is_paid_otherwise(shop: Shop, 
     assert [row.method for row in ledger.rows_of(shop.job(ready))] == ["cash"]
 
 
+def test_what_a_terminal_says_late_is_booked_all_the_same(shop: Shop, ready: str) -> None:
+    faults("lost")
+    whole = owed(shop, ready)
+    ledger.charge(ready, "10", PaidFor.REST, "press-01", shop.counter, shop.tick())
+    plug(terminal=SimulatedTerminal())
+    settled = ledger.reconcile(ready, "press-01", shop.counter, shop.tick())
+    assert settled
+    assert settled.state is ChargeState.DECLINED
+    for _ in range(2):
+        ledger.settle("press-01", ChargeState.APPROVED, shop.counter, shop.tick())
+    assert owed(shop, ready) == whole - 1_000
+    other = shop.take_in()
+    with pytest.raises(NotFound):
+        ledger.reconcile(other, "press-01", shop.counter, shop.tick())
+    with pytest.raises(NotFound):
+        ledger.charge(other, "10", PaidFor.REST, "press-01", shop.counter, shop.tick())
+
+
+def test_one_that_is_being_asked_is_not_asked_about(
+    shop: Shop, ready: str, terminal: SimulatedTerminal, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """A second desk asks about it while the first still waits for the terminal."""
+
+    def meanwhile(reference: str, amount: Money) -> CardSays:
+        with pytest.raises(MoveRefused):
+            ledger.reconcile(ready, reference, shop.counter, shop.now)
+        return CardSays.APPROVED
+
+    monkeypatch.setattr(terminal, "charge", meanwhile)
+    charge = ledger.charge(ready, "10", PaidFor.REST, "press-01", shop.counter, shop.tick())
+    assert charge
+    assert charge.state is ChargeState.APPROVED
+
+
 @pytest.mark.parametrize("fault", ["declines", "away"])
 def test_a_card_that_is_refused_leaves_all_owed(shop: Shop, ready: str, fault: str) -> None:
     faults(fault)
@@ -169,6 +204,9 @@ def test_a_refund_beyond_what_was_too_much_is_a_credit_with_its_note(shop: Shop,
         ledger.give_back(ready, "9999", "cash", "a scratch of ours", shop.manager, shop.tick())
     ledger.give_back(ready, "20", "cash", "a scratch of ours", shop.manager, shop.tick())
     assert owed(shop, ready) == 0
+    typed = {"buyer_name": "Venn Ltd", "buyer_country": "DE"}
+    with pytest.raises(MoveRefused):
+        invoices.correct(first, typed, "wrong buyer", shop.manager, shop.tick())
     note = invoices.papers_of(shop.job(ready))[-1].paper
     assert (note.kind, note.gross_minor, note.refers_to) == (InvoiceKind.CREDIT, 2_000, first)
     assert note.number.startswith("C")
@@ -243,6 +281,29 @@ def test_a_deposit_has_its_invoice_and_the_last_one_names_it(shop: Shop) -> None
     kept = invoices.papers_of(shop.job(code))[0].paper
     assert (kept.kind, kept.payable_minor) == (InvoiceKind.DEPOSIT, 3_000)
     assert ledger.rows_of(shop.job(code))[0].method == "card"
+
+
+def test_a_deposit_that_goes_back_has_its_credit_note(shop: Shop) -> None:
+    shop.receive("P-1001", 1)
+    code = shop.quoted()
+    handover.take_deposit(code, "30", "cash", shop.counter, shop.tick())
+    handover.decline(code, "too dear", shop.counter, shop.tick())
+    handover.return_unrepaired(
+        code,
+        returned=[],
+        explanation="nothing came with it",
+        refund="25",
+        method="cash",
+        kept_because="the part was ordered",
+        by=shop.counter,
+        now=shop.tick(),
+    )
+    papers = [one.paper for one in invoices.papers_of(shop.job(code))]
+    assert [(paper.kind, paper.gross_minor) for paper in papers] == [
+        (InvoiceKind.DEPOSIT, 3_000),
+        (InvoiceKind.CREDIT, 2_500),
+    ]
+    assert owed(shop, code) == 0
 
 
 def test_an_invoice_is_taken_back_and_written_anew_for_whoever_bought(shop: Shop, ready: str) -> None:

@@ -19,6 +19,7 @@ from sutura.core.maths.money import Money
 from sutura.core.people import Deed, demand
 from sutura.core.quoting.pricing import price_may_change
 from sutura.core.stock.orders import Cause as ReturnCause
+from sutura.core.stock.orders import ReturnState
 from sutura.core.typed import Problems, read_text, read_whole
 from sutura.core.values import FunctionResult, Person
 from sutura.services import returns, schools
@@ -32,6 +33,7 @@ from sutura.store import drafts as drafts_store
 from sutura.store import intake as intake_store
 from sutura.store import job as job_store
 from sutura.store import offers as offers_store
+from sutura.store import orders as orders_store
 from sutura.store import pieces as pieces_store
 from sutura.store import stock as stock_store
 from sutura.store import suppliers as suppliers_store
@@ -205,8 +207,11 @@ def decide(code: str, cause: str, seal: str, reason: str, by: Person, now: datet
     store.add_cause(job.id, chosen, then.payer, then.price, page.reasons, reason.strip()[:300], by.id, now)
     facts = {"cause": chosen.value, "payer": then.payer.value, "reason": reason.strip()[:300]}
     note(job, EventKind.CAUSE, facts, by=by, now=now)
-    if then.claim and not (before and page.follows[before.cause].claim):
+    claimed = before is not None and page.follows[before.cause].claim
+    if then.claim and not claimed:
         _claim(page, by, now)
+    elif claimed and not then.claim:
+        _withdraw(code, by, now)
     if then.price is NewPrice.NOTHING and price_may_change(job.stage, job.chosen.price_minor):
         note(
             job,
@@ -246,6 +251,18 @@ def _claim(page: ComebackPage, by: Person, now: datetime) -> None:
             now,
             piece_id=piece_id,
         )
+
+
+def _withdraw(code: str, by: Person, now: datetime) -> None:
+    """What the supplier was to be asked for, and was not sent yet, is not asked for any more."""
+    for row in orders_store.open_returns():
+        if row.note == code and row.state is ReturnState.TO_SEND:
+            why = speech().say(fact("comeback.not-the-part"))
+            orders_store.save_return(
+                row.id, state=ReturnState.BORNE.value, note=f"{row.note}; {why}", closed_at=now
+            )
+            facts = {"return": row.id, "job": code, "reason": why}
+            audit_store.add_audit(by.id, now, "return given up", facts)
 
 
 @reading

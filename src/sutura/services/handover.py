@@ -318,6 +318,8 @@ def return_unrepaired(
         back, how = money.check_refund(had, refund, method, kept_because)
         if back.minor:
             ledger.book(job, money.PaidFor.REFUND, back, how.value, by, now)
+            why = shop.speech().say(fact("invoice.not-repaired"))
+            invoices.issue_credit(job, back, why, by, now)
         if (had - back).minor:
             ledger.book(job, money.PaidFor.KEPT, had - back, "", by, now, reason=kept_because)
         facts |= {"refund_minor": back.minor, "currency": back.currency, "kept_because": kept_because.strip()}

@@ -212,6 +212,8 @@ def correct(number: str, typed: Mapping[str, str], reason: str, by: Person, now:
     job = job_store.lock_job(wrong.code)
     if wrong.id not in {one.id for one in _standing(job)}:
         raise MoveRefused(number, fact("invoice.be-corrected"), [fact("invoice.taken-back")])
+    if any(one.corrects_id == wrong.id for one in store.invoices_of(job.id)):
+        raise MoveRefused(number, fact("invoice.be-corrected"), [fact("invoice.credited-in-part")])
     buyer = rules.read_buyer(typed, reason)
     issued = today_of(now)
     credit = rules.credit_of(wrong.paper, "", issued, reason.strip())

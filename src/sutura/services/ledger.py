@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import time
-from datetime import datetime
+from datetime import datetime, timedelta
 from typing import Any
 
 from sutura.core.errors import Invalid, MoveRefused, NotFound
@@ -25,8 +25,10 @@ from sutura.store import job as job_store
 from sutura.store import ledger as store
 from sutura.store.database import reading, writing
 
-# how long a press waits for one that asks the terminal already; the shop's, no source
+# how long a press waits for one that asks the terminal already; and how long a terminal may take before it is
+# asked what came of it; the shop's, no source
 WAIT_S = 20
+STILL_ASKED = timedelta(seconds=90)
 NOT_REPAIRED = frozenset({Stage.DECLINED, Stage.RETURNED})
 
 
@@ -143,11 +145,11 @@ def charge(
     try:
         said: CardSays | None = plugged().terminal.charge(reference, asked.amount)
     except Away:
-        return _settle(reference, ChargeState.DECLINED, by, now)
+        return settle(reference, ChargeState.DECLINED, by, now)
     except NoAnswer:
         said = None
     state = ChargeState(said.value) if said else ChargeState.UNKNOWN
-    return _settle(reference, state, by, now)
+    return settle(reference, state, by, now)
 
 
 @writing
@@ -155,7 +157,10 @@ def _ask(code: str, amount: str, kind: PaidFor, reference: str, by: Person, now:
     """Keep what the terminal is asked for; no where it was asked with this reference already."""
     demand(by, Deed.TAKE_IN)
     job = job_store.lock_job(code)
-    if store.load_charge(reference):
+    before = store.load_charge(reference)
+    if before:
+        if before.job_id != job.id:
+            raise NotFound(fact("handover.charge"), reference)
         return False
     if kind is PaidFor.DEPOSIT:
         if not price_may_change(job.stage, job.chosen.price_minor):
@@ -179,7 +184,7 @@ def _settled(reference: str) -> store.Charge | None:
 
 
 @writing
-def _settle(reference: str, state: ChargeState, by: Person, now: datetime) -> store.Charge | None:
+def settle(reference: str, state: ChargeState, by: Person, now: datetime) -> store.Charge | None:
     """Book what the terminal says, once."""
     known = store.load_charge(reference)
     if known is None:
@@ -187,7 +192,10 @@ def _settle(reference: str, state: ChargeState, by: Person, now: datetime) -> st
     job = job_store.lock_job(known.code)
     locked = store.lock_charge(reference)
     assert locked, "found above"
-    if locked.state in (ChargeState.ASKED, ChargeState.UNKNOWN) and state is not locked.state:
+    # a terminal that says so late is believed: what was charged is never lost
+    late = locked.state is ChargeState.DECLINED and state is ChargeState.APPROVED
+    known_not = locked.state in (ChargeState.ASKED, ChargeState.UNKNOWN)
+    if late or (known_not and state is not locked.state):
         store.save_charge(locked.id, state)
         if state is ChargeState.APPROVED:
             book(job, locked.kind, locked.amount, Method.CARD, by, now, charge=locked.id)
@@ -202,12 +210,16 @@ def reconcile(code: str, reference: str, by: Person, now: datetime) -> store.Cha
     found = store.load_charge(reference)
     if found is None or found.code != code:
         raise NotFound(fact("handover.charge"), reference)
+    if found.state is ChargeState.ASKED and now - found.at < STILL_ASKED:
+        raise MoveRefused(code, fact("handover.go-on"), [fact("handover.still-asked")])
+    if found.state not in (ChargeState.ASKED, ChargeState.UNKNOWN):
+        return found
     try:
         said = plugged().terminal.look_up(reference)
     except Away:
         raise MoveRefused(code, fact("handover.go-on"), [fact("handover.terminal-away")]) from None
     state = ChargeState.APPROVED if said is CardSays.APPROVED else ChargeState.DECLINED
-    return _settle(reference, state, by, now)
+    return settle(reference, state, by, now)
 
 
 @writing

@@ -167,6 +167,7 @@ SENTENCES: Mapping[str, str] = {
     "comeback.new-mark": "{kind} that was not there ({side})",
     "comeback.not-handed-back": "only what was handed back can come back",
     "comeback.not-ours": "{cause}: the customer pays",
+    "comeback.not-the-part": "it was found not to be the part",
     "comeback.nothing": "every function works, and no new mark of force is there",
     "comeback.only-work": "our warranty is over, the supplier’s is not: the customer pays the work",
     "comeback.opened": "others opened it",
@@ -260,6 +261,7 @@ SENTENCES: Mapping[str, str] = {
     "handover.splash-protection-not-promised-after-opening": (
         "Splash protection is not promised after opening."
     ),
+    "handover.still-asked": "the terminal is being asked just now; wait a moment",
     "handover.take-a-deposit": "take a deposit",
     "handover.terminal-away": "the card terminal does not answer; try again",
     "handover.ticket-of-this-job": "scan or type the code of this job’s ticket",
@@ -536,6 +538,7 @@ SENTENCES: Mapping[str, str] = {
     "invoice.be-corrected": "be corrected",
     "invoice.coin": "choose one of: {coins}",
     "invoice.correction": "The correction",
+    "invoice.credited-in-part": "a credit note took a part of it back already",
     "invoice.deposit": "Deposit on the repair of {model}",
     "invoice.iban": "write the whole account number (IBAN), or nothing",
     "invoice.lacks-account": "the account to pay to is not said",
@@ -543,6 +546,7 @@ SENTENCES: Mapping[str, str] = {
     "invoice.lacks-tax-id": "the tax number of the shop is not said",
     "invoice.mode": "choose one of: {modes}",
     "invoice.no-ubl": "take an invoice in UBL 2.1 as this house writes it ({why})",
+    "invoice.not-repaired": "not repaired: the deposit goes back",
     "invoice.part": "grade: {grade}",
     "invoice.part-days": "grade: {grade}; {days:# day|# days} of guarantee from its supplier",
     "invoice.taken-back": "a credit note took it back already",
