@@ -15,7 +15,6 @@ from random import Random
 
 import pytest
 import saxonche
-from builders import examples
 from hypothesis import given
 from hypothesis import strategies as st
 
@@ -110,11 +109,7 @@ items_drawn = st.lists(
 )
 
 
-@examples(2000)
-@given(price=st.integers(1, 10**7), items=items_drawn, mode=st.sampled_from(TaxMode), by_line=st.booleans())
-def test_lines_and_tax_are_the_price_to_the_cent(
-    price: int, items: list[Item], mode: TaxMode, by_line: bool
-) -> None:
+def adds_up(price: int, items: list[Item], mode: TaxMode, *, by_line: bool) -> None:
     """The judge: sums over the lines and rates, and `decimal`."""
     one = made(price, items, mode, by_line=by_line)
     assert sum(line.net_minor for line in one.lines) + sum(t.tax_minor for t in one.taxes) == one.gross_minor
@@ -132,6 +127,24 @@ def test_lines_and_tax_are_the_price_to_the_cent(
         assert one.rounding_minor == 0
     else:
         assert abs(one.rounding_minor) <= len(one.lines) + len(one.taxes)
+
+
+@given(price=st.integers(1, 10**7), items=items_drawn, mode=st.sampled_from(TaxMode), by_line=st.booleans())
+def test_lines_and_tax_are_the_price_to_the_cent(
+    price: int, items: list[Item], mode: TaxMode, by_line: bool
+) -> None:
+    adds_up(price, items, mode, by_line=by_line)
+
+
+def test_thousands_of_random_invoices_add_up_in_both_modes() -> None:
+    chance = Random(2031)
+    for number in range(4_000):
+        items = [
+            Item(text="x", note="", weight=chance.randint(1, 10**6), bps=chance.choice(RATES))
+            for _ in range(chance.randint(1, 5))
+        ]
+        mode = list(TaxMode)[number % 2]
+        adds_up(chance.randint(1, 10**6), items, mode, by_line=chance.random() < 0.5)
 
 
 def test_invoices_keep_the_published_rules(broken_rules: Check) -> None:
