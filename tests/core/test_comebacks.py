@@ -95,6 +95,13 @@ def test_who_pays_by_the_table(row: tuple[Cause, int, int, int]) -> None:
     assert said(then.why)
 
 
+def test_why_somebody_pays_is_said_by_its_cause() -> None:
+    over = runs(part=False, work=False, supplier=False)
+    assert said(follows(Cause.WORKMANSHIP, over).why) == "the warranty on the work is over: the customer pays"
+    assert said(follows(Cause.NEW_DAMAGE, over).why) == "new damage: the customer pays"
+    assert said(follows(Cause.NOT_PROMISED, over).why) == "never promised: the customer pays"
+
+
 def test_a_warranty_runs_to_the_end_of_its_last_day() -> None:
     standing = standing_of(
         handed_back=TODAY - timedelta(days=180),

@@ -206,7 +206,7 @@ def test_what_a_shop_says_of_its_papers_is_read_tidy_and_kept() -> None:
         ("iban", "DE02120300000000202052", False),
         ("mode", "both", False),
         ("coin", "3", False),
-        ("coin", "100", True),
+        *(("coin", coin, True) for coin in ("1", "5", "10", "20", "50", "100")),
     ],
 )
 def test_what_can_be_said(field: str, text: str, right: bool) -> None:

@@ -65,6 +65,12 @@ def test_a_difference_has_its_reason(counted: str, left: str, note: str, wrong: 
         assert read_count(FOUR, counted, left, note).note == note
 
 
+def test_no_till_holds_more_than_a_million() -> None:
+    assert read_count(Money(minor=100_000_000, currency="TAL"), "1000000", "", "").left.minor == 100_000_000
+    with pytest.raises(ManyInvalid):
+        read_count(Money(minor=100_000_001, currency="TAL"), "1000000.01", "", "")
+
+
 def test_the_difference_is_said_with_its_sign() -> None:
     with pytest.raises(ManyInvalid) as refused:
         read_count(FOUR, "3", "", "")

@@ -197,6 +197,18 @@ def test_cards_that_came_out_at_the_bench_are_ticked_at_the_counter() -> None:
             {"how": "post", "address": "4 Ropewalk", "carrier": "Post", "way_back": "P-77", "insured": "x"},
             {"insured"},
         ),
+        ({"how": "post", "address": "12345678", "carrier": "Po", "way_back": "P-7"}, set()),
+        (
+            {"how": "post", "address": "1234567", "carrier": "P", "way_back": "P7"},
+            {"address", "carrier", "way_back"},
+        ),
+        (
+            {"how": "post", "address": "x" * 401, "carrier": "x" * 61, "way_back": "x" * 61},
+            {"address", "carrier", "way_back"},
+        ),
+        ({"how": "post", "address": "x" * 400, "carrier": "x" * 60, "way_back": "x" * 60}, set()),
+        ({"how": "other", "name": "Ol", "ticket": "K7-4QX"}, set()),
+        ({"how": "other", "name": "x" * 121, "ticket": "K7-4QX"}, {"name"}),
         ({"how": "pigeon"}, {"how"}),
     ],
 )

@@ -127,6 +127,12 @@ def test_what_is_credited_or_given_up_says_why(reason: str) -> None:
         check_write_off(balance_of(tal(1_000), []), "5.00", reason)
 
 
+def test_five_characters_are_a_reason() -> None:
+    paid = balance_of(tal(1_000), [row(PaidFor.REST, 1_000)])
+    assert check_give_back(paid, "5.00", "cash", "seven")[1].minor == 500
+    assert check_write_off(balance_of(tal(1_000), []), "5.00", "x" * 300).minor == 500
+
+
 def test_what_was_paid_too_much_goes_back_without_a_credit() -> None:
     paid = balance_of(tal(1_000), [row(PaidFor.REST, 1_500)])
     back, credit, _ = check_give_back(paid, "5.00", "card", "")
