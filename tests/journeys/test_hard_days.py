@@ -288,6 +288,7 @@ def test_enter_in_the_amount_takes_no_payment(sit: Sit, floor: Shop) -> None:
     floor.look_at_sealed(code)
     page = sit("Pell")
     page.goto(f"/jobs/{code}/handover")
+    page.locator("[name=cards]").check()
     page.get_by_label("Amount taken").press("Enter")
     expect(page.get_by_role("alert")).to_contain_text("choose one of")
     assert floor.job(code).stage is Stage.CLOSED
