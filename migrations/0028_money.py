@@ -80,6 +80,12 @@ alter table payment add column till_day_id bigint references till_day (id);
 alter table payment add column card_charge_id bigint references card_charge (id);
 alter table payment add constraint payment_reason_given check (
     kind not in ('written_off', 'credit') or char_length(reason) >= 5);
+-- what was kept of jobs that went back unrepaired before there was a row for it
+insert into payment (job_id, amount_minor, currency, method, person_id, at, kind, reason)
+select payment.job_id, sum(case when kind = 'refund' then -amount_minor else amount_minor end), max(payment.currency),
+    '', max(payment.person_id), max(payment.at), 'kept', 'kept when it was returned'
+from payment join job on job.id = payment.job_id where job.stage = 'returned' group by payment.job_id
+having sum(case when kind = 'refund' then -amount_minor else amount_minor end) > 0;
 create index payment_till_day_id on payment (till_day_id) where till_day_id is not null;
 -- one charge is paid once and goes back once
 create unique index payment_card_charge on payment (card_charge_id, kind) where card_charge_id is not null;
