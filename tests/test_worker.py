@@ -21,7 +21,9 @@ from builders import HERON, Shop, models
 
 from sutura import logs, worker
 from sutura.config import ROOT
-from sutura.services import pricelists, rails
+from sutura.core.handover.telling import USUAL_TELLING, telling_texts
+from sutura.services import messages, pricelists, rails
+from sutura.services import shop as shop_service
 from sutura.store import people as people_store
 from sutura.store import pricelists as store
 from sutura.store import suppliers as suppliers_store
@@ -104,6 +106,29 @@ def test_a_plan_is_made_beside_the_pages_and_comes_back_after_a_kill(database: s
         assert wait_for(lambda: {first, second} <= planned(), 60)
     finally:
         beside.stop()
+
+
+def test_a_message_goes_out_beside_the_pages(
+    database: str, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """What is kept by a page is sent by the worker, by the sender that the settings name."""
+    monkeypatch.setenv("SUTURA_STATE", str(tmp_path))
+    with connection():
+        shop = Shop()
+        shop.now = datetime.now(UTC) - timedelta(minutes=9)
+        never = {**telling_texts(USUAL_TELLING), "quiet_from": "00:00", "quiet_to": "00:00"}
+        messages.change_telling(never, shop_service.shop().version, shop.manager, shop.now)
+        code = shop.take_in(HERON)
+        messages.tell(code, "question", "is there a code on it", shop.counter, shop.now)
+    beside = worker._Beside(database)
+    try:
+        assert wait_for(lambda: bool(list((tmp_path / "outbox").glob("*.txt"))), 60)
+    finally:
+        beside.stop()
+    [sent] = (tmp_path / "outbox").glob("*.txt")
+    assert "is there a code on it" in sent.read_text("utf-8")
+    with connection():
+        assert [row.state for row in messages.messages_of(shop.job(code))] == ["sent"]
 
 
 def test_stopping_the_pages_stops_the_worker(database: str) -> None:

@@ -148,9 +148,11 @@ def serve(*, port: int, workers: int) -> None:
 @main.command()
 def work() -> None:
     """Do background work against DATABASE_URL, such as reading price lists; serve starts one of its own."""
-    from sutura import worker
+    from sutura import wiring, worker
 
     _connect()
+    # what is sent goes out from here
+    wiring.plug_devices()
     worker.work(settings().database_url)
 
 
