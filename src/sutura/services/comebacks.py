@@ -5,7 +5,7 @@ from __future__ import annotations
 import secrets
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
-from datetime import date, datetime, timedelta
+from datetime import datetime, timedelta
 from functools import partial
 from zoneinfo import ZoneInfo
 
@@ -25,6 +25,7 @@ from sutura.core.values import FunctionResult, Person
 from sutura.services import returns, schools
 from sutura.services.job import note
 from sutura.services.marks import marks_of
+from sutura.services.reordering import today
 from sutura.services.shop import shop, speech
 from sutura.store import audit as audit_store
 from sutura.store import comebacks as store
@@ -44,10 +45,6 @@ COUNTED = timedelta(days=365)
 standing_says = rules.standing_says
 # what is said of the seal
 SEALS = ("whole", "opened", "unclear")
-
-
-def today_of(now: datetime) -> date:
-    return now.astimezone(ZoneInfo(shop().timezone)).date()
 
 
 @reading
@@ -72,7 +69,7 @@ def standing_of(job: JobRecord, now: datetime) -> Standing | None:
         work_days=terms.work_days if terms else model.warranty_days,
         part_came=came,
         supplier_days=offers[0].guarantee_days if offers else None,
-        today=today_of(now),
+        today=today(now),
     )
 
 

@@ -5,8 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
-from datetime import date, datetime
-from zoneinfo import ZoneInfo
+from datetime import datetime
 
 from babel import Locale
 
@@ -21,6 +20,7 @@ from sutura.core.quoting.taxes import taxes_from
 from sutura.core.values import Person
 from sutura.services import schools
 from sutura.services.job import note
+from sutura.services.reordering import today
 from sutura.services.shop import lock_for, shop, speech
 from sutura.store import audit as audit_store
 from sutura.store import customers as customers_store
@@ -76,11 +76,6 @@ def stands(kept: store.Kept) -> bool:
     }
 
 
-def today_of(now: datetime) -> date:
-    """The shop's day."""
-    return now.astimezone(ZoneInfo(shop().timezone)).date()
-
-
 def issue(job: JobRecord, means: str, prepaid: Money, by: Person, now: datetime) -> str:
     """The invoice of a finished job: parts and work, what was paid before; its number. Inside a deed. Nothing
     where it costs nothing.
@@ -103,7 +98,7 @@ def issue_credit(job: JobRecord, credit: Money, why: str, by: Person, now: datet
     if last is None:
         return ""
     mode = _invoicing().mode
-    made = rules.credit_of(last.paper, "", today_of(now), why[:300], credit, mode)
+    made = rules.credit_of(last.paper, "", today(now), why[:300], credit, mode)
     return _keep(job, made, by, now, corrects=last.id)
 
 
@@ -152,7 +147,7 @@ def _made(
     return Invoice(
         number="",
         kind=kind,
-        issued=today_of(now),
+        issued=today(now),
         currency=job.currency,
         seller=papers.seller,
         buyer=Party(
@@ -215,7 +210,7 @@ def correct(number: str, typed: Mapping[str, str], reason: str, by: Person, now:
     if any(one.corrects_id == wrong.id for one in store.invoices_of(job.id)):
         raise MoveRefused(number, fact("invoice.be-corrected"), [fact("invoice.credited-in-part")])
     buyer = rules.read_buyer(typed, reason)
-    issued = today_of(now)
+    issued = today(now)
     credit = rules.credit_of(wrong.paper, "", issued, reason.strip())
     _keep(job, credit, by, now, corrects=wrong.id)
     return _keep(job, replace(wrong.paper, number="", issued=issued, buyer=buyer), by, now)
