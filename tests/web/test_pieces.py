@@ -129,7 +129,7 @@ def test_old_screens_are_listed_placed_and_sold_in_place(desks: Sit, floor: Shop
     ines, bram = desks("ines"), desks("bram")
     assert bram.get("/cores").status_code == 403
     assert code in ines.get("/cores").text
-    assert "The old screen goes with it" in ines.get(f"/jobs/{code}/handover").text
+    assert "goes with the customer" in ines.get(f"/jobs/{code}/handover").text
     core = re.search(rf"/cores/(\d+)/place.*?{code}</span></button></form>", ines.get("/cores").text)
     assert core
     way, version = f"/cores/{core[1]}", "1"
