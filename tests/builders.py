@@ -58,8 +58,10 @@ READ = {HERON: "FH-2107", PLAIN: "QD4417-B2", SLATE: "TS11-W", "quillon-ember": 
 
 
 def examples(count: int) -> settings:
-    """So many random cases of a law; an eighth of them in the fast part run by itself."""
-    return settings(max_examples=max(count // FEWER, 10))
+    """So many random cases of a law at most; half of them in a run of all tests, a sixteenth in the fast part
+    run by itself.
+    """
+    return settings(max_examples=max(count // (2 * FEWER), 10))
 
 
 @cache

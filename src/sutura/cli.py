@@ -371,12 +371,13 @@ def test(*, fast: bool, words: tuple[str, ...]) -> int:
     if not words and run_lint() != 0:
         return 1
     # side by side, each with a database server of its own, since each waits for it at times
-    two, three = (["-n", number, "--dist", how] for number, how in (("2", "worksteal"), ("3", "loadfile")))
-    quick = ["-m", "not browser and not slow", *three]
+    quick = ["-m", "not browser and not slow", "-n", "3", "--dist", "loadfile"]
+    # those that wait for a browser and those that wait for a whole product fill each other's gaps
+    patient = ["-m", "browser or slow", "-n", "3", "--dist", "worksteal"]
     if words:
         runs = [["-m", "not browser and not slow", *words] if fast else list(words)]
     else:
-        runs = [quick] if fast else [quick, ["-m", "browser", *two], ["-m", "slow and not browser", *two]]
+        runs = [quick] if fast else [quick, patient]
     return max(_pytest(run, fewer_examples=fast) for run in runs)
 
 
