@@ -373,7 +373,7 @@ def test(*, fast: bool, words: tuple[str, ...]) -> int:
     # side by side, each with a database server of its own, since each waits for it at times
     quick = ["-m", "not browser and not slow", "-n", "3", "--dist", "loadfile"]
     # those that wait for a browser and those that wait for a whole product fill each other's gaps
-    patient = ["-m", "browser or slow", "-n", "3", "--dist", "worksteal"]
+    patient = ["-m", "browser or slow", "-n", "2", "--dist", "worksteal"]
     if words:
         runs = [["-m", "not browser and not slow", *words] if fast else list(words)]
     else:

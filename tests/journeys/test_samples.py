@@ -162,7 +162,8 @@ def _take_in(page: Page, sample: Sample) -> str:
     for name in sample.ticks:
         page.locator(f"[name={name}]").check()
     for function, outcome, why in sample.function:
-        page.locator(f"[name='function.{function}'][value={outcome}]").check(force=True)
+        # a page that is still settling moves under a forced press
+        page.locator(f"[name='function.{function}'][value={outcome}]").dispatch_event("click")
         page.locator(f"[name='reason.{function}']").fill(why)
     for name, value in sample.given:
         page.locator(f"select[name='{name}']").select_option(value)
