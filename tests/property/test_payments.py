@@ -22,9 +22,9 @@ from sutura.core.handover.ledger import (
     check_part,
     check_write_off,
     in_coins,
-    plain,
+    whole_of,
 )
-from sutura.core.maths.money import Money
+from sutura.core.maths.money import Money, amount_text
 
 AT = datetime(2031, 3, 3, 9, tzinfo=UTC)
 deeds = st.lists(
@@ -53,7 +53,7 @@ def test_a_ledger_owes_what_its_price_less_money_and_credits_says(
         what, amount = last if deed == "repeat" else (deed, minor)
         last = (what, amount)
         balance = balance_of(tal(price), rows)
-        typed = plain(tal(amount))
+        typed = amount_text(amount, "TAL")
         owed = price - less - came + went
         assert balance.owed.minor == owed
         assert balance.received.minor == came - went >= 0
@@ -143,3 +143,20 @@ def test_what_was_paid_too_much_goes_back_without_a_credit() -> None:
 def test_rounding_may_go_either_way() -> None:
     up = Paid(kind=PaidFor.ROUNDING, amount_minor=-2, currency="TAL", method="", at=AT, who="Pell")
     assert balance_of(tal(14_993), [row(PaidFor.REST, 14_995), up]).owed.minor == 0
+
+
+@pytest.mark.parametrize(
+    ("typed", "method", "takes"),
+    [
+        ("149.95", "cash", 14_995),
+        ("149,95", "cash", 14_995),
+        ("149.93", "cash", 14_995),
+        ("149.9", "cash", None),
+        ("149.93", "transfer", 14_993),
+        ("149.95", "transfer", None),
+        ("", "cash", None),
+    ],
+)
+def test_all_of_it_is_meant_however_it_is_typed(typed: str, method: str, takes: int | None) -> None:
+    taken = whole_of(tal(14_993), typed, method, 5)
+    assert (taken and taken.minor) == takes

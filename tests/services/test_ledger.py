@@ -227,7 +227,9 @@ def test_cash_goes_in_coins_and_the_rest_is_rounded(shop: Shop, ready: str) -> N
     ledger.pay(ready, "0.02", "transfer", "", shop.counter, shop.tick())
     whole = owed(shop, ready)
     assert whole % 5 == 3
-    back(shop, ready, "cash", amount=amount_text(whole + 2, "TAL"), handed_over="500")
+    typed = amount_text(whole + 2, "TAL").replace(".", ",")
+    assert ledger.pay(ready, typed, "cash", "500", shop.counter, shop.tick()).minor == 50_000 - whole - 2
+    back(shop, ready, "", amount="")
     rows = [(row.kind, row.amount_minor) for row in ledger.rows_of(shop.job(ready))][1:]
     assert rows == [(PaidFor.REST, whole + 2), (PaidFor.ROUNDING, -2)]
     assert owed(shop, ready) == 0

@@ -191,16 +191,12 @@ def save_customer(
     if language and language not in languages():
         raise Invalid("language", language, fact("customers.choose-language", languages=tuple(languages())))
     yours = {"name": name, "phone": phone, "email": email, "note": note}
+    yours |= {"channel": channel, "language": language}
     if before.version != version:
         theirs = {"name": before.name, "phone": before.phone, "email": before.email, "note": before.note}
+        theirs |= {"channel": before.channel, "language": before.language}
         raise StaleSave("This customer", before.saved_by, before.saved_at, yours, theirs)
     tidy = {key: value.strip() for key, value in yours.items()}
     customers_store.save_customer(
-        customer_id,
-        **tidy,
-        phone_plain=plain_phone(phone),
-        channel=channel,
-        language=language,
-        saved_by=by.id,
-        saved_at=now,
+        customer_id, **tidy, phone_plain=plain_phone(phone), saved_by=by.id, saved_at=now
     )

@@ -79,13 +79,10 @@ def book(
 def book_all(job: JobRecord, owed: Money, typed: str, method: str, by: Person, now: datetime) -> None:
     """All that is owed, by cash or transfer; cash in the coins that there are (rule handover.coins)."""
     how = rules.check_method(method)
-    due = rules.in_coins(owed, invoicing().coin_minor) if how is Method.CASH else owed
-    try:
-        paid, _ = rules.check_payment(due, typed, method)
-    except Invalid:
-        # what is owed to the minor unit is meant the same
-        rules.check_payment(owed, typed, method)
-        paid = due
+    paid = rules.whole_of(owed, typed, method, invoicing().coin_minor)
+    if paid is None:
+        # says what is open, and keeps what was typed
+        paid, how = rules.check_payment(owed, typed, method)
     if paid.minor:
         book(job, PaidFor.REST, paid, how.value, by, now)
     if paid.minor != owed.minor:
@@ -99,9 +96,9 @@ def pay(code: str, amount: str, method: str, handed_over: str, by: Person, now: 
     job = job_store.lock_job(code)
     owed = _owed(job)
     no_charge_open(job)
-    due = rules.in_coins(owed, invoicing().coin_minor)
-    if method == Method.CASH and amount.strip() == rules.plain(due):
-        change = rules.change_of(due, handed_over)
+    whole = rules.whole_of(owed, amount, method, invoicing().coin_minor)
+    if method == Method.CASH and whole is not None:
+        change = rules.change_of(whole, handed_over)
         book_all(job, owed, amount, method, by, now)
         return change
     part, how = rules.check_part(owed, amount, method)

@@ -9,7 +9,7 @@ from enum import StrEnum
 
 from sutura.core.errors import Invalid
 from sutura.core.facts import fact
-from sutura.core.maths.money import Money, amount_text
+from sutura.core.maths.money import Money
 from sutura.core.typed import read_amount
 from sutura.core.values import COMMON, Rule
 
@@ -200,6 +200,14 @@ def check_payment(owed: Money, typed: str, method: str) -> tuple[Money, Method]:
     return owed, how
 
 
+def whole_of(owed: Money, typed: str, method: str, coin_minor: int) -> Money | None:
+    """What is taken where all that is owed is meant: in cash the coins that there are, and what is owed to
+    the minor unit means the same (rule handover.coins); None where another amount is typed.
+    """
+    due = in_coins(owed, coin_minor) if method == Method.CASH else owed
+    return due if _amount(typed, owed) in (due.minor, owed.minor) else None
+
+
 def check_part(owed: Money, typed: str, method: str) -> tuple[Money, Method]:
     """A part of what is owed, as typed: something, at most all of it."""
     how = check_method(method)
@@ -254,11 +262,6 @@ def check_write_off(balance: Balance, typed: str, reason: str) -> Money:
 def _reasoned(field: str, reason: str) -> None:
     if not 5 <= len(reason.strip()) <= 300:
         raise Invalid(field, reason, fact("handover.write-why-money"))
-
-
-def plain(amount: Money) -> str:
-    """An amount as it is typed, without its currency."""
-    return amount_text(amount.minor, amount.currency)
 
 
 def in_coins(amount: Money, step_minor: int) -> Money:
