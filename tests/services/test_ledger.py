@@ -9,7 +9,7 @@ import pytest
 from builders import PLAIN, Shop
 
 from sutura.core.errors import Invalid, ManyInvalid, MoveRefused, NotAllowed, NotFound
-from sutura.core.handover.invoicing import InvoiceKind
+from sutura.core.handover.invoicing import InvoiceKind, missing_of
 from sutura.core.handover.ledger import ChargeState, PaidFor
 from sutura.core.job import Stage
 from sutura.core.maths.money import Money, amount_text
@@ -353,7 +353,7 @@ def test_a_numbered_paper_is_never_changed_whoever_writes(shop: Shop, ready: str
 
 def test_what_a_paper_lacks_is_said(shop: Shop, ready: str) -> None:
     back(shop, ready)
-    assert len(invoices.missing_of(invoices.papers_of(shop.job(ready))[0].paper)) == 3
+    assert len(missing_of(invoices.papers_of(shop.job(ready))[0].paper)) == 3
     bad = {
         **PAPERS,
         "country": "Germany",

@@ -81,10 +81,8 @@ def pay_by_card(code: str, asked: HandBack, by: Person, now: datetime) -> None:
     if asked.method != money.Method.CARD or not check(code, asked, by, now):
         return
     reference = asked.reference or secrets.token_hex(12)
-    charge = ledger.charge(code, asked.amount, money.PaidFor.REST, reference, by, now)
-    if charge is None or charge.state is not money.ChargeState.APPROVED:
-        state = charge.state if charge else money.ChargeState.DECLINED
-        raise MoveRefused(code, fact("handover.be-handed-back"), [fact("handover.charge-is", state=state)])
+    doing = fact("handover.be-handed-back")
+    ledger.must_charge(code, asked.amount, money.PaidFor.REST, reference, doing, by, now)
 
 
 @reading
@@ -229,7 +227,7 @@ def _settle(job: JobRecord, asked: HandBack, by: Person, now: datetime) -> Money
         return nothing
     if asked.method == money.Method.CARD:
         raise Invalid("method", asked.method, fact("handover.card-by-terminal"))
-    due = money.in_coins(balance.due, ledger.invoicing().coin_minor)
+    due = money.in_coins(balance.due, invoices.invoicing().coin_minor)
     cash = asked.method == money.Method.CASH
     change = money.change_of(due, asked.handed_over) if cash else nothing
     ledger.book_all(job, balance.due, asked.amount, asked.method, by, now)
@@ -246,12 +244,9 @@ def take_deposit(code: str, amount: str, method: str, by: Person, now: datetime)
 
 def charge_deposit(code: str, amount: str, method: str, reference: str, by: Person, now: datetime) -> None:
     """Charge a deposit that is paid by card; nothing for other ways. Not in a deed."""
-    if method != money.Method.CARD:
-        return
-    charge = ledger.charge(code, amount, money.PaidFor.DEPOSIT, reference, by, now)
-    if charge is None or charge.state is not money.ChargeState.APPROVED:
-        state = charge.state if charge else money.ChargeState.DECLINED
-        raise MoveRefused(code, fact("handover.take-a-deposit"), [fact("handover.charge-is", state=state)])
+    if method == money.Method.CARD:
+        doing = fact("handover.take-a-deposit")
+        ledger.must_charge(code, amount, money.PaidFor.DEPOSIT, reference, doing, by, now)
 
 
 @writing

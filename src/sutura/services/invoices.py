@@ -45,9 +45,6 @@ def paper(number: str) -> store.Kept:
     return store.load_invoice(read[1], int(read[2]), int(read[3]))
 
 
-missing_of = rules.missing_of
-
-
 @reading
 def papers_of(job: JobRecord) -> list[store.Kept]:
     """The papers of a job, in their order."""
@@ -97,7 +94,7 @@ def issue_credit(job: JobRecord, credit: Money, why: str, by: Person, now: datet
     last = next((one for one in reversed(_standing(job)) if one.paper.gross_minor >= credit.minor), None)
     if last is None:
         return ""
-    mode = _invoicing().mode
+    mode = invoicing().mode
     made = rules.credit_of(last.paper, "", today(now), why[:300], credit, mode)
     return _keep(job, made, by, now, corrects=last.id)
 
@@ -119,7 +116,8 @@ def _standing_of(kept: Sequence[store.Kept]) -> list[store.Kept]:
     ]
 
 
-def _invoicing() -> rules.Invoicing:
+def invoicing() -> rules.Invoicing:
+    """What the shop writes on its papers, and its smallest coin."""
     record = shop()
     return rules.invoicing_from(record.invoicing, record.name, record.address)
 
@@ -128,7 +126,7 @@ def _made(
     job: JobRecord, price: Money, kind: InvoiceKind, means: str, prepaid: Money, now: datetime
 ) -> Invoice:
     """A paper without its number."""
-    said, papers = _speech_of(job), _invoicing()
+    said, papers = _speech_of(job), invoicing()
     model = schools.of_job(job)
     taxes = taxes_from(job.chosen.taxes, job.chosen.tax_bps or 0)
     shares = [(share.bps, share.weight) for share in taxes.shares]

@@ -14,7 +14,7 @@ from sutura.core.bench.progress import Progress
 from sutura.core.bench.rework import rounds
 from sutura.core.catalogue.model import Model, Step
 from sutura.core.handover.giving import Accessory
-from sutura.core.handover.ledger import MONEY_IN, Balance, Paid, balance_of, received
+from sutura.core.handover.ledger import MONEY_IN, Balance, Paid, balance_at, received
 from sutura.core.intake.arrival import Applies, is_asked
 from sutura.core.job import (
     BEFORE_OPENING,
@@ -81,9 +81,8 @@ class JobPage:
     @property
     def balance(self) -> Balance:
         """What its ledger says (rule handover.ledger)."""
-        price = Money(minor=self.job.chosen.price_minor or 0, currency=self.job.currency)
-        repaired = self.job.stage not in (Stage.DECLINED, Stage.RETURNED)
-        return balance_of(price, self.payments, repaired=repaired)
+        job = self.job
+        return balance_at(job.stage, job.chosen.price_minor, job.currency, self.payments)
 
     @property
     def payment(self) -> Paid | None:
@@ -271,8 +270,8 @@ def gather_facts(job: JobRecord, model: Model) -> JobFacts:
         device_open=progress.is_open,
         given_up=job.bench.round is Round.CLOSING_UP,
         paid=job.chosen.price_minor is not None
-        and not balance_of(
-            Money(minor=job.chosen.price_minor, currency=job.currency), ledger_store.load_payments(job.id)
+        and not balance_at(
+            job.stage, job.chosen.price_minor, job.currency, ledger_store.load_payments(job.id)
         ).owed.minor,
     )
 

@@ -3,15 +3,15 @@
 from __future__ import annotations
 
 import time
+from collections.abc import Sequence
 from datetime import datetime, timedelta
 from typing import Any
 
 from sutura.core.errors import Invalid, MoveRefused, NotFound
-from sutura.core.facts import fact
+from sutura.core.facts import Fact, fact
 from sutura.core.handover import ledger as rules
-from sutura.core.handover.invoicing import Invoicing, invoicing_from
 from sutura.core.handover.ledger import Balance, ChargeState, Method, PaidFor
-from sutura.core.job import EventKind, JobRecord, Stage
+from sutura.core.job import EventKind, JobRecord
 from sutura.core.maths.money import Money
 from sutura.core.people import Deed, demand
 from sutura.core.quoting.pricing import price_may_change
@@ -20,7 +20,6 @@ from sutura.devices import plugged
 from sutura.devices.ports import Away, CardSays, NoAnswer
 from sutura.services import invoices, tills
 from sutura.services.job import note
-from sutura.services.shop import shop
 from sutura.store import job as job_store
 from sutura.store import ledger as store
 from sutura.store.database import reading, writing
@@ -29,24 +28,16 @@ from sutura.store.database import reading, writing
 # asked what came of it; the shop's, no source
 WAIT_S = 20
 STILL_ASKED = timedelta(seconds=90)
-NOT_REPAIRED = frozenset({Stage.DECLINED, Stage.RETURNED})
 
 
 def balance(job: JobRecord) -> Balance:
     """What a job owes (rule handover.ledger)."""
-    price = Money(minor=job.chosen.price_minor or 0, currency=job.currency)
-    return rules.balance_of(price, store.load_payments(job.id), repaired=job.stage not in NOT_REPAIRED)
+    return rules.balance_at(job.stage, job.chosen.price_minor, job.currency, store.load_payments(job.id))
 
 
 def rows_of(job: JobRecord) -> list[rules.Paid]:
     """The rows of a job's ledger, in their order."""
     return store.load_payments(job.id)
-
-
-def invoicing() -> Invoicing:
-    """What the shop writes on its papers."""
-    record = shop()
-    return invoicing_from(record.invoicing, record.name, record.address)
 
 
 def book(
@@ -79,7 +70,7 @@ def book(
 def book_all(job: JobRecord, owed: Money, typed: str, method: str, by: Person, now: datetime) -> None:
     """All that is owed, by cash or transfer; cash in the coins that there are (rule handover.coins)."""
     how = rules.check_method(method)
-    paid = rules.whole_of(owed, typed, method, invoicing().coin_minor)
+    paid = rules.whole_of(owed, typed, method, invoices.invoicing().coin_minor)
     if paid is None:
         # says what is open, and keeps what was typed
         paid, how = rules.check_payment(owed, typed, method)
@@ -96,7 +87,7 @@ def pay(code: str, amount: str, method: str, handed_over: str, by: Person, now: 
     job = job_store.lock_job(code)
     owed = _owed(job)
     no_charge_open(job)
-    whole = rules.whole_of(owed, amount, method, invoicing().coin_minor)
+    whole = rules.whole_of(owed, amount, method, invoices.invoicing().coin_minor)
     if method == Method.CASH and whole is not None:
         change = rules.change_of(whole, handed_over)
         book_all(job, owed, amount, method, by, now)
@@ -117,28 +108,30 @@ def _owed(job: JobRecord) -> Money:
     return owed
 
 
+def open_charge(charges: Sequence[store.Charge]) -> store.Charge | None:
+    """The charge of which nobody knows what came; there is one at most."""
+    return next((one for one in charges if one.state in rules.OPEN_CHARGES), None)
+
+
 def no_charge_open(job: JobRecord) -> None:
     """Refuse to take or hand out anything while nobody knows what came of a charge (rule handover.card)."""
-    for charge in store.charges_of(job.id):
-        if charge.state in (ChargeState.ASKED, ChargeState.UNKNOWN):
-            raise MoveRefused(
-                job.code, fact("handover.go-on"), [fact("handover.charge-open", amount=charge.amount)]
-            )
+    found = open_charge(store.charges_of(job.id))
+    if found:
+        raise MoveRefused(
+            job.code, fact("handover.go-on"), [fact("handover.charge-open", amount=found.amount)]
+        )
 
 
 # -- cards ------------------------------------------------------------------------------------------
 
 
-def charge(
-    code: str, amount: str, kind: PaidFor, reference: str, by: Person, now: datetime
-) -> store.Charge | None:
+def charge(code: str, amount: str, kind: PaidFor, reference: str, by: Person, now: datetime) -> store.Charge:
     """Charge a card with a part of what is owed, or all of it: kept before the terminal is asked, and booked
     when it answers (rule handover.card). What came of it; sent again with its reference, the same.
     """
     if not _ask(code, amount, kind, reference, by, now):
         return _settled(reference)
-    asked = store.load_charge(reference)
-    assert asked, "kept a line above"
+    asked = _charge(reference)
     try:
         said: CardSays | None = plugged().terminal.charge(reference, asked.amount)
     except Away:
@@ -147,6 +140,22 @@ def charge(
         said = None
     state = ChargeState(said.value) if said else ChargeState.UNKNOWN
     return settle(reference, state, by, now)
+
+
+def must_charge(
+    code: str, amount: str, kind: PaidFor, reference: str, doing: Fact, by: Person, now: datetime
+) -> None:
+    """Charge a card; refuses what is `doing` where it was not approved."""
+    made = charge(code, amount, kind, reference, by, now)
+    if made.state is not ChargeState.APPROVED:
+        raise MoveRefused(code, doing, [fact("handover.charge-is", state=made.state)])
+
+
+def _charge(reference: str) -> store.Charge:
+    found = store.load_charge(reference)
+    if found is None:
+        raise NotFound(fact("handover.charge"), reference)
+    return found
 
 
 @writing
@@ -170,46 +179,40 @@ def _ask(code: str, amount: str, kind: PaidFor, reference: str, by: Person, now:
     return True
 
 
-def _settled(reference: str) -> store.Charge | None:
+def _settled(reference: str) -> store.Charge:
     """What came of a charge that another press asks for; waits for it a while."""
-    for _ in range(WAIT_S * 5):
-        found = store.load_charge(reference)
-        if found is None or found.state is not ChargeState.ASKED:
-            return found
+    until = time.monotonic() + WAIT_S
+    while (found := _charge(reference)).state is ChargeState.ASKED and time.monotonic() < until:
         time.sleep(0.2)
-    return store.load_charge(reference)
+    return found
 
 
 @writing
-def settle(reference: str, state: ChargeState, by: Person, now: datetime) -> store.Charge | None:
+def settle(reference: str, state: ChargeState, by: Person, now: datetime) -> store.Charge:
     """Book what the terminal says, once."""
-    known = store.load_charge(reference)
-    if known is None:
-        raise NotFound(fact("handover.charge"), reference)
-    job = job_store.lock_job(known.code)
+    job = job_store.lock_job(_charge(reference).code)
     locked = store.lock_charge(reference)
     assert locked, "found above"
     # a terminal that says so late is believed: what was charged is never lost
     late = locked.state is ChargeState.DECLINED and state is ChargeState.APPROVED
-    known_not = locked.state in (ChargeState.ASKED, ChargeState.UNKNOWN)
-    if late or (known_not and state is not locked.state):
+    if late or (locked.state in rules.OPEN_CHARGES and state is not locked.state):
         store.save_charge(locked.id, state)
         if state is ChargeState.APPROVED:
             book(job, locked.kind, locked.amount, Method.CARD, by, now, charge=locked.id)
             if locked.kind is PaidFor.DEPOSIT:
                 invoices.issue_deposit(job, locked.amount, Method.CARD, by, now)
-    return store.load_charge(reference)
+    return _charge(reference)
 
 
-def reconcile(code: str, reference: str, by: Person, now: datetime) -> store.Charge | None:
+def reconcile(code: str, reference: str, by: Person, now: datetime) -> store.Charge:
     """Ask the terminal what came of a charge; refuses where it is not reached."""
     demand(by, Deed.TAKE_IN)
-    found = store.load_charge(reference)
-    if found is None or found.code != code:
+    found = _charge(reference)
+    if found.code != code:
         raise NotFound(fact("handover.charge"), reference)
     if found.state is ChargeState.ASKED and now - found.at < STILL_ASKED:
         raise MoveRefused(code, fact("handover.go-on"), [fact("handover.still-asked")])
-    if found.state not in (ChargeState.ASKED, ChargeState.UNKNOWN):
+    if found.state not in rules.OPEN_CHARGES:
         return found
     try:
         said = plugged().terminal.look_up(reference)

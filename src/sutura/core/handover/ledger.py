@@ -9,6 +9,7 @@ from enum import StrEnum
 
 from sutura.core.errors import Invalid
 from sutura.core.facts import fact
+from sutura.core.job import Stage
 from sutura.core.maths.money import Money
 from sutura.core.typed import read_amount
 from sutura.core.values import COMMON, Rule
@@ -46,6 +47,10 @@ class ChargeState(StrEnum):
     REVERSED = "reversed"
 
 
+# nobody knows yet what came of it
+OPEN_CHARGES = frozenset({ChargeState.ASKED, ChargeState.UNKNOWN})
+# the price of a job that goes back as it came is void
+NOT_REPAIRED = frozenset({Stage.DECLINED, Stage.RETURNED})
 # rows that money moved for
 MONEY_IN = frozenset({PaidFor.DEPOSIT, PaidFor.REST})
 
@@ -183,6 +188,12 @@ def _amount(typed: str, like: Money) -> int | None:
         return read_amount(typed, like.currency)
     except Invalid:
         return None
+
+
+def balance_at(stage: Stage, price_minor: int | None, currency: str, payments: Sequence[Paid]) -> Balance:
+    """What a job at a stage owes; nothing is owed while no price is agreed."""
+    price = Money(minor=price_minor or 0, currency=currency)
+    return balance_of(price, payments, repaired=stage not in NOT_REPAIRED)
 
 
 def check_method(method: str, field: str = "method") -> Method:

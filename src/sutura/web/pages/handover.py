@@ -7,7 +7,7 @@ from fastapi.responses import Response
 from sutura.core.errors import NotFound
 from sutura.core.facts import fact
 from sutura.core.handover.giving import aftercare, done_by, not_promised
-from sutura.core.handover.ledger import ChargeState, Method, PaidFor, in_coins
+from sutura.core.handover.ledger import Method, PaidFor, in_coins
 from sutura.core.intake.arrival import PAD
 from sutura.core.job import EventKind, Stage
 from sutura.core.maths.money import Money, amount_text
@@ -34,7 +34,7 @@ def _page(ask: Asking, code: str, shown: Shown = ANEW) -> Response:
     currency = page.job.currency
     owed = page.balance.owed
     due = Money(minor=abs(owed.minor), currency=currency)
-    coins = in_coins(page.balance.due, ledger.invoicing().coin_minor)
+    coins = in_coins(page.balance.due, invoices.invoicing().coin_minor)
     charges = ledger.charges_of(page.job)
     return render(
         ask,
@@ -47,9 +47,7 @@ def _page(ask: Asking, code: str, shown: Shown = ANEW) -> Response:
         due=due,
         due_text=amount_text(due.minor, currency),
         coins=coins if coins.minor != page.balance.due.minor else None,
-        open_charge=next(
-            (one for one in charges if one.state in (ChargeState.ASKED, ChargeState.UNKNOWN)), None
-        ),
+        open_charge=ledger.open_charge(charges),
         had_text=amount_text(page.had.minor, currency),
         handed_back=page.job.stage is Stage.HANDED_BACK,
         methods=[method.value for method in Method],

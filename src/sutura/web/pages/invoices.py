@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from fastapi.responses import Response
 
-from sutura.core.handover.invoicing import COINS, Invoice, InvoiceKind, TaxMode, invoicing_kept
+from sutura.core.handover.invoicing import COINS, Invoice, InvoiceKind, TaxMode, invoicing_kept, missing_of
 from sutura.core.maths.money import Money, amount_text
 from sutura.core.people import Deed, may
 from sutura.formats.invoices import invoice_pdf, invoices_csv
 from sutura.formats.ubl import write_invoice
-from sutura.services import invoices, ledger, messages
+from sutura.services import invoices, messages
 from sutura.services import shop as shop_service
 from sutura.web.addresses import Addresses, Anyone
 from sutura.web.deeds import deed
@@ -25,13 +25,18 @@ def papers_page(ask: Ask) -> Response:
     return _papers(ask)
 
 
+def _year(ask: Asking) -> int:
+    """The year that is asked for; this one where none is."""
+    asked = ask.request.query_params.get("year", "")
+    return int(asked) if asked.isdecimal() and len(asked) == 4 else ask.now.astimezone(ask.zone).year
+
+
 def _papers(ask: Asking, shown: Shown = ANEW) -> Response:
     asked = ask.request.query_params
-    this_year = ask.now.astimezone(ask.zone).year
-    year = int(asked["year"]) if asked.get("year", "").isdecimal() and len(asked["year"]) == 4 else this_year
+    this_year, year = ask.now.astimezone(ask.zone).year, _year(ask)
     before = int(asked["before"]) if asked.get("before", "").isdecimal() and len(asked["before"]) < 10 else 0
     kept = invoices.papers_page(year, before, ask.person)
-    record, papers = shop_service.shop(), ledger.invoicing()
+    record, papers = shop_service.shop(), invoices.invoicing()
     coin = {str(coin): amount_text(coin, record.currency) for coin in COINS}
     texts = {name: str(value) for name, value in invoicing_kept(papers).items()}
     return render(
@@ -71,8 +76,7 @@ def set_up(ask: Ask, form: Form) -> None:
 @addresses.get("/papers.csv", may=Deed.SEE_COST)
 def papers_table(ask: Ask) -> Response:
     """Every paper of a year as a table, one row a rate."""
-    asked = ask.request.query_params.get("year", "")
-    year = int(asked) if asked.isdecimal() and len(asked) == 4 else ask.now.astimezone(ask.zone).year
+    year = _year(ask)
     table = invoices_csv([(one.code, one.paper) for one in invoices.all_of(year, ask.person)])
     headers = {"content-disposition": f'attachment; filename="papers-{year}.csv"'}
     return Response(table, media_type="text/csv; charset=utf-8", headers=headers)
@@ -105,7 +109,7 @@ def _paper(ask: Asking, number: str, shown: Shown = ANEW) -> Response:
         rounding=money(paper.rounding_minor),
         prepaid=money(paper.prepaid_minor),
         payable=money(paper.payable_minor),
-        missing=invoices.missing_of(paper),
+        missing=missing_of(paper),
         stands=invoices.stands(kept),
         may_settle=may(ask.person, Deed.SETTLE),
     )

@@ -5,7 +5,7 @@ from __future__ import annotations
 from fastapi.responses import RedirectResponse, Response
 
 from sutura.core.errors import NotAllowed, NotFound, Refusal
-from sutura.core.handover.ledger import ChargeState, Method, PaidFor, in_coins
+from sutura.core.handover.ledger import Method, PaidFor, in_coins
 from sutura.core.maths.money import amount_text
 from sutura.core.people import Deed, may
 from sutura.services import invoices, ledger
@@ -27,7 +27,7 @@ def money_page(ask: Ask, code: str) -> Response:
 def _page(ask: Asking, code: str, shown: Shown = ANEW) -> Response:
     page = job_service.job_page(code, ask.now)
     balance = page.balance
-    due, coins = balance.due, in_coins(balance.due, ledger.invoicing().coin_minor)
+    due, coins = balance.due, in_coins(balance.due, invoices.invoicing().coin_minor)
     charges = ledger.charges_of(page.job)
     return render(
         ask,
@@ -41,12 +41,9 @@ def _page(ask: Asking, code: str, shown: Shown = ANEW) -> Response:
         coins=coins if coins.minor != due.minor else None,
         coins_text=amount_text(coins.minor, coins.currency),
         back_text=amount_text(balance.back.minor, due.currency),
-        ways=[(Method.CASH.value, "cash"), (Method.TRANSFER.value, "transfer")],
-        back_ways=[method.value for method in Method],
+        back_ways=[Method.CASH.value, Method.TRANSFER.value],
         charges=charges,
-        open_charge=next(
-            (one for one in charges if one.state in (ChargeState.ASKED, ChargeState.UNKNOWN)), None
-        ),
+        open_charge=ledger.open_charge(charges),
         may_settle=may(ask.person, Deed.SETTLE),
         papers=invoices.papers_of(page.job),
         change=ask.request.query_params.get("change", ""),
