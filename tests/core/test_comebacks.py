@@ -23,6 +23,7 @@ from sutura.core.handover.comebacks import (
     Evidence,
     NewPrice,
     Payer,
+    Seal,
     Standing,
     changes_of,
     check_comes_back,
@@ -33,7 +34,9 @@ from sutura.core.handover.comebacks import (
     longer_test,
     marks_left,
     new_marks,
+    opened_by,
     price_now,
+    seal_of,
     standing_of,
     standing_says,
     suggest,
@@ -323,3 +326,12 @@ def test_what_warranty_costs_of_a_hundred_jobs(costs: list[int], fine: int) -> N
         assert abs(cost.least.minor - max(100 * (mean(every) - half), 0)) <= 1
     assert cost.share
     assert cost.share[0] <= len(costs) / jobs <= cost.share[1]
+
+
+def test_a_seal_of_which_nobody_can_tell_is_said_and_blames_nobody() -> None:
+    for seal, opened in ((Seal.UNCLEAR, None), (Seal.WHOLE, False), (Seal.OPENED, True)):
+        assert opened_by(seal) is opened
+        cause, reasons = suggest(evidence(change(OTHER, W, F), opened_by_others=opened))
+        assert cause is (Cause.NEW_DAMAGE if opened else Cause.WORKMANSHIP)
+        assert ("cannot be told" in said(reasons[-1])) is (seal is Seal.UNCLEAR)
+        assert seal_of(reasons) is seal

@@ -6,7 +6,7 @@ from datetime import UTC, datetime, time, timedelta
 from zoneinfo import ZoneInfo
 
 import pytest
-from builders import examples
+from builders import examples, said
 from hypothesis import given
 from hypothesis import strategies as st
 
@@ -27,12 +27,15 @@ from sutura.core.handover.telling import (
     next_try,
     read_telling,
     reminders_due,
+    status_of,
+    tellable,
     telling_from,
     telling_kept,
     telling_texts,
     way_of,
     when_to_send,
 )
+from sutura.core.job import Stage
 
 ZONE = ZoneInfo("Europe/Vienna")
 NOW = datetime(2031, 3, 3, 9, tzinfo=UTC)
@@ -231,3 +234,21 @@ def test_a_parcel_has_all_that_belongs_to_it() -> None:
     }
     out = read_hands_out(typed, "K7-4QX", "TAL")
     assert (out.tracking, out.insured_minor, out.name) == ("P-77", 12_050, "")
+
+
+def test_each_stage_says_how_far_it_is_and_what_comes_next() -> None:
+    for stage in Stage:
+        says, then = status_of(stage, NOW, ready=False)
+        assert said(says).endswith(".")
+        over = stage in (Stage.HANDED_BACK, Stage.RETURNED, Stage.DECLINED)
+        assert (then is None) is over
+        assert over or "03.03." in said(then)
+    says, then = status_of(Stage.CLOSED, NOW, ready=True)
+    assert (said(says), "Bring the ticket" in said(then)) == ("It is ready.", True)
+
+
+def test_what_may_be_told_when() -> None:
+    assert tellable(Stage.OPENED) == (Told.DELAYED, Told.QUESTION)
+    assert tellable(Stage.CLOSED) == (Told.READY, Told.DELAYED, Told.QUESTION)
+    assert tellable(Stage.HANDED_BACK) == (Told.RECEIPT,)
+    assert tellable(Stage.RETURNED) == ()

@@ -11,7 +11,7 @@ import pytest
 from builders import HERON, Shop, models
 
 from sutura.core.errors import Invalid, ManyInvalid, NotAllowed, NotFound
-from sutura.core.handover.comebacks import Cause, NewPrice, Payer
+from sutura.core.handover.comebacks import Cause, NewPrice, Payer, Seal
 from sutura.core.intake.marks import Mark, MarkKind
 from sutura.core.job import Stage
 from sutura.core.maths.geometry import Point
@@ -52,8 +52,8 @@ def test_w01_comes_back_with_a_new_impact_and_the_customer_pays(shop: Shop) -> N
     assert (then.payer, then.price) == (Payer.CUSTOMER, NewPrice.ALL)
     shop.choose(new)
     assert (shop.job(new).chosen.price_minor or 0) > 0
-    assert comebacks.back_from(shop.job(new)) == (old, [])
-    assert comebacks.back_from(shop.job(old)) == ("", [new])
+    assert store.came_and_went(shop.job(new).id) == (old, [])
+    assert store.came_and_went(shop.job(old).id) == ("", [new])
 
 
 def works() -> dict[str, tuple[str, str]]:
@@ -89,6 +89,14 @@ def test_w06_comes_back_with_a_dead_strip_and_the_supplier_is_asked(shop: Shop) 
         Cause.PART,
         Cause.WORKMANSHIP,
     ]
+    comebacks.decide(new, "new_damage", "opened", "seen under the loupe", shop.counter, shop.tick())
+    again = comebacks.comeback_page(new)
+    assert again.agree_anew
+    assert again.seal is Seal.OPENED
+    shop.choose(new)
+    assert not comebacks.comeback_page(new).agree_anew
+    comebacks.decide(new, "workmanship", "whole", "the plug was loose", shop.counter, shop.tick())
+    assert shop.job(new).chosen.price_minor == 0
     book = comebacks.book_page(shop.manager, shop.now)
     assert [row.code for row in book.rows].count(new) == 1
     assert book.by_cause.get("workmanship") == 1
@@ -122,7 +130,8 @@ def test_nothing_found_twice_in_a_row_asks_for_a_longer_test(shop: Shop) -> None
     first = back(shop, old, marks=[])
     page = comebacks.comeback_page(first)
     assert page.suggested is Cause.NOT_FOUND
-    assert len(page.reasons) == 1
+    assert [one.id for one in page.reasons] == ["comeback.nothing", "comeback.seal-unclear"]
+    assert len(comebacks.comeback_page(first, "whole").reasons) == 1
     comebacks.decide(first, "not_found", "whole", "", shop.counter, shop.tick())
     with pytest.raises(Invalid):
         comebacks.open_comeback(first, shop.counter, shop.tick())

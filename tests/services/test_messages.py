@@ -112,6 +112,7 @@ def test_a_mail_is_mime_that_the_standard_library_reads(
     [sent] = outbox.sent
     read = email.message_from_bytes(sent.mail, policy=email.policy.default)
     assert read["To"] == "orla@venn.example"
+    assert read["From"].addresses[0].addr_spec == "no-reply@sutura.invalid"
     assert "is ready" in str(read["Subject"])
     assert read["Message-ID"]
     assert read.get_content_type() == "text/plain"
@@ -183,7 +184,7 @@ def test_a_status_page_ends_and_cannot_be_guessed(shop: Shop, ready: str) -> Non
     link = messages.status_link(shop.job(ready), shop.now)
     assert messages.status_link(shop.job(ready), shop.now) == link
     page = messages.status_page(link, shop.now)
-    assert page.ready
+    assert page.says.id == "status.ready"
     assert page.code == ready
     for wrong in ("", "x" * 24, link[:-1], link + "a", "'; drop table job; --------"):
         with pytest.raises(NotFound):

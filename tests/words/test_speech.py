@@ -157,6 +157,7 @@ CUSTOMERS = (
 )
 SAID = (
     "papers.",
+    "status.",
     "invoice.deposit",
     "invoice.work",
     "invoice.part",

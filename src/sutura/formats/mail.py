@@ -5,7 +5,10 @@ from __future__ import annotations
 from datetime import datetime
 from email.message import EmailMessage
 from email.policy import SMTP
-from email.utils import format_datetime
+from email.utils import format_datetime, formataddr
+
+# whoever really sends puts the shop's own address here; names that end so reach nobody (RFC 2606)
+SENDER = "no-reply@sutura.invalid"
 
 
 def make_mail(*, sender: str, to: str, subject: str, text: str, number: str, at: datetime) -> bytes:
@@ -14,7 +17,7 @@ def make_mail(*, sender: str, to: str, subject: str, text: str, number: str, at:
     """
     mail = EmailMessage(policy=SMTP)
     # a line break in a name would begin another header
-    mail["From"] = " ".join(sender.split())
+    mail["From"] = formataddr((" ".join(sender.split()), SENDER))
     mail["To"] = " ".join(to.split())
     mail["Subject"] = " ".join(subject.split())
     mail["Date"] = format_datetime(at)

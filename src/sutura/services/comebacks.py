@@ -13,7 +13,7 @@ from sutura.core.catalogue.model import Model
 from sutura.core.errors import NotFound
 from sutura.core.facts import Fact, fact
 from sutura.core.handover import comebacks as rules
-from sutura.core.handover.comebacks import Cause, Cost, Evidence, Follows, NewPrice, Payer, Standing
+from sutura.core.handover.comebacks import Cause, Cost, Evidence, Follows, NewPrice, Payer, Seal, Standing
 from sutura.core.job import EventKind, JobRecord, Stage
 from sutura.core.maths.money import Money
 from sutura.core.people import Deed, demand
@@ -42,9 +42,6 @@ from sutura.store.database import reading, writing
 
 # the Book counts what came back in so long; the shop's, no source
 COUNTED = timedelta(days=365)
-standing_says = rules.standing_says
-# what is said of the seal
-SEALS = ("whole", "opened", "unclear")
 
 
 @reading
@@ -120,12 +117,19 @@ class ComebackPage:
     reasons: tuple[Fact, ...]
     follows: Mapping[Cause, Follows]
     decided: Sequence[store.Decided]
+    seal: Seal
+
+    @property
+    def agree_anew(self) -> bool:
+        """Whether the price that is agreed is that of a cause which was taken back."""
+        free = self.job.chosen.price_minor == 0 and len(self.decided) > 1
+        return free and self.decided[-1].price is not NewPrice.NOTHING
 
 
 @reading
 def comeback_page(code: str, seal: str = "") -> ComebackPage:
-    """A comeback as it stands; `seal` is what is said of the seal, empty = as it was decided with, or
-    whole.
+    """A comeback as it stands; `seal` is what is said of the seal, empty = as it was decided with, and not
+    known before.
     """
     job = job_store.load_job(code)
     return _page(job, seal)
@@ -141,7 +145,8 @@ def _page(job: JobRecord, seal: str) -> ComebackPage:
     assert standing, "a comeback comes from a job that was handed back"
     model = schools.of_job(job)
     decided = store.causes_of(job.id)
-    opened = seal == "opened" or (not seal and bool(decided) and _opened(decided[-1]))
+    before_seal = rules.seal_of(decided[-1].evidence) if decided else Seal.UNCLEAR
+    said = Seal(seal) if seal in set(Seal) else before_seal
     evidence = Evidence(
         changes=rules.changes_of(
             model.functions, _proof_of(of), intake_store.load_results(job.id).get(0, {})
@@ -149,7 +154,7 @@ def _page(job: JobRecord, seal: str) -> ComebackPage:
         new_marks=rules.new_marks(
             rules.marks_left(marks_of(of), fitted=of.chosen.offer_id is not None), marks_of(job)
         ),
-        opened_by_others=opened,
+        opened_by_others=rules.opened_by(said),
         liquid=rules.is_wet(job.arrival.look, of.arrival.look),
         not_found_before=_not_found_before(of),
     )
@@ -164,11 +169,8 @@ def _page(job: JobRecord, seal: str) -> ComebackPage:
         reasons=reasons,
         follows={cause: rules.follows(cause, standing) for cause in Cause},
         decided=decided,
+        seal=said,
     )
-
-
-def _opened(decided: store.Decided) -> bool:
-    return any(one.id == "comeback.opened" for one in decided.evidence)
 
 
 def _proof_of(job: JobRecord) -> Mapping[str, FunctionResult]:
@@ -326,9 +328,3 @@ def _counted(names: Sequence[str]) -> dict[str, int]:
     for name in names:
         counts[name] = counts.get(name, 0) + 1
     return dict(sorted(counts.items(), key=lambda pair: (-pair[1], pair[0])))
-
-
-@reading
-def back_from(job: JobRecord) -> tuple[str, list[str]]:
-    """The job that a job came back from, and those that came back from it."""
-    return store.came_and_went(job.id)

@@ -13,10 +13,10 @@ from zoneinfo import ZoneInfo
 from babel import Locale
 
 from sutura.core.errors import Invalid, MoveRefused, NotFound, StaleSave
-from sutura.core.facts import fact
+from sutura.core.facts import Fact, fact
 from sutura.core.handover import telling as rules
 from sutura.core.handover.ledger import Balance
-from sutura.core.handover.telling import Telling, Template, Told, Way, telling_from
+from sutura.core.handover.telling import Sending, Telling, Template, Told, Way, telling_from
 from sutura.core.job import EventKind, JobRecord, SeamStitch, Stage, seam
 from sutura.core.people import Deed, demand
 from sutura.core.values import Person, Role
@@ -41,15 +41,6 @@ STORAGE = "collect"
 GOOD_AFTER = timedelta(days=30)
 # as many messages go out in one go of the worker
 MOST_AT_ONCE = 20
-OVER = frozenset({Stage.HANDED_BACK, Stage.RETURNED})
-# what may be told when
-TOLD_AT: Mapping[Told, frozenset[Stage]] = {
-    Told.READY: frozenset({Stage.CLOSED, Stage.DECLINED}),
-    Told.REMINDER: frozenset({Stage.CLOSED, Stage.DECLINED}),
-    Told.DELAYED: frozenset(Stage) - OVER,
-    Told.QUESTION: frozenset(Stage) - OVER,
-    Told.RECEIPT: frozenset({Stage.HANDED_BACK}),
-}
 
 
 def telling() -> Telling:
@@ -67,7 +58,7 @@ def tell(code: str, told: str, reason: str, by: Person, now: datetime) -> str:
         raise Invalid("told", told, fact("tell.choose-what", told=tuple(set(Told) - {Told.REMINDER})))
     job = job_store.lock_job(code)
     kind = Told(told)
-    if job.stage not in TOLD_AT[kind]:
+    if job.stage not in rules.TOLD_AT[kind]:
         raise MoveRefused(code, fact("tell.be-told"), [fact("job.it-is", stage=job.stage)])
     if kind is Told.READY and (waits := looks.not_ready(job, schools.of_job(job), now)):
         raise MoveRefused(code, fact("tell.be-told"), list(waits))
@@ -107,7 +98,7 @@ def _queue(
         receiver=receiver[:200],
         subject=words.subject[:300],
         body=words.text[:2000],
-        state="waiting",
+        state=Sending.WAITING.value,
         due_at=due,
         person=by.id,
         at=now,
@@ -183,7 +174,7 @@ def _send_next(now: datetime) -> int | None:
         return None
     *_, erased = store.wants_of(message.job_id)
     if erased:
-        store.save_message(message.id, state="dropped")
+        store.save_message(message.id, state=Sending.DROPPED.value)
         return 0
     mail = b""
     if message.way is Way.MAIL:
@@ -200,7 +191,7 @@ def _send_next(now: datetime) -> int | None:
     except (Away, Undeliverable) as failed:
         _failed(message, failed, now)
         return 0
-    store.save_message(message.id, state="sent", sent_at=now, tries=message.tries + 1, why="")
+    store.save_message(message.id, state=Sending.SENT.value, sent_at=now, tries=message.tries + 1, why="")
     return 1
 
 
@@ -211,7 +202,7 @@ def _failed(message: store.MessageRow, failed: Exception, now: datetime) -> None
     if again:
         store.save_message(message.id, tries=tries, due_at=again, why=str(failed)[:300])
     else:
-        store.save_message(message.id, state="given_up", tries=tries, why=str(failed)[:300])
+        store.save_message(message.id, state=Sending.GIVEN_UP.value, tries=tries, why=str(failed)[:300])
 
 
 def remind(now: datetime) -> int:
@@ -230,7 +221,7 @@ def remind(now: datetime) -> int:
 @writing
 def _remind(code: str, days: int, by: Person, now: datetime) -> int:
     job = job_store.lock_job(code)
-    if job.stage not in TOLD_AT[Told.REMINDER] or looks.not_ready(job, schools.of_job(job), now):
+    if job.stage not in rules.TOLD_AT[Told.REMINDER] or looks.not_ready(job, schools.of_job(job), now):
         return 0
     if any(row.occasion == str(days) for row in store.messages_of(job.id) if row.kind is Told.REMINDER):
         return 0
@@ -261,13 +252,9 @@ class ToDecide:
 def to_decide(now: datetime) -> list[ToDecide]:
     """What lies here longer than the shop stores it (rule tell.reminders)."""
     said = telling()
-    return [
-        ToDecide(
-            code=one.code, since=one.closed_at, agreed=STORAGE in consents_store.load_consents(one.job_id)
-        )
-        for one in store.uncollected()
-        if rules.is_stored_too_long(one.closed_at, said, now)
-    ]
+    long = [one for one in store.uncollected() if rules.is_stored_too_long(one.closed_at, said, now)]
+    agreed = consents_store.who_agreed(STORAGE, [one.job_id for one in long])
+    return [ToDecide(code=one.code, since=one.closed_at, agreed=one.job_id in agreed) for one in long]
 
 
 @reading
@@ -321,11 +308,10 @@ class StatusPage:
     code: str
     device: str
     seam: tuple[SeamStitch, ...]
-    stage: Stage
-    promise_at: datetime
-    ready: bool
+    says: Fact
+    next: Fact | None
+    # nothing where no price is agreed, and when it is over
     balance: Balance | None
-    quoted: bool
 
 
 @reading
@@ -337,16 +323,16 @@ def status_page(link: str, now: datetime) -> StatusPage:
     job = job_store.load_job(code)
     finished = job.closing.finished_at
     *_, erased = store.wants_of(job.id)
-    if erased or (job.stage in OVER and finished and now - finished > GOOD_AFTER):
+    if erased or (job.stage in rules.OVER and finished and now - finished > GOOD_AFTER):
         raise NotFound(fact("tell.status"), "…")
-    priced = job.chosen.price_minor is not None
+    ready = job.stage is Stage.CLOSED and not looks.not_ready(job, schools.of_job(job), now)
+    says, then = rules.status_of(job.stage, job.promise_at, ready=ready)
+    owes = job.chosen.price_minor is not None and then is not None
     return StatusPage(
         code=job.code,
         device=job.model_name,
         seam=seam(job.stage),
-        stage=job.stage,
-        promise_at=job.promise_at,
-        ready=job.stage is Stage.CLOSED and not looks.not_ready(job, schools.of_job(job), now),
-        balance=ledger.balance(job) if priced else None,
-        quoted=priced,
+        says=says,
+        next=then,
+        balance=ledger.balance(job) if owes else None,
     )

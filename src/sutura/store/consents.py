@@ -8,7 +8,7 @@ from datetime import datetime
 
 from peewee import Select
 
-from sutura.store.database import each, grouped, insert, raw, reading, rows, written
+from sutura.store.database import column, each, grouped, insert, raw, reading, rows, written
 from sutura.store.tables import Consent, ConsentText
 
 
@@ -118,3 +118,10 @@ def consents_of(job_ids: Sequence[int]) -> dict[int, list[str]]:
 @reading
 def load_consents(job_id: int) -> dict[str, str]:
     return dict(rows(_agreed(job_id)))
+
+
+@reading
+def who_agreed(consent: str, job_ids: Sequence[int]) -> set[int]:
+    """Which of some jobs' customers agreed to a consent."""
+    agreed = Consent.select(Consent.job).where(Consent.consent == consent, Consent.job.in_(list(job_ids)))
+    return set(column(agreed)) if job_ids else set()

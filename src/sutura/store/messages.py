@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 
-from sutura.core.handover.telling import Told, Way
+from sutura.core.handover.telling import Sending, Told, Way
 from sutura.core.job import EventKind, Stage
 from sutura.store.database import column, each, first, reading, rows
 from sutura.store.handover_tables import HandedOut, MessageOut, StatusLink
@@ -27,7 +27,7 @@ class MessageRow:
     receiver: str
     subject: str
     body: str
-    state: str
+    state: Sending
     why: str
     tries: int
     due_at: datetime
@@ -35,8 +35,8 @@ class MessageRow:
     at: datetime
 
 
-def _message(kind: str, way: str, **columns: Any) -> MessageRow:
-    return MessageRow(kind=Told(kind), way=Way(way), **columns)
+def _message(kind: str, way: str, state: str, **columns: Any) -> MessageRow:
+    return MessageRow(kind=Told(kind), way=Way(way), state=Sending(state), **columns)
 
 
 _MESSAGE = MessageOut.select(
@@ -82,7 +82,7 @@ def messages_page(most: int = 60) -> list[MessageRow]:
 
 def lock_due(now: datetime) -> MessageRow | None:
     """The next message that is due, locked; one that another worker has is left to it."""
-    due = _MESSAGE.where(MessageOut.state == "waiting", MessageOut.due_at <= now)
+    due = _MESSAGE.where(MessageOut.state == Sending.WAITING.value, MessageOut.due_at <= now)
     return first(
         _message, due.order_by(MessageOut.due_at).limit(1).for_update(of=MessageOut, skip_locked=True)
     )
@@ -95,8 +95,8 @@ def save_message(message_id: int, **columns: Any) -> None:
 def drop_waiting(customer_ids: Sequence[int]) -> None:
     """What was still to be sent to customers is not sent."""
     jobs = Job.select(Job.id).where(Job.customer.in_(list(customer_ids)))
-    MessageOut.update(state="dropped").where(
-        MessageOut.job.in_(jobs), MessageOut.state == "waiting"
+    MessageOut.update(state=Sending.DROPPED.value).where(
+        MessageOut.job.in_(jobs), MessageOut.state == Sending.WAITING.value
     ).execute()
 
 

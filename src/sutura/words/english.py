@@ -176,6 +176,7 @@ SENTENCES: Mapping[str, str] = {
     "comeback.part-over": "the warranty on the part is over: the customer pays",
     "comeback.part-until": "on the part until {until}",
     "comeback.screen-failed": "{names}: worked at the proof, is faulty now, and is the screen’s own",
+    "comeback.seal-unclear": "whether others opened it cannot be told",
     "comeback.shop-alone": "it costs nothing; the shop pays alone",
     "comeback.still": "the warranty runs for {days:one day|# days} more",
     "comeback.supplier-ended": "the supplier’s guarantee ended on {until}",
@@ -1173,6 +1174,17 @@ SENTENCES: Mapping[str, str] = {
     "shop.write-day": "write it with its year first, such as 2026-12-25",
     "shop.write-time-of-day": "write a time of day such as 9:30",
     # -- stock
+    "status.closing": "It works; it is closed up now.",
+    "status.collect": "You can collect it in our opening hours. Bring the ticket.",
+    "status.cures": "It is closed; its glue hardens and it is looked at once more.",
+    "status.expected": "We expect to have it ready by {at}.",
+    "status.handed-back": "It was handed back.",
+    "status.looking": "We are looking at it.",
+    "status.not-repaired": "It is not repaired.",
+    "status.on-the-bench": "It is on the bench.",
+    "status.part-here": "Its part is here; it is worked on soon.",
+    "status.ready": "It is ready.",
+    "status.waits-for-part": "We wait for its part.",
     "stock.another-name": "another name: this one is taken",
     "stock.cannot-go-back-any-more": (
         "its last day to go back is over, or its film is off: keep it as what it is, or write it off"

@@ -10,10 +10,10 @@ from sutura.core.bench.schools import Whose
 from sutura.core.catalogue.kin import Kinship
 from sutura.core.catalogue.packs import Change
 from sutura.core.handover.comebacks import Cause as BackCause
-from sutura.core.handover.comebacks import Payer
+from sutura.core.handover.comebacks import Payer, Seal
 from sutura.core.handover.invoicing import InvoiceKind
 from sutura.core.handover.ledger import ChargeState, PaidFor
-from sutura.core.handover.telling import Told, Way
+from sutura.core.handover.telling import Sending, Told, Way
 from sutura.core.identify.reading import Verdict
 from sutura.core.intake.arrival import Applies, Channel
 from sutura.core.intake.marks import MarkKind
@@ -151,12 +151,19 @@ NAMES: Mapping[type[Enum], Mapping[Enum, str]] = {
         BackCause.NOT_FOUND: "nothing found",
     },
     Payer: {Payer.CUSTOMER: "customer", Payer.SHOP: "shop", Payer.SUPPLIER: "supplier"},
+    Seal: {Seal.UNCLEAR: "cannot be told", Seal.WHOLE: "whole", Seal.OPENED: "opened by others"},
     Told: {
         Told.READY: "it is ready",
         Told.REMINDER: "it waits to be collected",
         Told.DELAYED: "it takes longer",
         Told.QUESTION: "a question",
         Told.RECEIPT: "the receipt",
+    },
+    Sending: {
+        Sending.WAITING: "waits until",
+        Sending.SENT: "sent",
+        Sending.GIVEN_UP: "given up",
+        Sending.DROPPED: "not sent",
     },
     Way: {Way.TEXT: "by text", Way.MAIL: "by mail", Way.NONE: "not at all"},
     InvoiceKind: {

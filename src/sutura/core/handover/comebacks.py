@@ -110,7 +110,8 @@ class Evidence:
 
     changes: tuple[Change, ...]
     new_marks: tuple[Mark, ...]
-    opened_by_others: bool
+    # None = nobody can tell
+    opened_by_others: bool | None
     liquid: bool
     not_found_before: int = 0
 
@@ -295,8 +296,38 @@ def _same(mark: Mark, before: Mark) -> bool:
     )
 
 
+class Seal(StrEnum):
+    """What is said of our seal."""
+
+    UNCLEAR = "unclear"
+    WHOLE = "whole"
+    OPENED = "opened"
+
+
+def opened_by(seal: Seal) -> bool | None:
+    """Whether others opened it, by what is said of the seal; None where nobody can tell."""
+    return None if seal is Seal.UNCLEAR else seal is Seal.OPENED
+
+
+def seal_of(evidence: Sequence[Fact]) -> Seal:
+    """What was said of the seal when a cause was decided, by the evidence that was kept."""
+    ids = {one.id for one in evidence}
+    if "comeback.opened" in ids:
+        return Seal.OPENED
+    return Seal.UNCLEAR if "comeback.seal-unclear" in ids else Seal.WHOLE
+
+
 def suggest(evidence: Evidence) -> tuple[Cause, tuple[Fact, ...]]:
-    """The likeliest cause by rule comeback.cause, and the evidence for it in words."""
+    """The likeliest cause by rule comeback.cause, and the evidence for it in words; that nobody can tell of
+    the seal is said with it.
+    """
+    cause, reasons = _suggest(evidence)
+    if evidence.opened_by_others is None:
+        return cause, (*reasons, fact("comeback.seal-unclear"))
+    return cause, reasons
+
+
+def _suggest(evidence: Evidence) -> tuple[Cause, tuple[Fact, ...]]:
     damage = [fact("comeback.new-mark", kind=mark.kind, side=mark.side) for mark in evidence.impacts]
     if evidence.liquid:
         damage.append(fact("comeback.liquid"))

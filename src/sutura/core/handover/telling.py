@@ -12,7 +12,8 @@ from typing import Any
 from zoneinfo import ZoneInfo
 
 from sutura.core.errors import Invalid
-from sutura.core.facts import fact
+from sutura.core.facts import Fact, fact
+from sutura.core.job import Stage
 from sutura.core.typed import Problems, read_text, read_whole
 from sutura.core.values import COMMON, Rule
 
@@ -25,6 +26,15 @@ class Told(StrEnum):
     DELAYED = "delayed"
     QUESTION = "question"
     RECEIPT = "receipt"
+
+
+class Sending(StrEnum):
+    """What became of a message."""
+
+    WAITING = "waiting"
+    SENT = "sent"
+    GIVEN_UP = "given_up"
+    DROPPED = "dropped"
 
 
 class Way(StrEnum):
@@ -75,6 +85,15 @@ USUAL: Mapping[Told, Template] = {
     Told.RECEIPT: Template(
         subject="{shop}: your receipt", text="Thank you. Your {device} ({job}) was handed back. {status}"
     ),
+}
+OVER = frozenset({Stage.HANDED_BACK, Stage.RETURNED})
+# what may be told when
+TOLD_AT: Mapping[Told, frozenset[Stage]] = {
+    Told.READY: frozenset({Stage.CLOSED, Stage.DECLINED}),
+    Told.REMINDER: frozenset({Stage.CLOSED, Stage.DECLINED}),
+    Told.DELAYED: frozenset(Stage) - OVER,
+    Told.QUESTION: frozenset(Stage) - OVER,
+    Told.RECEIPT: frozenset({Stage.HANDED_BACK}),
 }
 # those for which somebody writes a reason
 REASONED = frozenset({Told.DELAYED, Told.QUESTION})
@@ -205,6 +224,32 @@ def way_of(wanted: str, phone: str, email: str) -> tuple[Way, str]:
     if wanted == Way.MAIL or (not wanted and not phone.strip()):
         return Way.MAIL, email.strip()
     return Way.TEXT, phone.strip()
+
+
+def tellable(stage: Stage) -> tuple[Told, ...]:
+    """What somebody may press to tell at a stage; reminders go out by themselves."""
+    return tuple(told for told in Told if told is not Told.REMINDER and stage in TOLD_AT[told])
+
+
+_STATUS: Mapping[Stage, Fact] = {
+    Stage.IDENTIFIED: fact("status.looking"),
+    Stage.QUOTED: fact("status.waits-for-part"),
+    Stage.PART_IN_HAND: fact("status.part-here"),
+    Stage.OPENED: fact("status.on-the-bench"),
+    Stage.PROVED: fact("status.closing"),
+    Stage.CLOSED: fact("status.cures"),
+    Stage.HANDED_BACK: fact("status.handed-back"),
+    Stage.DECLINED: fact("status.not-repaired"),
+    Stage.RETURNED: fact("status.not-repaired"),
+}
+
+
+def status_of(stage: Stage, promise_at: datetime, *, ready: bool) -> tuple[Fact, Fact | None]:
+    """How far a repair is, as its customer reads it, and what comes next; nothing where it is over."""
+    if ready:
+        return fact("status.ready"), fact("status.collect")
+    expected = stage not in OVER and stage is not Stage.DECLINED
+    return _STATUS[stage], fact("status.expected", at=promise_at) if expected else None
 
 
 def check_way(wanted: str) -> str:

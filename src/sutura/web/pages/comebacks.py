@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from fastapi.responses import Response
 
-from sutura.core.handover.comebacks import Cause, Payer
+from sutura.core.handover.comebacks import Cause, Payer, Seal, standing_says
 from sutura.core.people import Deed, may
 from sutura.services import comebacks
 from sutura.services import job as job_service
@@ -31,7 +31,7 @@ def comeback_page(ask: Ask, code: str) -> Response:
 
 def _page(ask: Asking, code: str, shown: Shown = ANEW) -> Response:
     seal = shown.entered.text("seal") or ask.request.query_params.get("seal", "")
-    page = comebacks.comeback_page(code, seal if seal in comebacks.SEALS else "")
+    page = comebacks.comeback_page(code, seal)
     whole = job_service.job_page(code, ask.now)
     decided = page.decided[-1] if page.decided else None
     return render(
@@ -43,11 +43,10 @@ def _page(ask: Asking, code: str, shown: Shown = ANEW) -> Response:
         whole=whole,
         job=page.job,
         decided=decided,
-        seal=seal or "whole",
-        seals=[("whole", "whole"), ("opened", "opened by others"), ("unclear", "cannot be told")],
+        seals=[(one.value, one) for one in Seal],
         causes=[(cause, page.follows[cause]) for cause in Cause],
         chosen=shown.entered.text("cause") or (decided.cause if decided else page.suggested).value,
-        says=comebacks.standing_says(page.standing),
+        says=standing_says(page.standing),
         may_decide=may(ask.person, Deed.QUOTE),
     )
 

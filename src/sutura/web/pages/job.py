@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from fastapi.responses import Response
 
-from sutura.core.handover.telling import REASONED, Told
+from sutura.core.handover.comebacks import standing_says
+from sutura.core.handover.telling import REASONED, tellable
 from sutura.core.intake.arrival import DATA_STATES, untested
 from sutura.core.intake.damage import read_damage
 from sutura.core.intake.diagnosis import diagnose
@@ -17,6 +18,7 @@ from sutura.services import comebacks, handover, messages, planning, quoting, ro
 from sutura.services import job as service
 from sutura.services import shop as shop_service
 from sutura.services.marks import marks_of, signature_of
+from sutura.store import comebacks as comebacks_store
 from sutura.store import photos as photos_store
 from sutura.web.addresses import Addresses, Anyone
 from sutura.web.deeds import deed
@@ -46,7 +48,7 @@ def _page(ask: Asking, code: str, shown: Shown = ANEW) -> Response:
     page = service.job_page(code, ask.now)
     job, marks = page.job, marks_of(page.job)
     standing = comebacks.standing_of(job, ask.now)
-    tellable = [one for one in Told if one is not Told.REMINDER and job.stage in messages.TOLD_AT[one]]
+    may_tell = tellable(job.stage)
     return render(
         ask,
         "job/job.html",
@@ -62,11 +64,11 @@ def _page(ask: Asking, code: str, shown: Shown = ANEW) -> Response:
         found=diagnose(job.arrival.look, has_of(page.model)),
         photos=photos_store.job_photos(job.id),
         marks={mark.id: mark.label for mark in marks if mark.id},
-        standing=comebacks.standing_says(standing) if standing else (),
-        came=comebacks.back_from(job),
+        standing=standing_says(standing) if standing else (),
+        came=comebacks_store.came_and_went(job.id),
         told=messages.messages_of(job),
-        tellable=tellable,
-        reasoned=REASONED.intersection(tellable),
+        tellable=may_tell,
+        reasoned=REASONED.intersection(may_tell),
         margin=quoting.job_margin(job, ask.person) if may(ask.person, Deed.SEE_COST) else None,
         deposit=routes.deposit_open(job),
         promisable=page.next is not None and may(ask.person, Deed.TAKE_IN),
