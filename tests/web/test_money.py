@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator
 
 import pytest
@@ -42,6 +43,12 @@ def test_a_part_is_paid_with_change_and_what_is_wrong_stays_entered(desks: Sit, 
     refused = pell.post(f"/jobs/{job}/money", amount="40", method="cash", handed_over="30")
     assert refused.status_code == 422
     assert 'value="30"' in pell.page
+    # Enter in a field presses no way of paying
+    assert pell.post(f"/jobs/{job}/money", amount="40").status_code == 422
+    assert "choose one of" in pell.page
+    first = re.search(r"<button[^>]*>", pell.page[pell.page.index('name="amount"') - 900 :])
+    assert first
+    assert "unseen" in first[0]
     pell.post(f"/jobs/{job}/money", amount="40", method="cash", handed_over="50")
     assert "Change to give: 10.00" in pell.page
     assert pell.post(f"/jobs/{job}/money/off", write_off="1", why_off="does not pay").status_code == 403

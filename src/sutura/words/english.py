@@ -253,7 +253,7 @@ SENTENCES: Mapping[str, str] = {
     "handover.not-posted": "it was not posted",
     "handover.nothing-owed": "nothing is owed",
     "handover.open-amount-take-all-have-manager": (
-        "the open amount is {owed}; take all of it, or have a manager change the price"
+        "the open amount is {owed}; take all of it, or parts of it under “Several payments, several ways”"
     ),
     "handover.parcel-needs": "write at least {least} characters for the {field} of the parcel",
     "handover.part-up-to": "write an amount up to what is still owed, {owed}",

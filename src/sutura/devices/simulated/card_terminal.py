@@ -14,6 +14,8 @@ from sutura.core.maths.money import Money
 from sutura.devices.ports import Away, CardSays, NoAnswer
 
 FAULTS = ("declines", "away", "timeout", "lost")
+# as many charges are remembered; the stand-in's own
+MOST = 500
 
 
 class SimulatedTerminal:
@@ -61,7 +63,7 @@ class SimulatedTerminal:
         return self._said
 
     def _keep(self, reference: str, said: CardSays, amount: str) -> None:
-        self._said = {**self._known(), reference: said}
+        self._said = dict([*self._known().items(), (reference, said)][-MOST:])
         self._amounts[reference] = amount
         if self.memory:
             self.memory.parent.mkdir(mode=0o700, parents=True, exist_ok=True)
