@@ -21,7 +21,7 @@ from builders import HERON, Shop, models
 
 from sutura import logs, worker
 from sutura.config import ROOT
-from sutura.core.handover.telling import USUAL_TELLING, telling_texts
+from sutura.core.handover.telling import USUAL, USUAL_TELLING, telling_texts
 from sutura.services import messages, pricelists, rails
 from sutura.services import shop as shop_service
 from sutura.store import people as people_store
@@ -116,8 +116,8 @@ def test_a_message_goes_out_beside_the_pages(
     with connection():
         shop = Shop()
         shop.now = datetime.now(UTC) - timedelta(minutes=9)
-        never = {**telling_texts(USUAL_TELLING), "quiet_from": "00:00", "quiet_to": "00:00"}
-        messages.change_telling(never, shop_service.shop().version, shop.manager, shop.now)
+        never = {**telling_texts(USUAL_TELLING, "en", USUAL), "quiet_from": "00:00", "quiet_to": "00:00"}
+        messages.change_telling(never, "en", shop_service.shop().version, shop.manager, shop.now)
         code = shop.take_in(HERON)
         messages.tell(code, "question", "is there a code on it", shop.counter, shop.now)
     beside = worker._Beside(database)

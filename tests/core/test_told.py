@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from datetime import UTC, datetime, time, timedelta
 from zoneinfo import ZoneInfo
 
@@ -32,6 +33,7 @@ from sutura.core.handover.telling import (
     telling_from,
     telling_kept,
     telling_texts,
+    template_of,
     way_of,
     when_to_send,
 )
@@ -39,6 +41,13 @@ from sutura.core.job import Stage
 
 ZONE = ZoneInfo("Europe/Vienna")
 NOW = datetime(2031, 3, 3, 9, tzinfo=UTC)
+
+
+TEXTS = telling_texts(USUAL_TELLING, "en", USUAL)
+
+
+def read(typed: Mapping[str, str], before: Telling = USUAL_TELLING, language: str = "en") -> Telling:
+    return read_telling(typed, before, language, USUAL)
 
 
 def test_every_usual_message_names_only_what_there_is() -> None:
@@ -64,7 +73,7 @@ def test_what_has_nothing_to_say_leaves_no_gap() -> None:
 
 
 def quiet(begin: str, end: str) -> Telling:
-    return read_telling({**telling_texts(USUAL_TELLING), "quiet_from": begin, "quiet_to": end})
+    return read({**TEXTS, "quiet_from": begin, "quiet_to": end})
 
 
 @examples(300)
@@ -119,7 +128,7 @@ def test_reminders_by_their_days(hours: int, due: tuple[int, ...]) -> None:
 def test_what_lies_too_long_is_to_be_decided() -> None:
     assert not is_stored_too_long(NOW, USUAL_TELLING, NOW + timedelta(days=60, seconds=-1))
     assert is_stored_too_long(NOW, USUAL_TELLING, NOW + timedelta(days=60))
-    never = read_telling({**telling_texts(USUAL_TELLING), "storage_days": "0"})
+    never = read({**TEXTS, "storage_days": "0"})
     assert not is_stored_too_long(NOW, never, NOW + timedelta(days=9_999))
 
 
@@ -148,16 +157,47 @@ def test_a_way_that_nobody_goes_is_refused() -> None:
 
 
 def test_what_is_typed_is_kept_and_read_back() -> None:
-    typed = {
-        **telling_texts(USUAL_TELLING),
-        "quiet_from": "21:30",
-        "quiet_to": "7:15",
-        "reminders": "14, 3,3",
-    }
-    read = read_telling(typed)
-    assert (read.quiet_from, read.quiet_to, read.reminders) == (time(21, 30), time(7, 15), (3, 14))
-    assert telling_from(telling_kept(read)) == read
+    typed = {**TEXTS, "quiet_from": "21:30", "quiet_to": "7:15", "reminders": "14, 3,3"}
+    kept = read(typed)
+    assert (kept.quiet_from, kept.quiet_to, kept.reminders) == (time(21, 30), time(7, 15), (3, 14))
+    assert kept.words == {}, "the usual words are not the shop's own"
+    assert telling_from(telling_kept(kept)) == kept
     assert telling_from({}) == USUAL_TELLING
+
+
+def test_the_words_of_each_language_are_the_shops_own() -> None:
+    """What is written in one language stays where another is written; the usual words again are none."""
+    german = read({**TEXTS, "text.ready": "Fertig: {job}"}, language="de")
+    assert template_of(german, Told.READY, "de", USUAL[Told.READY]).text == "Fertig: {job}"
+    assert template_of(german, Told.READY, "en", USUAL[Told.READY]) == USUAL[Told.READY]
+    assert template_of(german, Told.QUOTE, "de", USUAL[Told.QUOTE]) == USUAL[Told.QUOTE]
+    both = read({**TEXTS, "text.ready": "Come: {job}"}, german)
+    assert {language: set(own) for language, own in both.words.items()} == {
+        "de": {Told.READY},
+        "en": {Told.READY},
+    }
+    assert telling_from(telling_kept(both)) == both
+    assert telling_texts(both, "de", USUAL)["text.ready"] == "Fertig: {job}"
+    assert read(TEXTS, both, "de").words == {"en": both.words["en"]}
+
+
+@pytest.mark.parametrize(
+    ("told", "text", "taken"),
+    [
+        (Told.QUOTE, "Here: {link}, until {until}", True),
+        (Told.QUOTE, "Your quote holds until {until}", False),
+        (Told.READY, "Ready until {until}", False),
+        (Told.READY, "Ready: {link}", False),
+        (Told.RECEIPT, "Warranty until {warranty}", True),
+    ],
+)
+def test_a_quote_is_told_with_its_address_and_nothing_else_is(told: Told, text: str, taken: bool) -> None:
+    if taken:
+        assert check_template(told, "A subject", text).text == text
+        return
+    with pytest.raises(ManyInvalid) as refused:
+        check_template(told, "A subject", text)
+    assert [one.field for one in refused.value.problems] == [f"text.{told.value}"]
 
 
 def test_every_problem_is_said_at_once() -> None:
@@ -169,7 +209,7 @@ def test_every_problem_is_said_at_once() -> None:
         "text.ready": "{who}",
     }
     with pytest.raises(ManyInvalid) as refused:
-        read_telling({**telling_texts(USUAL_TELLING), **bad})
+        read({**TEXTS, **bad})
     assert {one.field for one in refused.value.problems} == set(bad)
 
 

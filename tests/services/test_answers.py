@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import email
+import email.policy
 from collections.abc import Iterator
 from datetime import UTC, timedelta
 
@@ -10,19 +12,21 @@ from builders import HERON, Shop, models, said
 
 from sutura.core.errors import Invalid, ManyInvalid, MoveRefused, NotAllowed, NotFound
 from sutura.core.handover.ledger import PaidFor
+from sutura.core.handover.telling import Sending
 from sutura.core.job import EventKind, Stage
 from sutura.core.quoting.answers import NONE, WITH, WITHOUT, NotOpen, QuoteState
 from sutura.core.quoting.policy import policy_texts
 from sutura.core.quoting.taxes import tax_lines, taxes_from
 from sutura.devices import plug, plugged
 from sutura.devices.simulated.messenger import SimulatedMessenger
-from sutura.services import answers, handover, ledger, orders, quoting, routes
+from sutura.services import answers, handover, ledger, messages, orders, quoting, routes
 from sutura.services import job as job_service
 from sutura.services import shop as shop_service
 from sutura.store import job as job_store
 from sutura.store import ledger as ledger_store
 from sutura.store import orders as orders_store
 from sutura.store import suppliers as suppliers_store
+from sutura.store.database import DATABASE
 from sutura.words.history import tell
 from sutura.words.speech import Speech
 
@@ -298,21 +302,27 @@ def test_a_question_is_overtaken_by_another_price_and_by_time(shop: Shop) -> Non
         answers.ask_found(waiting, "the battery is swollen", "35", shop.counter, shop.now)
 
 
-def test_the_link_is_sent_once_and_to_somebody(shop: Shop, sender: SimulatedMessenger) -> None:
+def test_the_link_is_sent_once_and_its_secret_is_kept_no_longer(
+    shop: Shop, sender: SimulatedMessenger
+) -> None:
     code, token = offered(shop)
-    to = answers.send_link(code, token, ADDRESS, shop.counter, shop.now)
+    assert messages.quote_told(shop.job(code).id, 1) is None
+    assert answers.send_link(code, token, ADDRESS, shop.counter, shop.now) == "waiting"
+    assert answers.send_link(code, token, ADDRESS, shop.counter, shop.now) == "already"
+    waiting = messages.quote_told(shop.job(code).id, 1)
+    assert waiting
+    assert (waiting.link, ADDRESS in waiting.body, ADDRESS in waiting.reads) == (ADDRESS, False, False)
+    assert messages.send_due(shop.now) == 1
     [message] = sender.sent
-    assert message.to == to != ""
+    assert message.to == "555 0101"
     assert ADDRESS in message.text
     assert models()[HERON].name in message.text
-    assert answers.was_sent(answers.by_link(token))
-    # twice within a minute is once; later it is sent again
-    assert answers.send_link(code, token, ADDRESS, shop.counter, shop.now) == ""
-    assert len(sender.sent) == 1
-    answers.send_link(code, token, ADDRESS, shop.counter, shop.now + timedelta(minutes=2))
-    assert len(sender.sent) == 2
-    assert "Quote 1 was sent" in history(shop, code)
-    assert to not in history(shop, code)
+    sent = messages.quote_told(shop.job(code).id, 1)
+    assert sent
+    assert (sent.state, sent.link) == (Sending.SENT, "")
+    assert answers.send_link(code, token, ADDRESS, shop.counter, shop.now + timedelta(days=1)) == "already"
+    assert "The customer is told: the quote" in history(shop, code)
+    assert "555 0101" not in history(shop, code)
     with pytest.raises(NotAllowed):
         answers.send_link(code, token, ADDRESS, shop.bram, shop.now)
     other = shop.take_in(HERON)
@@ -322,16 +332,55 @@ def test_the_link_is_sent_once_and_to_somebody(shop: Shop, sender: SimulatedMess
         answers.send_link(code, token, ADDRESS, shop.counter, shop.now + timedelta(days=9))
 
 
-@pytest.mark.parametrize(("fault", "says"), [("away", "nothing was sent"), ("refuses", "cannot reach")])
-def test_a_sender_that_fails_is_told_and_nothing_is_kept(
-    shop: Shop, sender: SimulatedMessenger, fault: str, says: str
+@pytest.mark.parametrize("by", ["mail", "text"])
+def test_a_quote_goes_the_way_and_in_the_language_of_its_customer(
+    shop: Shop, sender: SimulatedMessenger, by: str
 ) -> None:
-    sender.faults = frozenset({fault})
     code, token = offered(shop)
-    with pytest.raises(Invalid) as refused:
-        answers.send_link(code, token, ADDRESS, shop.counter, shop.now)
-    assert says in said(refused.value)
-    assert not answers.was_sent(answers.by_link(token))
+    DATABASE.execute_sql(
+        "update customer set channel = %s, email = 'orla@venn.example', language = 'de' where id = %s",
+        (by, shop.job(code).customer_id),
+    )
+    answers.send_link(code, token, ADDRESS, shop.counter, shop.now)
+    messages.send_due(shop.now)
+    [message] = sender.sent
+    assert message.to == ("orla@venn.example" if by == "mail" else "555 0101")
+    assert bool(message.mail) is (by == "mail")
+    assert f"hier: {ADDRESS}" in message.text
+    mail = email.message_from_bytes(message.mail, policy=email.policy.default)
+    assert by == "text" or ADDRESS in mail.get_content()
+
+
+def test_in_the_night_a_quote_waits_and_one_that_was_answered_is_not_sent(
+    shop: Shop, sender: SimulatedMessenger
+) -> None:
+    shop.now = shop.now.replace(hour=22, minute=0)
+    (code, token), (_, other) = offered(shop), offered(shop)
+    answers.send_link(code, token, ADDRESS, shop.counter, shop.now)
+    answers.send_link(answers.by_link(other).code, other, ADDRESS, shop.counter, shop.now)
+    assert messages.send_due(shop.now + timedelta(hours=1)) == 0
+    answers.answer_by_link(token, "none", shop.now + timedelta(hours=2), agreed=False)
+    assert messages.send_due(shop.now + timedelta(hours=11)) == 1, "the other one alone"
+    told = messages.quote_told(shop.job(code).id, 1)
+    assert told
+    assert (told.state, told.link) == (Sending.DROPPED, "")
+    assert len(sender.sent) == 1
+
+
+def test_a_sender_that_fails_is_told_and_the_quote_is_sent_again(
+    shop: Shop, sender: SimulatedMessenger
+) -> None:
+    sender.faults = frozenset({"refuses"})
+    code, token = offered(shop)
+    answers.send_link(code, token, ADDRESS, shop.counter, shop.now)
+    messages.send_due(shop.now)
+    told = messages.quote_told(shop.job(code).id, 1)
+    assert told
+    assert (told.state, told.link) == (Sending.GIVEN_UP, "")
+    sender.faults = frozenset()
+    assert answers.send_link(code, token, ADDRESS, shop.counter, shop.now) == "waiting"
+    assert messages.send_due(shop.now) == 1
+    assert ADDRESS in sender.sent[0].text
 
 
 def test_the_warranty_that_was_told_holds(shop: Shop) -> None:

@@ -9,16 +9,17 @@ from collections.abc import Iterator
 from datetime import timedelta
 from pathlib import Path
 
+import pypdfium2
 import pytest
 from builders import HERON, Shop
 
-from sutura.core.errors import Invalid, MoveRefused, NotAllowed, NotFound
-from sutura.core.handover.telling import USUAL_TELLING, Told, telling_texts
+from sutura.core.errors import Invalid, MoveRefused, NotAllowed, NotFound, StaleSave
+from sutura.core.handover.telling import Sending, Told
 from sutura.devices import plug
 from sutura.devices.ports import Message
 from sutura.devices.simulated.messenger import SimulatedMessenger
 from sutura.formats.mail import make_mail
-from sutura.services import customers, handover, messages
+from sutura.services import customers, handover, invoices, messages
 from sutura.services import shop as shop_service
 from sutura.store.database import DATABASE
 
@@ -140,7 +141,9 @@ def test_a_subject_cannot_begin_another_header(shop: Shop) -> None:
 
 def test_who_wants_nothing_hears_nothing(shop: Shop, ready: str) -> None:
     wants(shop, ready, "none")
-    assert messages.tell(ready, "ready", "", shop.counter, shop.tick()) == "none"
+    with pytest.raises(Invalid, match="no messages"):
+        messages.tell(ready, "ready", "", shop.counter, shop.tick())
+    assert messages.remind(shop.now + timedelta(days=2)) == 0
     wants(shop, ready, "mail")
     with pytest.raises(Invalid):
         messages.tell(ready, "ready", "", shop.counter, shop.tick())
@@ -172,12 +175,88 @@ def test_reminders_go_out_once_each_and_the_rest_is_to_be_decided(shop: Shop, re
 
 
 def test_the_words_are_the_shops_and_read_for_a_real_job(shop: Shop, ready: str) -> None:
-    typed = {**telling_texts(USUAL_TELLING), "text.ready": "Come, {job}: {open}"}
+    typed = {**messages.texts_in("en"), "text.ready": "Come, {job}: {open}"}
     with pytest.raises(NotAllowed):
-        messages.change_telling(typed, shop_service.shop().version, shop.counter, shop.tick())
-    assert messages.preview(ready, typed, shop.now)[Told.READY].text.startswith(f"Come, {ready}: ")
-    messages.change_telling(typed, shop_service.shop().version, shop.manager, shop.tick())
-    assert messages.preview(ready, {}, shop.now)[Told.READY].text.startswith("Come, ")
+        messages.change_telling(typed, "en", shop_service.shop().version, shop.counter, shop.tick())
+    with pytest.raises(Invalid):
+        messages.change_telling(typed, "xx", shop_service.shop().version, shop.manager, shop.tick())
+    assert messages.preview(ready, typed, "en", shop.now)[Told.READY].text.startswith(f"Come, {ready}: ")
+    messages.change_telling(typed, "en", shop_service.shop().version, shop.manager, shop.tick())
+    assert messages.preview(ready, {}, "en", shop.now)[Told.READY].text.startswith("Come, ")
+    with pytest.raises(StaleSave):
+        messages.change_telling(typed, "en", shop_service.shop().version - 1, shop.manager, shop.tick())
+
+
+def test_a_customer_hears_the_shops_words_in_their_language(
+    shop: Shop, ready: str, outbox: SimulatedMessenger
+) -> None:
+    """The shop wrote its own in German and in English; who speaks neither hears English."""
+    for language, words in (("de", "Fertig: {job}, {open}"), ("en", "Come, {job}")):
+        typed = {**messages.texts_in(language), "text.ready": words}
+        messages.change_telling(typed, language, shop_service.shop().version, shop.manager, shop.tick())
+    customer = shop.job(ready).customer_id
+    DATABASE.execute_sql("update customer set language = 'de' where id = %s", (customer,))
+    messages.tell(ready, "ready", "", shop.counter, shop.tick())
+    messages.send_due(shop.now)
+    assert outbox.sent[-1].text.startswith(f"Fertig: {ready}, ")
+    # what it did not write in German is said in the usual German words
+    messages.tell(ready, "question", "which code opens it", shop.counter, shop.tick())
+    messages.send_due(shop.now)
+    assert outbox.sent[-1].text.startswith("Eine Frage zu Ihrem ")
+    assert messages.language_of(shop.job(ready).id) == "de"
+    DATABASE.execute_sql("update customer set language = 'fr' where id = %s", (customer,))
+    assert messages.language_of(shop.job(ready).id) == "en"
+
+
+def test_one_that_was_given_up_is_sent_when_it_is_asked_for_again(
+    shop: Shop, ready: str, outbox: SimulatedMessenger
+) -> None:
+    """The number was wrong: it is put right, and pressed again."""
+    outbox.faults = frozenset({"refuses"})
+    messages.tell(ready, "ready", "", shop.counter, shop.tick())
+    messages.send_due(shop.now)
+    assert messages.messages_of(shop.job(ready))[0].state is Sending.GIVEN_UP
+    outbox.faults = frozenset()
+    wants(shop, ready, "mail", "orla@venn.example")
+    assert messages.tell(ready, "ready", "", shop.counter, shop.tick()) == "waiting"
+    [row] = messages.messages_of(shop.job(ready))
+    assert (row.state, row.tries, row.why, row.receiver) == (Sending.WAITING, 0, "", "orla@venn.example")
+    assert messages.send_due(shop.now) == 1
+    assert messages.tell(ready, "ready", "", shop.counter, shop.tick()) == "already"
+
+
+def test_what_is_no_longer_so_is_not_sent_in_the_morning(
+    shop: Shop, ready: str, outbox: SimulatedMessenger
+) -> None:
+    """Ready in the evening, collected before the quiet hours are over."""
+    shop.now = shop.now.replace(hour=22, minute=0)
+    messages.tell(ready, "ready", "", shop.counter, shop.now)
+    shop.hand_back(ready)
+    assert messages.send_due(shop.now + timedelta(hours=11)) == 0
+    assert outbox.sent == []
+    assert messages.messages_of(shop.job(ready))[0].state is Sending.DROPPED
+
+
+def test_a_receipt_by_mail_brings_the_invoice(shop: Shop, ready: str, outbox: SimulatedMessenger) -> None:
+    """The mail is taken apart by the standard library, its paper read by another than made it."""
+    wants(shop, ready, "mail", "orla@venn.example")
+    shop.hand_back(ready)
+    messages.tell(ready, "receipt", "", shop.counter, shop.tick())
+    messages.send_due(shop.now)
+    read = email.message_from_bytes(outbox.sent[-1].mail, policy=email.policy.default)
+    [paper] = read.iter_attachments()
+    [kept] = invoices.papers_of(shop.job(ready))
+    assert paper.get_filename() == f"{kept.paper.number}.pdf"
+    assert paper.get_content_type() == "application/pdf"
+    text = "".join(
+        page.get_textpage().get_text_range() for page in pypdfium2.PdfDocument(paper.get_content())
+    )
+    assert kept.paper.number in text
+    body = read.get_body(("plain",))
+    assert body
+    warranty = shop.job(ready).closing.warranty_end
+    assert warranty
+    assert f"{warranty:%d.%m.%Y}" in body.get_content()
 
 
 def test_a_status_page_ends_and_cannot_be_guessed(shop: Shop, ready: str) -> None:

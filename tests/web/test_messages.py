@@ -9,6 +9,7 @@ from builders import HERON, Shop
 from starlette.testclient import TestClient
 from web.desk import Sit
 
+from sutura.core.handover.telling import Told
 from sutura.devices import plug
 from sutura.devices.simulated.messenger import SimulatedMessenger
 from sutura.services import messages
@@ -50,31 +51,42 @@ def test_it_is_told_from_the_job_and_stands_in_its_history(
 
 def test_the_words_are_tried_on_a_real_job_before_they_are_kept(desks: Sit, job: str) -> None:
     ines = desks("ines")
-    ines.get("/messages")
+    ines.get("/messages?language=de")
+    assert "ist fertig" in ines.page
     typed = {
         field: ines.hidden(field) or "All right"
         for field in (f"{part}.{kind}" for part in ("subject", "text") for kind in KINDS)
     }
-    more = {"quiet_from": "20:00", "quiet_to": "08:00", "reminders": "1, 7", "storage_days": "60"}
-    tried = ines.post("/messages/try", **{**typed, **more, "text.ready": "Hello {job}", "for_job": job})
-    assert f"Hello {job}" in tried.text
+    typed["text.quote"] = "Hier: {link}"
+    more = {
+        "quiet_from": "20:00",
+        "quiet_to": "08:00",
+        "reminders": "1, 7",
+        "storage_days": "60",
+        "language": "de",
+    }
+    tried = ines.post("/messages/try", **{**typed, **more, "text.ready": "Hallo {job}", "for_job": job})
+    assert f"Hallo {job}" in tried.text
+    assert "/q/…" in tried.text
     with connection():
-        assert messages.telling().templates["ready"].text != "Hello {job}"  # type: ignore[index]
+        assert messages.telling().words == {}
     wrong = ines.post(
         "/messages", **{**typed, **more, "text.ready": "{nobody}", "_version": ines.hidden("version")}
     )
     assert wrong.status_code == 422
     assert "{nobody}" in ines.page
     ines.post(
-        "/messages", **{**typed, **more, "text.ready": "Hello {job}", "_version": ines.hidden("version")}
+        "/messages", **{**typed, **more, "text.ready": "Hallo {job}", "_version": ines.hidden("version")}
     )
     assert ines.answer.status_code == 200
     with connection():
-        assert messages.telling().templates["ready"].text == "Hello {job}"  # type: ignore[index]
+        assert {name: own[Told.READY].text for name, own in messages.telling().words.items()} == {
+            "de": "Hallo {job}"
+        }
     assert desks("pell").get("/messages").status_code == 403
 
 
-KINDS = ("ready", "reminder", "delayed", "question", "receipt")
+KINDS = ("ready", "reminder", "delayed", "question", "quote", "receipt")
 
 
 def test_the_status_page_shows_no_name_and_nothing_of_others(

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+from dataclasses import dataclass
 from datetime import datetime
 from email.message import EmailMessage
 from email.policy import SMTP
@@ -11,7 +13,25 @@ from email.utils import format_datetime, formataddr
 SENDER = "no-reply@sutura.invalid"
 
 
-def make_mail(*, sender: str, to: str, subject: str, text: str, number: str, at: datetime) -> bytes:
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Attached:
+    """A file that goes with a mail; `kind` is its media type."""
+
+    name: str
+    kind: str
+    content: bytes
+
+
+def make_mail(
+    *,
+    sender: str,
+    to: str,
+    subject: str,
+    text: str,
+    number: str,
+    at: datetime,
+    files: Sequence[Attached] = (),
+) -> bytes:
     """One mail, ready to be handed to whoever sends mails; `number` makes its Message-ID, so that one that is
     sent twice is known to be the same.
     """
@@ -24,4 +44,7 @@ def make_mail(*, sender: str, to: str, subject: str, text: str, number: str, at:
     mail["Message-ID"] = f"<{number}@sutura.invalid>"
     mail["Auto-Submitted"] = "auto-generated"
     mail.set_content(text.rstrip() + "\n", charset="utf-8")
+    for file in files:
+        main, _, sub = file.kind.partition("/")
+        mail.add_attachment(file.content, maintype=main, subtype=sub, filename=file.name)
     return mail.as_bytes()

@@ -6,7 +6,7 @@ import hashlib
 import secrets
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
-from datetime import datetime, timedelta
+from datetime import datetime
 
 from sutura.core.errors import Invalid, MoveRefused, NotFound
 from sutura.core.facts import Say, fact
@@ -32,12 +32,9 @@ from sutura.core.quoting.answers import (
 from sutura.core.quoting.policy import deposit_of
 from sutura.core.quoting.pricing import price_may_change
 from sutura.core.values import Person
-from sutura.devices import plugged
-from sutura.devices.ports import Away, Message, Undeliverable
-from sutura.services import handover, matching, quoting, routes, schools
+from sutura.services import handover, matching, messages, quoting, routes, schools
 from sutura.services.job import gather_facts, note
-from sutura.services.shop import shop, speech
-from sutura.store import customers as customers_store
+from sutura.services.shop import speech
 from sutura.store import job as job_store
 from sutura.store import people as people_store
 from sutura.store import quoting as store
@@ -106,13 +103,6 @@ def _add(job: JobRecord, ways: Sequence[OfferedWay], found: str, by: Person, now
     return token
 
 
-@reading
-def was_sent(quote: QuoteRecord) -> bool:
-    """Whether a quote went to its customer by message."""
-    last = job_store.latest_event(quote.job_id, EventKind.SENT)
-    return last is not None and last.facts["version"] == quote.version
-
-
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Asked:
     """What was found during the work, and what the customer says to it: nothing yet (`waits`), to do it
@@ -139,9 +129,6 @@ def asked_about(job_id: int, now: datetime) -> Asked | None:
     return Asked(found=quote.found, waits=state is QuoteState.OPEN, done=done, says=says)
 
 
-# a button pressed twice sends one message
-ONCE_WITHIN = timedelta(minutes=1)
-
 # while the price is agreed and the device is still worked on
 ASKABLE = frozenset({Stage.PART_IN_HAND, Stage.OPENED, Stage.PROVED})
 
@@ -165,8 +152,8 @@ def ask_found(code: str, found: str, extra: str, by: Person, now: datetime) -> s
 
 @writing
 def send_link(code: str, token: str, address: str, by: Person, now: datetime) -> str:
-    """Send a quote's link to its customer by message; to whom it went. Refuses where there is nowhere to send
-    it, and where the sender is away: nothing was sent then.
+    """Tell a quote's customer its address, by the way they want to hear (rule tell.way); what became of it.
+    Refuses where there is nowhere to send it.
     """
     demand(by, Deed.QUOTE)
     quote = by_link(token)
@@ -175,24 +162,7 @@ def send_link(code: str, token: str, address: str, by: Person, now: datetime) ->
         raise NotFound(fact("quotes.quote"), "…")
     if quote.state_at(now) is not QuoteState.OPEN:
         raise NotOpen(quote.state_at(now))
-    last = job_store.latest_event(job.id, EventKind.SENT)
-    if last and last.facts["version"] == quote.version and now - last.at < ONCE_WITHIN:
-        return ""
-    customer = customers_store.load_customer(job.customer_id)
-    to = (customer.phone or customer.email) if customer else ""
-    if not to:
-        raise Invalid("to", "", fact("quotes.nowhere-to-send"))
-    said = fact(
-        "quotes.message", shop=shop().name, model=quote.model, address=address, until=quote.valid_until
-    )
-    try:
-        plugged().messenger.send(Message(to=to, text=speech().say(said)))
-    except Away:
-        raise Invalid("to", to, fact("quotes.sender-away")) from None
-    except Undeliverable:
-        raise Invalid("to", to, fact("quotes.not-delivered")) from None
-    note(job, EventKind.SENT, {"version": quote.version}, by=by, now=now)
-    return to
+    return messages.tell_quote(job, quote.version, quote.valid_until, address, by, now)
 
 
 @reading

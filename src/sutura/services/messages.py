@@ -19,11 +19,13 @@ from sutura.core.handover.ledger import Balance
 from sutura.core.handover.telling import Sending, Telling, Template, Told, Way, telling_from
 from sutura.core.job import EventKind, JobRecord, SeamStitch, Stage, seam
 from sutura.core.people import Deed, demand
+from sutura.core.quoting.answers import QuoteState, valid_until
 from sutura.core.values import Person, Role
 from sutura.devices import plugged
 from sutura.devices.ports import Away, Message, Undeliverable
-from sutura.formats.mail import make_mail
-from sutura.services import ledger, looks, schools
+from sutura.formats.invoices import invoice_pdf
+from sutura.formats.mail import Attached, make_mail
+from sutura.services import invoices, ledger, looks, schools
 from sutura.services.job import note
 from sutura.services.shop import lock_for, shop, speech
 from sutura.store import audit as audit_store
@@ -31,6 +33,7 @@ from sutura.store import consents as consents_store
 from sutura.store import job as job_store
 from sutura.store import messages as store
 from sutura.store import people as people_store
+from sutura.store import quoting as quoting_store
 from sutura.store import shop as shop_store
 from sutura.store.database import reading, writing
 from sutura.words.speech import Speech, languages
@@ -54,8 +57,9 @@ def tell(code: str, told: str, reason: str, by: Person, now: datetime) -> str:
     sent again (rule tell.once).
     """
     demand(by, Deed.TAKE_IN)
-    if told not in set(Told) or told == Told.REMINDER:
-        raise Invalid("told", told, fact("tell.choose-what", told=tuple(set(Told) - {Told.REMINDER})))
+    if told not in set(Told) - rules.UNPRESSED:
+        pressed = tuple(one for one in Told if one not in rules.UNPRESSED)
+        raise Invalid("told", told, fact("tell.choose-what", told=pressed))
     job = job_store.lock_job(code)
     kind = Told(told)
     if job.stage not in rules.TOLD_AT[kind]:
@@ -69,26 +73,52 @@ def tell(code: str, told: str, reason: str, by: Person, now: datetime) -> str:
         Told.DELAYED: f"{job.promise_at:%Y-%m-%d %H:%M}",
         Told.QUESTION: reason.strip()[:50],
     }.get(kind, "once")
-    return _queue(job, kind, occasion, by, now, reason=reason.strip())
+    return _queue(job, kind, occasion, by, now, {"reason": reason.strip().rstrip(".")})
+
+
+def occasion_of(version: int) -> str:
+    """What a quote is sent for once."""
+    return f"quote {version}"
+
+
+def tell_quote(job: JobRecord, version: int, until: datetime, link: str, by: Person, now: datetime) -> str:
+    """Tell a job's customer at which address its quote is answered; what became of it. Inside a deed."""
+    say = speech_for(job.id, replace(speech(), paper=True))
+    values = {"link": rules.LINK, "until": say.moment(until)}
+    return _queue(job, Told.QUOTE, occasion_of(version), by, now, values, link=link)
+
+
+@reading
+def quote_told(job_id: int, version: int) -> store.MessageRow | None:
+    """The message of a quote; nothing where nobody sent it."""
+    occasion = occasion_of(version)
+    told = [row for row in store.messages_of(job_id) if row.kind is Told.QUOTE and row.occasion == occasion]
+    return told[0] if told else None
 
 
 def _queue(
-    job: JobRecord, kind: Told, occasion: str, by: Person, now: datetime, *, reason: str = "", days: int = 0
+    job: JobRecord,
+    kind: Told,
+    occasion: str,
+    by: Person,
+    now: datetime,
+    more: Mapping[str, str],
+    *,
+    link: str = "",
 ) -> str:
-    """Keep a message to be sent; what became of it: waiting, none, or sent already."""
+    """Keep a message to be sent; what became of it: it waits, or was sent already. Refuses where none may be
+    sent, and where nobody knows where to.
+    """
     wanted, phone, email, _, erased = store.wants_of(job.id)
     how, receiver = rules.way_of(wanted, phone, email)
     if erased or how is Way.NONE:
-        return "none"
+        raise Invalid("told", kind.value, fact("tell.wants-none"))
     if not receiver:
         raise Invalid("told", kind.value, fact("tell.nowhere", way=how))
     said = telling()
-    speak = speech_for(job.id, speech())
-    template = said.templates[kind]
-    # the shop's own words stay as they are; the usual ones are said in the customer's language
-    if template == rules.USUAL[kind]:
-        template = Template(subject=speak.say(template.subject), text=speak.say(template.text))
-    words = rules.fill(template, values_of(job, now, reason=reason, days=days))
+    language = language_of(job.id)
+    template = rules.template_of(said, kind, language, usual_in(language)[kind])
+    words = rules.fill(template, {**values_of(job, now), **more})
     due = rules.when_to_send(now, said, ZoneInfo(shop().timezone))
     kept = store.add_message(
         job.id,
@@ -98,6 +128,7 @@ def _queue(
         receiver=receiver[:200],
         subject=words.subject[:300],
         body=words.text[:2000],
+        link=link,
         state=Sending.WAITING.value,
         due_at=due,
         person=by.id,
@@ -108,7 +139,22 @@ def _queue(
     return "waiting" if kept else "already"
 
 
-def values_of(job: JobRecord, now: datetime, *, reason: str = "", days: int = 0) -> dict[str, str]:
+def language_of(job_id: int) -> str:
+    """The language in which a job's customer is told: theirs, where papers exist in it."""
+    *_, language, _ = store.wants_of(job_id)
+    return language if language in languages() else speech().language
+
+
+def usual_in(language: str) -> dict[Told, Template]:
+    """The usual words of every message in a language."""
+    speak = replace(speech(), locale=Locale.parse(language))
+    return {
+        told: Template(subject=speak.say(one.subject), text=speak.say(one.text))
+        for told, one in rules.USUAL.items()
+    }
+
+
+def values_of(job: JobRecord, now: datetime) -> dict[str, str]:
     """What the names in a template stand for, of one job."""
     say = speech_for(job.id, replace(speech(), paper=True))
     link = status_link(job, now)
@@ -120,8 +166,7 @@ def values_of(job: JobRecord, now: datetime, *, reason: str = "", days: int = 0)
         "open": say.money(ledger.balance(job).due),
         "promise": say.moment(job.promise_at),
         "status": f"{base}/s/{link}" if base else "",
-        "reason": reason.rstrip("."),
-        "days": str(days),
+        "warranty": say.day(job.closing.warranty_end) if job.closing.warranty_end else "",
     }
 
 
@@ -131,8 +176,7 @@ _ADDRESS: list[str] = [""]
 @reading
 def speech_for(job_id: int, plain: Speech) -> Speech:
     """How what a job's customer reads is said: in their language, where it is one that papers exist in."""
-    *_, language, _ = store.wants_of(job_id)
-    return replace(plain, locale=Locale.parse(language)) if language in languages() else plain
+    return replace(plain, locale=Locale.parse(language_of(job_id)))
 
 
 @reading
@@ -172,27 +216,59 @@ def _send_next(now: datetime) -> int | None:
     message = store.lock_due(now)
     if message is None:
         return None
-    *_, erased = store.wants_of(message.job_id)
-    if erased:
-        store.save_message(message.id, state=Sending.DROPPED.value)
+    if not _still_so(message, now):
+        store.save_message(message.id, Sending.DROPPED)
         return 0
+    text = message.body.replace(rules.LINK, message.link) if message.link else message.body
     mail = b""
     if message.way is Way.MAIL:
         mail = make_mail(
             sender=shop().name,
             to=message.receiver,
-            subject=message.subject,
-            text=message.body,
+            subject=message.subject.replace(rules.LINK, message.link) if message.link else message.subject,
+            text=text,
             number=f"message-{message.id}",
             at=now,
+            files=_papers(message),
         )
     try:
-        plugged().messenger.send(Message(to=message.receiver, text=message.body, mail=mail))
+        plugged().messenger.send(Message(to=message.receiver, text=text, mail=mail))
     except (Away, Undeliverable) as failed:
         _failed(message, failed, now)
         return 0
-    store.save_message(message.id, state=Sending.SENT.value, sent_at=now, tries=message.tries + 1, why="")
+    store.save_message(message.id, Sending.SENT, sent_at=now, tries=message.tries + 1, why="")
     return 1
+
+
+def _still_so(message: store.MessageRow, now: datetime) -> bool:
+    """Whether what a message says is still so when it goes out: in a night a device is collected, and a quote
+    answered.
+    """
+    *_, erased = store.wants_of(message.job_id)
+    if erased or job_store.load_job(message.code).stage not in rules.TOLD_AT[message.kind]:
+        return False
+    if message.kind is not Told.QUOTE:
+        return True
+    quotes = quoting_store.quotes_of(message.job_id)
+    return any(
+        occasion_of(one.version) == message.occasion and one.state_at(now) is QuoteState.OPEN
+        for one in quotes
+    )
+
+
+def _papers(message: store.MessageRow) -> list[Attached]:
+    """What goes with a mail: with a receipt the invoices that stand, as they were numbered."""
+    if message.kind is not Told.RECEIPT:
+        return []
+    job = job_store.load_job(message.code)
+    say = speech_for(job.id, replace(speech(), paper=True)).say
+    return [
+        Attached(
+            name=f"{kept.paper.number}.pdf", kind="application/pdf", content=invoice_pdf(kept.paper, say)
+        )
+        for kept in invoices.papers_of(job)
+        if invoices.stands(kept)
+    ]
 
 
 def _failed(message: store.MessageRow, failed: Exception, now: datetime) -> None:
@@ -200,9 +276,9 @@ def _failed(message: store.MessageRow, failed: Exception, now: datetime) -> None
     tries = message.tries + 1
     again = None if isinstance(failed, Undeliverable) else rules.next_try(tries, now)
     if again:
-        store.save_message(message.id, tries=tries, due_at=again, why=str(failed)[:300])
+        store.save_message(message.id, Sending.WAITING, tries=tries, due_at=again, why=str(failed)[:300])
     else:
-        store.save_message(message.id, state=Sending.GIVEN_UP.value, tries=tries, why=str(failed)[:300])
+        store.save_message(message.id, Sending.GIVEN_UP, tries=tries, why=str(failed)[:300])
 
 
 def remind(now: datetime) -> int:
@@ -226,9 +302,9 @@ def _remind(code: str, days: int, by: Person, now: datetime) -> int:
     if any(row.occasion == str(days) for row in store.messages_of(job.id) if row.kind is Told.REMINDER):
         return 0
     try:
-        return int(_queue(job, Told.REMINDER, str(days), by, now, days=days) == "waiting")
+        return int(_queue(job, Told.REMINDER, str(days), by, now, {"days": str(days)}) == "waiting")
     except Invalid:
-        # nowhere to send it: one that cannot be told stops none
+        # nowhere to send it, or none is wanted: one that cannot be told stops none
         return 0
 
 
@@ -264,24 +340,42 @@ def messages_of(job: JobRecord) -> list[store.MessageRow]:
 
 
 @writing
-def change_telling(typed: Mapping[str, str], version: int, by: Person, now: datetime) -> None:
-    """Change how customers are told; messages that wait keep their words."""
+def change_telling(typed: Mapping[str, str], language: str, version: int, by: Person, now: datetime) -> None:
+    """Change how customers are told, with the words of one language; messages that wait keep their words."""
     before = lock_for(by, Deed.SET_UP_COUNTER)
-    read = rules.read_telling(typed)
+    if language not in languages():
+        raise Invalid("language", language, fact("tell.choose-language", languages=tuple(languages())))
+    kept, usual = telling_from(before.telling), usual_in(language)
+    read = rules.read_telling(typed, kept, language, usual)
     if before.version != version:
-        theirs = rules.telling_texts(telling_from(before.telling))
+        theirs = rules.telling_texts(kept, language, usual)
         raise StaleSave(fact("tell.the-telling"), "another manager", None, dict(typed), theirs)
     shop_store.save_shop(telling=rules.telling_kept(read))
     audit_store.add_audit(by.id, now, "messages changed", {"after": rules.telling_kept(read)})
 
 
 @reading
-def preview(code: str, typed: Mapping[str, str], now: datetime) -> Mapping[Told, Template]:
-    """Every message as it would read for a real job, with the words as typed or as they are kept."""
+def preview(code: str, typed: Mapping[str, str], language: str, now: datetime) -> Mapping[Told, Template]:
+    """Every message as it would read for a real job in a language, with the words as typed or as kept."""
     job = job_store.load_job(code)
-    words = rules.read_telling(typed) if typed else telling()
-    values = values_of(job, now, reason="the part came late", days=7)
-    return {kind: rules.fill(template, values) for kind, template in words.templates.items()}
+    usual = usual_in(language)
+    words = rules.read_telling(typed, telling(), language, usual) if typed else telling()
+    speak = replace(speech(), locale=Locale.parse(language), paper=True)
+    values = values_of(job, now) | {
+        "reason": "the part came late",
+        "days": "7",
+        "link": f"{shop_address()}/q/…",
+        "until": speak.moment(valid_until(now)),
+        "warranty": speak.day(job.closing.warranty_end or now.date() + timedelta(days=365)),
+    }
+    return {
+        told: rules.fill(rules.template_of(words, told, language, one), values) for told, one in usual.items()
+    }
+
+
+def texts_in(language: str) -> dict[str, str]:
+    """How customers are told in a language, as a form has it."""
+    return rules.telling_texts(telling(), language, usual_in(language))
 
 
 @reading

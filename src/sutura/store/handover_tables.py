@@ -118,6 +118,7 @@ class MessageOut(Table):
     receiver = TextField()
     subject = TextField()
     body = TextField()
+    link = TextField(default="")
     state = TextField()
     why = TextField(default="")
     tries = IntegerField(default=0)

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 
-from sutura.core.handover.telling import Sending, Told, Way
+from sutura.core.handover.telling import LINK, Sending, Told, Way
 from sutura.core.job import EventKind, Stage
 from sutura.store.database import column, each, first, reading, rows
 from sutura.store.handover_tables import HandedOut, MessageOut, StatusLink
@@ -27,12 +27,18 @@ class MessageRow:
     receiver: str
     subject: str
     body: str
+    link: str
     state: Sending
     why: str
     tries: int
     due_at: datetime
     sent_at: datetime | None
     at: datetime
+
+    @property
+    def reads(self) -> str:
+        """Its words, without a secret address."""
+        return self.body.replace(LINK, "…")
 
 
 def _message(kind: str, way: str, state: str, **columns: Any) -> MessageRow:
@@ -49,6 +55,7 @@ _MESSAGE = MessageOut.select(
     MessageOut.receiver,
     MessageOut.subject,
     MessageOut.body,
+    MessageOut.link,
     MessageOut.state,
     MessageOut.why,
     MessageOut.tries,
@@ -59,10 +66,15 @@ _MESSAGE = MessageOut.select(
 
 
 def add_message(job_id: int, kind: Told, occasion: str, way: Way, **columns: Any) -> bool:
-    """Keep a message; no where there is one for this occasion already."""
+    """Keep a message; no where there is one for this occasion already. One that was given up begins anew."""
+    again = {**columns, "way": way.value, "tries": 0, "why": ""}
     made = (
         MessageOut.insert(job=job_id, kind=kind.value, occasion=occasion, way=way.value, **columns)
-        .on_conflict_ignore()
+        .on_conflict(
+            conflict_target=[MessageOut.job, MessageOut.kind, MessageOut.occasion],
+            update={getattr(MessageOut, name): value for name, value in again.items()},
+            where=(MessageOut.state == Sending.GIVEN_UP.value),
+        )
         .returning(MessageOut.id)
     )
     return bool(list(made.execute()))
@@ -88,14 +100,17 @@ def lock_due(now: datetime) -> MessageRow | None:
     )
 
 
-def save_message(message_id: int, **columns: Any) -> None:
-    MessageOut.update(**columns).where(MessageOut.id == message_id).execute()
+def save_message(message_id: int, state: Sending, **columns: Any) -> None:
+    """What became of a message; its secret address goes when it does not wait any more."""
+    if state is not Sending.WAITING:
+        columns["link"] = ""
+    MessageOut.update(state=state.value, **columns).where(MessageOut.id == message_id).execute()
 
 
 def drop_waiting(customer_ids: Sequence[int]) -> None:
     """What was still to be sent to customers is not sent."""
     jobs = Job.select(Job.id).where(Job.customer.in_(list(customer_ids)))
-    MessageOut.update(state=Sending.DROPPED.value).where(
+    MessageOut.update(state=Sending.DROPPED.value, link="").where(
         MessageOut.job.in_(jobs), MessageOut.state == Sending.WAITING.value
     ).execute()
 

@@ -21,7 +21,7 @@ from starlette.exceptions import HTTPException
 from sutura.core.errors import Refusal
 from sutura.core.typed import Entered, read_id
 from sutura.core.values import Person
-from sutura.services import people
+from sutura.services import messages, people
 from sutura.web.settings import WebSettings
 from sutura.words.speech import Speech
 
@@ -65,6 +65,11 @@ class Asking:
     def paper(self) -> Speech:
         """How this shop says things on what is printed."""
         return Speech(zone=self.zone, paper=True)
+
+    @property
+    def address(self) -> str:
+        """Where customers reach this shop's pages."""
+        return messages.shop_address() or str(self.request.base_url).rstrip("/")
 
     @property
     def settings(self) -> WebSettings:

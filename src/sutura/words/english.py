@@ -995,19 +995,9 @@ SENTENCES: Mapping[str, str] = {
     "quotes.found-left": "as agreed; this stays as it is: {found}",
     "quotes.gone": "no longer offered: {name}",
     "quotes.leave-it": "leave it as it is, only what was agreed",
-    "quotes.message": "{shop}: the quote for your {model} is here: {address} – it holds until {until}.",
-    "quotes.not-delivered": (
-        "another number or address: the sender cannot reach this one. Let them scan the code"
-    ),
     "quotes.not-open": "This quote cannot be answered any more: it is {state}.",
     "quotes.now-costs": "{name} now costs {price} instead of {before}",
-    "quotes.nowhere-to-send": (
-        "a telephone number or a mail address of the customer, which is not known: let them scan the code"
-    ),
     "quotes.quote": "quote",
-    "quotes.sender-away": (
-        "wait and send it again, or let them scan the code: the sender does not answer, nothing was sent"
-    ),
     "quotes.they-declined": "the customer answered quote {version}: do not repair it",
     "quoting.at": "{model} ({code}) at {per_bench_hour}",
     "quoting.bands-rise": "each limit above the one before, and none on the last band",
@@ -1272,14 +1262,17 @@ SENTENCES: Mapping[str, str] = {
     # -- typed
     "tell.be-told": "be told so",
     "tell.choose": "choose one of: {ways}",
+    "tell.choose-language": "choose one of: {languages}",
     "tell.choose-what": "choose one of: {told}",
     "tell.clock": "write a time such as 20:00",
     "tell.days": "write days with commas, such as 1, 7, 30",
     "tell.names": "use these names alone, in braces: {names}",
+    "tell.needs-link": "write {name} where the address of the quote stands",
     "tell.nowhere": "write the customer’s number or address first: they want to hear {way}",
     "tell.status": "status page",
     "tell.the-telling": "How customers are told",
     "tell.the-words": "The words of a message",
+    "tell.wants-none": "call them: this customer wants no messages",
     "tell.write-reason": "write why, in 5 to 300 characters: the customer reads it",
     "till.be-closed": "be closed",
     "till.counting": "The count",

@@ -157,6 +157,7 @@ NAMES: Mapping[type[Enum], Mapping[Enum, str]] = {
         Told.REMINDER: "it waits to be collected",
         Told.DELAYED: "it takes longer",
         Told.QUESTION: "a question",
+        Told.QUOTE: "the quote",
         Told.RECEIPT: "the receipt",
     },
     Sending: {

@@ -25,6 +25,7 @@ class Told(StrEnum):
     REMINDER = "reminder"
     DELAYED = "delayed"
     QUESTION = "question"
+    QUOTE = "quote"
     RECEIPT = "receipt"
 
 
@@ -63,7 +64,14 @@ NAMES: Mapping[str, str] = {
     "status": "the address of the status page",
     "reason": "the reason that was written",
     "days": "for how many days it has been ready",
+    "warranty": "until when the warranty runs",
+    "link": "the address at which a quote is answered",
+    "until": "until when a quote holds",
 }
+# the address of a quote is a secret: it stands in a message only while that waits
+LINK = "{link}"
+# what only a quote can fill
+_OF_QUOTES = frozenset({"link", "until"})
 
 USUAL: Mapping[Told, Template] = {
     Told.READY: Template(
@@ -82,8 +90,13 @@ USUAL: Mapping[Told, Template] = {
         subject="{shop}: a question about your {device}",
         text="A question about your {device} ({job}): {reason}. Please call us. {status}",
     ),
+    Told.QUOTE: Template(
+        subject="{shop}: the quote for your {device}",
+        text="{shop}: the quote for your {device} ({job}) is here: {link} – it holds until {until}.",
+    ),
     Told.RECEIPT: Template(
-        subject="{shop}: your receipt", text="Thank you. Your {device} ({job}) was handed back. {status}"
+        subject="{shop}: your receipt",
+        text="Thank you. Your {device} ({job}) was handed back; its warranty runs until {warranty}. {status}",
     ),
 }
 OVER = frozenset({Stage.HANDED_BACK, Stage.RETURNED})
@@ -93,10 +106,13 @@ TOLD_AT: Mapping[Told, frozenset[Stage]] = {
     Told.REMINDER: frozenset({Stage.CLOSED, Stage.DECLINED}),
     Told.DELAYED: frozenset(Stage) - OVER,
     Told.QUESTION: frozenset(Stage) - OVER,
+    Told.QUOTE: frozenset(Stage) - OVER,
     Told.RECEIPT: frozenset({Stage.HANDED_BACK}),
 }
 # those for which somebody writes a reason
 REASONED = frozenset({Told.DELAYED, Told.QUESTION})
+# those that nobody presses: one goes out by itself, one with its quote
+UNPRESSED = frozenset({Told.REMINDER, Told.QUOTE})
 MOST_TEXT, MOST_SUBJECT = 600, 120
 # minutes until a message that could not be sent is tried again, try by try; then it is given up
 RETRY_MINUTES = (1, 5, 15, 60, 240, 720)
@@ -108,7 +124,8 @@ RULES = (
         says=(
             "A message of one kind goes out once for one occasion, however often it is asked for. One that "
             "cannot be sent is tried again after 1, 5, 15, 60, 240 and 720 minutes, then it is given up and "
-            "said so. Nothing is sent to whom nothing shall be sent, and to nobody who was erased."
+            "said so, and asked for again it is sent again. Nothing is sent to whom nothing shall be "
+            "sent, to nobody who was erased, and nothing that is not so any more when it would go out."
         ),
         source="the shop's, no source",
     ),
@@ -128,6 +145,16 @@ RULES = (
         source=COMMON,
     ),
     Rule(
+        id="tell.words",
+        capability="handover",
+        says=(
+            "A message is said in the customer's language: in the shop's own words where it wrote some in "
+            "that language, else in the usual ones. The address of a quote is forgotten when its message "
+            "is sent or given up."
+        ),
+        source="the shop's, no source",
+    ),
+    Rule(
         id="tell.reminders",
         capability="handover",
         says=(
@@ -141,9 +168,11 @@ RULES = (
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Telling:
-    """How the shop tells its customers: its own words, quiet hours, reminders and days of storage."""
+    """How the shop tells its customers: its own words by language (ISO 639-1) where it wrote some, quiet
+    hours, reminders and days of storage.
+    """
 
-    templates: Mapping[Told, Template]
+    words: Mapping[str, Mapping[Told, Template]]
     quiet_from: time
     quiet_to: time
     reminders: tuple[int, ...]
@@ -151,8 +180,18 @@ class Telling:
 
 
 USUAL_TELLING = Telling(
-    templates=USUAL, quiet_from=time(20), quiet_to=time(8), reminders=(1, 7, 30), storage_days=60
+    words={}, quiet_from=time(20), quiet_to=time(8), reminders=(1, 7, 30), storage_days=60
 )
+
+
+def template_of(telling: Telling, told: Told, language: str, usual: Template) -> Template:
+    """The words of a message in a language: the shop's own, else the usual ones (rule tell.words)."""
+    return telling.words.get(language, {}).get(told, usual)
+
+
+def names_of(told: Told) -> tuple[str, ...]:
+    """What the words of a message may name."""
+    return tuple(name for name in NAMES if told is Told.QUOTE or name not in _OF_QUOTES)
 
 
 def fill(template: Template, values: Mapping[str, str]) -> Template:
@@ -166,23 +205,28 @@ def fill(template: Template, values: Mapping[str, str]) -> Template:
 
 
 def check_template(told: Told, subject: str, text: str) -> Template:
-    """A template as typed: as long as is read, with names that there are. Every problem at once."""
+    """A template as typed: as long as is read, with names that there are; that of a quote with its address.
+    Every problem at once.
+    """
     problems = Problems(fact("tell.the-words"))
-    head = problems.read(f"subject.{told.value}", subject, lambda one: _words(one, MOST_SUBJECT))
-    body = problems.read(f"text.{told.value}", text, lambda one: _words(one, MOST_TEXT))
+    names = names_of(told)
+    head = problems.read(f"subject.{told.value}", subject, lambda one: _words(one, MOST_SUBJECT, names))
+    body = problems.read(f"text.{told.value}", text, lambda one: _words(one, MOST_TEXT, names))
+    if told is Told.QUOTE and body is not None and LINK not in body:
+        problems.add(f"text.{told.value}", body, fact("tell.needs-link", name=LINK))
     problems.refuse()
     return Template(subject=head or "", text=body or "")
 
 
-def _words(text: str, most: int) -> str:
+def _words(text: str, most: int, names: Sequence[str]) -> str:
     tidy = read_text(text, most, least=3)
-    accepts = fact("tell.names", names=tuple(NAMES))
+    accepts = fact("tell.names", names=tuple(names))
     try:
         pieces = list(Formatter().parse(tidy))
     except ValueError:
         raise Invalid("", tidy[:60], accepts) from None
     for _, name, form, conversion in pieces:
-        if name is not None and (name not in NAMES or form or conversion):
+        if name is not None and (name not in names or form or conversion):
             raise Invalid("", "{" + name + "}", accepts)
     return tidy
 
@@ -227,8 +271,8 @@ def way_of(wanted: str, phone: str, email: str) -> tuple[Way, str]:
 
 
 def tellable(stage: Stage) -> tuple[Told, ...]:
-    """What somebody may press to tell at a stage; reminders go out by themselves."""
-    return tuple(told for told in Told if told is not Told.REMINDER and stage in TOLD_AT[told])
+    """What somebody may press to tell at a stage."""
+    return tuple(told for told in Told if told not in UNPRESSED and stage in TOLD_AT[told])
 
 
 _STATUS: Mapping[Stage, Fact] = {
@@ -261,10 +305,12 @@ def check_way(wanted: str) -> str:
 
 def telling_from(kept: Mapping[str, Any]) -> Telling:
     """How a shop tells its customers, from what it keeps."""
-    words = kept.get("templates", {})
-    templates = {told: Template(**words[told.value]) if told.value in words else USUAL[told] for told in Told}
+    words = {
+        language: {told: Template(**own[told.value]) for told in Told if told.value in own}
+        for language, own in kept.get("words", {}).items()
+    }
     return Telling(
-        templates=templates,
+        words=words,
         quiet_from=time.fromisoformat(kept.get("quiet_from", "20:00")),
         quiet_to=time.fromisoformat(kept.get("quiet_to", "08:00")),
         reminders=tuple(kept.get("reminders", USUAL_TELLING.reminders)),
@@ -275,8 +321,9 @@ def telling_from(kept: Mapping[str, Any]) -> Telling:
 def telling_kept(telling: Telling) -> dict[str, Any]:
     """How a shop tells its customers, as it is kept."""
     return {
-        "templates": {
-            told.value: {"subject": one.subject, "text": one.text} for told, one in telling.templates.items()
+        "words": {
+            language: {told.value: {"subject": one.subject, "text": one.text} for told, one in own.items()}
+            for language, own in telling.words.items()
         },
         "quiet_from": f"{telling.quiet_from:%H:%M}",
         "quiet_to": f"{telling.quiet_to:%H:%M}",
@@ -285,21 +332,26 @@ def telling_kept(telling: Telling) -> dict[str, Any]:
     }
 
 
-def telling_texts(telling: Telling) -> dict[str, str]:
-    """How a shop tells its customers, as a form has it."""
+def telling_texts(telling: Telling, language: str, usual: Mapping[Told, Template]) -> dict[str, str]:
+    """How a shop tells its customers in a language, as a form has it; `usual` are the usual words in it."""
     texts = {
         "quiet_from": f"{telling.quiet_from:%H:%M}",
         "quiet_to": f"{telling.quiet_to:%H:%M}",
         "reminders": ", ".join(map(str, telling.reminders)),
         "storage_days": str(telling.storage_days),
     }
-    for told, one in telling.templates.items():
+    for told in Told:
+        one = template_of(telling, told, language, usual[told])
         texts |= {f"subject.{told.value}": one.subject, f"text.{told.value}": one.text}
     return texts
 
 
-def read_telling(typed: Mapping[str, str]) -> Telling:
-    """How a shop tells its customers, as typed; every problem at once."""
+def read_telling(
+    typed: Mapping[str, str], before: Telling, language: str, usual: Mapping[Told, Template]
+) -> Telling:
+    """How a shop tells its customers, as typed, with its words in one language; the other languages stay as
+    before, and words that are the usual ones are not its own. Every problem at once.
+    """
     problems = Problems(fact("tell.the-telling"))
     templates = {}
     for told in Told:
@@ -312,8 +364,9 @@ def read_telling(typed: Mapping[str, str]) -> Telling:
     days = problems.read("reminders", typed.get("reminders", ""), _days)
     stored = problems.read("storage_days", typed.get("storage_days", ""), lambda text: read_whole(text, 3650))
     problems.refuse()
+    own = {told: one for told, one in templates.items() if one != usual[told]}
     return Telling(
-        templates=templates,
+        words={name: words for name, words in {**before.words, language: own}.items() if words},
         quiet_from=begin or time(0),
         quiet_to=end or time(0),
         reminders=days or (),

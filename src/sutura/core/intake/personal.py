@@ -82,6 +82,7 @@ PLACES = (
     Place(table="message", column="receiver"),
     Place(table="message", column="subject"),
     Place(table="message", column="body"),
+    Place(table="message", column="link"),
     Place(table="handed_out", column="name"),
     Place(table="handed_out", column="address"),
     Place(table="handed_out", column="tracking"),

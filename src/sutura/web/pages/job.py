@@ -86,8 +86,7 @@ def _page(ask: Asking, code: str, shown: Shown = ANEW) -> Response:
 
 def _follow(ask: Asking, job: JobRecord) -> object:
     """The code behind which a customer follows their repair."""
-    base = messages.shop_address() or str(ask.request.base_url).rstrip("/")
-    return draw_qr(f"{base}/s/{messages.status_link(job, ask.now)}")
+    return draw_qr(f"{ask.address}/s/{messages.status_link(job, ask.now)}")
 
 
 @addresses.get("/jobs/{code}/ticket", may=Anyone.SIGNED_IN)

@@ -9,7 +9,7 @@ from fastapi import Request
 from fastapi.responses import Response
 
 from sutura.core.errors import NotFound, Refusal
-from sutura.core.handover.telling import NAMES, Told, telling_texts
+from sutura.core.handover.telling import NAMES, Told
 from sutura.core.people import Deed
 from sutura.services import messages
 from sutura.services import shop as shop_service
@@ -20,6 +20,7 @@ from sutura.web.limits import slow_down
 from sutura.web.pages.job import job_again
 from sutura.web.present import render, render_plain
 from sutura.web.session import ANEW, Ask, Asking, Form, Sent, Shown, settings_of
+from sutura.words.speech import languages
 
 addresses = Addresses()
 
@@ -31,8 +32,8 @@ def tell(ask: Ask, code: str, form: Form) -> None:
 
 
 @addresses.get("/messages", may=Deed.SET_UP_COUNTER)
-def messages_page(ask: Ask) -> Response:
-    return _page(ask)
+def messages_page(ask: Ask, language: str = "") -> Response:
+    return _page(ask, language=language)
 
 
 def _typed(form: Sent) -> Mapping[str, str]:
@@ -41,16 +42,18 @@ def _typed(form: Sent) -> Mapping[str, str]:
     return {name: form.text(name) for name in names}
 
 
-def _page(ask: Asking, shown: Shown = ANEW, *, preview: bool = False) -> Response:
-    """How customers are told; each message as it reads for a real job."""
+def _page(ask: Asking, shown: Shown = ANEW, *, preview: bool = False, language: str = "") -> Response:
+    """How customers are told in a language; each message as it reads for a real job."""
     shop = shop_service.shop()
-    entered = shown.over(telling_texts(messages.telling()))
+    asked = shown.sent.text("language") if shown.sent else language
+    language = asked if asked in languages() else shop_service.speech().language
+    entered = shown.over(messages.texts_in(language))
     code = entered.text("for_job") or next(iter(job_store.newest_codes(1)), "")
     read, refusal = {}, shown.refusal
     if code:
         typed = _typed(shown.sent) if preview and shown.sent else {}
         try:
-            read = dict(messages.preview(code, typed, ask.now))
+            read = dict(messages.preview(code, typed, language, ask.now))
         except NotFound:
             read = {}
         except Refusal as refused:
@@ -64,6 +67,8 @@ def _page(ask: Asking, shown: Shown = ANEW, *, preview: bool = False) -> Respons
         shop=shop,
         kinds=list(Told),
         names=NAMES,
+        language=language,
+        languages=languages(),
         read=read,
         for_job=code,
         sent=messages.messages_page(ask.person),
@@ -72,9 +77,11 @@ def _page(ask: Asking, shown: Shown = ANEW, *, preview: bool = False) -> Respons
 
 
 @addresses.post("/messages", may=Deed.SET_UP_COUNTER)
-@deed(then="/messages", again=_page)
-def change_telling(ask: Ask, form: Form) -> None:
-    messages.change_telling(_typed(form), form.number("version"), ask.person, ask.now)
+@deed(then="/messages{done}", again=_page)
+def change_telling(ask: Ask, form: Form) -> str:
+    language = form.text("language")
+    messages.change_telling(_typed(form), language, form.number("version"), ask.person, ask.now)
+    return f"?language={language}"
 
 
 @addresses.post("/messages/try", may=Deed.SET_UP_COUNTER)

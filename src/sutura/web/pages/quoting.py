@@ -12,6 +12,7 @@ from fastapi.responses import RedirectResponse, Response
 from sutura.core.catalogue.unlisted import DEVICE_CLASSES
 from sutura.core.errors import NotAllowed, NotFound, Refusal
 from sutura.core.handover.ledger import Method
+from sutura.core.handover.telling import Sending
 from sutura.core.job import Stage
 from sutura.core.matching.offers import GRADES
 from sutura.core.matching.ranking import WEIGHT_WORDS, weights_from, weights_kept
@@ -158,7 +159,7 @@ def quote_made(ask: Ask, code: str, token: str) -> Response:
 
 def _link(ask: Asking, token: str) -> str:
     """The whole address under which the customer sees a quote."""
-    return f"{str(ask.request.base_url).rstrip('/')}/q/{token}"
+    return f"{ask.address}/q/{token}"
 
 
 def _made(ask: Asking, code: str, token: str, shown: Shown = ANEW) -> Response:
@@ -175,13 +176,14 @@ def _made(ask: Asking, code: str, token: str, shown: Shown = ANEW) -> Response:
         address=address,
         code_drawn=draw_qr(address),
         here=f"/jobs/{code}/quote/{token}",
-        sent=answers.was_sent(quote),
+        told=messages.quote_told(quote.job_id, quote.version),
+        sending=Sending,
     )
 
 
 @addresses.post("/jobs/{code}/quote/{token}/send", may=Deed.QUOTE)
 def send_quote(ask: Ask, code: str, token: str, form: Form) -> Response:
-    """Its link goes to the customer by message; sent twice within a minute, it goes once."""
+    """Its link goes to the customer by message; sent twice, it goes once."""
     try:
         answers.send_link(code, token, _link(ask, token), ask.person, ask.now)
     except (NotAllowed, NotFound):
