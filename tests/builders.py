@@ -257,9 +257,12 @@ class Shop:
 
     def opened(self, model_id: str = HERON, **changes: Any) -> str:
         code = self.held(model_id, **changes)
+        self.open(code)
+        return code
+
+    def open(self, code: str) -> None:
         planning.assign(code, self.bram.id, self.manager, self.tick())
         bench.open_job(code, self.bram, self.tick())
-        return code
 
     def step(self, code: str, counted: str | None = None, reason: str = "") -> None:
         page = bench.bench_page(code)
@@ -287,10 +290,21 @@ class Shop:
 
     def closed(self, model_id: str = HERON, **changes: Any) -> str:
         code = self.at_proof(model_id, **changes)
+        self.close(code)
+        return code
+
+    def close(self, code: str) -> None:
+        """Prove a job whose steps are done, and close it."""
         self.test(code)
         while self.job(code).stage is Stage.PROVED:
             self.step(code)
-        return code
+
+    def finish(self, code: str) -> None:
+        """Everything between the part in hand and handing back."""
+        self.open(code)
+        self.steps_until_proof(code)
+        self.close(code)
+        self.look_at_sealed(code)
 
     def look_at_sealed(self, code: str) -> None:
         """After sealing, and after the cure where there is one: everything works and lies flush."""

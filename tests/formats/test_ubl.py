@@ -20,6 +20,7 @@ from hypothesis import strategies as st
 
 from sutura.core.errors import Invalid
 from sutura.core.handover.invoicing import (
+    Deposit,
     Invoice,
     InvoiceKind,
     Item,
@@ -29,6 +30,8 @@ from sutura.core.handover.invoicing import (
     TaxMode,
     credit_of,
     from_json,
+    less_deposits,
+    standing_of,
     sums_of,
     to_json,
 )
@@ -164,6 +167,80 @@ def test_invoices_keep_the_published_rules(broken_rules: Check) -> None:
             by_line=chance.random() < 0.5,
         )
         assert broken_rules(write_invoice(one)) == [], one
+
+
+def with_deposits(chance: Random) -> tuple[int, list[Item], TaxMode, bool, list[Invoice], Invoice]:
+    """A random price, the invoices of its deposits, and the last one, which takes them off."""
+    items = [
+        Item(text=f"Line {n}", note="", weight=chance.randint(1, 90_000), bps=chance.choice(RATES))
+        for n in range(chance.randint(1, 4))
+    ]
+    price, mode, by_line = chance.randint(10, 300_000), chance.choice(list(TaxMode)), chance.random() < 0.5
+    taken, left = [], price
+    for number in range(chance.randint(1, 3)):
+        deposit = left if chance.random() < 0.1 else chance.randint(1, max(left // 2, 1))
+        left -= deposit
+        if deposit and left >= 0:
+            one = made(deposit, items, mode, kind=InvoiceKind.DEPOSIT, by_line=by_line)
+            taken.append(replace(one, number=f"2031-{number + 10:05d}"))
+    money = Money(minor=price, currency="EUR")
+    deposits = [
+        Deposit(number=one.number, text=f"Less {one.number}", taxes=taxes, total_minor=total)
+        for one in taken
+        for taxes, total in [standing_of(one, [])]
+    ]
+    sums = less_deposits(money, sums_of(money, items, mode, by_line=by_line), deposits, mode)
+    last = replace(
+        made(price, items, mode, by_line=by_line),
+        lines=sums.lines,
+        taxes=sums.taxes,
+        rounding_minor=sums.rounding_minor,
+        settles=tuple(one.number for one in taken),
+    )
+    return price, items, mode, by_line, taken, last
+
+
+def test_deposits_are_taken_off_with_their_tax_and_nothing_is_taxed_twice(broken_rules: Check) -> None:
+    """The judge: all papers together are the price, and where prices hold their tax, rate by rate the tax of
+    one paper for all of it. The published rules hold for each.
+    """
+    chance = Random(386)
+    for number in range(400):
+        price, items, mode, by_line, taken, last = with_deposits(chance)
+        papers = [*taken, last]
+        assert sum(one.payable_minor for one in papers) == price
+        whole = made(price, items, mode, by_line=by_line)
+        for tax in whole.taxes:
+            got = sum(one.tax_minor for paper in papers for one in paper.taxes if one.bps == tax.bps)
+            if mode is TaxMode.INCLUSIVE:
+                assert got == tax.tax_minor
+            else:
+                assert abs(got - tax.tax_minor) <= 2 * len(papers) + len(items)
+        assert read_invoice(write_invoice(last)) == last
+        assert from_json(to_json(last)) == last
+        if number < 40:
+            assert broken_rules(write_invoice(last)) == [], last
+
+
+def test_a_paper_that_took_deposits_off_is_credited_in_the_shares_of_its_rates(broken_rules: Check) -> None:
+    chance, seen = Random(381), 0
+    while seen < 25:
+        _, _, mode, _, taken, last = with_deposits(chance)
+        if last.total_minor < 10 or not taken or any(tax.net_minor < 0 for tax in last.taxes):
+            continue
+        seen += 1
+        whole = credit_of(last, "C2031-00001", date(2031, 3, 4), "all of it", None, mode)
+        assert whole.total_minor == last.total_minor
+        assert whole.settles == ()
+        part = Money(minor=chance.randint(1, last.total_minor - 1), currency="EUR")
+        note = credit_of(last, "C2031-00002", date(2031, 3, 4), "goodwill", part, mode)
+        assert note.total_minor == part.minor
+        assert min(line.net_minor for line in note.lines) >= 0
+        for one in (whole, note):
+            assert read_invoice(write_invoice(one)) == one
+            assert broken_rules(write_invoice(one)) == [], one
+        _, left = standing_of(last, [note])
+        assert left == last.total_minor - part.minor
 
 
 def test_credit_notes_keep_the_published_rules(broken_rules: Check) -> None:

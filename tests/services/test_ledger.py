@@ -18,7 +18,7 @@ from sutura.devices.ports import CardSays
 from sutura.devices.simulated.card_terminal import SimulatedTerminal
 from sutura.formats.invoices import invoices_csv
 from sutura.formats.tills import till_csv
-from sutura.services import handover, invoices, ledger, tills
+from sutura.services import handover, invoices, ledger, quoting, tills
 from sutura.services import shop as shop_service
 from sutura.store.database import DATABASE
 
@@ -283,6 +283,71 @@ def test_a_deposit_has_its_invoice_and_the_last_one_names_it(shop: Shop) -> None
     kept = invoices.papers_of(shop.job(code))[0].paper
     assert (kept.kind, kept.payable_minor) == (InvoiceKind.DEPOSIT, 3_000)
     assert ledger.rows_of(shop.job(code))[0].method == "card"
+
+
+@pytest.mark.parametrize("mode", ["inclusive", "exclusive"])
+def test_the_last_invoice_takes_the_deposits_off_with_their_tax(shop: Shop, mode: str) -> None:
+    """The judge: what the papers come to together is the price, and their tax that of the price."""
+    shop.receive("P-1001", 1)
+    record = shop_service.shop()
+    invoices.change_invoicing({**PAPERS, "mode": mode}, record.version, shop.manager, shop.tick())
+    code = shop.quoted()
+    for amount, method in (("30", "card"), ("20", "cash")):
+        handover.take_deposit(code, amount, method, shop.counter, shop.tick())
+    shop.finish(code)
+    price = shop.job(code).chosen.price_minor or 0
+    back(shop, code)
+    papers = [one.paper for one in invoices.papers_of(shop.job(code))]
+    assert [one.kind for one in papers] == [InvoiceKind.DEPOSIT, InvoiceKind.DEPOSIT, InvoiceKind.INVOICE]
+    assert [one.total_minor for one in papers] == [3_000, 2_000, price - 5_000]
+    assert papers[-1].payable_minor == price - 5_000
+    assert papers[-1].settles == tuple(one.number for one in papers[:2])
+    [rate] = {one.bps for paper in papers for one in paper.taxes}
+    exact = price * rate / (10_000 + rate)
+    assert abs(sum(one.tax_minor for one in papers) - exact) <= 2
+    # more than the last one goes back: what is above it is of the deposits
+    ledger.give_back(
+        code, amount_text(price - 1_000, "TAL"), "cash", "it was our fault", shop.manager, shop.now
+    )
+    notes = [one.paper for one in invoices.papers_of(shop.job(code))][3:]
+    assert [(one.refers_to, one.total_minor) for one in notes] == [
+        (papers[2].number, price - 5_000),
+        (papers[1].number, 2_000),
+        (papers[0].number, 2_000),
+    ]
+    standing = [invoices.stands(one) for one in invoices.papers_of(shop.job(code))]
+    assert standing == [True, False, False, False, False, False]
+
+
+def test_a_price_that_fell_below_its_deposit_is_credited_first(shop: Shop) -> None:
+    shop.receive("P-1001", 1)
+    code = shop.quoted()
+    handover.take_deposit(code, "100", "cash", shop.counter, shop.tick())
+    quoting.change_job_price(code, "80", "agreed by phone", shop.job(code).version, shop.manager, shop.tick())
+    shop.finish(code)
+    assert owed(shop, code) == -2_000
+    back(shop, code, amount="20")
+    papers = [one.paper for one in invoices.papers_of(shop.job(code))]
+    assert [(one.kind, one.total_minor) for one in papers] == [
+        (InvoiceKind.DEPOSIT, 10_000),
+        (InvoiceKind.CREDIT, 2_000),
+        (InvoiceKind.INVOICE, 0),
+    ]
+    assert owed(shop, code) == 0
+    assert invoices.stands(invoices.papers_of(shop.job(code))[-1])
+
+
+def test_what_was_credited_before_is_not_on_the_last_invoice(shop: Shop) -> None:
+    shop.receive("P-1001", 1)
+    code = shop.quoted()
+    handover.take_deposit(code, "50", "cash", shop.counter, shop.tick())
+    ledger.give_back(code, "20", "cash", "it took too long", shop.manager, shop.tick())
+    shop.finish(code)
+    due = owed(shop, code)
+    back(shop, code)
+    papers = [one.paper for one in invoices.papers_of(shop.job(code))]
+    assert [one.total_minor for one in papers] == [5_000, 2_000, due]
+    assert due == (shop.job(code).chosen.price_minor or 0) - 5_000
 
 
 def test_a_deposit_that_goes_back_has_its_credit_note(shop: Shop) -> None:

@@ -49,7 +49,14 @@ def invoice_pdf(invoice: Invoice, say: Speak) -> bytes:
     for one in invoice.lines:
         text = f"{one.text}\n{one.note}" if one.note else one.text
         rate = say(fact("papers.percent", percent=f"{one.bps / 100:g}"))
-        rows.append([line(text), line(rate, right), line("1", right), line(money(one.net_minor), right)])
+        rows.append(
+            [
+                line(text),
+                line(rate, right),
+                line("−1" if one.net_minor < 0 else "1", right),
+                line(money(one.net_minor), right),
+            ]
+        )
     sums = [
         [line(text, style), line(money(minor), style)]
         for text, minor, style in _sums(invoice, say, right, strong)

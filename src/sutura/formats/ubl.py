@@ -51,9 +51,10 @@ def write_invoice(invoice: Invoice) -> bytes:
     _text(root, "DocumentCurrencyCode", invoice.currency)
     if invoice.reference:
         _text(root, "BuyerReference", invoice.reference)
-    if invoice.refers_to:
-        before = _part(_part(root, "BillingReference"), "InvoiceDocumentReference")
-        _text(before, "ID", invoice.refers_to)
+    for named in (invoice.refers_to, *invoice.settles):
+        if named:
+            before = _part(_part(root, "BillingReference"), "InvoiceDocumentReference")
+            _text(before, "ID", named)
     _party(_part(root, "AccountingSupplierParty"), invoice.seller)
     _party(_part(root, "AccountingCustomerParty"), invoice.buyer)
     _means(root, invoice)
@@ -148,12 +149,14 @@ def _line(root: Element, invoice: Invoice, number: int, line: Line) -> None:
     _text(whole, "ID", str(number))
     if line.note:
         _text(whole, "Note", line.note)
-    _text(whole, "CreditedQuantity" if credit else "InvoicedQuantity", "1", unitCode=_PIECE)
+    # BR-27: a price is never below zero, a quantity may be
+    quantity = "-1" if line.net_minor < 0 else "1"
+    _text(whole, "CreditedQuantity" if credit else "InvoicedQuantity", quantity, unitCode=_PIECE)
     _amount(whole, "LineExtensionAmount", line.net_minor, invoice.currency)
     item = _part(whole, "Item")
     _text(item, "Name", line.text)
     _category(item, "ClassifiedTaxCategory", line.bps)
-    _amount(_part(whole, "Price"), "PriceAmount", line.net_minor, invoice.currency)
+    _amount(_part(whole, "Price"), "PriceAmount", abs(line.net_minor), invoice.currency)
 
 
 # -- read back ------------------------------------------------------------------------------
@@ -182,6 +185,11 @@ def _invoice(root: Element) -> Invoice:
     totals = root.find(f"{_CAC}LegalMonetaryTotal")
     if totals is None:
         raise ValueError("no sums")
+    before = [
+        one.text or ""
+        for one in root.findall(f"{_CAC}BillingReference/{_CAC}InvoiceDocumentReference/{_CBC}ID")
+    ]
+    takes_back = kind is InvoiceKind.CREDIT
     read = Invoice(
         number=_said(root, f"{_CBC}ID"),
         kind=kind,
@@ -195,7 +203,8 @@ def _invoice(root: Element) -> Invoice:
         note=root.findtext(f"{_CBC}Note") or "",
         means=by if by in MEANS_CODES else "",
         iban=root.findtext(f"{_CAC}PaymentMeans/{_CAC}PayeeFinancialAccount/{_CBC}ID") or "",
-        refers_to=root.findtext(f"{_CAC}BillingReference/{_CAC}InvoiceDocumentReference/{_CBC}ID") or "",
+        refers_to=before[0] if takes_back and before else "",
+        settles=() if takes_back else tuple(before),
         prepaid_minor=_minor(totals.findtext(f"{_CBC}PrepaidAmount") or "0", currency),
         rounding_minor=_minor(totals.findtext(f"{_CBC}PayableRoundingAmount") or "0", currency),
     )

@@ -193,10 +193,11 @@ def give(code: str, asked: HandBack, by: Person, now: datetime) -> None:
 
 
 def _deposited(job: JobRecord) -> Money:
-    """What an invoice names as paid before: the deposits, at most the price."""
+    """What the shop has of deposits: what came less what went back, at most the price."""
     rows = ledger.rows_of(job)
     minor = sum(row.amount_minor for row in rows if row.kind is money.PaidFor.DEPOSIT)
-    return Money(minor=min(minor, job.chosen.price_minor or 0), currency=job.currency)
+    minor -= sum(row.amount_minor for row in rows if row.kind is money.PaidFor.REFUND)
+    return Money(minor=max(min(minor, job.chosen.price_minor or 0), 0), currency=job.currency)
 
 
 def _check_ready(job: JobRecord, model: Model, let_go: str, by: Person, now: datetime, *, keep: bool) -> None:

@@ -12,7 +12,8 @@ from babel import Locale
 from sutura.core.errors import MoveRefused, NotFound, StaleSave
 from sutura.core.facts import fact
 from sutura.core.handover import invoicing as rules
-from sutura.core.handover.invoicing import Fitted, Invoice, InvoiceKind, Party
+from sutura.core.handover.invoicing import Deposit, Fitted, Invoice, InvoiceKind, Party
+from sutura.core.handover.ledger import Paid, PaidFor
 from sutura.core.job import EventKind, JobRecord
 from sutura.core.maths.money import Money
 from sutura.core.people import Deed, demand
@@ -26,6 +27,7 @@ from sutura.store import audit as audit_store
 from sutura.store import customers as customers_store
 from sutura.store import invoices as store
 from sutura.store import job as job_store
+from sutura.store import ledger as ledger_store
 from sutura.store import messages as messages_store
 from sutura.store import offers as offers_store
 from sutura.store import shop as shop_store
@@ -73,14 +75,45 @@ def stands(kept: store.Kept) -> bool:
     }
 
 
-def issue(job: JobRecord, means: str, prepaid: Money, by: Person, now: datetime) -> str:
-    """The invoice of a finished job: parts and work, what was paid before; its number. Inside a deed. Nothing
-    where it costs nothing.
+def issue(job: JobRecord, means: str, deposited: Money, by: Person, now: datetime) -> str:
+    """The invoice of a finished job: parts and work, less what has an invoice already (rule invoice.deposit);
+    its number. Inside a deed. Nothing where it costs nothing. `deposited` is what the shop has of deposits.
     """
-    price = Money(minor=job.chosen.price_minor or 0, currency=job.currency)
+    credited = sum(row.amount_minor for row in _rows(job) if row.kind is PaidFor.CREDIT)
+    price = Money(minor=(job.chosen.price_minor or 0) - credited, currency=job.currency)
+    standing = sum(one.total_minor for one in _deposits(job))
+    if standing > max(price.minor, 0):
+        over = Money(minor=standing - max(price.minor, 0), currency=job.currency)
+        issue_credit(job, over, speech().say(fact("invoice.price-fell")), by, now)
     if price.minor <= 0:
         return ""
-    return _keep(job, _made(job, price, InvoiceKind.INVOICE, means, prepaid, now), by, now)
+    deposits = _deposits(job)
+    left = max(deposited.minor - sum(one.total_minor for one in deposits), 0)
+    prepaid = Money(minor=left, currency=job.currency)
+    return _keep(job, _made(job, price, InvoiceKind.INVOICE, means, prepaid, now, deposits), by, now)
+
+
+def _rows(job: JobRecord) -> list[Paid]:
+    return ledger_store.load_payments(job.id)
+
+
+def _deposits(job: JobRecord) -> list[Deposit]:
+    """What still stands of the invoices of a job's deposits."""
+    kept, said = store.invoices_of(job.id), _speech_of(job)
+    deposits = []
+    for one in kept:
+        if one.paper.kind is not InvoiceKind.DEPOSIT:
+            continue
+        taxes, total = rules.standing_of(one.paper, _credits(one, kept))
+        if total > 0:
+            text = said.say(fact("invoice.deposit-less", number=one.paper.number))
+            deposits.append(Deposit(number=one.paper.number, text=text, taxes=taxes, total_minor=total))
+    return deposits
+
+
+def _credits(one: store.Kept, kept: Sequence[store.Kept]) -> list[Invoice]:
+    """The credit notes of a paper."""
+    return [note.paper for note in kept if note.corrects_id == one.id]
 
 
 def issue_deposit(job: JobRecord, deposit: Money, means: str, by: Person, now: datetime) -> str:
@@ -89,14 +122,19 @@ def issue_deposit(job: JobRecord, deposit: Money, means: str, by: Person, now: d
     return _keep(job, _made(job, deposit, InvoiceKind.DEPOSIT, means, nothing, now), by, now)
 
 
-def issue_credit(job: JobRecord, credit: Money, why: str, by: Person, now: datetime) -> str:
-    """The credit note for a part of a job's last invoice; nothing where it has none. Inside a deed."""
-    last = next((one for one in reversed(_standing(job)) if one.paper.gross_minor >= credit.minor), None)
-    if last is None:
-        return ""
-    mode = invoicing().mode
-    made = rules.credit_of(last.paper, "", today(now), why[:300], credit, mode)
-    return _keep(job, made, by, now, corrects=last.id)
+def issue_credit(job: JobRecord, credit: Money, why: str, by: Person, now: datetime) -> list[str]:
+    """The credit notes for a part of what a job's invoices come to, the last one first; none where it has
+    none. Inside a deed.
+    """
+    kept, left, numbers = store.invoices_of(job.id), credit.minor, []
+    for one in reversed(_standing_of(kept)):
+        _, stands_for = rules.standing_of(one.paper, _credits(one, kept))
+        part = Money(minor=min(left, stands_for), currency=credit.currency)
+        if part.minor > 0:
+            made = rules.credit_of(one.paper, "", today(now), why[:300], part, invoicing().mode)
+            numbers.append(_keep(job, made, by, now, corrects=one.id))
+            left -= part.minor
+    return numbers
 
 
 def _standing(job: JobRecord) -> list[store.Kept]:
@@ -105,14 +143,11 @@ def _standing(job: JobRecord) -> list[store.Kept]:
 
 
 def _standing_of(kept: Sequence[store.Kept]) -> list[store.Kept]:
-    taken: dict[int, int] = {}
-    for one in kept:
-        if one.corrects_id is not None:
-            taken[one.corrects_id] = taken.get(one.corrects_id, 0) + one.paper.gross_minor
     return [
         one
         for one in kept
-        if one.paper.kind is not InvoiceKind.CREDIT and taken.get(one.id, 0) < one.paper.gross_minor
+        if one.paper.kind is not InvoiceKind.CREDIT
+        and (not (notes := _credits(one, kept)) or rules.standing_of(one.paper, notes)[1] > 0)
     ]
 
 
@@ -123,7 +158,13 @@ def invoicing() -> rules.Invoicing:
 
 
 def _made(
-    job: JobRecord, price: Money, kind: InvoiceKind, means: str, prepaid: Money, now: datetime
+    job: JobRecord,
+    price: Money,
+    kind: InvoiceKind,
+    means: str,
+    prepaid: Money,
+    now: datetime,
+    deposits: Sequence[Deposit] = (),
 ) -> Invoice:
     """A paper without its number."""
     said, papers = _speech_of(job), invoicing()
@@ -140,7 +181,8 @@ def _made(
     else:
         work = said.say(fact("invoice.work", model=model.full_name, route=model.way(job.chosen.route).name))
         items = rules.items_of(price, shares, _fitted(job), work)
-    sums = rules.sums_of(price, items, papers.mode, by_line=taxes.by_line)
+    whole = rules.sums_of(price, items, papers.mode, by_line=taxes.by_line)
+    sums = rules.less_deposits(price, whole, deposits, papers.mode)
     customer = customers_store.load_customer(job.customer_id)
     return Invoice(
         number="",
@@ -158,6 +200,7 @@ def _made(
         reference=job.code,
         means=means,
         iban=papers.iban,
+        settles=tuple(deposit.number for deposit in deposits),
         prepaid_minor=prepaid.minor,
         rounding_minor=sums.rounding_minor,
     )

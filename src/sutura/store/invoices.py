@@ -71,7 +71,7 @@ def add_invoice(
             job=job_id,
             kind=paper.kind.value,
             body=to_json(paper),
-            gross_minor=paper.gross_minor + paper.rounding_minor,
+            gross_minor=paper.total_minor,
             corrects=corrects,
             person=person_id,
             at=at,

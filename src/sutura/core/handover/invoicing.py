@@ -6,7 +6,7 @@ Amounts in minor units of one currency. BT-… are the terms of the standard's s
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import date
 from decimal import Decimal
@@ -85,8 +85,9 @@ class Subtotal:
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Invoice:
     """One paper as it was numbered. `refers_to` is the number it corrects (BT-25); `prepaid_minor` what was
-    paid before (BT-113); `rounding_minor` what makes its sum the agreed price (BT-114). Amounts of a credit
-    note are what is given back.
+    paid before without a paper (BT-113); `settles` the invoices of deposits whose lines it takes off (BG-3);
+    `rounding_minor` what makes its sum the agreed price (BT-114). Amounts of a credit note are what is given
+    back.
     """
 
     number: str
@@ -102,6 +103,7 @@ class Invoice:
     means: str = ""
     iban: str = ""
     refers_to: str = ""
+    settles: tuple[str, ...] = ()
     prepaid_minor: int = 0
     rounding_minor: int = 0
 
@@ -118,9 +120,14 @@ class Invoice:
         return self.net_minor + self.tax_minor
 
     @property
+    def total_minor(self) -> int:
+        """What it comes to, rounding with it."""
+        return self.gross_minor + self.rounding_minor
+
+    @property
     def payable_minor(self) -> int:
         """What was still to pay (BT-115)."""
-        return self.gross_minor - self.prepaid_minor + self.rounding_minor
+        return self.total_minor - self.prepaid_minor
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -175,10 +182,12 @@ RULES = (
         id="invoice.deposit",
         capability="handover",
         says=(
-            "A deposit has an invoice of its own when it is taken; the last one says what was paid "
-            "before, and what is still to pay."
+            "A deposit has an invoice of its own when it is taken. The last one has the whole work and "
+            "takes the deposit's lines off again, rate by rate, with its number: no tax stands on two "
+            "papers. What of a deposit was credited is not taken off; a deposit above the price is "
+            "credited first."
         ),
-        source="EN 16931: BT-3 = 386, BT-113",
+        source="EN 16931: BT-3 = 386, BG-3, BR-27 (a quantity below zero, not a price); local law first",
     ),
 )
 
@@ -213,6 +222,66 @@ def sums_of(price: Money, items: Sequence[Item], mode: TaxMode, *, by_line: bool
     )
     total = sum(line.net_minor for line in lines) + sum(one.tax_minor for one in taxes)
     return Sums(lines=tuple(lines), taxes=taxes, rounding_minor=price.minor - total)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Deposit:
+    """What still stands of the invoice of a deposit, rate by rate, with the words of its line and what it
+    comes to.
+    """
+
+    number: str
+    text: str
+    taxes: tuple[Subtotal, ...]
+    total_minor: int
+
+
+def standing_of(paper: Invoice, credits: Sequence[Invoice]) -> tuple[tuple[Subtotal, ...], int]:
+    """What of an invoice its credit notes left, rate by rate, and what that comes to."""
+
+    def left(bps: int, of: Callable[[Subtotal], int]) -> int:
+        taken = [of(one) for note in credits for one in note.taxes if one.bps == bps]
+        return sum(of(one) for one in paper.taxes if one.bps == bps) - sum(taken)
+
+    rates = tuple(
+        Subtotal(
+            bps=one.bps,
+            net_minor=left(one.bps, lambda tax: tax.net_minor),
+            tax_minor=left(one.bps, lambda tax: tax.tax_minor),
+        )
+        for one in paper.taxes
+    )
+    return rates, paper.total_minor - sum(note.total_minor for note in credits)
+
+
+def less_deposits(price: Money, sums: Sums, deposits: Sequence[Deposit], mode: TaxMode) -> Sums:
+    """Lines and rates of a price without what its deposits' invoices hold already (rule invoice.deposit)."""
+    if not deposits:
+        return sums
+    off = [one for deposit in deposits for one in deposit.taxes]
+    lines = [
+        *sums.lines,
+        *(
+            Line(text=deposit.text, note="", net_minor=-one.net_minor, bps=one.bps)
+            for deposit in deposits
+            for one in deposit.taxes
+            if one.net_minor
+        ),
+    ]
+    inside = {one.bps: one.tax_minor for one in sums.taxes}
+    for one in off:
+        inside[one.bps] = inside.get(one.bps, 0) - one.tax_minor
+    taxes = tuple(
+        Subtotal(
+            bps=bps,
+            net_minor=_net(lines, bps),
+            tax_minor=_tax(mode, _net(lines, bps), bps, Money(minor=tax, currency=price.currency)),
+        )
+        for bps, tax in inside.items()
+    )
+    left = price.minor - sum(deposit.total_minor for deposit in deposits)
+    total = sum(line.net_minor for line in lines) + sum(one.tax_minor for one in taxes)
+    return Sums(lines=tuple(lines), taxes=taxes, rounding_minor=left - total)
 
 
 def _by_rate(price: Money, items: Sequence[Item], by_line: bool) -> list[tuple[int, Money, Money]]:
@@ -268,17 +337,32 @@ def credit_of(
         issued=issued,
         refers_to=invoice.number,
         note=why,
+        settles=(),
         prepaid_minor=0,
         means="",
     )
-    if credit is None or credit.minor == invoice.gross_minor + invoice.rounding_minor:
+    if credit is None or credit.minor == invoice.total_minor:
         return note
-    items = [
-        Item(text=line.text, note=line.note, weight=line.net_minor * (10_000 + line.bps), bps=line.bps)
-        for line in invoice.lines
-    ]
+    items = (
+        _rates(invoice)
+        if any(line.net_minor < 0 for line in invoice.lines)
+        else [
+            Item(text=line.text, note=line.note, weight=line.net_minor * (10_000 + line.bps), bps=line.bps)
+            for line in invoice.lines
+        ]
+    )
     sums = sums_of(credit, items, mode)
     return replace(note, lines=sums.lines, taxes=sums.taxes, rounding_minor=sums.rounding_minor)
+
+
+def _rates(invoice: Invoice) -> list[Item]:
+    """What a paper comes to, one line a rate: where deposits were taken off, lines have no shares."""
+    words = {line.bps: line.text for line in reversed(invoice.lines)}
+    return [
+        Item(text=words[one.bps], note="", weight=max(one.net_minor + one.tax_minor, 0), bps=one.bps)
+        for one in invoice.taxes
+        if one.bps in words
+    ]
 
 
 def missing_of(invoice: Invoice) -> tuple[Fact, ...]:
@@ -315,6 +399,7 @@ def to_json(invoice: Invoice) -> dict[str, Any]:
         "means": invoice.means,
         "iban": invoice.iban,
         "refers_to": invoice.refers_to,
+        "settles": list(invoice.settles),
         "prepaid_minor": invoice.prepaid_minor,
         "rounding_minor": invoice.rounding_minor,
     }
@@ -330,6 +415,7 @@ def from_json(kept: Mapping[str, Any]) -> Invoice:
             "seller": Party(**kept["seller"]),
             "buyer": Party(**kept["buyer"]),
             "lines": tuple(Line(text=t, note=n, net_minor=net, bps=b) for t, n, net, b in kept["lines"]),
+            "settles": tuple(kept.get("settles", ())),
             "taxes": tuple(Subtotal(bps=b, net_minor=net, tax_minor=t) for b, net, t in kept["taxes"]),
         }
     )

@@ -60,7 +60,7 @@ def _papers(ask: Asking, shown: Shown = ANEW) -> Response:
 
 
 def _gross(paper: Invoice) -> Money:
-    gross = paper.gross_minor + paper.rounding_minor
+    gross = paper.total_minor
     return Money(minor=-gross if paper.kind is InvoiceKind.CREDIT else gross, currency=paper.currency)
 
 
