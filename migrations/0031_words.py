@@ -1,5 +1,5 @@
 """Quotes go the way of all messages: their secret address is kept only while the message waits; a shop's own words go
-by language.
+by language. A till is counted by its coins and notes.
 
 Frozen: never edit after release.
 """
@@ -13,6 +13,8 @@ alter table message add constraint message_link_waits check (link = '' or state 
 update shop set telling =
     (telling - 'templates') || jsonb_build_object('words', jsonb_build_object('en', telling -> 'templates'))
     where telling ? 'templates';
+-- how many of each coin and note were counted, by its worth in minor units
+alter table till_day add column pieces jsonb not null default '{}' check (jsonb_typeof(pieces) = 'object');
 """
 
 

@@ -64,6 +64,10 @@ def back(shop: Shop, code: str, method: str = "cash", **more: object) -> None:
     handover.hand_back(code, method=method, by=shop.counter, now=shop.tick(), **{**asked, **more})
 
 
+def counting(counted: str, left: str = "", note: str = "") -> dict[str, str]:
+    return {"counted": counted, "left": left, "note": note}
+
+
 def numbers(shop: Shop, code: str) -> list[str]:
     return [one.paper.number for one in invoices.papers_of(shop.job(code))]
 
@@ -239,9 +243,9 @@ def test_cash_goes_in_coins_and_the_rest_is_rounded(shop: Shop, ready: str) -> N
 
 
 def test_a_day_of_the_till(shop: Shop, ready: str) -> None:
-    tills.open_till("150", shop.counter, shop.tick())
+    tills.open_till({"piece.5000": "3"}, shop.counter, shop.tick())
     with pytest.raises(Invalid):
-        tills.open_till("150", shop.counter, shop.tick())
+        tills.open_till({"piece.5000": "3"}, shop.counter, shop.tick())
     ledger.pay(ready, "50", "cash", "", shop.counter, shop.tick())
     ledger.pay(ready, "10", "transfer", "", shop.counter, shop.tick())
     ledger.give_back(ready, "5", "cash", "goodwill", shop.manager, shop.tick())
@@ -252,10 +256,10 @@ def test_a_day_of_the_till(shop: Shop, ready: str) -> None:
     lines = till_csv(page.till.float_minor, page.rows, "TAL").split("\r\n")
     assert [line.rsplit(",", 1)[1] for line in lines[1:4]] == ["150.00", "200.00", "195.00"]
     with pytest.raises(ManyInvalid):
-        tills.close_till(page.till.id, "194", "200", "", shop.counter, shop.tick())
-    tills.close_till(page.till.id, "194", "150", "a coin fell down", shop.counter, shop.tick())
+        tills.close_till(page.till.id, counting("194", "200", ""), shop.counter, shop.tick())
+    tills.close_till(page.till.id, counting("194", "150", "a coin fell down"), shop.counter, shop.tick())
     with pytest.raises(MoveRefused):
-        tills.close_till(page.till.id, "194", "150", "a coin fell down", shop.counter, shop.tick())
+        tills.close_till(page.till.id, counting("194", "150", "a coin fell down"), shop.counter, shop.tick())
     # the next cash opens it with what was left
     ledger.pay(ready, "1", "cash", "", shop.counter, shop.tick())
     after = tills.till_page(0, shop.counter, shop.now)
@@ -265,10 +269,10 @@ def test_a_day_of_the_till(shop: Shop, ready: str) -> None:
 
 
 def test_a_closed_day_cannot_be_changed_whoever_writes(shop: Shop) -> None:
-    tills.open_till("1", shop.counter, shop.tick())
+    tills.open_till({"float": "1"}, shop.counter, shop.tick())
     page = tills.till_page(0, shop.counter, shop.now)
     assert page.till
-    tills.close_till(page.till.id, "1", "", "", shop.counter, shop.tick())
+    tills.close_till(page.till.id, counting("1", "", ""), shop.counter, shop.tick())
     with pytest.raises(peewee.DatabaseError, match="stays as it was counted"), DATABASE.atomic():
         DATABASE.execute_sql("update till_day set counted_minor = 5")
 

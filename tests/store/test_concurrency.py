@@ -185,7 +185,8 @@ def test_cash_taken_while_the_till_is_closed_is_in_one_day_or_the_next(shop: Sho
     def close() -> None:
         expected = amount_text(tills.till_page(0, shop.counter, shop.now).expected.minor, "TAL")
         # as if it was counted in this moment: what differs has its reason
-        tills.close_till(day, expected, "0", "counted while cash came", shop.counter, shop.now)
+        typed = {"counted": expected, "left": "0", "note": "counted while cash came"}
+        tills.close_till(day, typed, shop.counter, shop.now)
 
     at_once([close, *[lambda: ledger.pay(code, "1", "cash", "", shop.counter, shop.now)] * 5])
     closed = tills.till_page(day, shop.counter, shop.now)

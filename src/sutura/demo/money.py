@@ -44,7 +44,7 @@ def count_till(by: Person, now: datetime) -> None:
         left = amount_text(min(_FLOAT, page.expected.minor - short), CURRENCY)
         why = "two coins short, counted twice" if short else ""
         evening = min(till.opened_at + timedelta(hours=8), now)
-        tills.close_till(till.id, counted, left, why, by, evening)
+        tills.close_till(till.id, {"counted": counted, "left": left, "note": why}, by, evening)
         till = None
     if till is None:
-        tills.open_till(amount_text(_FLOAT, CURRENCY), by, now)
+        tills.open_till({"float": amount_text(_FLOAT, CURRENCY)}, by, now)

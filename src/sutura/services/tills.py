@@ -9,6 +9,7 @@ from datetime import datetime
 from sutura.core.errors import MoveRefused, NotFound
 from sutura.core.facts import fact
 from sutura.core.handover import tills as rules
+from sutura.core.handover.invoicing import invoicing_from
 from sutura.core.handover.tills import CashRow
 from sutura.core.maths.money import Money
 from sutura.core.people import Deed, demand
@@ -29,6 +30,8 @@ class TillPage:
     rows: Sequence[CashRow]
     expected: Money
     others: Mapping[str, Money]
+    # the coins and notes that there are, the largest first
+    known: Sequence[Money]
     days: Sequence[store.Till]
 
 
@@ -50,17 +53,24 @@ def till_page(till_id: int, by: Person, now: datetime) -> TillPage:
         rows=rows,
         expected=rules.expected_of(till.float_minor if till else store.last_left(), rows, currency),
         others={method: Money(minor=minor, currency=currency) for method, minor in others.items()},
+        known=[Money(minor=minor, currency=currency) for minor in rules.pieces_of(currency, _coin())],
         days=store.load_tills(MOST_DAYS),
     )
 
 
+def _coin() -> int:
+    """The shop's smallest coin, in minor units."""
+    record = shop()
+    return invoicing_from(record.invoicing, record.name, record.address).coin_minor
+
+
 @writing
-def open_till(typed: str, by: Person, now: datetime) -> None:
+def open_till(typed: Mapping[str, str], by: Person, now: datetime) -> None:
     """Open the till with what is in it."""
     demand(by, Deed.TAKE_IN)
     currency = shop().currency
     rules.check_open(store.share_open() is not None)
-    minor = rules.read_float(typed, currency)
+    minor = rules.read_float(typed, currency, _coin())
     store.add_till(by.id, currency, minor, now)
     before = store.last_left()
     if minor != before:
@@ -77,14 +87,14 @@ def till_for(by: Person, currency: str, now: datetime) -> int:
 
 
 @writing
-def close_till(till_id: int, counted: str, left: str, why: str, by: Person, now: datetime) -> None:
-    """Count the till and close its day (rule till.day)."""
+def close_till(till_id: int, typed: Mapping[str, str], by: Person, now: datetime) -> None:
+    """Count the till and close its day (rules till.day, till.pieces)."""
     demand(by, Deed.TAKE_IN)
     till = store.lock_open()
     if till is None or till.id != till_id:
         raise MoveRefused(str(till_id), fact("till.be-closed"), [fact("till.is-closed")])
     expected = rules.expected_of(till.float_minor, store.rows_of(till.id), till.currency)
-    read = rules.read_count(expected, counted, left, why)
+    read = rules.read_count(expected, typed, _coin())
     store.save_closed(
         till.id,
         closed_at=now,
@@ -93,6 +103,7 @@ def close_till(till_id: int, counted: str, left: str, why: str, by: Person, now:
         counted_minor=read.counted.minor,
         left_minor=read.left.minor,
         note=read.note,
+        pieces={str(worth): count for worth, count in read.pieces.items()},
     )
     if read.difference.minor:
         facts = {"till": till.id, "difference_minor": read.difference.minor, "why": read.note}

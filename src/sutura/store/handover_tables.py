@@ -21,6 +21,7 @@ class TillDay(Table):
     counted_minor = IntegerField(null=True)
     left_minor = IntegerField(null=True)
     note = TextField(default="")
+    pieces = BinaryJSONField(default=dict, index=False)
 
 
 class CardCharge(Table):

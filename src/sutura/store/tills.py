@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
@@ -27,6 +28,8 @@ class Till:
     counted_minor: int | None
     left_minor: int | None
     note: str
+    # how many there were of each coin and note, by its worth in minor units
+    pieces: Mapping[str, int]
 
 
 _TILL = TillDay.select(
@@ -40,6 +43,7 @@ _TILL = TillDay.select(
     TillDay.counted_minor,
     TillDay.left_minor,
     TillDay.note,
+    TillDay.pieces,
 ).join(Person, on=TillDay.opened_by)
 
 

@@ -1282,6 +1282,7 @@ SENTENCES: Mapping[str, str] = {
     "till.is-closed": "it is closed already, or another day is open",
     "till.is-open": "it is open already",
     "till.left-up-to": "write at most what was counted, or nothing when all of it stays",
+    "till.no-more": "count again: no till holds so much",
     "till.opening": "What is in the till",
     "till.why-different": "write why it differs by {difference}, in 5 to 300 characters",
     "touch.all-felt": "{share} % of the picture felt every finger",

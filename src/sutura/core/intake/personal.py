@@ -156,7 +156,7 @@ NOT_OF_CUSTOMERS: Mapping[str, str] = {
     "heat_reading": "step edge surface source",
     "payment": "currency method kind",
     # what is written of a till's difference is about the till
-    "till_day": "currency note",
+    "till_day": "currency note pieces",
     "card_charge": "reference currency kind state",
     "invoice_series": "series",
     # the cause is of the device; what voids a warranty is of the shop

@@ -5,14 +5,14 @@ from __future__ import annotations
 from fastapi.responses import Response
 
 from sutura.core.errors import NotFound
-from sutura.core.maths.money import Money, amount_text
+from sutura.core.maths.money import Money, amount_text, digits_of
 from sutura.core.people import Deed
 from sutura.formats.tills import till_csv
 from sutura.services import tills
 from sutura.web.addresses import Addresses
 from sutura.web.deeds import deed
 from sutura.web.present import render
-from sutura.web.session import ANEW, Ask, Asking, Form, Shown
+from sutura.web.session import ANEW, Ask, Asking, Form, Sent, Shown
 
 addresses = Addresses()
 
@@ -38,7 +38,13 @@ def _page(ask: Asking, till_id: int = 0, shown: Shown = ANEW) -> Response:
         page=page,
         till=page.till,
         earlier=bool(till_id and page.till and page.till.closed_at),
+        digits=digits_of(currency),
         expected_text=amount_text(page.expected.minor, currency),
+        counted=[
+            (one, page.till.pieces[str(one.minor)])
+            for one in page.known
+            if page.till and str(one.minor) in page.till.pieces
+        ],
         rows=[(row, Money(minor=row.signed_minor, currency=currency)) for row in page.rows],
     )
 
@@ -46,13 +52,19 @@ def _page(ask: Asking, till_id: int = 0, shown: Shown = ANEW) -> Response:
 @addresses.post("/till/open", may=Deed.TAKE_IN)
 @deed(then="/till", again=_page)
 def open_till(ask: Ask, form: Form) -> None:
-    tills.open_till(form.text("float"), ask.person, ask.now)
+    tills.open_till(_typed(form, "float"), ask.person, ask.now)
 
 
 @addresses.post("/till/{till_id}/close", may=Deed.TAKE_IN)
 @deed(then="/till/{till_id}", again=_page)
 def close_till(ask: Ask, till_id: int, form: Form) -> None:
-    tills.close_till(till_id, form.text("counted"), form.text("left"), form.text("note"), ask.person, ask.now)
+    tills.close_till(till_id, _typed(form, "counted", "left", "note"), ask.person, ask.now)
+
+
+def _typed(form: Sent, *names: str) -> dict[str, str]:
+    """The fields of a count: each coin and note, and some beside them."""
+    pieces = {f"piece.{worth}": text for worth, text in form.entered.group("piece").items()}
+    return {**pieces, **{name: form.text(name) for name in names}}
 
 
 @addresses.get("/till/{till_id}/rows.csv", may=Deed.TAKE_IN)

@@ -1,6 +1,7 @@
 // What is on view and nothing more: rules and words come from the server. One module a room.
 
 import { cooling, counting, functionList, sounding } from "./bench.js";
+import { coins } from "./coins.js";
 import { edidFile, intake } from "./intake.js";
 import { keys, pressed, showKeys, tapped } from "./keys.js";
 import { zooming } from "./look.js";
@@ -18,6 +19,7 @@ const printing = () => ({
 
 const COMPONENTS = {
   asks,
+  coins,
   cooling,
   counting,
   drawing,
