@@ -12,7 +12,6 @@ from hypothesis import assume, given
 from hypothesis import strategies as st
 
 from sutura.core.errors import ManyInvalid
-from sutura.core.matching.offers import GRADES
 from sutura.core.maths.money import Money
 from sutura.core.quoting.policy import (
     Band,
@@ -28,7 +27,6 @@ from sutura.core.quoting.policy import (
     policy_texts,
     price,
     read_policy,
-    warranty_of,
 )
 from sutura.core.quoting.pricing import Rates, quote
 from sutura.core.quoting.taxes import tax_lines
@@ -61,7 +59,6 @@ policies = st.builds(
     ending=st.sampled_from(list(Ending)),
     part_tax_bps=st.none() | st.integers(0, 2_700),
     tax_by_line=st.booleans(),
-    warranty_days=st.dictionaries(st.sampled_from(GRADES), st.integers(0, 3_650)),
     failure_minor=st.integers(0, 10_000),
     least_chance_bps=st.integers(0, 10_000),
     worth_bps=st.integers(0, 20_000),
@@ -157,14 +154,6 @@ def test_rounding_once_can_differ_by_a_cent() -> None:
     assert differ
 
 
-def test_the_warranty_goes_by_the_shortest_grade() -> None:
-    policy = replace(PLAIN, warranty_days={"aftermarket": 90, "genuine new": 365})
-    assert warranty_of(policy, [], 180) == 180
-    assert warranty_of(policy, ["refurbished"], 180) == 180
-    assert warranty_of(policy, ["genuine new"], 180) == 365
-    assert warranty_of(policy, ["genuine new", "aftermarket"], 180) == 90
-
-
 def test_without_a_policy_the_price_is_that_of_the_three_rates() -> None:
     """60 with a markup of 35 % is 81; 25 minutes at 72 an hour are 30; with 20 % tax 133.20, up to 134."""
     rates = Rates(currency="TAL", bench_rate_minor=7_200, markup_bps=3_500, tax_bps=2_000)
@@ -257,7 +246,7 @@ def test_a_policy_that_cannot_be_is_refused_field_by_field() -> None:
     with pytest.raises(ManyInvalid) as refused:
         read_policy({**typed, "minimum": "much", "risk": "101", "ending": "odd"}, PLAIN, CLASSES)
     assert set(refused.value.by_field) == {"minimum", "risk", "ending"}
-    wrong = {"warranty.refurbished": "long", "part_tax": "51", "worth": "201", "least_chance": "-1"}
+    wrong = {"part_tax": "51", "worth": "201", "least_chance": "-1"}
     with pytest.raises(ManyInvalid) as refused:
         read_policy({**typed, **wrong}, PLAIN, CLASSES)
     assert set(refused.value.by_field) == set(wrong)

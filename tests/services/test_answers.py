@@ -19,7 +19,7 @@ from sutura.core.quoting.policy import policy_texts
 from sutura.core.quoting.taxes import tax_lines, taxes_from
 from sutura.devices import plug, plugged
 from sutura.devices.simulated.messenger import SimulatedMessenger
-from sutura.services import answers, handover, ledger, messages, orders, quoting, routes
+from sutura.services import answers, comebacks, handover, ledger, messages, orders, quoting, routes
 from sutura.services import job as job_service
 from sutura.services import shop as shop_service
 from sutura.store import job as job_store
@@ -386,12 +386,13 @@ def test_a_sender_that_fails_is_told_and_the_quote_is_sent_again(
 def test_the_warranty_that_was_told_holds(shop: Shop) -> None:
     shop.receive("P-1001")
     grade = "genuine pulled"
-    policy(shop, **{f"warranty.{grade}": "400"})
+    terms = {f"grade.{grade}": "400", "voids": "Opened by others."}
+    comebacks.change_terms(terms, shop.manager, shop.tick())
     page = routes.routes_page(shop.take_in(HERON), shop.now)
     gets = [said(gets) for one in page.ways if one.on_shelf for gets in one.weighed.way.gets]
     assert any("400" in line for line in gets)
     code = shop.closed()
-    policy(shop, **{f"warranty.{grade}": "30"})
+    comebacks.change_terms({**terms, f"grade.{grade}": "30"}, shop.manager, shop.tick())
     shop.hand_back(code)
     assert shop.job(code).closing.warranty_end == shop.now.date() + timedelta(days=400)
 

@@ -143,10 +143,12 @@ def test_terms_hold_for_what_is_handed_back_from_then_on(shop: Shop) -> None:
     before = comebacks.standing_of(shop.job(old), shop.now)
     assert before
     with pytest.raises(ManyInvalid):
-        comebacks.change_terms("-1", "", shop.manager, shop.tick())
+        comebacks.change_terms({"work_days": "-1"}, shop.manager, shop.tick())
     with pytest.raises(NotAllowed):
-        comebacks.change_terms("30", "Opened by others.", shop.counter, shop.tick())
-    comebacks.change_terms("30", "Opened by others; liquid.", shop.manager, shop.tick())
+        comebacks.change_terms({"work_days": "30", "voids": "Opened by others."}, shop.counter, shop.tick())
+    comebacks.change_terms(
+        {"work_days": "30", "voids": "Opened by others; liquid."}, shop.manager, shop.tick()
+    )
     assert comebacks.standing_of(shop.job(old), shop.now) == before
     later = finished(shop)
     after = comebacks.standing_of(shop.job(later), shop.now)

@@ -52,12 +52,20 @@ def test_the_terms_are_kept_in_versions(desks: Sit) -> None:
     ines = desks("ines")
     ines.get("/comebacks")
     assert ines.post("/comebacks/terms", work_days="x", voids="").status_code == 422
-    ines.post("/comebacks/terms", work_days="60", voids="Opened by others; liquid; bending.")
-    assert "version" in ines.page
+    ines.post(
+        "/comebacks/terms",
+        work_days="60",
+        voids="Opened by others; liquid; bending.",
+        **{"grade.refurbished": "90"},
+    )
+    assert "refurbished 90, work 60 days" in ines.page
     with connection():
-        terms = comebacks.terms_now(Shop().now.replace(year=2199))
-    assert terms
-    assert terms.work_days == 60
+        terms = comebacks.terms_at(Shop().now.replace(year=2199))
+    assert (terms.work_days, terms.grades) == (60, {"refurbished": 90})
+    ines.post("/comebacks/terms", work_days="", voids="Opened by others.")
+    with connection():
+        assert comebacks.terms_at(Shop().now.replace(year=2199)).work_days is None
+        assert len(comebacks.terms_page()) >= 2
 
 
 def test_what_did_not_come_back_has_no_such_page(desks: Sit, old: str) -> None:

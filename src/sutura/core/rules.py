@@ -17,7 +17,7 @@ from sutura.core.bench import (
     times,
 )
 from sutura.core.catalogue import rules as catalogue
-from sutura.core.handover import comebacks, giving, invoicing, ledger, telling, tills
+from sutura.core.handover import comebacks, giving, invoicing, ledger, telling, tills, warranties
 from sutura.core.identify import reading
 from sutura.core.intake import arrival, customers, damage, diagnosis, opening, promise
 from sutura.core.matching import judging, kits, listing, panel, ranking, wanted
@@ -115,6 +115,7 @@ ALL: tuple[Rule, ...] = tuple(
         invoicing,
         tills,
         comebacks,
+        warranties,
         telling,
         job,
         people,

@@ -6,7 +6,6 @@ import secrets
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
-from functools import partial
 from zoneinfo import ZoneInfo
 
 from sutura.core.catalogue.model import Model
@@ -14,13 +13,13 @@ from sutura.core.errors import NotFound
 from sutura.core.facts import Fact, fact
 from sutura.core.handover import comebacks as rules
 from sutura.core.handover.comebacks import Cause, Cost, Evidence, Follows, NewPrice, Payer, Seal, Standing
+from sutura.core.handover.warranties import USUAL_TERMS, Terms, read_terms
 from sutura.core.job import EventKind, JobRecord, Stage
 from sutura.core.maths.money import Money
 from sutura.core.people import Deed, demand
 from sutura.core.quoting.pricing import price_may_change
 from sutura.core.stock.orders import Cause as ReturnCause
 from sutura.core.stock.orders import ReturnState
-from sutura.core.typed import Problems, read_text, read_whole
 from sutura.core.values import FunctionResult, Person
 from sutura.services import returns, schools
 from sutura.services.job import note
@@ -51,7 +50,7 @@ def standing_of(job: JobRecord, now: datetime) -> Standing | None:
         return None
     finished = job.closing.finished_at
     model = schools.of_job(job)
-    terms = store.terms_at(finished)
+    terms = terms_at(finished)
     told = job.chosen.warranty_days
     part_days = model.warranty_days if told is None else told
     offers = offers_store.load_offers([job.chosen.offer_id or 0])
@@ -63,7 +62,7 @@ def standing_of(job: JobRecord, now: datetime) -> Standing | None:
     return rules.standing_of(
         handed_back=finished.astimezone(ZoneInfo(shop().timezone)).date(),
         part_days=part_days if offers else None,
-        work_days=terms.work_days if terms else model.warranty_days,
+        work_days=model.warranty_days if terms.work_days is None else terms.work_days,
         part_came=came,
         supplier_days=offers[0].guarantee_days if offers else None,
         today=today(now),
@@ -277,20 +276,26 @@ def price_of(job_id: int, whole: Money, part: Money, work: Money) -> Money:
 
 
 @writing
-def change_terms(work_days: str, voids: str, by: Person, now: datetime) -> None:
-    """A new version of the terms, for what is handed back from now on."""
+def change_terms(typed: Mapping[str, str], by: Person, now: datetime) -> None:
+    """A new version of the terms, for what is quoted and handed back from now on (rule quote.warranty)."""
     demand(by, Deed.SET_UP_COUNTER)
-    problems = Problems(fact("comeback.terms"))
-    days = problems.read("work_days", work_days, lambda text: read_whole(text, 3650))
-    text = problems.read("voids", voids, partial(read_text, most=600, least=5))
-    problems.refuse()
-    store.add_terms(days or 0, text or "", by.id, now)
-    audit_store.add_audit(by.id, now, "warranty terms changed", {"work_days": days, "voids": text})
+    terms = read_terms(typed)
+    store.add_terms(terms, by.id, now)
+    facts = {"work_days": terms.work_days, "voids": terms.voids, "grades": dict(terms.grades)}
+    audit_store.add_audit(by.id, now, "warranty terms changed", facts)
 
 
 @reading
-def terms_now(now: datetime) -> store.Terms | None:
-    return store.terms_at(now)
+def terms_at(at: datetime) -> Terms:
+    """The terms in force at a moment."""
+    row = store.terms_at(at)
+    return row.terms if row else USUAL_TERMS
+
+
+@reading
+def terms_page() -> list[store.TermsRow]:
+    """The versions of the terms, the newest first."""
+    return store.terms_page()
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -9,6 +9,7 @@ from datetime import datetime
 from sutura.core.catalogue.model import Model
 from sutura.core.errors import Invalid, MoveRefused, NotFound, StaleSave
 from sutura.core.facts import Say, fact, to_json
+from sutura.core.handover.warranties import warranty_of
 from sutura.core.identify.panel import Panel, PanelSize, size_of
 from sutura.core.job import Chosen, EventKind, JobRecord, Move, Original, Stage, starts_of
 from sutura.core.matching import wanted as wanted_rules
@@ -30,7 +31,6 @@ from sutura.core.maths.money import Money
 from sutura.core.maths.statistics import Share
 from sutura.core.people import Deed, demand
 from sutura.core.planning.queue import expected_minutes
-from sutura.core.quoting.policy import warranty_of
 from sutura.core.quoting.pricing import Quote, Rates, quote
 from sutura.core.quoting.routes import Tried, failure_of
 from sutura.core.quoting.taxes import taxes_kept
@@ -393,7 +393,7 @@ def choose_offer(
         tax_bps=rates.tax_bps,
         extra_minutes=judged.extra_minutes,
         taxes=taxes_kept(price.taxes),
-        warranty_days=warranty_of(rates.policy, [one.grade for one in whole], model.warranty_days),
+        warranty_days=warranty_of(comebacks.terms_at(now), [one.grade for one in whole], model.warranty_days),
     )
     factor = factor_of(job.bench.technician_id, model)
     work = replace(job.bench, expected_minutes=expected_minutes(wanted.minutes, factor, judged.extra_minutes))

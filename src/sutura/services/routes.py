@@ -13,6 +13,7 @@ from sutura.core.catalogue.model import Model, Step
 from sutura.core.errors import Invalid
 from sutura.core.facts import Say, fact
 from sutura.core.handover.ledger import received
+from sutura.core.handover.warranties import Terms, warranty_of
 from sutura.core.intake.diagnosis import Diagnosis, diagnose
 from sutura.core.intake.layers import has_of
 from sutura.core.intake.promise import PartSeen, earliest_promise
@@ -22,7 +23,7 @@ from sutura.core.matching.ranking import parts_of, weights_from
 from sutura.core.maths.money import Money
 from sutura.core.people import Deed, demand
 from sutura.core.planning.queue import Skill, candidates, expected_minutes, minutes_to_promise
-from sutura.core.quoting.policy import PricePolicy, deposit_of, warranty_of
+from sutura.core.quoting.policy import deposit_of
 from sutura.core.quoting.pricing import Quote, Rates, quote
 from sutura.core.quoting.routes import (
     Policy,
@@ -40,7 +41,7 @@ from sutura.core.quoting.sensitivity import Turning, needs_said, turning
 from sutura.core.shop import OpenHours
 from sutura.core.stock.consumables import cost_of, uses_of
 from sutura.core.values import Person
-from sutura.services import matching, orders, planning, promises, schools, stock
+from sutura.services import comebacks, matching, orders, planning, promises, schools, stock
 from sutura.services import quoting as quoting_service
 from sutura.services.job import note
 from sutura.services.matching import Matched
@@ -170,7 +171,7 @@ def _made(
     broken, suspected = (
         [reading_.layer for reading_ in layers] for layers in (found.faulty, found.suspected)
     )
-    rates = numbers.shop.rates
+    rates, terms = numbers.shop.rates, comebacks.terms_at(now)
     partless = {way.kind: way for way in partless_ways(model)}
     kinds = [*(way.kind for way in model.ways), *partless]
     made: dict[str, tuple[Way, Matched | None]] = {}
@@ -180,7 +181,7 @@ def _made(
         picked = _picked(there.offers, str(route.need.get("finish") or "")) if there else []
         after = follows(route.kind, kinds)
         for matched in picked:
-            way = _way(model, route.kind, route.name, matched, rates, tried, after)
+            way = _way(model, route.kind, route.name, matched, rates, tried, after, terms)
             made[way.key] = (way, matched)
         if not picked:
             way = _without(route.kind, route.name, route.minutes, rates, why or fact("routes.no-part"))
@@ -291,7 +292,14 @@ def _first_of(kind: str, made: Mapping[str, tuple[Way, Matched | None]]) -> str:
 
 
 def _way(
-    model: Model, kind: str, name: str, matched: Matched, rates: Rates, tried: Mapping[str, Tried], after: str
+    model: Model,
+    kind: str,
+    name: str,
+    matched: Matched,
+    rates: Rates,
+    tried: Mapping[str, Tried],
+    after: str,
+    terms: Terms,
 ) -> Way:
     judged = matched.judged
     sort = _sort_of(matched, str(model.way(kind).need.get("finish") or ""))
@@ -314,14 +322,14 @@ def _way(
         kit=bool(judged.members),
         # the id is looked up when every way is known
         falls_to=after,
-        gets=_gets(model, kind, matched, rates.policy),
-        warranty_days=_warranty(model, matched, rates.policy),
+        gets=_gets(model, kind, matched, terms),
+        warranty_days=_warranty(model, matched, terms),
     )
 
 
-def _warranty(model: Model, matched: Matched, policy: PricePolicy) -> int:
+def _warranty(model: Model, matched: Matched, terms: Terms) -> int:
     grades = [part.grade for part in parts_of(matched.judged)]
-    return warranty_of(policy, grades, model.warranty_days)
+    return warranty_of(terms, grades, model.warranty_days)
 
 
 def _steps(model: Model, kind: str) -> tuple[Step, ...]:
@@ -331,7 +339,7 @@ def _steps(model: Model, kind: str) -> tuple[Step, ...]:
     return compile_sheet(model, Goal(aim=Aim.REPAIR, route=kind)).steps
 
 
-def _gets(model: Model, kind: str, matched: Matched, policy: PricePolicy) -> tuple[Say, ...]:
+def _gets(model: Model, kind: str, matched: Matched, terms: Terms) -> tuple[Say, ...]:
     """What the customer gets by it."""
     consent = matching.consent_text(matched.judged)
     gets: list[Say] = []
@@ -340,7 +348,7 @@ def _gets(model: Model, kind: str, matched: Matched, policy: PricePolicy) -> tup
         gets.append(fact("routes.gets-original-panel"))
     if other:
         gets.append(fact("routes.gets-finish", finish=other, before=str(model.way(kind).need["finish"])))
-    gets.append(fact("routes.gets-warranty", days=_warranty(model, matched, policy)))
+    gets.append(fact("routes.gets-warranty", days=_warranty(model, matched, terms)))
     if consent:
         gets.append(fact("routes.gets-loses", what=consent))
     if model.seal:

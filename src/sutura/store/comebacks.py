@@ -13,6 +13,7 @@ from peewee import JOIN, fn
 
 from sutura.core.facts import Fact, from_json, to_json
 from sutura.core.handover.comebacks import Cause, NewPrice, Payer
+from sutura.core.handover.warranties import Terms
 from sutura.core.job import Stage
 from sutura.core.stock.levels import MoveKind
 from sutura.store.database import column, each, first, reading, row, rows
@@ -116,28 +117,45 @@ def add_cause(
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Terms:
-    """The terms of the warranty in one version."""
+class TermsRow:
+    """The terms of the warranty in one version, since when, and by whom."""
 
     id: int
-    work_days: int
-    voids: str
+    terms: Terms
     at: datetime
+    who: str
+
+
+def _terms(id: int, at: datetime, who: str, **columns: Any) -> TermsRow:
+    return TermsRow(id=id, at=at, who=who, terms=Terms(**columns))
 
 
 _TERMS = WarrantyTerms.select(
-    WarrantyTerms.id, WarrantyTerms.work_days, WarrantyTerms.voids, WarrantyTerms.at
-)
+    WarrantyTerms.id,
+    WarrantyTerms.grades,
+    WarrantyTerms.work_days,
+    WarrantyTerms.voids,
+    WarrantyTerms.at,
+    Person.name.alias("who"),
+).join(Person)
 
 
 @reading
-def terms_at(at: datetime) -> Terms | None:
+def terms_at(at: datetime) -> TermsRow | None:
     """The version in force at a moment; None before the first."""
-    return first(Terms, _TERMS.where(WarrantyTerms.at <= at).order_by(WarrantyTerms.id.desc()).limit(1))
+    return first(_terms, _TERMS.where(WarrantyTerms.at <= at).order_by(WarrantyTerms.id.desc()).limit(1))
 
 
-def add_terms(work_days: int, voids: str, person_id: int, at: datetime) -> None:
-    WarrantyTerms.insert(work_days=work_days, voids=voids, person=person_id, at=at).execute()
+@reading
+def terms_page(most: int = 20) -> list[TermsRow]:
+    """The versions of the terms, the newest first."""
+    return each(_terms, _TERMS.order_by(WarrantyTerms.id.desc()).limit(most))
+
+
+def add_terms(terms: Terms, person_id: int, at: datetime) -> None:
+    WarrantyTerms.insert(
+        grades=dict(terms.grades), work_days=terms.work_days, voids=terms.voids, person=person_id, at=at
+    ).execute()
 
 
 @reading

@@ -104,7 +104,8 @@ class ComebackCause(Table):
 
 class WarrantyTerms(Table):
     id = BigAutoField()
-    work_days = IntegerField()
+    grades = BinaryJSONField(default=dict, index=False)
+    work_days = IntegerField(null=True)
     voids = TextField()
     person = ForeignKeyField(Person, index=False)
     at = DateTimeTZField()

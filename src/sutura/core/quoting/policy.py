@@ -13,10 +13,9 @@ from functools import partial
 from typing import Any
 
 from sutura.core.facts import fact
-from sutura.core.matching.offers import GRADES
 from sutura.core.maths.money import Money, amount_text, decimal_text, digits_of, half_up
 from sutura.core.quoting.taxes import Taxes, TaxShare, tax_in
-from sutura.core.typed import Problems, read_amount, read_choice, read_percent, read_whole
+from sutura.core.typed import Problems, read_amount, read_choice, read_percent
 from sutura.core.values import COMMON, Role, Rule
 
 RULES = (
@@ -35,16 +34,6 @@ RULES = (
         capability="quoting",
         says="A discount is given up to the limit of one's role, and its reason is kept.",
         source=COMMON,
-    ),
-    Rule(
-        id="quote.warranty",
-        capability="quoting",
-        says=(
-            "The warranty goes by the grade of what is fitted, the shortest where there are several; where "
-            "the shop says nothing of a grade, or nothing is fitted, it is the model's. What was told with "
-            "the price holds."
-        ),
-        source="the shop's terms; local law comes first",
     ),
 )
 
@@ -73,7 +62,7 @@ class Band:
 class PricePolicy:
     """How the shop makes its prices. `flat_minor` is work by the class of a device; empty = by minutes.
     `tax_included` = everything here is with tax already. `discount_bps` is the most by role. `part_tax_bps`
-    is the rate on parts where it is another than on work; `warranty_days` goes by grade.
+    is the rate on parts where it is another than on work.
 
     The last three weigh routes: what a failure that the customer sees is worth, how sure a route must be, and
     how much of a device's worth a repair may cost.
@@ -93,7 +82,6 @@ class PricePolicy:
     discount_bps: Mapping[str, int] = field(default_factory=dict)
     part_tax_bps: int | None = None
     tax_by_line: bool = True
-    warranty_days: Mapping[str, int] = field(default_factory=dict)
     failure_minor: int = 1_500
     least_chance_bps: int = 6_000
     worth_bps: int = 6_000
@@ -222,18 +210,6 @@ def _taxes(policy: PricePolicy, nets: Mapping[int, int]) -> Taxes:
     return Taxes(shares=shares, by_line=policy.tax_by_line)
 
 
-def warranty_of(policy: PricePolicy, grades: Sequence[str], usual: int) -> int:
-    """Days of warranty on what is fitted (rule quote.warranty); `usual` is the model's.
-
-    >>> policy = PricePolicy(
-    ...     currency="TAL", rate_minor=0, bands=(), tax_bps=0, warranty_days={"refurbished": 90}
-    ... )
-    >>> [warranty_of(policy, grades, 180) for grades in ([], ["genuine new"], ["genuine new", "refurbished"])]
-    [180, 180, 90]
-    """
-    return min((policy.warranty_days.get(grade, usual) for grade in grades), default=usual)
-
-
 def end_in(minor: int, ending: Ending, currency: str) -> int:
     """The smallest amount that is not less and ends as the shop's prices do.
 
@@ -288,7 +264,6 @@ def policy_from(
         discount_bps=kept.get("discounts", {}),
         part_tax_bps=kept.get("part_tax"),
         tax_by_line=bool(kept.get("tax_by_line", True)),
-        warranty_days=kept.get("warranty", {}),
         failure_minor=kept.get("failure", 1_500),
         least_chance_bps=kept.get("least_chance", 6_000),
         worth_bps=kept.get("worth", 6_000),
@@ -309,7 +284,6 @@ def policy_kept(policy: PricePolicy) -> dict[str, Any]:
         "discounts": dict(policy.discount_bps),
         "part_tax": policy.part_tax_bps,
         "tax_by_line": policy.tax_by_line,
-        "warranty": dict(policy.warranty_days),
         "failure": policy.failure_minor,
         "least_chance": policy.least_chance_bps,
         "worth": policy.worth_bps,
@@ -321,7 +295,6 @@ MOST_MARKUP, MOST_SHARE, MOST_TAX, MOST_WORTH = 500, 100, 50, 200
 # no amount of a policy is larger, in whole units; the shop's, no source
 MOST_AMOUNT = 1_000_000
 # nobody promises longer, in days; the shop's, no source
-MOST_WARRANTY = 3_650
 
 
 def read_policy(typed: Mapping[str, str], before: PricePolicy, classes: Sequence[str]) -> PricePolicy:
@@ -363,7 +336,6 @@ def read_policy(typed: Mapping[str, str], before: PricePolicy, classes: Sequence
         },
         part_tax_bps=share("part_tax", MOST_TAX) if typed.get("part_tax", "").strip() else None,
         tax_by_line=typed.get("tax_once", "") != "yes",
-        warranty_days=_read_warranty(typed, problems),
         failure_minor=amount("failure") if typed.get("failure", "").strip() else before.failure_minor,
         least_chance_bps=share("least_chance")
         if typed.get("least_chance", "").strip()
@@ -372,17 +344,6 @@ def read_policy(typed: Mapping[str, str], before: PricePolicy, classes: Sequence
     )
     problems.refuse()
     return policy
-
-
-def _read_warranty(typed: Mapping[str, str], problems: Problems) -> dict[str, int]:
-    """Days of warranty by grade; a grade that is left open has the model's."""
-    days = {}
-    for grade in GRADES:
-        text = typed.get(f"warranty.{grade}", "").strip()
-        if text:
-            read = problems.read(f"warranty.{grade}", text, partial(read_whole, least=0, most=MOST_WARRANTY))
-            days[grade] = read or 0
-    return days
 
 
 def _read_bands(
@@ -423,7 +384,6 @@ def policy_texts(policy: PricePolicy, classes: Sequence[str]) -> dict[str, str]:
     }
     if policy.part_tax_bps is not None:
         texts["part_tax"] = decimal_text(policy.part_tax_bps, 2)
-    texts |= {f"warranty.{grade}": str(days) for grade, days in policy.warranty_days.items()}
     for number, band in enumerate(policy.bands):
         limit = "" if band.up_to_minor is None else amount_text(band.up_to_minor, policy.currency)
         texts |= {f"band.{number}.up_to": limit, f"band.{number}.markup": decimal_text(band.bps, 2)}

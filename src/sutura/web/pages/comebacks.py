@@ -5,6 +5,8 @@ from __future__ import annotations
 from fastapi.responses import Response
 
 from sutura.core.handover.comebacks import Cause, Payer, Seal, standing_says
+from sutura.core.handover.warranties import terms_texts
+from sutura.core.matching.offers import GRADES
 from sutura.core.people import Deed, may
 from sutura.services import comebacks
 from sutura.services import job as job_service
@@ -64,8 +66,7 @@ def book_page(ask: Ask) -> Response:
 
 
 def _book(ask: Asking, shown: Shown = ANEW) -> Response:
-    terms = comebacks.terms_now(ask.now)
-    kept = {"work_days": str(terms.work_days) if terms else "", "voids": terms.voids if terms else ""}
+    kept = terms_texts(comebacks.terms_at(ask.now))
     return render(
         ask,
         "handover/comebacks.html",
@@ -73,7 +74,8 @@ def _book(ask: Asking, shown: Shown = ANEW) -> Response:
         shown=shown,
         entered=shown.over(kept),
         book=comebacks.book_page(ask.person, ask.now),
-        terms=terms,
+        grades=GRADES,
+        versions=comebacks.terms_page(),
         causes={cause.value: cause for cause in Cause},
         payers={payer.value: payer for payer in Payer},
         may_set_up=may(ask.person, Deed.SET_UP_COUNTER),
@@ -83,4 +85,5 @@ def _book(ask: Asking, shown: Shown = ANEW) -> Response:
 @addresses.post("/comebacks/terms", may=Deed.SET_UP_COUNTER)
 @deed(then="/comebacks#terms", again=_book)
 def change_terms(ask: Ask, form: Form) -> None:
-    comebacks.change_terms(form.text("work_days"), form.text("voids"), ask.person, ask.now)
+    names = ("work_days", "voids", *(f"grade.{grade}" for grade in GRADES))
+    comebacks.change_terms({name: form.text(name) for name in names}, ask.person, ask.now)

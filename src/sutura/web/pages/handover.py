@@ -139,7 +139,7 @@ def receipt(ask: Ask, code: str) -> Response:
         papers=invoices.papers_of(job),
         change=_change(page),
         out=handover.handed_out(job),
-        terms=comebacks.terms_now(job.closing.finished_at or ask.now),
+        terms=comebacks.terms_at(job.closing.finished_at or ask.now),
         served=next((one.who for one in reversed(page.events) if one.kind is EventKind.HANDED_BACK), ""),
         shop=shop_service.shop(),
         done=done_by(page.model.way(job.chosen.route).name, handover.fitted(job)),
