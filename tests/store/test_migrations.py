@@ -14,11 +14,15 @@ from playhouse.schema_diff import diff_models
 from sutura import wiring
 from sutura.cluster import Cluster
 from sutura.config import MIGRATIONS, ROOT
+from sutura.core.handover.telling import Template, Told, telling_from
+from sutura.core.handover.warranties import Terms
 from sutura.core.stock.levels import move_value
 from sutura.services import orders
 from sutura.store import catalogue as store_catalogue
+from sutura.store import comebacks as comebacks_store
 from sutura.store import handover_tables
 from sutura.store import orders as orders_store
+from sutura.store import shop as shop_store
 from sutura.store.database import DATABASE, connection, first_value, raw
 
 FROZEN = {
@@ -371,5 +375,86 @@ def test_a_shop_of_the_first_release_keeps_its_models_and_jobs(cluster: Cluster,
             assert {keep.edge for keep in model.face.keep_outs} == {"right", "top"}
             patterns, _, _ = store_catalogue.numbers()
             assert [pattern.pattern.text for pattern in patterns] == ["FH-2107", "FH2107/"]
+    finally:
+        wiring.connect(database)
+
+
+def copied(source: str, target: str, tables: tuple[str, ...]) -> None:
+    """The rows of some tables in another database, as far as it has their columns; nothing of it is
+    checked.
+    """
+    columns = (
+        "select column_name from information_schema.columns "
+        "where table_name = %s and is_generated = 'NEVER' order by 1"
+    )
+    with psycopg.connect(source) as full, psycopg.connect(target, autocommit=True) as old:
+        old.execute("set session_replication_role = replica")
+        for table in tables:
+            known = {str(name) for (name,) in old.execute(columns, (table,))}
+            both = ", ".join(str(name) for (name,) in full.execute(columns, (table,)) if name in known)
+            with (
+                full.cursor().copy(f"copy (select {both} from {table}) to stdout") as rows,
+                old.cursor().copy(f"copy {table} ({both}) from stdin") as into,
+            ):
+                for row in rows:
+                    into.write(row)
+
+
+def test_a_shop_with_deposits_prices_and_words_of_its_own_keeps_them(cluster: Cluster, database: str) -> None:
+    """What was kept of a deposit has its row, days of warranty are a version of the terms, and words that
+    were written belong to the shop's language.
+    """
+    with connection():
+        shop = Shop()
+        shop.receive("P-1001")
+        code, sold = shop.quoted(), shop.quoted()
+    with psycopg.connect(cluster.url_of("postgres"), autocommit=True) as link:
+        link.execute("create database seventh_release")
+    url = cluster.url_of("seventh_release")
+    wiring.connect(url)
+    try:
+        with connection():
+            Runner(DATABASE, str(MIGRATIONS)).up("0027_device_tests")
+    finally:
+        wiring.connect(database)
+    copied(database, url, ("person", "shop", "model", "customer", "job"))
+    with psycopg.connect(url, autocommit=True) as old:
+        old.execute("set session_replication_role = replica")
+        old.execute("update job set stage = 'returned', finished_at = received_at where code = %s", (code,))
+        for kind, minor, of in (("deposit", 5_000, code), ("refund", 2_000, code), ("deposit", 3_000, sold)):
+            old.execute(
+                "insert into payment (job_id, amount_minor, currency, method, person_id, at, kind) "
+                "select id, %s, 'TAL', 'cash', 1, now(), %s from job where code = %s",
+                (minor, kind, of),
+            )
+        policy = '{"warranty": {"refurbished": 90}}'
+        old.execute("update shop set price_policy = price_policy || %s::jsonb", (policy,))
+    wiring.connect(url)
+    try:
+        with connection():
+            Runner(DATABASE, str(MIGRATIONS)).up("0030_told")
+            words = '{"templates": {"ready": {"subject": "Hello", "text": "Come"}}, "storage_days": 9}'
+            DATABASE.execute_sql("update shop set telling = %s", (words,))
+        assert wiring.migrate()[0] == "0031_words"
+        with connection():
+            rows = raw(
+                "select job.code, payment.kind, payment.amount_minor, payment.reason from payment "
+                "join job on job.id = payment.job_id order by payment.id"
+            ).fetchall()
+            assert rows == [
+                (code, "deposit", 5_000, ""),
+                (code, "refund", 2_000, ""),
+                (sold, "deposit", 3_000, ""),
+                (code, "kept", 3_000, "kept when it was returned"),
+            ]
+            row = comebacks_store.terms_at(NOW.replace(year=2199))
+            assert row
+            assert row.terms == Terms(grades={"refurbished": 90})
+            record = shop_store.load_shop()
+            assert record
+            assert "warranty" not in record.price_policy
+            telling = telling_from(record.telling)
+            assert telling.words == {"en": {Told.READY: Template(subject="Hello", text="Come")}}
+            assert telling.storage_days == 9
     finally:
         wiring.connect(database)
