@@ -106,11 +106,11 @@ def test_a_refund_is_a_credit_note_and_the_till_is_counted(sit: Sit, floor: Shop
     page.goto("/till")
     expect(page.locator("main")).to_contain_text("There must be: 119.00 TAL")
     for worth, many in (("50.00", "2"), ("10.00", "1"), ("5.00", "1"), ("1.00", "3")):
-        page.get_by_label(f"{worth} TAL", exact=True).fill(many)
+        page.get_by_label(worth, exact=True).fill(many)
     expect(page.locator("main")).to_contain_text("Coins and notes: 118.00")
     press(page, "Close the till")
     expect(page.locator("#e-note")).to_contain_text("write why it differs")
-    expect(page.get_by_label("50.00 TAL", exact=True)).to_have_value("2")
+    expect(page.get_by_label("50.00", exact=True)).to_have_value("2")
     page.get_by_label("Why it differs").fill("a coin fell behind the drawer")
     press(page, "Close the till")
     expect(page.locator("main")).to_contain_text("Counted")

@@ -6,6 +6,7 @@ import ast
 import re
 from collections.abc import Iterator
 from datetime import UTC, datetime
+from enum import Enum
 from io import BytesIO
 from pathlib import Path
 from string import Formatter
@@ -16,12 +17,21 @@ from babel import Locale
 from babel.messages.catalog import Catalog
 from babel.messages.mofile import write_mo
 from babel.messages.pofile import read_po
+from builders import models
 
 from sutura.core.facts import Minutes, fact
 from sutura.core.handover.invoicing import InvoiceKind
+from sutura.core.handover.ledger import Method, PaidFor
 from sutura.core.handover.telling import USUAL
+from sutura.core.intake.arrival import ACCESSORIES, DATA_STATES, PARCEL_STATES
+from sutura.core.intake.marks import MarkKind, Side
+from sutura.core.intake.proofs import PROOFS
 from sutura.core.job import SEAM
+from sutura.core.matching.offers import GRADES
 from sutura.core.maths.money import Money
+from sutura.core.proof.answering import ProofChange
+from sutura.core.quoting.answers import QuoteState
+from sutura.core.values import Outcome
 from sutura.words import speech
 from sutura.words.english import SENTENCES
 from sutura.words.names import name_of
@@ -163,7 +173,55 @@ SAID = (
     "invoice.part",
     "handover.avoid-",
     "handover.not-promised",
+    "handover.passed-",
+    "handover.went-",
+    "routes.gets-",
+    "routes.kit",
+    "routes.of-grade",
+    "quotes.condition-",
+    "quotes.found",
+    "quotes.added",
+    "quotes.gone",
+    "quotes.now-costs",
+    "quotes.not-open",
+    "quotes.agree-first",
+    "quoting.price-agreed",
+    "quoting.price-open",
+    "matching.i-agree-",
+    "matching.titled",
+    "proof.change",
+    "proof.fell",
+    "proof.with-reason",
+    "proof.new-screen-",
+    "partless.reseat",
+    "partless.serial",
 )
+# why part of a repair has to be agreed to, and what a ticket calls a mark and a way: facts of these modules
+# that are no sentences of customers
+NOT_SAID = ("partless.reseat-why", "partless.serial-why")
+# what a customer is told by core in words that are no sentences: names of kinds, and of what came with a
+# device
+KINDS: tuple[type[Enum], ...] = (
+    InvoiceKind, MarkKind, Side, Outcome, ProofChange, PaidFor, Method, QuoteState,
+)  # fmt: skip
+
+
+def _summary() -> set[str]:
+    """The texts of the state on arrival, as they stand in its source."""
+    tree = TREES[SRC / "words" / "summary.py"]
+    docs = {
+        ast.get_docstring(node, clean=False) for node in ast.walk(tree) if isinstance(node, ast.FunctionDef)
+    }
+    return {
+        node.value
+        for node in ast.walk(tree)
+        if isinstance(node, ast.Constant)
+        and isinstance(node.value, str)
+        and len(node.value) > 5
+        and node.value not in docs
+        and node.value[0] not in " ×"
+        and not node.value.startswith("The intake in plain")
+    }
 
 
 def _of_customers() -> set[str]:
@@ -173,9 +231,14 @@ def _of_customers() -> set[str]:
         for name in CUSTOMERS
         for found in re.findall(r'_\(\s*"([^"]+)"', (folder / name).read_text("utf-8"))
     }
-    texts |= {text for name, text in SENTENCES.items() if name.startswith(SAID)}
+    texts |= {text for name, text in SENTENCES.items() if name.startswith(SAID) and name not in NOT_SAID}
+    texts |= _summary()
+    texts |= {*DATA_STATES.values(), *ACCESSORIES, *PARCEL_STATES, *GRADES}
+    texts |= {text for proof in PROOFS for text in (proof.first, proof.warns) if text}
+    for model in models().values():
+        texts |= {function.name for function in model.functions} | {way.name for way in model.ways}
     texts |= {part for one in USUAL.values() for part in (one.subject, one.text)}
-    texts |= {name_of(kind) for kind in InvoiceKind}
+    texts |= {name_of(kind) for kinds in KINDS for kind in kinds}
     return texts | set(SEAM)
 
 

@@ -39,11 +39,17 @@ from sutura.store import job as job_store
 from sutura.store import people as people_store
 from sutura.store import quoting as store
 from sutura.store.database import reading, writing
+from sutura.words.speech import Speech
 
 
 def hash_of(token: str) -> str:
     """What is kept of a link: who reads the database cannot use it."""
     return hashlib.sha256(token.encode()).hexdigest()
+
+
+def _speech_of(job: JobRecord) -> Speech:
+    """How a quote is said: in its customer's language, with whole dates; it is kept as they read it."""
+    return messages.speech_for(job.id, replace(speech(), paper=True))
 
 
 @writing
@@ -60,7 +66,7 @@ def offer_ways(code: str, keys: Sequence[str], by: Person, now: datetime) -> str
     chosen = list(dict.fromkeys(key for key in keys if key in can))
     if not 1 <= len(chosen) <= MOST_WAYS or len(chosen) != len(set(keys)):
         raise Invalid("ways", ", ".join(keys), fact("quotes.choose-ways", most=MOST_WAYS))
-    say = speech().say
+    say = _speech_of(job).say
     policy = page.rates.policy
     nothing = Money(minor=0, currency=policy.currency)
     ways = [
@@ -85,7 +91,7 @@ def offer_ways(code: str, keys: Sequence[str], by: Person, now: datetime) -> str
 def _add(job: JobRecord, ways: Sequence[OfferedWay], found: str, by: Person, now: datetime) -> str:
     """A new version in the place of what was open; the token of its link."""
     token = secrets.token_urlsafe(24)
-    say = speech().say
+    say = _speech_of(job).say
     store.supersede_quotes(job.id)
     version = store.add_quote(
         job_id=job.id,
@@ -143,7 +149,7 @@ def ask_found(code: str, found: str, extra: str, by: Person, now: datetime) -> s
     if job.stage not in ASKABLE or job.chosen.price_minor is None:
         raise MoveRefused(code, fact("quotes.be-asked-about"), [fact("job.it-is", stage=job.stage)])
     said, more = read_found(found, extra, job.currency)
-    say = speech().say
+    say = _speech_of(job).say
     before = Money(minor=job.chosen.price_minor, currency=job.currency)
     name = say(schools.of_job(job).way(job.chosen.route).name)
     gets = [say(fact("quotes.found-done", found=said)), say(fact("quotes.found-left", found=said))]

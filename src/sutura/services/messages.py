@@ -118,7 +118,8 @@ def _queue(
     said = telling()
     language = language_of(job.id)
     template = rules.template_of(said, kind, language, usual_in(language)[kind])
-    words = rules.fill(template, {**values_of(job, now), **more})
+    spoken = speech_for(job.id, replace(speech(), paper=True))
+    words = rules.fill(template, {**values_of(job, spoken, now), **more})
     due = rules.when_to_send(now, said, ZoneInfo(shop().timezone))
     kept = store.add_message(
         job.id,
@@ -154,9 +155,8 @@ def usual_in(language: str) -> dict[Told, Template]:
     }
 
 
-def values_of(job: JobRecord, now: datetime) -> dict[str, str]:
-    """What the names in a template stand for, of one job."""
-    say = speech_for(job.id, replace(speech(), paper=True))
+def values_of(job: JobRecord, say: Speech, now: datetime) -> dict[str, str]:
+    """What the names in a template stand for, of one job, as they are said."""
     link = status_link(job, now)
     base = shop_address()
     return {
@@ -361,7 +361,7 @@ def preview(code: str, typed: Mapping[str, str], language: str, now: datetime) -
     usual = usual_in(language)
     words = rules.read_telling(typed, telling(), language, usual) if typed else telling()
     speak = replace(speech(), locale=Locale.parse(language), paper=True)
-    values = values_of(job, now) | {
+    values = values_of(job, speak, now) | {
         "reason": "the part came late",
         "days": "7",
         "link": f"{shop_address()}/q/…",

@@ -94,26 +94,27 @@ def ticket(ask: Ask, code: str, paper: str = "a4") -> Response:
     """The customer's ticket, and the label for the tray, on the paper that is in the printer."""
     page = service.job_page(code, ask.now)
     marks = marks_of(page.job)
+    said = messages.speech_for(page.job.id, ask.paper)
     return render(
         ask,
         "job/ticket.html",
-        speech=messages.speech_for(page.job.id, ask.paper),
+        speech=said,
         papers=PAPERS,
         paper=paper if paper in PAPERS else "a4",
         page=page,
         job=page.job,
         code=draw_qr(page.job.code),
         follow=_follow(ask, page.job),
-        back=draw_back(page.model.face, marks, ask.paper),
-        face=draw_face(page.model.face, marks, "Marks on arrival", limits=False, speech=ask.paper),
-        edges=draw_edges(page.model.face, marks, ask.paper),
+        back=draw_back(page.model.face, marks, said),
+        face=draw_face(page.model.face, marks, said.say("Marks on arrival"), limits=False, speech=said),
+        edges=draw_edges(page.model.face, marks, said),
         plain=summarise(
             marks,
             page.model,
             page.results[0],
             diagnose(page.job.arrival.look, has_of(page.model)),
             opened_before=page.job.arrival.opened_before,
-            speech=ask.paper,
+            speech=said,
         ),
         data_states=DATA_STATES,
         shop=shop_service.shop(),

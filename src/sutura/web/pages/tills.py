@@ -40,6 +40,7 @@ def _page(ask: Asking, till_id: int = 0, shown: Shown = ANEW) -> Response:
         earlier=bool(till_id and page.till and page.till.closed_at),
         digits=digits_of(currency),
         expected_text=amount_text(page.expected.minor, currency),
+        known=[(one, amount_text(one.minor, currency)) for one in page.known],
         counted=[
             (one, page.till.pieces[str(one.minor)])
             for one in page.known
