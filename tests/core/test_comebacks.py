@@ -231,6 +231,25 @@ def test_a_mark_is_new_where_none_of_its_kind_lies_near() -> None:
     assert new_marks(then, [longer]) == (longer,)
 
 
+def test_a_crack_is_held_against_the_whole_drawing_of_then() -> None:
+    """Drawn with other points it is the same; cut short across a corner, grown, or wider it is not."""
+    corner = (Point(x=10, y=10), Point(x=60, y=10), Point(x=60, y=80))
+    then = [replace(mark(MarkKind.CRACK), points=corner)]
+    finer = tuple(Point(x=x, y=13) for x in range(12, 58, 5)) + tuple(
+        Point(x=57, y=y) for y in range(15, 80, 9)
+    )
+    assert new_marks(then, [replace(then[0], points=finer)]) == ()
+    assert new_marks(then, [replace(then[0], points=corner[::-1])]) == ()
+    across = replace(then[0], points=(corner[0], corner[2]))
+    assert new_marks(then, [across]) == (across,)
+    grown = replace(then[0], points=(*corner, Point(x=60, y=90)))
+    assert new_marks(then, [grown]) == (grown,)
+    hit = replace(mark(MarkKind.IMPACT), reach_mm=5.0)
+    assert new_marks([hit], [replace(hit, reach_mm=11.0)]) == ()
+    wider = replace(hit, reach_mm=11.5)
+    assert new_marks([hit], [wider]) == (wider,)
+
+
 def test_what_was_on_the_old_screen_went_with_it() -> None:
     old, dent = mark(MarkKind.CRACK), mark(MarkKind.DENT)
     back = mark(MarkKind.CRACK, side=Side.BACK)

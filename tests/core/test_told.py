@@ -12,7 +12,15 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from sutura.core.errors import AccessoriesMissing, Invalid, ManyInvalid
-from sutura.core.handover.giving import Accessory, Collects, cards_in_tray, check_cards, read_hands_out
+from sutura.core.handover.giving import (
+    Accessory,
+    Collects,
+    cards_in_tray,
+    check_cards,
+    places_of,
+    read_hands_out,
+    scanned,
+)
 from sutura.core.handover.telling import (
     NAMES,
     USUAL,
@@ -214,6 +222,45 @@ def test_every_problem_is_said_at_once() -> None:
 
 
 # -- who takes it, and cards ------------------------------------------------------------------------
+
+
+CAME = [
+    Accessory(id=1, name="Case", kept=""),
+    Accessory(id=2, name="SIM card", kept="Envelope 7"),
+    Accessory(id=3, name="Memory card", kept="envelope  7"),
+    Accessory(id=4, name="Charger", kept="its tray"),
+    Accessory(id=5, name="Stylus", kept="drawer 2"),
+]
+
+
+@pytest.mark.parametrize(
+    ("text", "ticked"),
+    [
+        ("K7-4QX", {1, 4}),
+        (" k74qx ", {1, 4}),
+        ("K7-4QX/1", {2, 3}),
+        ("K7-4QX/2", {5}),
+        ("K7-4QX/3", None),
+        ("A1-AAA", None),
+        ("", None),
+    ],
+)
+def test_a_label_ticks_what_is_kept_there_and_one_of_another_job_nothing(
+    text: str, ticked: set[int] | None
+) -> None:
+    if ticked is None:
+        with pytest.raises(Invalid) as refused:
+            scanned("K7-4QX", CAME, text)
+        assert refused.value.field == "scan"
+        assert "K7-4QX/2" in said(refused.value)
+    else:
+        assert scanned("K7-4QX", CAME, text) == ticked
+
+
+def test_where_nothing_lies_in_the_tray_its_label_ticks_nothing() -> None:
+    with pytest.raises(Invalid):
+        scanned("K7-4QX", CAME[1:2], "K7-4QX")
+    assert list(places_of("K7-4QX", [])) == []
 
 
 def test_cards_that_came_out_at_the_bench_are_ticked_at_the_counter() -> None:

@@ -15,8 +15,11 @@ from sutura.core.handover.comebacks import Cause, NewPrice, Payer, Seal
 from sutura.core.intake.marks import Mark, MarkKind
 from sutura.core.job import Stage
 from sutura.core.maths.geometry import Point
+from sutura.core.quoting.answers import NotOpen
+from sutura.core.quoting.pricing import Rates
 from sutura.core.stock.orders import Cause as ReturnCause
-from sutura.services import bench, comebacks, intake, invoices, planning, stock
+from sutura.services import answers, bench, comebacks, intake, invoices, planning, routes, stock
+from sutura.services import shop as shop_service
 from sutura.store import comebacks as store
 from sutura.store import drafts as drafts_store
 from sutura.store import orders as orders_store
@@ -101,6 +104,60 @@ def test_w06_comes_back_with_a_dead_strip_and_the_supplier_is_asked(shop: Shop) 
     assert [row.code for row in book.rows].count(new) == 1
     assert book.by_cause.get("workmanship") == 1
     assert book.by_technician == {shop.bram.name: 1}
+
+
+def ways(shop: Shop, code: str) -> dict[str, int]:
+    """The price of each way that can be done."""
+    page = routes.routes_page(code, shop.now)
+    return {
+        one.weighed.way.key: one.weighed.way.price.minor for one in page.ways if not one.weighed.way.why_not
+    }
+
+
+def test_the_ways_and_quotes_of_a_comeback_are_at_what_the_customer_pays(shop: Shop) -> None:
+    """One price for one way: beside each other, in the quote, and when it is agreed."""
+    old = finished(shop)
+    new = back(shop, old, marks=[], functions={**works(), "touch": ("faulty", "dead strip")})
+    before = ways(shop, new)
+    token = answers.offer_ways(new, list(before)[:1], shop.counter, shop.tick())
+    assert min(before.values()) > 0
+    comebacks.decide(new, "part", "whole", "", shop.counter, shop.tick())
+    # what was offered at another price is overtaken
+    with pytest.raises(NotOpen):
+        answers.answer_by_link(token, next(iter(before)), shop.now, agreed=True)
+    assert set(ways(shop, new).values()) == {0}
+    key = next(key for key in ways(shop, new) if key.startswith("front assembly"))
+    token = answers.offer_ways(new, [key], shop.counter, shop.tick())
+    [way] = answers.by_link(token).ways
+    assert way.price.minor == way.deposit.minor == 0
+    answers.answer_by_link(token, key, shop.tick(), agreed=True)
+    assert shop.job(new).chosen.price_minor == 0
+
+
+def test_where_only_the_work_is_paid_a_quote_takes_the_part_off_once(shop: Shop) -> None:
+    """The supplier's guarantee outlives ours: the judge takes the part's share out of the price of a new
+    job.
+    """
+    terms = {"grade.genuine pulled": "5", "work_days": "5", "voids": "Opened by others."}
+    comebacks.change_terms(terms, shop.manager, shop.tick())
+    old = finished(shop)
+    new = back(shop, old, marks=[], functions={**works(), "touch": ("faulty", "dead strip")})
+    plain = {one.weighed.way.key: one for one in routes.routes_page(new, shop.now).ways}
+    then = comebacks.decide(new, "part", "whole", "", shop.counter, shop.tick())
+    assert then.price is NewPrice.WORK
+    for key, minor in ways(shop, new).items():
+        whole = routes.quote_of(plain[key].weighed.way, "phone", plain_rates())
+        share = whole.work.minor / (whole.part.minor + whole.work.minor)
+        assert abs(minor - whole.price.minor * share) <= 1
+    key = next(key for key in ways(shop, new) if key.startswith("front assembly"))
+    told = ways(shop, new)[key]
+    token = answers.offer_ways(new, [key], shop.counter, shop.tick())
+    answers.answer_by_link(token, key, shop.tick(), agreed=True)
+    assert shop.job(new).chosen.price_minor == told
+
+
+def plain_rates() -> Rates:
+    return shop_service.shop().rates
 
 
 def test_a_comeback_that_costs_nothing_goes_out_without_payment_or_paper(shop: Shop) -> None:

@@ -41,7 +41,7 @@ BUDGETS = {
     "/jobs/{code}/match": 11,
     "/jobs/{code}/bench": 10,
     # one need; each further one adds three
-    "/jobs/{code}/routes": 16,
+    "/jobs/{code}/routes": 17,
     # what the device says of itself, dust, looks when sealed, and the shop's wish for a second look
     "/jobs/{code}/proof": 16,
     "/jobs/{code}/assign": 4,

@@ -340,6 +340,33 @@ def test_a_wrong_payment_keeps_the_ticks(desks: Sit, floor: Shop) -> None:
     assert "the open amount is" in pell.page
 
 
+def test_scanning_a_label_ticks_what_is_kept_there_and_keeps_what_was_entered(
+    desks: Sit, floor: Shop
+) -> None:
+    floor.receive("P-1001", 1)
+    code = floor.closed(accessories=[("Case", ""), ("SIM card", "Envelope 7")])
+    floor.look_at_sealed(code)
+    pell = desks("pell")
+    printed = pell.get(f"/jobs/{code}/ticket?paper=label").text
+    assert f"{code}/1" in printed
+    assert "Envelope 7" in printed
+    pell.get(f"/jobs/{code}/handover")
+
+    def ticked() -> list[str]:
+        return re.findall(r'name="returned" value="(\d+)" checked', pell.page)
+
+    assert ticked() == []
+    pell.post(f"/jobs/{code}/handover/scan", scan=f"{code}/1", explanation="the case went ahead")
+    [envelope] = ticked()
+    assert "the case went ahead" in pell.page
+    assert pell.post(f"/jobs/{code}/handover/scan", scan="A1-AAA", returned=envelope).status_code == 422
+    assert "A1-AAA" in pell.page
+    assert ticked() == [envelope]
+    pell.post(f"/jobs/{code}/handover/scan", scan=code, returned=envelope)
+    assert len(ticked()) == 2
+    assert floor.job(code).stage is Stage.CLOSED, "scanning hands nothing out"
+
+
 def test_people_are_added_and_changed_by_the_manager(desks: Sit) -> None:
     ines = desks("ines")
     ines.get("/people")

@@ -35,6 +35,7 @@ from sutura.store import job as job_store
 from sutura.store import offers as offers_store
 from sutura.store import orders as orders_store
 from sutura.store import pieces as pieces_store
+from sutura.store import quoting as quoting_store
 from sutura.store import stock as stock_store
 from sutura.store import suppliers as suppliers_store
 from sutura.store.database import reading, writing
@@ -205,6 +206,9 @@ def decide(code: str, cause: str, seal: str, reason: str, by: Person, now: datet
     store.add_cause(job.id, chosen, then.payer, then.price, page.reasons, reason.strip()[:300], by.id, now)
     facts = {"cause": chosen.value, "payer": then.payer.value, "reason": reason.strip()[:300]}
     note(job, EventKind.CAUSE, facts, by=by, now=now)
+    if before is None or before.price is not then.price:
+        # what was offered was at another price
+        quoting_store.supersede_quotes(job.id)
     claimed = before is not None and page.follows[before.cause].claim
     if then.claim and not claimed:
         _claim(page, by, now)
@@ -268,8 +272,16 @@ def price_of(job_id: int, whole: Money, part: Money, work: Money) -> Money:
     """What of a price the customer of a comeback pays, by the cause that was decided; all of it for a job
     that did not come back, and while nothing is decided.
     """
+    return rules.price_now(pays_of(job_id), whole, part, work)
+
+
+@reading
+def pays_of(job_id: int) -> NewPrice:
+    """What of a price the customer of a job pays: all of it where it did not come back, and while nothing is
+    decided.
+    """
     decided = store.causes_of(job_id)
-    return rules.price_now(decided[-1].price if decided else NewPrice.ALL, whole, part, work)
+    return decided[-1].price if decided else NewPrice.ALL
 
 
 # -- terms, and the Book ----------------------------------------------------------------------------

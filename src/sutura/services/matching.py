@@ -389,7 +389,7 @@ def choose_offer(
         offer_id=whole[0].id,
         more_offers=[member.id for member in whole[1:]],
         fit=judged.fit.value,
-        price_minor=comebacks.price_of(job.id, at or price.price, price.part, price.work).minor,
+        price_minor=(at or comebacks.price_of(job.id, price.price, price.part, price.work)).minor,
         tax_bps=rates.tax_bps,
         extra_minutes=judged.extra_minutes,
         taxes=taxes_kept(price.taxes),

@@ -199,7 +199,7 @@ def choose_without_part(code: str, kind: str, by: Person, now: datetime, *, at: 
     store.supersede_quotes(job.id)
     rates = shop().rates
     made = quote_without_part(way, rates)
-    price = comebacks.price_of(job.id, at or made.price, made.part, made.work)
+    price = at or comebacks.price_of(job.id, made.price, made.part, made.work)
     chosen = Chosen(
         route=way.kind,
         route_minutes=way.minutes,

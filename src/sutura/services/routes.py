@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime
+from decimal import Decimal
 
 from sutura.core.bench.compiling import Aim, Goal, compile_sheet
 from sutura.core.bench.partless import partless_ways
@@ -12,6 +13,7 @@ from sutura.core.bench.stations import StationUse, stations_of
 from sutura.core.catalogue.model import Model, Step
 from sutura.core.errors import Invalid
 from sutura.core.facts import Say, fact
+from sutura.core.handover.comebacks import NewPrice, price_now
 from sutura.core.handover.ledger import received
 from sutura.core.handover.warranties import Terms, warranty_of
 from sutura.core.intake.diagnosis import Diagnosis, diagnose
@@ -85,6 +87,8 @@ class RoutesPage:
     rates: Rates
     # how much worse the recommended way can get before the next one leaves more
     turning: Turning | None
+    # what of the prices the customer pays: not all, where it came back
+    pays: NewPrice
 
 
 def policy_of(shop: shop_store.ShopRecord) -> Policy:
@@ -126,10 +130,11 @@ def _page(
     used = _consumables(model)
     policy = policy_of(the_shop)
     made = _made(job, model, found, tried, numbers, now)
+    pays = comebacks.pays_of(job.id) if job else NewPrice.ALL
     linked = [_by(way, hands) for way in _linked([way for way, _ in made.values()], made)]
     ways = [
         replace(
-            _priced(way, model.device_class, the_shop.rates),
+            _priced(way, model.device_class, the_shop.rates, pays),
             consumables_minor=0 if way.kind in NO_PART or way.why_not else used,
         )
         for way in linked
@@ -156,6 +161,7 @@ def _page(
         choosable=job is not None and job.stage in starts_of(Move.QUOTE, Move.REQUOTE),
         rates=the_shop.rates,
         turning=_turning(weighed, by_id, policy),
+        pays=pays,
     )
 
 
@@ -378,12 +384,14 @@ def quote_of(way: Way, device_class: str, rates: Rates, *, rush: bool = False) -
     )
 
 
-def _priced(way: Way, device_class: str, rates: Rates) -> Way:
-    """A way at its price."""
+def _priced(way: Way, device_class: str, rates: Rates, pays: NewPrice) -> Way:
+    """A way at the price that the customer pays: of what came back nothing, the work, or all."""
     if way.why_not:
         return way
     made = quote_of(way, device_class, rates)
-    return replace(way, price=made.price, tax=made.tax)
+    price = price_now(pays, made.price, made.part, made.work)
+    tax = made.tax.times(Decimal(price.minor) / made.price.minor) if made.price.minor else made.tax
+    return replace(way, price=price, tax=tax)
 
 
 def _choosable(one: Weighed, matched: Matched | None, when: _When, needs: Say) -> Choosable:

@@ -29,7 +29,11 @@ def deed(
     """
 
     def decorate(act: Callable[..., object]) -> Handler:
-        taken, shown_with = _parameters(act), _parameters(again)
+        taken = _parameters(act)
+        # what a page takes by keyword alone is for those who call it, not for the address
+        shown_with = {
+            name: part for name, part in _parameters(again).items() if part.kind is not part.KEYWORD_ONLY
+        }
         first = _parameters(before) if before else {}
         both = {**shown_with, **first, **taken}
         both.pop("shown", None)

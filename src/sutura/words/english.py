@@ -259,6 +259,7 @@ SENTENCES: Mapping[str, str] = {
     "handover.part-up-to": "write an amount up to what is still owed, {owed}",
     "handover.passed-all-the-same": "{names}: does not work as it should; {reason}",
     "handover.refund-up-to": "write an amount up to what was paid, {had}",
+    "handover.scan-label": "scan a label of this job: {labels}",
     "handover.splash-protection-not-promised-after-opening": (
         "Splash protection is not promised after opening."
     ),

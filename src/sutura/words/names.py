@@ -10,7 +10,7 @@ from sutura.core.bench.schools import Whose
 from sutura.core.catalogue.kin import Kinship
 from sutura.core.catalogue.packs import Change
 from sutura.core.handover.comebacks import Cause as BackCause
-from sutura.core.handover.comebacks import Payer, Seal
+from sutura.core.handover.comebacks import NewPrice, Payer, Seal
 from sutura.core.handover.invoicing import InvoiceKind
 from sutura.core.handover.ledger import ChargeState, PaidFor
 from sutura.core.handover.telling import Sending, Told, Way
@@ -142,6 +142,11 @@ NAMES: Mapping[type[Enum], Mapping[Enum, str]] = {
         PaidFor.CREDIT: "credited",
         PaidFor.ROUNDING: "rounded",
         PaidFor.KEPT: "kept",
+    },
+    NewPrice: {
+        NewPrice.NOTHING: "nothing",
+        NewPrice.WORK: "the work, not the part",
+        NewPrice.ALL: "all of it",
     },
     BackCause: {
         BackCause.PART: "the part failed",

@@ -4,8 +4,9 @@ what it costs the shop.
 
 from __future__ import annotations
 
+import itertools
 import math
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date, timedelta
 from decimal import Decimal
@@ -15,6 +16,7 @@ from sutura.core.catalogue.model import Function
 from sutura.core.errors import Invalid
 from sutura.core.facts import Fact, fact
 from sutura.core.intake.marks import Mark, MarkKind, Side
+from sutura.core.maths.geometry import Point, apart
 from sutura.core.maths.money import Money, half_up
 from sutura.core.maths.statistics import wilson
 from sutura.core.typed import Problems
@@ -281,19 +283,31 @@ def is_wet(now: Mapping[str, str], then: Mapping[str, str]) -> bool:
 
 
 def new_marks(then: Sequence[Mark], now: Sequence[Mark]) -> tuple[Mark, ...]:
-    """Marks that were not there: of another kind or side than each of then, or further away than drawing is
-    fine.
+    """Marks that were not there: of another kind or side than each of then, further away from its drawing
+    than drawing is fine at any place, or larger.
     """
     return tuple(mark for mark in now if not any(_same(mark, before) for before in then))
 
 
 def _same(mark: Mark, before: Mark) -> bool:
-    if (mark.kind, mark.side) != (before.kind, before.side):
+    """Whether a mark is that of then as it was drawn: no place of it lies further from that drawing than
+    drawing is fine, and it reaches no further.
+    """
+    if (mark.kind, mark.side) != (before.kind, before.side) or not before.points:
         return False
-    return all(
-        min((math.hypot(a.x - b.x, a.y - b.y) for b in before.points), default=math.inf) <= SAME_MM
-        for a in mark.points
-    )
+    if mark.reach_mm > before.reach_mm + SAME_MM:
+        return False
+    return all(apart([place], before.points) <= SAME_MM for place in _along(mark.points))
+
+
+def _along(line: Sequence[Point]) -> Iterator[Point]:
+    """The places of a drawn line, half as far apart as drawing is fine."""
+    yield from line[:1]
+    for a, b in itertools.pairwise(line):
+        pieces = max(math.ceil(math.hypot(b.x - a.x, b.y - a.y) / (SAME_MM / 2)), 1)
+        for piece in range(1, pieces + 1):
+            share = piece / pieces
+            yield Point(x=a.x + (b.x - a.x) * share, y=a.y + (b.y - a.y) * share)
 
 
 class Seal(StrEnum):

@@ -65,6 +65,16 @@ RULES = (
         source=COMMON,
     ),
     Rule(
+        id="handover.scanned",
+        capability="handover",
+        says=(
+            "Each place where something of a job is kept has a label: the tray that of the job, every other "
+            "one the job's code with a number. Scanning it ticks what is kept there; a label of another job "
+            "ticks nothing and is said."
+        ),
+        source=COMMON,
+    ),
+    Rule(
         id="handover.collects",
         capability="handover",
         says=(
@@ -130,6 +140,33 @@ def check_accessories(accessories: Sequence[Accessory], returned: Sequence[int],
     missing = [a.name for a in accessories if a.id not in returned]
     if missing and not explanation.strip():
         raise AccessoriesMissing(missing)
+
+
+def places_of(code: str, accessories: Sequence[Accessory]) -> dict[str, tuple[Accessory, ...]]:
+    """What of a job is kept where, by the label of the place (rule handover.scanned): where nothing is said
+    of it, in the tray.
+
+    >>> case = Accessory(id=1, name="Case", kept=""), Accessory(id=2, name="SIM card", kept="Envelope 7")
+    >>> {label: [one.name for one in there] for label, there in places_of("K7-4QX", case).items()}
+    {'K7-4QX': ['Case'], 'K7-4QX/1': ['SIM card']}
+    """
+    by_place: dict[str, list[Accessory]] = {}
+    for one in accessories:
+        place = " ".join(one.kept.casefold().split())
+        by_place.setdefault("" if "tray" in place else place, []).append(one)
+    others = [place for place in by_place if place]
+    labels = {"": code} | {place: f"{code}/{number}" for number, place in enumerate(others, 1)}
+    return {labels[place]: tuple(there) for place, there in by_place.items()}
+
+
+def scanned(code: str, accessories: Sequence[Accessory], text: str) -> frozenset[int]:
+    """What is ticked by a label as it was scanned, by its number (rule handover.scanned)."""
+    places = places_of(code, accessories)
+    read = text.upper().replace("-", "").replace(" ", "")
+    for label, there in places.items():
+        if read == label.replace("-", ""):
+            return frozenset(one.id for one in there)
+    raise Invalid("scan", text[:40], fact("handover.scan-label", labels=tuple(places) or (code,)))
 
 
 def cards_in_tray(steps_done: Sequence[str], accessories: Sequence[Accessory]) -> bool:

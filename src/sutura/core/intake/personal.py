@@ -161,7 +161,7 @@ NOT_OF_CUSTOMERS: Mapping[str, str] = {
     "invoice_series": "series",
     # the cause is of the device; what voids a warranty is of the shop
     "comeback_cause": "cause payer price evidence",
-    "warranty_terms": "voids",
+    "warranty_terms": "voids grades",
     "message": "kind occasion way state why",
     "status_link": "link",
     "handed_out": "how carrier",

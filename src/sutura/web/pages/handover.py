@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection
+
 from fastapi.responses import Response
 
-from sutura.core.errors import NotFound
+from sutura.core.errors import NotFound, Refusal
 from sutura.core.facts import fact
-from sutura.core.handover.giving import aftercare, done_by, not_promised
+from sutura.core.handover.giving import aftercare, done_by, not_promised, scanned
 from sutura.core.handover.ledger import Method, PaidFor, in_coins
 from sutura.core.intake.arrival import PAD
 from sutura.core.job import EventKind, Stage
@@ -18,6 +20,7 @@ from sutura.services import job as job_service
 from sutura.services import shop as shop_service
 from sutura.web.addresses import Addresses, Anyone
 from sutura.web.deeds import deed
+from sutura.web.errors import status_of
 from sutura.web.present import render
 from sutura.web.session import ANEW, Ask, Asking, Form, Shown
 
@@ -29,7 +32,9 @@ def handover_page(ask: Ask, code: str) -> Response:
     return _page(ask, code)
 
 
-def _page(ask: Asking, code: str, shown: Shown = ANEW) -> Response:
+def _page(
+    ask: Asking, code: str, shown: Shown = ANEW, *, ticked: Collection[int] = (), scanning: bool = False
+) -> Response:
     page = job_service.job_page(code, ask.now)
     currency = page.job.currency
     owed = page.balance.owed
@@ -57,8 +62,25 @@ def _page(ask: Asking, code: str, shown: Shown = ANEW) -> Response:
         waits=looks.not_ready(page.job, page.model, ask.now),
         declined=page.job.stage is Stage.DECLINED,
         pad=PAD,
+        ticked=ticked,
+        scanning=scanning,
         cards=handover.cards_in_tray(page.job, page.accessories),
     )
+
+
+@addresses.post("/jobs/{code}/handover/scan", may=Deed.TAKE_IN)
+def scan(ask: Ask, code: str, form: Form) -> Response:
+    """What is kept behind a label is ticked; nothing is kept or handed out by it."""
+    page = job_service.job_page(code, ask.now)
+    ticked: Collection[int] = ()
+    refusal = None
+    if form.text("scan").strip():
+        try:
+            ticked = scanned(code, page.accessories, form.text("scan"))
+        except Refusal as refused:
+            refusal = refused
+    status = status_of(refusal) if refusal else 200
+    return _page(ask, code, Shown(sent=form, refusal=refusal, status=status), ticked=ticked, scanning=True)
 
 
 def _said(ask: Asking, form: Form) -> handover.HandBack:

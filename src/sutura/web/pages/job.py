@@ -5,6 +5,7 @@ from __future__ import annotations
 from fastapi.responses import Response
 
 from sutura.core.handover.comebacks import standing_says
+from sutura.core.handover.giving import places_of
 from sutura.core.handover.telling import REASONED, tellable
 from sutura.core.intake.arrival import DATA_STATES, untested
 from sutura.core.intake.damage import read_damage
@@ -104,6 +105,11 @@ def ticket(ask: Ask, code: str, paper: str = "a4") -> Response:
         page=page,
         job=page.job,
         code=draw_qr(page.job.code),
+        places=[
+            (label, draw_qr(label), there)
+            for label, there in places_of(code, page.accessories).items()
+            if label != code
+        ],
         follow=_follow(ask, page.job),
         back=draw_back(page.model.face, marks, said),
         face=draw_face(page.model.face, marks, said.say("Marks on arrival"), limits=False, speech=said),
