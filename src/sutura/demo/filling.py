@@ -23,6 +23,7 @@ from sutura.core.stock.levels import PartFate
 from sutura.core.stock.orders import OrderState
 from sutura.core.values import Person, Role
 from sutura.demo import hours
+from sutura.demo.comebacks import come_back
 from sutura.demo.money import count_till, set_up
 from sutura.demo.shop import (
     ADDRESS,
@@ -55,7 +56,6 @@ from sutura.services import (
     planning,
     promises,
     proof,
-    staffing,
     stock,
 )
 from sutura.services import shop as shop_service
@@ -67,7 +67,6 @@ from sutura.store import job as job_store
 from sutura.store import offers as offers_store
 from sutura.store import orders as orders_store
 from sutura.store import people as people_store
-from sutura.store import plans as plans_store
 from sutura.store import stock as stock_store
 from sutura.store.database import connection, writing
 from sutura.store.shop import load_shop
@@ -108,7 +107,7 @@ def fill(packs: Path, now: datetime, progress: Callable[[int, int], None] = lamb
         catalogue.load_packs(packs)
         staff = _people(now)
         manager = staff["ines"]
-        _weeks(staff, manager, now)
+        hours.keep_weeks(staff, manager, now)
         set_up(manager, now)
         if not any(part.on_hand or part.held for part in stock_store.shelf_page()):
             _receive(manager, now)
@@ -127,6 +126,7 @@ def fill(packs: Path, now: datetime, progress: Callable[[int, int], None] = lamb
             progress(index + 1, len(JOBS))
         if not orders_store.orders_page(tuple(OrderState), limit=1):
             _orders(manager, now)
+        come_back(staff, now)
         if not drafts_store.drafts_page():
             drafts.open_draft(
                 staff["pell"],
@@ -134,13 +134,6 @@ def fill(packs: Path, now: datetime, progress: Callable[[int, int], None] = lamb
                 {"read_number": ["FH21"], "name": ["Wim Aldous"], "phone": ["555 0140"]},
             )
     return len(JOBS)
-
-
-def _weeks(staff: Mapping[str, Person], manager: Person, now: datetime) -> None:
-    """Who works in a week of their own does so from the first day."""
-    for person in PEOPLE:
-        if person.week and staff[person.login].id not in plans_store.shifts():
-            staffing.change_shifts(str(staff[person.login].id), person.week, manager, now)
 
 
 def _people(now: datetime) -> dict[str, Person]:

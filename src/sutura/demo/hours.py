@@ -2,10 +2,15 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from datetime import datetime, timedelta
 from zoneinfo import ZoneInfo
 
 from sutura.core.shop import OpenHours
+from sutura.core.values import Person
+from sutura.demo.shop import PEOPLE
+from sutura.services import staffing
+from sutura.store import plans as plans_store
 
 OPENS, CLOSES = 9, 18
 SUNDAY = 6
@@ -44,3 +49,10 @@ def later(at: datetime, minutes: float, zone: ZoneInfo) -> datetime:
             return moment + timedelta(minutes=left)
         left += gone
         moment = before(opening - timedelta(minutes=1), zone)
+
+
+def keep_weeks(staff: Mapping[str, Person], manager: Person, now: datetime) -> None:
+    """Who works in a week of their own does so from the first day."""
+    for person in PEOPLE:
+        if person.week and staff[person.login].id not in plans_store.shifts():
+            staffing.change_shifts(str(staff[person.login].id), person.week, manager, now)

@@ -8,7 +8,7 @@ from sutura.core.maths.money import amount_text
 from sutura.core.values import Person
 from sutura.demo import hours
 from sutura.demo.shop import CURRENCY, NAME
-from sutura.services import invoices, tills
+from sutura.services import comebacks, invoices, tills
 from sutura.services import shop as shop_service
 
 # the country's letters are those that ISO 3166-1 leaves to its users
@@ -24,14 +24,22 @@ PAPERS = {
     "coin": "5",
 }
 _FLOAT = 15_000
+TERMS = {
+    "grade.genuine new": "365",
+    "grade.aftermarket": "90",
+    "work_days": "180",
+    "voids": "Opened by others; liquid; new damage.",
+}
 
 
 def set_up(manager: Person, now: datetime) -> None:
-    """When the shop is open, and what stands on its papers."""
+    """When the shop is open, what stands on its papers, and its terms of warranty."""
     if not shop_service.shop().hours:
         shop_service.change_hours(hours.TYPED, shop_service.shop().version, manager, now)
     if not shop_service.shop().invoicing:
         invoices.change_invoicing(PAPERS, shop_service.shop().version, manager, now)
+    if not comebacks.terms_page():
+        comebacks.change_terms(TERMS, manager, now)
 
 
 def count_till(by: Person, now: datetime) -> None:
