@@ -5,8 +5,9 @@ from __future__ import annotations
 import importlib
 import inspect
 import pkgutil
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
+from functools import cache
 from typing import Any, get_args, get_origin, get_type_hints
 
 from pydantic import BaseModel, ConfigDict, TypeAdapter, ValidationError, create_model
@@ -58,7 +59,8 @@ class BadInput(Exception):
     """The JSON does not have the function's shape; the message lists every problem with its place."""
 
 
-def functions() -> dict[str, Callable[..., Any]]:
+@cache
+def functions() -> Mapping[str, Callable[..., Any]]:
     """Every public core function by its name, such as `matching.judge`, and the readers of open formats."""
     callables: dict[str, Callable[..., Any]] = {"formats.edid": read_edid_text}
     for found in pkgutil.walk_packages(sutura.core.__path__, "sutura.core."):

@@ -41,6 +41,8 @@ def test_it_is_told_from_the_job_and_stands_in_its_history(
     pell.get(f"/jobs/{job}")
     for _ in range(2):
         pell.post(f"/jobs/{job}/tell", told="ready")
+        # several kinds have a value "waiting"
+        assert "it is ready, by text – waits until" in " ".join(pell.page.split())
         assert pell.answer.status_code == 200
     assert pell.page.count("The customer is told: it is ready (by text).") == 1
     refused = pell.post(f"/jobs/{job}/tell", told="delayed", reason="no")
@@ -57,7 +59,7 @@ def test_the_words_are_tried_on_a_real_job_before_they_are_kept(desks: Sit, job:
         field: ines.hidden(field) or "All right"
         for field in (f"{part}.{kind}" for part in ("subject", "text") for kind in KINDS)
     }
-    typed["text.quote"] = "Hier: {link}"
+    typed |= {"text.quote": "Hier: {link}", "text.delayed": "Später: {reason}"}
     more = {
         "quiet_from": "20:00",
         "quiet_to": "08:00",
@@ -68,6 +70,7 @@ def test_the_words_are_tried_on_a_real_job_before_they_are_kept(desks: Sit, job:
     tried = ines.post("/messages/try", **{**typed, **more, "text.ready": "Hallo {job}", "for_job": job})
     assert f"Hallo {job}" in tried.text
     assert "/q/…" in tried.text
+    assert "Später: das Teil kam spät" in tried.text
     with connection():
         assert messages.telling().words == {}
     wrong = ines.post(

@@ -362,7 +362,7 @@ def preview(code: str, typed: Mapping[str, str], language: str, now: datetime) -
     words = rules.read_telling(typed, telling(), language, usual) if typed else telling()
     speak = replace(speech(), locale=Locale.parse(language), paper=True)
     values = values_of(job, speak, now) | {
-        "reason": "the part came late",
+        "reason": speak.say("the part came late"),
         "days": "7",
         "link": f"{shop_address()}/q/…",
         "until": speak.moment(valid_until(now)),

@@ -68,7 +68,11 @@ def money(context: Context, minor: int | None, currency: str) -> str:
 
 @pass_context
 def words(context: Context, value: str) -> str:
-    """What a kind is called, from its value; a text of no known kind stays as it is."""
+    """What a kind is called, or its value; a text of no known kind stays as it is. Several kinds share some
+    values: where the kind itself is at hand it decides.
+    """
+    if isinstance(value, Enum):
+        return speech_of(context).say(value)
     kind = next((kind for kind in _KINDS if value in {member.value for member in kind}), None)
     return speech_of(context).say(kind(value) if kind else value)
 
