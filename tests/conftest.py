@@ -36,6 +36,18 @@ structlog.configure(
 )
 
 
+# the one walk through a job that the fast part keeps of what needs the database
+KEPT = "test_w01_goes_from_counter_to_handover_and_leaves_everything_behind"
+
+
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+    """What needs a database of the shop is told apart: the fast part leaves it out."""
+    for item in items:
+        fixtures: tuple[str, ...] = getattr(item, "fixturenames", ())
+        if "database" in fixtures and item.name != KEPT:
+            item.add_marker("stored")
+
+
 @pytest.fixture(autouse=True)
 def refusals_in_english(monkeypatch: pytest.MonkeyPatch) -> None:
     """A refusal that a test reads or matches is said in English; core itself keeps facts alone."""

@@ -6,6 +6,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 
 # so many sets of done steps are looked at before the order is only a good one; measured: the largest sheet
 # has some thousands
@@ -53,6 +54,12 @@ def in_order(tasks: Sequence[Task], most_states: int = MOST_STATES) -> Ordered:
     ...     Task(before=frozenset(), tool="a", rank=2)]).order
     (0, 2, 1)
     """
+    return _in_order(tuple(tasks), most_states)
+
+
+# the same few sheets are worked out for every page that compares ways
+@lru_cache(maxsize=256)
+def _in_order(tasks: tuple[Task, ...], most_states: int) -> Ordered:
     masks = [sum(1 << place for place in task.before) for task in tasks]
     ranks = sorted(range(len(tasks)), key=lambda place: (tasks[place].rank, place))
     _check_circular(masks)
