@@ -18,7 +18,7 @@ from sutura.core.maths.geometry import Point
 from sutura.core.quoting.answers import NotOpen
 from sutura.core.quoting.pricing import Rates
 from sutura.core.stock.orders import Cause as ReturnCause
-from sutura.services import answers, bench, comebacks, intake, invoices, planning, routes, stock
+from sutura.services import answers, bench, comebacks, intake, invoices, matching, planning, routes, stock
 from sutura.services import shop as shop_service
 from sutura.store import comebacks as store
 from sutura.store import drafts as drafts_store
@@ -126,6 +126,7 @@ def test_the_ways_and_quotes_of_a_comeback_are_at_what_the_customer_pays(shop: S
     with pytest.raises(NotOpen):
         answers.answer_by_link(token, next(iter(before)), shop.now, agreed=True)
     assert set(ways(shop, new).values()) == {0}
+    assert {one.price.minor for one in matching.match_page(new, shop.now).matching.offers} == {0}
     key = next(key for key in ways(shop, new) if key.startswith("front assembly"))
     token = answers.offer_ways(new, [key], shop.counter, shop.tick())
     [way] = answers.by_link(token).ways

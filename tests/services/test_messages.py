@@ -203,9 +203,9 @@ def test_a_customer_hears_the_shops_words_in_their_language(
     messages.tell(ready, "question", "which code opens it", shop.counter, shop.tick())
     messages.send_due(shop.now)
     assert outbox.sent[-1].text.startswith("Eine Frage zu Ihrem ")
-    assert messages.language_of(shop.job(ready).id) == "de"
+    assert shop_service.language_of(shop.job(ready).id) == "de"
     DATABASE.execute_sql("update customer set language = 'fr' where id = %s", (customer,))
-    assert messages.language_of(shop.job(ready).id) == "en"
+    assert shop_service.language_of(shop.job(ready).id) == "en"
 
 
 def test_one_that_was_given_up_is_sent_when_it_is_asked_for_again(
@@ -235,6 +235,16 @@ def test_what_is_no_longer_so_is_not_sent_in_the_morning(
     assert messages.send_due(shop.now + timedelta(hours=11)) == 0
     assert outbox.sent == []
     assert messages.messages_of(shop.job(ready))[0].state is Sending.DROPPED
+
+
+def test_what_was_not_so_is_told_when_it_is_so_again(
+    shop: Shop, ready: str, outbox: SimulatedMessenger
+) -> None:
+    messages.tell(ready, "ready", "", shop.counter, shop.tick())
+    DATABASE.execute_sql("update message set state = 'dropped'")
+    assert messages.tell(ready, "ready", "", shop.counter, shop.tick()) == "waiting"
+    assert messages.send_due(shop.now) == 1
+    assert len(outbox.sent) == 1
 
 
 def test_a_receipt_by_mail_brings_the_invoice(shop: Shop, ready: str, outbox: SimulatedMessenger) -> None:

@@ -38,7 +38,7 @@ BUDGETS = {
     # one of each of these for the sheet that a job keeps
     "/jobs/{code}": 15,
     # one of it for what all suppliers show
-    "/jobs/{code}/match": 11,
+    "/jobs/{code}/match": 12,
     "/jobs/{code}/bench": 10,
     # one need; each further one adds three
     "/jobs/{code}/routes": 17,

@@ -34,7 +34,7 @@ from sutura.core.quoting.pricing import price_may_change
 from sutura.core.values import Person
 from sutura.services import handover, matching, messages, quoting, routes, schools
 from sutura.services.job import gather_facts, note
-from sutura.services.shop import speech
+from sutura.services.shop import speech, speech_for
 from sutura.store import job as job_store
 from sutura.store import people as people_store
 from sutura.store import quoting as store
@@ -49,7 +49,7 @@ def hash_of(token: str) -> str:
 
 def _speech_of(job: JobRecord) -> Speech:
     """How a quote is said: in its customer's language, with whole dates; it is kept as they read it."""
-    return messages.speech_for(job.id, replace(speech(), paper=True))
+    return speech_for(job.id, replace(speech(), paper=True))
 
 
 @writing

@@ -7,8 +7,6 @@ from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from datetime import datetime
 
-from babel import Locale
-
 from sutura.core.errors import MoveRefused, NotFound, StaleSave
 from sutura.core.facts import fact
 from sutura.core.handover import invoicing as rules
@@ -22,17 +20,15 @@ from sutura.core.values import Person
 from sutura.services import schools
 from sutura.services.job import note
 from sutura.services.reordering import today
-from sutura.services.shop import lock_for, shop, speech
+from sutura.services.shop import lock_for, shop, speech, speech_for
 from sutura.store import audit as audit_store
 from sutura.store import customers as customers_store
 from sutura.store import invoices as store
 from sutura.store import job as job_store
 from sutura.store import ledger as ledger_store
-from sutura.store import messages as messages_store
 from sutura.store import offers as offers_store
 from sutura.store import shop as shop_store
 from sutura.store.database import reading, writing
-from sutura.words.speech import Speech, languages
 
 MOST = 50
 _NUMBER = re.compile(r"(C?)(\d{4})-(\d{5,9})")
@@ -99,7 +95,7 @@ def _rows(job: JobRecord) -> list[Paid]:
 
 def _deposits(job: JobRecord) -> list[Deposit]:
     """What still stands of the invoices of a job's deposits."""
-    kept, said = store.invoices_of(job.id), _speech_of(job)
+    kept, said = store.invoices_of(job.id), speech_for(job.id, speech())
     deposits = []
     for one in kept:
         if one.paper.kind is not InvoiceKind.DEPOSIT:
@@ -167,7 +163,7 @@ def _made(
     deposits: Sequence[Deposit] = (),
 ) -> Invoice:
     """A paper without its number."""
-    said, papers = _speech_of(job), invoicing()
+    said, papers = speech_for(job.id, speech()), invoicing()
     model = schools.of_job(job)
     taxes = taxes_from(job.chosen.taxes, job.chosen.tax_bps or 0)
     shares = [(share.bps, share.weight) for share in taxes.shares]
@@ -206,15 +202,9 @@ def _made(
     )
 
 
-def _speech_of(job: JobRecord) -> Speech:
-    """In which language the words of a paper are written."""
-    *_, language, _ = messages_store.wants_of(job.id)
-    return replace(speech(), locale=Locale.parse(language)) if language in languages() else speech()
-
-
 def _fitted(job: JobRecord) -> list[Fitted]:
     """The parts of a job with their grade and their supplier's guarantee in words."""
-    said, markup = _speech_of(job), shop().markup_bps
+    said, markup = speech_for(job.id, speech()), shop().markup_bps
     fitted = []
     for offer in offers_store.load_offers([job.chosen.offer_id or 0, *job.chosen.more_offers]):
         grade = offer.grade or fact("handover.grade-unknown")

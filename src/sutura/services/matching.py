@@ -9,6 +9,7 @@ from datetime import datetime
 from sutura.core.catalogue.model import Model
 from sutura.core.errors import Invalid, MoveRefused, NotFound, StaleSave
 from sutura.core.facts import Say, fact, to_json
+from sutura.core.handover.comebacks import NewPrice, price_now
 from sutura.core.handover.warranties import warranty_of
 from sutura.core.identify.panel import Panel, PanelSize, size_of
 from sutura.core.job import Chosen, EventKind, JobRecord, Move, Original, Stage, starts_of
@@ -61,6 +62,13 @@ class Matched:
     ranked: Ranked
     quote: Quote
     holders: tuple[str, ...]
+    # what of its price the customer pays: not all, where it came back
+    pays: NewPrice = NewPrice.ALL
+
+    @property
+    def price(self) -> Money:
+        """What the customer would pay."""
+        return price_now(self.pays, self.quote.price, self.quote.part, self.quote.work)
 
     @property
     def judged(self) -> Judged:
@@ -166,13 +174,18 @@ class Numbers:
     shop: ShopRecord
     prior: Share
     tried: Mapping[str, Tried]
+    # what of the prices a job's customer pays
+    pays: NewPrice
 
 
 @reading
-def numbers_for(model: Model) -> Numbers:
+def numbers_for(model: Model, job: JobRecord | None = None) -> Numbers:
     the_shop = shop()
     return Numbers(
-        shop=the_shop, prior=prior_of(suppliers_store.counts()), tried=_tries(model, the_shop.rates)
+        shop=the_shop,
+        prior=prior_of(suppliers_store.counts()),
+        tried=_tries(model, the_shop.rates),
+        pays=comebacks.pays_of(job.id) if job else NewPrice.ALL,
     )
 
 
@@ -206,6 +219,7 @@ def _match(
             Matched(
                 ranked=ranked_offer,
                 quote=_quote(ranked_offer.judged, wanted, the_shop.rates, model, numbers.tried),
+                pays=numbers.pays,
                 holders=holders.get(ranked_offer.judged.offer.part_id, ()),
             )
             for ranked_offer in ranked
@@ -217,7 +231,8 @@ def _for_job(
     job: JobRecord, model: Model, kind: str, now: datetime, numbers: Numbers | None = None
 ) -> Matching:
     wanted = wanted_of(model, kind, job.original.measured)
-    return _match(model, wanted, job.original.destroyed, max((job.promise_at - now).days, 0), numbers)
+    days = max((job.promise_at - now).days, 0)
+    return _match(model, wanted, job.original.destroyed, days, numbers or numbers_for(model, job))
 
 
 @reading

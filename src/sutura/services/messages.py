@@ -27,7 +27,7 @@ from sutura.formats.invoices import invoice_pdf
 from sutura.formats.mail import Attached, make_mail
 from sutura.services import invoices, ledger, looks, schools
 from sutura.services.job import note
-from sutura.services.shop import lock_for, shop, speech
+from sutura.services.shop import language_of, lock_for, shop, speech, speech_for
 from sutura.store import audit as audit_store
 from sutura.store import consents as consents_store
 from sutura.store import job as job_store
@@ -140,12 +140,6 @@ def _queue(
     return "waiting" if kept else "already"
 
 
-def language_of(job_id: int) -> str:
-    """The language in which a job's customer is told: theirs, where papers exist in it."""
-    *_, language, _ = store.wants_of(job_id)
-    return language if language in languages() else speech().language
-
-
 def usual_in(language: str) -> dict[Told, Template]:
     """The usual words of every message in a language."""
     speak = replace(speech(), locale=Locale.parse(language))
@@ -171,12 +165,6 @@ def values_of(job: JobRecord, say: Speech, now: datetime) -> dict[str, str]:
 
 
 _ADDRESS: list[str] = [""]
-
-
-@reading
-def speech_for(job_id: int, plain: Speech) -> Speech:
-    """How what a job's customer reads is said: in their language, where it is one that papers exist in."""
-    return replace(plain, locale=Locale.parse(language_of(job_id)))
 
 
 @reading

@@ -121,7 +121,7 @@ def routes_of_model(model: Model, now: datetime, look: Mapping[str, str] | None 
 def _page(
     job: JobRecord | None, model: Model, now: datetime, look: Mapping[str, str] | None = None
 ) -> RoutesPage:
-    numbers = matching.numbers_for(model)
+    numbers = matching.numbers_for(model, job)
     the_shop = numbers.shop
     found = diagnose(job.arrival.look if job else look or {}, has_of(model))
     skills = planning_store.skills_page(model.procedure_family)
@@ -130,11 +130,10 @@ def _page(
     used = _consumables(model)
     policy = policy_of(the_shop)
     made = _made(job, model, found, tried, numbers, now)
-    pays = comebacks.pays_of(job.id) if job else NewPrice.ALL
     linked = [_by(way, hands) for way in _linked([way for way, _ in made.values()], made)]
     ways = [
         replace(
-            _priced(way, model.device_class, the_shop.rates, pays),
+            _priced(way, model.device_class, the_shop.rates, numbers.pays),
             consumables_minor=0 if way.kind in NO_PART or way.why_not else used,
         )
         for way in linked
@@ -161,7 +160,7 @@ def _page(
         choosable=job is not None and job.stage in starts_of(Move.QUOTE, Move.REQUOTE),
         rates=the_shop.rates,
         turning=_turning(weighed, by_id, policy),
-        pays=pays,
+        pays=numbers.pays,
     )
 
 
@@ -382,6 +381,14 @@ def quote_of(way: Way, device_class: str, rates: Rates, *, rush: bool = False) -
         failure_minor=failure if way.parts.minor else 0,
         rush=rush,
     )
+
+
+def rush_price(one: Choosable, page: RoutesPage) -> Money | None:
+    """What the customer pays for a way that is done before others; None where that is not offered."""
+    if not page.rates.policy.rush_bps or not one.offer:
+        return None
+    made = quote_of(one.weighed.way, page.model.device_class, page.rates, rush=True)
+    return price_now(page.pays, made.price, made.part, made.work)
 
 
 def _priced(way: Way, device_class: str, rates: Rates, pays: NewPrice) -> Way:

@@ -3,8 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from dataclasses import replace
 from datetime import datetime, timedelta
 from zoneinfo import ZoneInfo
+
+from babel import Locale
 
 from sutura.core.catalogue.unlisted import DEVICE_CLASSES
 from sutura.core.errors import NotFound, StaleSave
@@ -17,9 +20,10 @@ from sutura.core.quoting.pricing import rate_texts, read_rates
 from sutura.core.shop import WEEK_FIELDS, OpenHours, hours_kept, hours_texts, read_week
 from sutura.core.values import Person
 from sutura.store import audit as audit_store
+from sutura.store import messages as messages_store
 from sutura.store import shop as store
 from sutura.store.database import reading, writing
-from sutura.words.speech import Speech
+from sutura.words.speech import Speech, languages
 
 
 @reading
@@ -39,6 +43,19 @@ def open_hours() -> OpenHours:
 def speech() -> Speech:
     """How this shop says things, for what is kept word for word."""
     return Speech(zone=ZoneInfo(shop().timezone))
+
+
+@reading
+def language_of(job_id: int) -> str:
+    """The language in which a job's customer is told and reads papers: theirs, where papers exist in it."""
+    *_, language, _ = messages_store.wants_of(job_id)
+    return language if language in languages() else speech().language
+
+
+@reading
+def speech_for(job_id: int, plain: Speech) -> Speech:
+    """How what a job's customer reads is said: in their language, where it is one that papers exist in."""
+    return replace(plain, locale=Locale.parse(language_of(job_id)))
 
 
 def lock_for(by: Person, deed: Deed) -> store.ShopRecord:

@@ -66,14 +66,16 @@ _MESSAGE = MessageOut.select(
 
 
 def add_message(job_id: int, kind: Told, occasion: str, way: Way, **columns: Any) -> bool:
-    """Keep a message; no where there is one for this occasion already. One that was given up begins anew."""
+    """Keep a message; no where there is one for this occasion already. One that was given up, or was not so
+    when it was to go out, begins anew.
+    """
     again = {**columns, "way": way.value, "tries": 0, "why": ""}
     made = (
         MessageOut.insert(job=job_id, kind=kind.value, occasion=occasion, way=way.value, **columns)
         .on_conflict(
             conflict_target=[MessageOut.job, MessageOut.kind, MessageOut.occasion],
             update={getattr(MessageOut, name): value for name, value in again.items()},
-            where=(MessageOut.state == Sending.GIVEN_UP.value),
+            where=MessageOut.state.in_([Sending.GIVEN_UP.value, Sending.DROPPED.value]),
         )
         .returning(MessageOut.id)
     )

@@ -15,7 +15,7 @@ from sutura.core.job import EventKind, Stage
 from sutura.core.maths.money import Money, amount_text
 from sutura.core.people import Deed
 from sutura.core.quoting.taxes import tax_lines, taxes_from
-from sutura.services import comebacks, cores, handover, invoices, ledger, looks, messages
+from sutura.services import comebacks, cores, handover, invoices, ledger, looks
 from sutura.services import job as job_service
 from sutura.services import shop as shop_service
 from sutura.web.addresses import Addresses, Anyone
@@ -148,7 +148,7 @@ def receipt(ask: Ask, code: str) -> Response:
     return render(
         ask,
         "handover/receipt.html",
-        speech=messages.speech_for(job.id, ask.paper),
+        speech=shop_service.speech_for(job.id, ask.paper),
         page=page,
         job=job,
         price=price,

@@ -9,7 +9,7 @@ from sutura.core.maths.money import Money, amount_text
 from sutura.core.people import Deed, may
 from sutura.formats.invoices import invoice_pdf, invoices_csv
 from sutura.formats.ubl import write_invoice
-from sutura.services import invoices, messages
+from sutura.services import invoices
 from sutura.services import shop as shop_service
 from sutura.web.addresses import Addresses, Anyone
 from sutura.web.deeds import deed
@@ -99,7 +99,7 @@ def _paper(ask: Asking, number: str, shown: Shown = ANEW) -> Response:
         "handover/paper.html",
         room="Book",
         shown=shown,
-        speech=messages.speech_for(kept.job_id, ask.paper),
+        speech=shop_service.speech_for(kept.job_id, ask.paper),
         kept=kept,
         paper=paper,
         lines=[(line, f"{line.bps / 100:g}", money(line.net_minor)) for line in paper.lines],
@@ -126,7 +126,7 @@ def correct(ask: Ask, number: str, form: Form) -> str:
 @addresses.get("/papers/{number}/paper.pdf", may=Anyone.SIGNED_IN)
 def paper_pdf(ask: Ask, number: str) -> Response:
     kept = invoices.paper(number)
-    file = invoice_pdf(kept.paper, messages.speech_for(kept.job_id, ask.paper).say)
+    file = invoice_pdf(kept.paper, shop_service.speech_for(kept.job_id, ask.paper).say)
     headers = {"content-disposition": f'inline; filename="{kept.paper.number}.pdf"'}
     return Response(file, media_type="application/pdf", headers=headers)
 

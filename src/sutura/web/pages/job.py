@@ -95,7 +95,7 @@ def ticket(ask: Ask, code: str, paper: str = "a4") -> Response:
     """The customer's ticket, and the label for the tray, on the paper that is in the printer."""
     page = service.job_page(code, ask.now)
     marks = marks_of(page.job)
-    said = messages.speech_for(page.job.id, ask.paper)
+    said = shop_service.speech_for(page.job.id, ask.paper)
     return render(
         ask,
         "job/ticket.html",

@@ -82,11 +82,7 @@ def ways_shown(page: routes.RoutesPage) -> dict[str, Any]:
         "folded": [one for one in page.ways if one.weighed.way.key not in view.keys],
         "standing": Standing,
         "draw_price": draw_price,
-        "rush_of": lambda one: (
-            routes.quote_of(one.weighed.way, page.model.device_class, page.rates, rush=True).price
-            if page.rates.policy.rush_bps and one.offer
-            else None
-        ),
+        "rush_of": lambda one: routes.rush_price(one, page),
         "quote_of": lambda one: routes.quote_of(one.weighed.way, page.model.device_class, page.rates),
     }
 
@@ -206,7 +202,7 @@ def _customer_page(
         "quoting/customer.html",
         status=status,
         refusal=refusal,
-        speech=messages.speech_for(quote.job_id, replace(shop_service.speech(), paper=True)),
+        speech=shop_service.speech_for(quote.job_id, replace(shop_service.speech(), paper=True)),
         shop_name=shop_service.shop().name,
         quote=quote,
         state=state,
