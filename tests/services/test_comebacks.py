@@ -4,8 +4,9 @@ Book.
 
 from __future__ import annotations
 
-from datetime import timedelta
+from datetime import datetime, timedelta
 from typing import Any
+from zoneinfo import ZoneInfo
 
 import pytest
 from builders import HERON, Shop, models
@@ -18,11 +19,15 @@ from sutura.core.maths.geometry import Point
 from sutura.core.quoting.answers import NotOpen
 from sutura.core.quoting.pricing import Rates
 from sutura.core.stock.orders import Cause as ReturnCause
+from sutura.demo import hours as demo_hours
+from sutura.demo.comebacks import come_back
+from sutura.demo.shop import TIMEZONE
 from sutura.services import answers, bench, comebacks, intake, invoices, matching, planning, routes, stock
 from sutura.services import shop as shop_service
 from sutura.store import comebacks as store
 from sutura.store import drafts as drafts_store
 from sutura.store import orders as orders_store
+from sutura.store.database import DATABASE
 
 IMPACT = Mark(kind=MarkKind.IMPACT, points=(Point(x=30, y=60),), reach_mm=9)
 
@@ -213,6 +218,25 @@ def test_terms_hold_for_what_is_handed_back_from_then_on(shop: Shop) -> None:
     assert after
     assert after.work_until == (shop.job(later).closing.finished_at or shop.now).date() + timedelta(days=30)
     assert after.part_until != after.work_until
+
+
+@pytest.mark.parametrize(
+    ("day", "at"), [(2, "09:02"), (3, "14:31"), (3, "15:10"), (4, "17:58"), (7, "23:00"), (8, "12:30")]
+)
+def test_what_comes_back_to_the_demo_comes_at_any_hour(shop: Shop, at: str, day: int) -> None:
+    """A demo that is started in the evening, at night or on a closed day promises nothing then."""
+    DATABASE.execute_sql("update shop set timezone = %s", (TIMEZONE,))
+    shop_service.change_hours(demo_hours.TYPED, shop_service.shop().version, shop.manager, shop.tick())
+    for _ in range(2):
+        finished(shop)
+    hour, minute = map(int, at.split(":"))
+    zone = ZoneInfo(TIMEZONE)
+    wanted = datetime(2031, 6, day, hour, minute, tzinfo=zone)
+    come_back(shop.people, demo_hours.before(wanted, zone))
+    rows = comebacks.book_page(shop.manager, wanted).rows
+    assert sorted(row.cause or "" for row in rows) == ["", "part"]
+    come_back(shop.people, demo_hours.before(wanted, zone))
+    assert len(comebacks.book_page(shop.manager, wanted).rows) == 2, "once"
 
 
 def test_a_job_that_did_not_come_back_has_no_page_of_it(shop: Shop) -> None:

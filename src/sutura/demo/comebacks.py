@@ -76,7 +76,7 @@ def _taken_in(
             functions=dict(answers),
             accessories=[],
             consents=[consent.id for consent in consents.consents(model)],
-            promise_at=soonest.at + timedelta(hours=3),
+            promise_at=hours.later(soonest.at, 3 * 60, ZoneInfo(TIMEZONE)),
             promise_reason="" if soonest.sure else "we look at it first",
             how={"data": "backed_up"},
             look=dict(look),
