@@ -387,12 +387,14 @@ def test_the_warranty_that_was_told_holds(shop: Shop) -> None:
     shop.receive("P-1001")
     grade = "genuine pulled"
     terms = {f"grade.{grade}": "400", "voids": "Opened by others."}
-    comebacks.change_terms(terms, shop.manager, shop.tick())
+    comebacks.change_terms(terms, comebacks.newest_terms(), shop.manager, shop.tick())
     page = routes.routes_page(shop.take_in(HERON), shop.now)
     gets = [said(gets) for one in page.ways if one.on_shelf for gets in one.weighed.way.gets]
     assert any("400" in line for line in gets)
     code = shop.closed()
-    comebacks.change_terms({**terms, f"grade.{grade}": "30"}, shop.manager, shop.tick())
+    comebacks.change_terms(
+        {**terms, f"grade.{grade}": "30"}, comebacks.newest_terms(), shop.manager, shop.tick()
+    )
     shop.hand_back(code)
     assert shop.job(code).closing.warranty_end == shop.now.date() + timedelta(days=400)
 

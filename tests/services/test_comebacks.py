@@ -145,7 +145,7 @@ def test_where_only_the_work_is_paid_a_quote_takes_the_part_off_once(shop: Shop)
     job.
     """
     terms = {"grade.genuine pulled": "5", "work_days": "5", "voids": "Opened by others."}
-    comebacks.change_terms(terms, shop.manager, shop.tick())
+    comebacks.change_terms(terms, comebacks.newest_terms(), shop.manager, shop.tick())
     old = finished(shop)
     new = back(shop, old, marks=[], functions={**works(), "touch": ("faulty", "dead strip")})
     plain = {one.weighed.way.key: one for one in routes.routes_page(new, shop.now).ways}
@@ -206,11 +206,19 @@ def test_terms_hold_for_what_is_handed_back_from_then_on(shop: Shop) -> None:
     before = comebacks.standing_of(shop.job(old), shop.now)
     assert before
     with pytest.raises(ManyInvalid):
-        comebacks.change_terms({"work_days": "-1"}, shop.manager, shop.tick())
+        comebacks.change_terms({"work_days": "-1"}, comebacks.newest_terms(), shop.manager, shop.tick())
     with pytest.raises(NotAllowed):
-        comebacks.change_terms({"work_days": "30", "voids": "Opened by others."}, shop.counter, shop.tick())
+        comebacks.change_terms(
+            {"work_days": "30", "voids": "Opened by others."},
+            comebacks.newest_terms(),
+            shop.counter,
+            shop.tick(),
+        )
     comebacks.change_terms(
-        {"work_days": "30", "voids": "Opened by others; liquid."}, shop.manager, shop.tick()
+        {"work_days": "30", "voids": "Opened by others; liquid."},
+        comebacks.newest_terms(),
+        shop.manager,
+        shop.tick(),
     )
     assert comebacks.standing_of(shop.job(old), shop.now) == before
     later = finished(shop)

@@ -51,18 +51,27 @@ def test_a_comeback_goes_from_the_job_to_its_cause(desks: Sit, floor: Shop, old:
 def test_the_terms_are_kept_in_versions(desks: Sit) -> None:
     ines = desks("ines")
     ines.get("/comebacks")
-    assert ines.post("/comebacks/terms", work_days="x", voids="").status_code == 422
+    assert (
+        ines.post("/comebacks/terms", work_days="x", voids="", _version=ines.hidden("version")).status_code
+        == 422
+    )
     ines.post(
         "/comebacks/terms",
         work_days="60",
         voids="Opened by others; liquid; bending.",
-        **{"grade.refurbished": "90"},
+        **{"grade.refurbished": "90", "_version": ines.hidden("version")},
     )
     assert "refurbished 90, work 60 days" in ines.page
     with connection():
         terms = comebacks.terms_at(Shop().now.replace(year=2199))
     assert (terms.work_days, terms.grades) == (60, {"refurbished": 90})
-    ines.post("/comebacks/terms", work_days="", voids="Opened by others.")
+    seen = ines.hidden("version")
+    ines.post("/comebacks/terms", work_days="", voids="Opened by others.", _version=seen)
+    assert ines.answer.status_code == 200
+    # another window still shows the version before
+    stale = ines.post("/comebacks/terms", work_days="7", voids="Somebody else's words.", _version=seen)
+    assert stale.status_code == 409
+    assert "Somebody else" in ines.page
     with connection():
         assert comebacks.terms_at(Shop().now.replace(year=2199)).work_days is None
         assert len(comebacks.terms_page()) >= 2

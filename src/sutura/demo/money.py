@@ -39,7 +39,7 @@ def set_up(manager: Person, now: datetime) -> None:
     if not shop_service.shop().invoicing:
         invoices.change_invoicing(PAPERS, shop_service.shop().version, manager, now)
     if not comebacks.terms_page():
-        comebacks.change_terms(TERMS, manager, now)
+        comebacks.change_terms(TERMS, 0, manager, now)
 
 
 def count_till(by: Person, now: datetime) -> None:

@@ -9,11 +9,11 @@ from datetime import datetime, timedelta
 from zoneinfo import ZoneInfo
 
 from sutura.core.catalogue.model import Model
-from sutura.core.errors import NotFound
+from sutura.core.errors import NotFound, StaleSave
 from sutura.core.facts import Fact, fact
 from sutura.core.handover import comebacks as rules
 from sutura.core.handover.comebacks import Cause, Cost, Evidence, Follows, NewPrice, Payer, Seal, Standing
-from sutura.core.handover.warranties import USUAL_TERMS, Terms, read_terms
+from sutura.core.handover.warranties import USUAL_TERMS, Terms, read_terms, terms_texts
 from sutura.core.job import EventKind, JobRecord, Stage
 from sutura.core.maths.money import Money
 from sutura.core.people import Deed, demand
@@ -25,7 +25,7 @@ from sutura.services import returns, schools
 from sutura.services.job import note
 from sutura.services.marks import marks_of
 from sutura.services.reordering import today
-from sutura.services.shop import shop, speech
+from sutura.services.shop import lock_for, shop, speech
 from sutura.store import audit as audit_store
 from sutura.store import comebacks as store
 from sutura.store import customers as customers_store
@@ -288,10 +288,16 @@ def pays_of(job_id: int) -> NewPrice:
 
 
 @writing
-def change_terms(typed: Mapping[str, str], by: Person, now: datetime) -> None:
-    """A new version of the terms, for what is quoted and handed back from now on (rule quote.warranty)."""
-    demand(by, Deed.SET_UP_COUNTER)
+def change_terms(typed: Mapping[str, str], seen: int, by: Person, now: datetime) -> None:
+    """A new version of the terms, for what is quoted and handed back from now on (rule quote.warranty);
+    `seen` is the version that was changed.
+    """
+    lock_for(by, Deed.SET_UP_COUNTER)
     terms = read_terms(typed)
+    newest = next(iter(store.terms_page(1)), None)
+    if newest and newest.id != seen:
+        theirs = terms_texts(newest.terms)
+        raise StaleSave(fact("comeback.terms"), newest.who, newest.at, dict(typed), theirs)
     store.add_terms(terms, by.id, now)
     facts = {"work_days": terms.work_days, "voids": terms.voids, "grades": dict(terms.grades)}
     audit_store.add_audit(by.id, now, "warranty terms changed", facts)
@@ -302,6 +308,12 @@ def terms_at(at: datetime) -> Terms:
     """The terms in force at a moment."""
     row = store.terms_at(at)
     return row.terms if row else USUAL_TERMS
+
+
+@reading
+def newest_terms() -> int:
+    """The number of the newest version of the terms; 0 before the first."""
+    return next((row.id for row in store.terms_page(1)), 0)
 
 
 @reading

@@ -86,4 +86,5 @@ def _book(ask: Asking, shown: Shown = ANEW) -> Response:
 @deed(then="/comebacks#terms", again=_book)
 def change_terms(ask: Ask, form: Form) -> None:
     names = ("work_days", "voids", *(f"grade.{grade}" for grade in GRADES))
-    comebacks.change_terms({name: form.text(name) for name in names}, ask.person, ask.now)
+    typed = {name: form.text(name) for name in names}
+    comebacks.change_terms(typed, form.number("version"), ask.person, ask.now)
