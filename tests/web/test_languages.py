@@ -87,5 +87,8 @@ def test_ticket_quote_receipt_and_status_say_nothing_in_english(
         assert seen.status_code == 200
         assert "Tage Garantie" in seen.text
         assert "wir hören auf und fragen Sie" in seen.text
+    receipt = pell.get(f"/jobs/{done}/receipt").text
+    for row in re.findall(r"<dt>(.*?)</dt><dd>(.*?)</dd>", receipt, re.S):
+        assert "nothing" not in " ".join(row), row
     assert client.get(f"/s/{link}").status_code == 200
     assert sorted(german.missing) == []

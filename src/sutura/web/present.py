@@ -106,8 +106,10 @@ def history(context: Context, event: JobEvent) -> str:
 
 @pass_context
 def translated(context: Context, template: str, **values: object) -> str:
-    """Fixed words of a paper in the language it is printed in: the words are the key of their catalogue."""
-    return speech_of(context).text(template, **values)
+    """Fixed words of a paper in the language it is printed in: the words are the key of their catalogue,
+    however the lines of a template break them.
+    """
+    return speech_of(context).text(" ".join(template.split()), **values)
 
 
 @pass_context
