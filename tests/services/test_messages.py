@@ -15,11 +15,12 @@ from builders import HERON, Shop
 
 from sutura.core.errors import Invalid, MoveRefused, NotAllowed, NotFound, StaleSave
 from sutura.core.handover.telling import Sending, Told
+from sutura.core.job import JobRecord
 from sutura.devices import plug
 from sutura.devices.ports import Message
 from sutura.devices.simulated.messenger import SimulatedMessenger
 from sutura.formats.mail import make_mail
-from sutura.services import customers, handover, invoices, messages
+from sutura.services import customers, handover, invoices, looks, messages
 from sutura.services import shop as shop_service
 from sutura.store.database import DATABASE
 
@@ -235,6 +236,45 @@ def test_what_is_no_longer_so_is_not_sent_in_the_morning(
     assert messages.send_due(shop.now + timedelta(hours=11)) == 0
     assert outbox.sent == []
     assert messages.messages_of(shop.job(ready))[0].state is Sending.DROPPED
+
+
+def test_a_message_that_cannot_be_made_stops_no_other(
+    shop: Shop, ready: str, outbox: SimulatedMessenger, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    wants(shop, ready, "mail", "orla@venn.example")
+    open_ = shop.take_in()
+    messages.tell(ready, "ready", "", shop.counter, shop.tick())
+    DATABASE.execute_sql("update customer set channel = '' where id = %s", (shop.job(open_).customer_id,))
+    messages.tell(open_, "question", "which code opens it", shop.counter, shop.tick())
+
+    def broken(**_: object) -> bytes:
+        raise ValueError("no such letter")
+
+    monkeypatch.setattr(messages, "make_mail", broken)
+    assert messages.send_due(shop.now) == 1
+    assert len(outbox.sent) == 1
+    row = messages.messages_of(shop.job(ready))[0]
+    assert (row.state, row.tries, row.why) == (Sending.WAITING, 1, "no such letter")
+    monkeypatch.undo()
+    assert messages.send_due(shop.now + timedelta(minutes=2)) == 1
+
+
+def test_a_job_that_cannot_be_reminded_of_stops_no_other(
+    shop: Shop, ready: str, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    shop.receive("P-1001", 1)
+    other = shop.closed(HERON)
+    shop.look_at_sealed(other)
+    sound = looks.not_ready
+
+    def broken(job: JobRecord, *rest: object) -> object:
+        if job.code == ready:
+            raise KeyError("nothing known of it")
+        return sound(job, *rest)  # type: ignore[arg-type]
+
+    monkeypatch.setattr(looks, "not_ready", broken)
+    assert messages.remind(shop.now + timedelta(days=2)) == 1
+    assert [row.kind for row in messages.messages_of(shop.job(other))] == [Told.REMINDER]
 
 
 def test_what_was_not_so_is_told_when_it_is_so_again(

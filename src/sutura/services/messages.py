@@ -10,6 +10,7 @@ from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 from zoneinfo import ZoneInfo
 
+import structlog
 from babel import Locale
 
 from sutura.core.errors import Invalid, MoveRefused, NotFound, StaleSave
@@ -35,9 +36,10 @@ from sutura.store import messages as store
 from sutura.store import people as people_store
 from sutura.store import quoting as quoting_store
 from sutura.store import shop as shop_store
-from sutura.store.database import reading, writing
+from sutura.store.database import DatabaseAway, reading, writing
 from sutura.words.speech import Speech, languages
 
+LOG = structlog.get_logger("sutura")
 # the consent that tells of storage
 STORAGE = "collect"
 # how long a status page is good after the job is over; the shop's, no source
@@ -207,6 +209,21 @@ def _send_next(now: datetime) -> int | None:
     if not _still_so(message, now):
         store.save_message(message.id, Sending.DROPPED)
         return 0
+    try:
+        plugged().messenger.send(_made(message, now))
+    except (Away, Undeliverable) as failed:
+        _failed(message, failed, now)
+        return 0
+    except Exception as broken:  # noqa: BLE001 - whatever is wrong with a message, the others go out
+        LOG.error("a message could not be made", message=message.id, why=repr(broken)[:200])
+        _failed(message, broken, now)
+        return 0
+    store.save_message(message.id, Sending.SENT, sent_at=now, tries=message.tries + 1, why="")
+    return 1
+
+
+def _made(message: store.MessageRow, now: datetime) -> Message:
+    """A message as it is handed to whoever sends it."""
     text = message.body.replace(rules.LINK, message.link) if message.link else message.body
     mail = b""
     if message.way is Way.MAIL:
@@ -219,13 +236,7 @@ def _send_next(now: datetime) -> int | None:
             at=now,
             files=_papers(message),
         )
-    try:
-        plugged().messenger.send(Message(to=message.receiver, text=text, mail=mail))
-    except (Away, Undeliverable) as failed:
-        _failed(message, failed, now)
-        return 0
-    store.save_message(message.id, Sending.SENT, sent_at=now, tries=message.tries + 1, why="")
-    return 1
+    return Message(to=message.receiver, text=text, mail=mail)
 
 
 def _still_so(message: store.MessageRow, now: datetime) -> bool:
@@ -278,7 +289,12 @@ def remind(now: datetime) -> int:
     for one in store.uncollected():
         due = rules.reminders_due(one.closed_at, telling().reminders, now)
         if due:
-            made += _remind(one.code, due[-1], manager, now)
+            try:
+                made += _remind(one.code, due[-1], manager, now)
+            except DatabaseAway:
+                raise
+            except Exception as broken:  # noqa: BLE001 - whatever is wrong with a job, the others are told
+                LOG.error("a job could not be reminded of", job=one.code, why=repr(broken)[:200])
     return made
 
 
