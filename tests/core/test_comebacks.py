@@ -244,6 +244,10 @@ def test_a_crack_is_held_against_the_whole_drawing_of_then() -> None:
     assert new_marks(then, [across]) == (across,)
     grown = replace(then[0], points=(*corner, Point(x=60, y=90)))
     assert new_marks(then, [grown]) == (grown,)
+    # both ends lie on the edge of what is the same, what is between them does not
+    deep = [replace(then[0], points=(Point(x=0, y=6), Point(x=6, y=40), Point(x=12, y=6)))]
+    over = replace(then[0], points=(Point(x=0, y=0), Point(x=12, y=0)))
+    assert new_marks(deep, [over]) == (over,)
     hit = replace(mark(MarkKind.IMPACT), reach_mm=5.0)
     assert new_marks([hit], [replace(hit, reach_mm=11.0)]) == ()
     wider = replace(hit, reach_mm=11.5)
@@ -354,3 +358,21 @@ def test_a_seal_of_which_nobody_can_tell_is_said_and_blames_nobody() -> None:
         assert cause is (Cause.NEW_DAMAGE if opened else Cause.WORKMANSHIP)
         assert ("cannot be told" in said(reasons[-1])) is (seal is Seal.UNCLEAR)
         assert seal_of(reasons) is seal
+
+
+def test_nothing_found_for_the_first_time_asks_for_no_longer_test() -> None:
+    first = Evidence(changes=(), new_marks=(), opened_by_others=False, liquid=False)
+    assert [one.id for one in suggest(first)[1]] == ["comeback.nothing"]
+
+
+def test_what_cost_nothing_costs_nothing_of_a_hundred() -> None:
+    cost = cost_of(10, [0, 0], "TAL")
+    assert cost.per_hundred
+    assert cost.least
+    assert (cost.per_hundred.minor, cost.least.minor) == (0, 0)
+
+
+def test_another_cause_has_a_reason_of_five_letters_at_least() -> None:
+    assert check_decision("part", Cause.WORKMANSHIP, None, " seen! ") is Cause.PART
+    with pytest.raises(ManyInvalid):
+        check_decision("part", Cause.WORKMANSHIP, None, " seen ")

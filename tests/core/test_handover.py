@@ -15,6 +15,7 @@ from sutura.core.handover.ledger import (
     Paid,
     PaidFor,
     check_deposit,
+    check_part,
     check_payment,
     check_refund,
     received,
@@ -81,6 +82,9 @@ def test_what_the_shop_has_is_what_came_less_what_went() -> None:
 def test_a_deposit_is_something_and_at_most_what_is_open() -> None:
     owed = Money(minor=10_000, currency="TAL")
     assert check_deposit(owed, "0.01", "cash")[0].minor == 1
+    assert check_part(owed, "0.01", "cash")[0].minor == 1
+    with pytest.raises(Invalid):
+        check_part(owed, "0", "cash")
     assert check_deposit(owed, "100", "card") == (owed, Method.CARD)
     for typed in ("0", "100.01", "-1", "", "some"):
         with pytest.raises(Invalid) as refused:

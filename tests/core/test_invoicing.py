@@ -16,6 +16,7 @@ from sutura.core.handover.invoicing import (
     Fitted,
     Invoice,
     InvoiceKind,
+    Item,
     Line,
     Party,
     Subtotal,
@@ -92,6 +93,23 @@ def test_work_is_a_line_however_dear_the_part_and_a_part_without_price_shares_al
         eur(1_000), [(2000, 600), (1000, 400)], [Fitted(name=n, note="", worth_minor=0) for n in "ab"], "Work"
     )
     assert [(one.weight, one.bps) for one in free] == [(300, 2000), (300, 2000), (400, 1000)]
+
+
+def test_what_weighs_nothing_bears_no_tax() -> None:
+    items = [Item(text="free", note="", weight=0, bps=700), Item(text="Work", note="", weight=10, bps=1900)]
+    assert [one.bps for one in sums_of(eur(119), items, TaxMode.INCLUSIVE).taxes] == [1900]
+
+
+def test_a_rate_that_deposits_hold_already_is_not_credited_again() -> None:
+    lines = (
+        Line(text="Front", note="", net_minor=100, bps=1900),
+        Line(text="Work", note="", net_minor=50, bps=700),
+        Line(text="Less", note="", net_minor=-100, bps=1900),
+    )
+    taxes = (Subtotal(bps=1900, net_minor=0, tax_minor=0), Subtotal(bps=700, net_minor=50, tax_minor=4))
+    note = credit_of(invoice(lines=lines, taxes=taxes), "C1", date(2031, 4, 1), "goodwill", eur(11))
+    assert [(one.bps, one.net_minor + one.tax_minor) for one in note.taxes] == [(700, 11)]
+    assert [line.text for line in note.lines] == ["Work"]
 
 
 def test_without_a_part_it_is_work_alone_at_the_rate_of_work() -> None:

@@ -168,6 +168,7 @@ def test_what_is_typed_is_kept_and_read_back() -> None:
     typed = {**TEXTS, "quiet_from": "21:30", "quiet_to": "7:15", "reminders": "14, 3,3"}
     kept = read(typed)
     assert (kept.quiet_from, kept.quiet_to, kept.reminders) == (time(21, 30), time(7, 15), (3, 14))
+    assert read({**TEXTS, "storage_days": "45"}).storage_days == 45
     assert kept.words == {}, "the usual words are not the shop's own"
     assert telling_from(telling_kept(kept)) == kept
     assert telling_from({}) == USUAL_TELLING

@@ -59,3 +59,5 @@ def test_every_problem_is_said_at_once() -> None:
     with pytest.raises(ManyInvalid):
         read_terms({"voids": "x" * 601})
     assert len(read_terms({"voids": "x" * 600}).voids) == 600
+    assert read_terms({"voids": "Force"}).voids == "Force"
+    assert MOST_DAYS == 3_650, "ten years"
