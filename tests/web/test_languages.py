@@ -58,6 +58,21 @@ def speaks_german() -> None:
     DATABASE.execute_sql("update customer set language = 'de'")
 
 
+def test_what_somebody_typed_is_no_pattern_on_a_paper(desks: Sit, floor: Shop) -> None:
+    """Braces and signs in the name of what came with a device stand there as they were typed."""
+    with connection():
+        floor.receive("P-1001", 1)
+        code = floor.closed(HERON, accessories=[("Case {blue} %s {", "")])
+        speaks_german()
+        floor.hand_back(code)
+    pell = desks("pell")
+    assert "Case {blue} %s {" in pell.get(f"/jobs/{code}/receipt").text
+    ticket = pell.get(f"/jobs/{code}/ticket")
+    assert ticket.status_code == 200
+    assert "Case {blue} %s {" in ticket.text
+    assert pell.get(f"/jobs/{code}/ticket?paper=label").status_code == 200
+
+
 def test_ticket_quote_receipt_and_status_say_nothing_in_english(
     client: TestClient, desks: Sit, floor: Shop, german: Listening
 ) -> None:

@@ -360,6 +360,9 @@ def test_scanning_a_label_ticks_what_is_kept_there_and_keeps_what_was_entered(
     [envelope] = ticked()
     assert "the case went ahead" in pell.page
     assert pell.post(f"/jobs/{code}/handover/scan", scan="A1-AAA", returned=envelope).status_code == 422
+    assert pell.post(f"/jobs/{code}/handover/scan", scan=" ", returned=envelope).status_code == 422
+    assert "scan a label of this job" in pell.page
+    pell.post(f"/jobs/{code}/handover/scan", scan="A1-AAA", returned=envelope)
     assert "A1-AAA" in pell.page
     assert ticked() == [envelope]
     pell.post(f"/jobs/{code}/handover/scan", scan=code, returned=envelope)

@@ -215,3 +215,19 @@ def test_the_very_part_that_was_offered_is_chosen_though_a_better_one_came(
     assert chosen.price_minor == quote.ways[0].price.minor
     # nothing of it lies here: it is chosen all the same, and waits
     assert floor.job(code).stage is Stage.QUOTED
+
+
+@pytest.mark.parametrize("state", ["given_up", "dropped"])
+def test_a_quote_that_was_not_sent_says_so_and_can_be_sent_again(desks: Sit, floor: Shop, state: str) -> None:
+    code, token = offered(floor)
+    pell, here = desks("pell"), f"/jobs/{code}/quote/{token}"
+    assert "Send it by message" in pell.get(here).text
+    pell.post(f"{here}/send")
+    assert "waits until" in pell.page.lower()
+    assert "Send it by message" not in pell.page
+    with connection():
+        raw("update message set state = %s, link = '' where link like %s", state, f"%{token}")
+    assert "Not sent" in pell.get(here).text
+    assert "comes into the job by itself" not in pell.page
+    pell.post(f"{here}/send")
+    assert "waits until" in pell.page.lower()

@@ -341,6 +341,7 @@ class EventKind(StrEnum):
     NO_PART_NEEDED = "no_part_needed"
     OFFERED = "offered"
     ANSWERED = "answered"
+    # of shops before 0.12: a quote is told like everything else now
     SENT = "sent"
     DEPOSIT = "deposit"
     MONEY = "money"

@@ -9,11 +9,11 @@ from datetime import datetime
 from sutura.core.errors import MoveRefused, NotFound
 from sutura.core.facts import fact
 from sutura.core.handover import tills as rules
-from sutura.core.handover.invoicing import invoicing_from
 from sutura.core.handover.tills import CashRow
 from sutura.core.maths.money import Money
 from sutura.core.people import Deed, demand
 from sutura.core.values import Person
+from sutura.services import invoices
 from sutura.services.shop import shop
 from sutura.store import audit as audit_store
 from sutura.store import tills as store
@@ -53,15 +53,12 @@ def till_page(till_id: int, by: Person, now: datetime) -> TillPage:
         rows=rows,
         expected=rules.expected_of(till.float_minor if till else store.last_left(), rows, currency),
         others={method: Money(minor=minor, currency=currency) for method, minor in others.items()},
-        known=[Money(minor=minor, currency=currency) for minor in rules.pieces_of(currency, _coin())],
+        known=[
+            Money(minor=minor, currency=currency)
+            for minor in rules.pieces_of(currency, invoices.invoicing().coin_minor)
+        ],
         days=store.load_tills(MOST_DAYS),
     )
-
-
-def _coin() -> int:
-    """The shop's smallest coin, in minor units."""
-    record = shop()
-    return invoicing_from(record.invoicing, record.name, record.address).coin_minor
 
 
 @writing
@@ -70,7 +67,7 @@ def open_till(typed: Mapping[str, str], by: Person, now: datetime) -> None:
     demand(by, Deed.TAKE_IN)
     currency = shop().currency
     rules.check_open(store.share_open() is not None)
-    minor = rules.read_float(typed, currency, _coin())
+    minor = rules.read_float(typed, currency, invoices.invoicing().coin_minor)
     store.add_till(by.id, currency, minor, now)
     before = store.last_left()
     if minor != before:
@@ -94,7 +91,7 @@ def close_till(till_id: int, typed: Mapping[str, str], by: Person, now: datetime
     if till is None or till.id != till_id:
         raise MoveRefused(str(till_id), fact("till.be-closed"), [fact("till.is-closed")])
     expected = rules.expected_of(till.float_minor, store.rows_of(till.id), till.currency)
-    read = rules.read_count(expected, typed, _coin())
+    read = rules.read_count(expected, typed, invoices.invoicing().coin_minor)
     store.save_closed(
         till.id,
         closed_at=now,

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 
-from sutura.core.handover.telling import LINK, Sending, Told, Way
+from sutura.core.handover.telling import LINK, NOT_SENT, Sending, Told, Way
 from sutura.core.job import EventKind, Stage
 from sutura.store.database import column, each, first, reading, rows
 from sutura.store.handover_tables import HandedOut, MessageOut, StatusLink
@@ -75,7 +75,7 @@ def add_message(job_id: int, kind: Told, occasion: str, way: Way, **columns: Any
         .on_conflict(
             conflict_target=[MessageOut.job, MessageOut.kind, MessageOut.occasion],
             update={getattr(MessageOut, name): value for name, value in again.items()},
-            where=MessageOut.state.in_([Sending.GIVEN_UP.value, Sending.DROPPED.value]),
+            where=MessageOut.state.in_([state.value for state in NOT_SENT]),
         )
         .returning(MessageOut.id)
     )

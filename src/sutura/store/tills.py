@@ -31,6 +31,11 @@ class Till:
     # how many there were of each coin and note, by its worth in minor units
     pieces: Mapping[str, int]
 
+    @property
+    def pieces_counted(self) -> list[tuple[int, int]]:
+        """The coins and notes that were counted, the largest first."""
+        return sorted(((int(worth), count) for worth, count in self.pieces.items()), reverse=True)
+
 
 _TILL = TillDay.select(
     TillDay.id,

@@ -162,9 +162,8 @@ def places_of(code: str, accessories: Sequence[Accessory]) -> dict[str, tuple[Ac
 def scanned(code: str, accessories: Sequence[Accessory], text: str) -> frozenset[int]:
     """What is ticked by a label as it was scanned, by its number (rule handover.scanned)."""
     places = places_of(code, accessories)
-    read = text.upper().replace("-", "").replace(" ", "")
     for label, there in places.items():
-        if read == label.replace("-", ""):
+        if _plain(text) == _plain(label):
             return frozenset(one.id for one in there)
     raise Invalid("scan", text[:40], fact("handover.scan-label", labels=tuple(places) or (code,)))
 

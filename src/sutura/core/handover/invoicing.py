@@ -256,21 +256,12 @@ def standing_of(paper: Invoice, credits: Sequence[Invoice]) -> tuple[tuple[Subto
 
 def less_deposits(price: Money, sums: Sums, deposits: Sequence[Deposit], mode: TaxMode) -> Sums:
     """Lines and rates of a price without what its deposits' invoices hold already (rule invoice.deposit)."""
-    if not deposits:
-        return sums
-    off = [one for deposit in deposits for one in deposit.taxes]
-    lines = [
-        *sums.lines,
-        *(
-            Line(text=deposit.text, note="", net_minor=-one.net_minor, bps=one.bps)
-            for deposit in deposits
-            for one in deposit.taxes
-            if one.net_minor
-        ),
-    ]
-    inside = {one.bps: one.tax_minor for one in sums.taxes}
-    for one in off:
-        inside[one.bps] = inside.get(one.bps, 0) - one.tax_minor
+    lines, inside = list(sums.lines), {one.bps: one.tax_minor for one in sums.taxes}
+    for deposit in deposits:
+        for one in deposit.taxes:
+            inside[one.bps] = inside.get(one.bps, 0) - one.tax_minor
+            if one.net_minor:
+                lines.append(Line(text=deposit.text, note="", net_minor=-one.net_minor, bps=one.bps))
     taxes = tuple(
         Subtotal(
             bps=bps,

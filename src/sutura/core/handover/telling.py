@@ -38,6 +38,10 @@ class Sending(StrEnum):
     DROPPED = "dropped"
 
 
+# one of these begins anew when it is asked for again (rule tell.once)
+NOT_SENT = frozenset({Sending.GIVEN_UP, Sending.DROPPED})
+
+
 class Way(StrEnum):
     """By which way somebody wants to hear; none = not at all."""
 

@@ -72,15 +72,12 @@ def _page(
 def scan(ask: Ask, code: str, form: Form) -> Response:
     """What is kept behind a label is ticked; nothing is kept or handed out by it."""
     page = job_service.job_page(code, ask.now)
-    ticked: Collection[int] = ()
-    refusal = None
-    if form.text("scan").strip():
-        try:
-            ticked = scanned(code, page.accessories, form.text("scan"))
-        except Refusal as refused:
-            refusal = refused
-    status = status_of(refusal) if refusal else 200
-    return _page(ask, code, Shown(sent=form, refusal=refusal, status=status), ticked=ticked, scanning=True)
+    try:
+        ticked = scanned(code, page.accessories, form.text("scan"))
+    except Refusal as refusal:
+        again = Shown(sent=form, refusal=refusal, status=status_of(refusal))
+        return _page(ask, code, again, scanning=True)
+    return _page(ask, code, Shown(sent=form), ticked=ticked, scanning=True)
 
 
 def _said(ask: Asking, form: Form) -> handover.HandBack:

@@ -12,7 +12,7 @@ from fastapi.responses import RedirectResponse, Response
 from sutura.core.catalogue.unlisted import DEVICE_CLASSES
 from sutura.core.errors import NotAllowed, NotFound, Refusal
 from sutura.core.handover.ledger import Method
-from sutura.core.handover.telling import Sending
+from sutura.core.handover.telling import NOT_SENT
 from sutura.core.job import Stage
 from sutura.core.matching.offers import GRADES
 from sutura.core.matching.ranking import WEIGHT_WORDS, weights_from, weights_kept
@@ -173,7 +173,7 @@ def _made(ask: Asking, code: str, token: str, shown: Shown = ANEW) -> Response:
         code_drawn=draw_qr(address),
         here=f"/jobs/{code}/quote/{token}",
         told=messages.quote_told(quote.job_id, quote.version),
-        sending=Sending,
+        not_sent=NOT_SENT,
     )
 
 

@@ -42,9 +42,8 @@ def _page(ask: Asking, till_id: int = 0, shown: Shown = ANEW) -> Response:
         expected_text=amount_text(page.expected.minor, currency),
         known=[(one, amount_text(one.minor, currency)) for one in page.known],
         counted=[
-            (one, page.till.pieces[str(one.minor)])
-            for one in page.known
-            if page.till and str(one.minor) in page.till.pieces
+            (Money(minor=worth, currency=currency), count)
+            for worth, count in (page.till.pieces_counted if page.till else ())
         ],
         rows=[(row, Money(minor=row.signed_minor, currency=currency)) for row in page.rows],
     )
