@@ -183,7 +183,7 @@ SENTENCES: Mapping[str, str] = {
     "comeback.supplier-pays": "it costs nothing; the supplier pays and is asked",
     "comeback.supplier-unknown": "what the supplier promises is not known",
     "comeback.supplier-until": "the supplier answers for the part until {until}",
-    "comeback.terms": "The terms",
+    "comeback.terms": "The warranty",
     "comeback.test-longer": (
         "nothing was found {times} times in a row: test it longer, warm, for a night, as the customer uses it"
     ),

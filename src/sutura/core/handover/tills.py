@@ -106,8 +106,12 @@ def _there(
     typed: Mapping[str, str], field: str, known: Sequence[int], currency: str, problems: Problems
 ) -> tuple[int | None, dict[int, int]]:
     """What is in a till: its coins and notes and what else is typed as a sum; and how many there are."""
+    before = len(problems)
     pieces = _pieces(typed, known, problems)
     beside = typed.get(field, "")
+    if len(problems) > before:
+        # what is there is not known: nothing is said of how much it differs
+        return None, pieces
     if pieces and not beside.strip():
         return _at_most(worth_of(pieces), field, problems), pieces
     minor = problems.read(field, beside, lambda text: read_amount(text, currency, most=MOST_CASH * 100))
