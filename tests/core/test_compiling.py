@@ -337,13 +337,13 @@ def test_what_waits_for_itself_is_named() -> None:
         smallest(pieces, ["edges"], (), {})
 
 
+def piece(name: str, *under: tuple[str, ...]) -> Piece:
+    off, on = Work(id=f"{name}-off", text=""), Work(id=f"{name}-on", text="")
+    return Piece(id=name, kind=PieceKind.COVER, under=under, off=off, on=on)
+
+
 def test_a_dearer_way_is_left_for_a_cheaper_one() -> None:
     """A piece that is reached two ways: by what costs less, or by what is off already."""
-
-    def piece(name: str, *under: tuple[str, ...]) -> Piece:
-        off, on = Work(id=f"{name}-off", text=""), Work(id=f"{name}-on", text="")
-        return Piece(id=name, kind=PieceKind.COVER, under=under, off=off, on=on)
-
     pieces = {one.id: one for one in (piece("front"), piece("back"), piece("board", ("front", "back")))}
     assert set(smallest(pieces, ["board"], (), {"front": 9, "back": 1})) == {"board", "back"}
     assert set(smallest(pieces, ["board"], (), {"front": 1, "back": 9})) == {"board", "front"}
@@ -395,3 +395,13 @@ if __name__ == "__main__":
     for name, kind in ROUTES:
         file = SHEETS / f"{name}--{kind.replace(' ', '-')}.txt"
         file.write_text(text_of(models()[name], repair(models()[name], kind)), "utf-8")
+
+
+def test_the_cheapest_way_is_found_among_as_many_as_it_says() -> None:
+    """Twelve pieces, each reached two ways: the last of 4,096 ways is the cheapest one."""
+    doors = [(f"left{n}", f"right{n}") for n in range(12)]
+    pieces = {name: piece(name) for door in doors for name in door}
+    pieces |= {f"part{n}": piece(f"part{n}", door) for n, door in enumerate(doors)}
+    parts = [name for name in pieces if name.startswith("part")]
+    found = smallest(pieces, parts, (), {name: 9 for name in pieces if name.startswith("left")})
+    assert set(found) == {*parts, *(right for _, right in doors)}
