@@ -29,12 +29,13 @@ from sutura.core.planning.day import (
     Work,
     broken_by,
     moved,
+    moved_minutes,
     without,
     worth_of,
 )
 from sutura.core.planning.dispatch import CannotBePlaced, Order, best_dispatch, dispatch
 from sutura.core.planning.jobshop import job_shop
-from sutura.core.planning.solving import PinsClash, Proof, least_makespan, moved_minutes, solve
+from sutura.core.planning.solving import PinsClash, Proof, least_makespan, solve
 
 ALWAYS = (Window(0, 10_000),)
 

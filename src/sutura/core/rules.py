@@ -32,6 +32,7 @@ from sutura.core.planning import (
     queue,
     shifts,
     solving,
+    sureness,
 )
 from sutura.core.proof import answering, bars, dust, picture, sealing, touch, traces
 from sutura.core.quoting import answers, chains, policy, pricing, routes, sensitivity, taxes
@@ -86,6 +87,7 @@ ALL: tuple[Rule, ...] = tuple(
         operations,
         dispatch,
         solving,
+        sureness,
         bounding,
         chance,
         inserting,

@@ -30,7 +30,8 @@ RULES = (
         capability="planning",
         says=(
             "First the weighed lateness of all jobs is made as small as can be, and how far that is from the "
-            "best possible is proved; then, with it held, what was told is kept and jobs are done early."
+            "best possible is proved; then, with it held, what was told is kept and jobs are done early, and "
+            "at last what may well be missed goes first (rule plan.surer)."
         ),
         source="common practice; both in one sum leaves both unproved, tried on random days",
     ),
@@ -217,6 +218,11 @@ def worth_of(day: Day, plan: DayPlan) -> Worth:
 def moved(day: Day, plan: DayPlan) -> tuple[str, ...]:
     """Jobs that begin at another time, or with somebody else, than was told."""
     return tuple(key for key, begins in plan.begins.items() if key in day.told and day.told[key] != begins)
+
+
+def moved_minutes(day: Day, plan: DayPlan) -> int:
+    """The second aim of a plan: finishing times, with what each job counts that is moved."""
+    return worth_of(day, plan).finish + day.move_minutes * len(moved(day, plan))
 
 
 # -- what a plan must keep ---------------------------------------------------------------------------------

@@ -1,4 +1,5 @@
-"""The plan that is made by computation: lateness first and proved, then what was told and early finish.
+"""The plan that is made by computation: lateness first and proved, then what was told and early finish, at
+last surer promises.
 
 CP-SAT over optional intervals, one person a job; it begins with the best plan of a rule and never gives a
 worse one. Two searches interleaved by one clock of their own make the same plan of the same input.
@@ -16,8 +17,9 @@ from ortools.sat.python import cp_model
 from sutura.core.errors import Refusal
 from sutura.core.facts import fact
 from sutura.core.planning.bounding import least_lateness, steps_for
-from sutura.core.planning.day import Day, DayPlan, Pin, Placed, Work, moved, worth_of
+from sutura.core.planning.day import Day, DayPlan, Pin, Placed, Work, moved_minutes, worth_of
 from sutura.core.planning.dispatch import CannotBePlaced, Order, best_dispatch
+from sutura.core.planning.sureness import surer
 from sutura.core.values import COMMON, Rule
 
 RULES = (
@@ -254,11 +256,6 @@ def _least(solver: cp_model.CpSolver) -> int:
     return max(math.ceil(solver.best_objective_bound - 1e-6), 0)
 
 
-def moved_minutes(day: Day, plan: DayPlan) -> int:
-    """The second aim of a plan: finishing times, with what each job counts that is moved."""
-    return worth_of(day, plan).finish + day.move_minutes * len(moved(day, plan))
-
-
 def solve(day: Day, seconds: float, effort: float | None = None) -> Solved:
     """The plan of a day within so many seconds, of which the first aim has most and the second what is left
     (rules plan.aims, plan.proved). `effort`, in the solver's own time, makes the same plan of the same
@@ -290,6 +287,10 @@ def solve(day: Day, seconds: float, effort: float | None = None) -> Solved:
     rest = None if effort is None else effort * (1 - FIRST)
     left = min(max(seconds - used, seconds * (1 - FIRST - PROVING)), seconds * MOST_SECOND)
     plan, finish_bound = _second(day, plan, lateness, left, rest)
+    plan = surer(day, plan)
+    # an order that is surer may be less late too
+    lateness = min(lateness, worth_of(day, plan).lateness)
+    proof = Proof.BEST if lateness <= bound else proof
     return Solved(
         plan=plan,
         proof=proof,
