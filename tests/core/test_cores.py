@@ -15,6 +15,7 @@ def test_one_that_is_sold_has_its_buyer_and_what_it_brought() -> None:
         to=CoreState.SOLD, buyer="Core & Co", amount_minor=1250
     )
     assert read_end(CoreState.KEPT, {**SOLD, "buyer": "x" * 80}, "TAL").buyer == "x" * 80
+    assert read_end(CoreState.KEPT, {**SOLD, "buyer": "K"}, "TAL").buyer == "K"
     for wrong, field in (
         ({"buyer": " "}, "buyer"),
         ({"buyer": "x" * 81}, "buyer"),

@@ -120,3 +120,28 @@ def test_an_inserted_step_is_one_line_and_a_moved_one_is_an_order() -> None:
 def test_left_out_and_not_known_are_not_the_same() -> None:
     (line,) = differing_places({"need": {"touch": None}}, {"need": {}})
     assert (line.place, line.before, line.after) == ("need.touch", "not known", "")
+
+
+def shown(before: object, after: object) -> tuple[str, str]:
+    [line] = differing_places({"x": before}, {"x": after})
+    return line.before, line.after
+
+
+def test_a_long_text_is_shown_where_it_begins_to_differ() -> None:
+    assert shown("a" * 157, "b" * 158) == ("a" * 157, "b" * 157 + "…")
+    same = "".join(f"{n:04}" for n in range(100))
+    old, new = shown(same + "old" + "x" * 300, same + "new" + "x" * 300)
+    # forty characters of what is the same, and as much of the rest as there is room for
+    assert old == "…" + same[-40:] + "old" + "x" * 114 + "…"
+    assert new == "…" + same[-40:] + "new" + "x" * 114 + "…"
+    # near its end all of the end
+    assert shown(same + "!", same + "?") == ("…" + same[-156:] + "!", "…" + same[-156:] + "?")
+    assert shown(None, [True, {"a": 1}]) == ("not known", "yes, a 1")
+
+
+@given(st.text("ab", max_size=400), st.text("ab", max_size=400))
+def test_what_is_shown_of_two_texts_differs_as_they_do(before: str, after: str) -> None:
+    if before != after:
+        old, new = shown(before, after)
+        assert old != new
+        assert max(len(old), len(new)) <= 159

@@ -7,6 +7,7 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from enum import StrEnum
+from itertools import takewhile
 
 from sutura.core.catalogue.model import State
 from sutura.core.errors import Invalid
@@ -15,6 +16,8 @@ from sutura.core.facts import Fact, Say, fact
 Naming = Callable[[str], str]
 # left out is not the same as null: null says that nobody knows it yet
 _ABSENT = object()
+# of a long text so many characters are shown, beginning so many before the first that differs
+_LONGEST, _BEFORE = 157, 40
 
 
 class Change(StrEnum):
@@ -189,7 +192,9 @@ def differing_places(before: object, after: object, place: str = "") -> list[Lin
         return _differing(before, after, lambda key: f"{place}.{key}".lstrip("."))
     old, new = _by_id(before), _by_id(after)
     if old is None or new is None:
-        return [Line(place=place, before=_shown(before), after=_shown(after))]
+        old_text, new_text = _shown(before), _shown(after)
+        same = sum(1 for _ in takewhile(lambda two: two[0] == two[1], zip(old_text, new_text, strict=False)))
+        return [Line(place=place, before=_cut(old_text, same), after=_cut(new_text, same))]
     lines = _differing(old, new, lambda key: f"{place}[{key}]")
     if list(old) != list(new) and set(old) == set(new):
         lines.append(Line(place=f"{place}, order", before=", ".join(old), after=", ".join(new)))
@@ -218,8 +223,14 @@ def _shown(value: object) -> str:
         return ""
     if value is None:
         return "not known"
-    text = _words(value)
-    return text if len(text) <= 160 else text[:157] + "…"
+    return _words(value)
+
+
+def _cut(text: str, same: int) -> str:
+    """A long text from a little before the place where it begins to differ."""
+    begin = max(min(same - _BEFORE, len(text) - _LONGEST), 0) if len(text) > _LONGEST else 0
+    head, tail = "…" if begin else "", "…" if len(text) > begin + _LONGEST else ""
+    return head + text[begin : begin + _LONGEST] + tail
 
 
 def _words(value: object) -> str:
