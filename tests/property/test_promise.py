@@ -26,9 +26,13 @@ from sutura.core.planning.queue import (
     COUNTER_MINUTES,
     Waiting,
     bench_minutes_left,
+    due_at,
     expected_at,
     minutes_before,
+    plan_holds,
     rank_next,
+    ready_at,
+    slack_minutes,
 )
 from sutura.core.shop import OpenHours, hours_from, hours_kept, hours_texts, read_week
 
@@ -84,6 +88,11 @@ def test_open_minutes_are_those_on_the_clock(seed: int) -> None:
     assert hours.between(end, start) == -counted
     minutes = chance.randrange(1, 900)
     assert hours.after(start, minutes) == worked(start, minutes, hours)
+    # the latest moment from which so many are left: one minute later there is one less
+    latest = hours.before(end, minutes)
+    left = sum(opened(latest + place * MINUTE, hours) for place in range((end - latest) // MINUTE))
+    assert left == minutes
+    assert opened(latest, hours)
     opens = hours.next_open(start)
     assert opens >= start
     assert hours.is_open(opens)
@@ -186,6 +195,38 @@ def test_new_work_makes_no_promise_late_that_was_kept_and_waits_for_nothing_else
 
     places = [k for k in range(len(ordered) + 1) if not breaks(k)]
     assert before == sum(map(bench_minutes_left, ordered[: min(places)]))
+
+
+@given(seeds)
+@examples(120)
+def test_the_plan_is_in_time_exactly_when_next_is(seed: int) -> None:
+    """One job, begun now: done by when it is due in the plan, ready by its promise, and with room in Next –
+    all three or none, by a clock that is moved minute by minute.
+    """
+    chance = random.Random(seed)
+    hours = chance.choice([ALWAYS_OPEN, some_hours(chance)])
+    now = hours.next_open(some_moment(chance))
+    promise = hours.next_open(
+        now + timedelta(minutes=chance.choice([5, 60, 900, 3000]) + chance.randrange(90))
+    )
+    job = waiting(
+        stage=chance.choice([Stage.IDENTIFIED, Stage.PART_IN_HAND]),
+        promise_at=promise,
+        bench_minutes=chance.randrange(1, 120),
+        cure_minutes=chance.choice([0, 0, 30, 1440]),
+    )
+    cure, counter = job.cure_minutes * MINUTE, COUNTER_MINUTES[job.stage]
+    bench = worked(now, job.bench_minutes, hours) if hours.weekly else now + job.bench_minutes * MINUTE
+    in_time = slack_minutes(job, now, hours) >= 0
+    assert (bench + cure <= due_at(job, hours)) is in_time
+    assert (ready_at(job, bench + cure, hours) <= promise) is in_time
+    over = worked(bench, counter, hours) if hours.weekly else bench + counter * MINUTE
+    assert (over <= promise - cure) is in_time
+    assert expected_at(job, now, hours) == ready_at(job, bench + cure, hours)
+    # what the plan said holds while it can be so
+    said = now + timedelta(minutes=chance.randrange(-20, 20))
+    assert plan_holds(job, said, now, hours) is (said >= now or in_time)
+    assert not plan_holds(replace(job, stage=Stage.CLOSED), said, now, hours)
 
 
 @given(seeds)

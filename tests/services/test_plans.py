@@ -262,6 +262,7 @@ def test_what_if_is_looked_at_and_nothing_is_kept(shop: Shop) -> None:
     mine, other, third = shop.held(), shop.held(), shop.held()
     for code, who in ((mine, shop.bram), (other, shop.people["lio"]), (third, shop.bram)):
         planning.assign(code, who.id, shop.manager, shop.tick())
+        job_store.save_promise(shop.job(code).id, shop.now + timedelta(minutes=70), "told")
     before = made(shop)
     ill = trials.what_if("away", str(shop.bram.id), shop.now, 1)
     assert ill.kept[1] < ill.kept[0]
@@ -421,14 +422,14 @@ def test_a_promise_that_may_be_missed_says_what_would_help(shop: Shop) -> None:
     first, second = shop.held(), shop.held()
     for code in (first, second):
         planning.assign(code, shop.bram.id, shop.manager, shop.tick())
-        job_store.save_promise(shop.job(code).id, shop.now + timedelta(minutes=35), "told")
+        job_store.save_promise(shop.job(code).id, shop.now + timedelta(minutes=40), "told")
     by_code = {job.code: said(job.helps) for job in made(shop).jobs}
     assert sorted(by_code.values())[-1] == "Lio would be done sooner: give it to them"
     # with nobody else the customer is told
     people_store.save_skills(shop.people["lio"].id, {})
     helped = [text for job in made(shop).jobs if (text := said(job.helps))]
     assert helped
-    assert all(text.startswith("tell the customer now: most likely done") for text in helped)
+    assert all(text.startswith("tell the customer now: most likely ready") for text in helped)
 
 
 def test_a_part_on_order_is_waited_for_until_its_day_and_another_supplier_is_named(shop: Shop) -> None:
@@ -455,7 +456,7 @@ def test_the_week_counts_work_and_says_what_would_pay(shop: Shop) -> None:
     shop.receive("P-1001", 3)
     codes = [shop.held() for _ in range(3)]
     for code in codes:
-        job_store.save_promise(shop.job(code).id, shop.now + timedelta(minutes=40), "told")
+        job_store.save_promise(shop.job(code).id, shop.now + timedelta(minutes=45), "told")
     people_store.save_skills(shop.people["lio"].id, {"other": Decimal(1)})
     week = loads.week_page(shop.now)
     everything, family = week.rows[0], week.rows[1]
@@ -469,3 +470,24 @@ def test_the_week_counts_work_and_says_what_would_pay(shop: Shop) -> None:
     [(gain, who, money), *_] = week.gains
     assert (gain.what, who, gain.kept >= 1) == (models()[HERON].procedure_family, "Lio", True)
     assert money.minor > 0
+
+
+def test_plan_and_next_keep_the_same_promises(shop: Shop) -> None:
+    """A promise with room for the bench and not for the counter after it is missed on both; one with room for
+    both is kept on both, and ready by then.
+    """
+    shop.receive("P-1001", 1)
+    code = shop.held()
+    job = job_store.load_job(code)
+    line = planning.next_page(shop.now, today=(shop.now, shop.now), only_for=None, page=1).first
+    assert line
+    whole = line.next.remaining_minutes
+    counter = 5
+    for minutes, late in ((whole, False), (whole - 1, True), (whole - counter, True)):
+        job_store.save_promise(job.id, shop.now + timedelta(minutes=minutes), "it is tried")
+        found = planning.next_page(shop.now, today=(shop.now, shop.now), only_for=None, page=1).first
+        assert found
+        assert (found.next.slack_minutes < 0) is late
+        [planned] = made(shop).jobs
+        assert planned.late is late
+        assert planned.ready == shop.now + timedelta(minutes=whole)

@@ -107,6 +107,24 @@ class OpenHours:
             day += timedelta(days=1)
         raise RuntimeError("the shop never opens again")
 
+    def before(self, end: datetime, minutes: int) -> datetime:
+        """The latest moment from which so many open minutes are left until an end.
+
+        >>> week = OpenHours(ZoneInfo("Etc/UTC"), ((540, 1080),) * 7)
+        >>> week.before(datetime(2031, 3, 4, 10, tzinfo=UTC), 120).isoformat()
+        '2031-03-03T17:00:00+00:00'
+        """
+        if not self.weekly or minutes <= 0:
+            return end - timedelta(minutes=max(minutes, 0))
+        wanted = self._until(end) - minutes * 60
+        day = end.astimezone(self.zone).date()
+        for _ in range(_MOST_DAYS):
+            span, passed = self._span(day), self._before(day)
+            if span and passed <= wanted:
+                return self._moment(day, span[0] * 60 + wanted - passed)
+            day -= timedelta(days=1)
+        raise RuntimeError("the shop was never open before")
+
     def spans(self, start: datetime, days: int) -> list[tuple[datetime, datetime]]:
         """When the shop is open from a moment on, on so many days of the calendar; one long span where it is
         always open.

@@ -237,7 +237,7 @@ def _line(
         next=rules.next_of(waiting, now, hours),
         job=job,
         seam=seam(waiting.stage, waiting.blocked),
-        told=told if rules.bench_minutes_left(waiting) else None,
+        told=told if told and rules.plan_holds(waiting, told.begins, now, hours) else None,
     )
 
 

@@ -24,9 +24,10 @@ from sutura.core.planning.day import Day, DayPlan, Pin, Placed, PlanWeights, Win
 from sutura.core.planning.dispatch import CannotBePlaced, best_dispatch
 from sutura.core.planning.inserting import UNSURE, Helps, other_person
 from sutura.core.planning.operations import chain_of
-from sutura.core.planning.queue import bench_minutes_left
+from sutura.core.planning.queue import Waiting, bench_minutes_left, due_at
 from sutura.core.planning.shifts import working_spans
 from sutura.core.planning.solving import PinsClash, Solved, solve
+from sutura.core.shop import OpenHours
 from sutura.core.stock.reordering import lead_time
 from sutura.services import catalogue, shop
 from sutura.store import orders as orders_store
@@ -62,6 +63,7 @@ class Gathered:
     # by code: who may do it, the family it belongs to, and a supplier who brings its part sooner, in days
     may: Mapping[str, Mapping[str, float]]
     family: Mapping[str, str]
+    waiting: Mapping[str, Waiting]
     sooner: Mapping[str, tuple[str, int]]
 
 
@@ -87,7 +89,15 @@ def gather(now: datetime, days: int | None = None) -> Gathered:
     ahead = [job for job in planning_store.open_jobs_page() if bench_minutes_left(job.waiting)][:MOST_JOBS]
     coming = _coming([job for job in ahead if job.waiting.blocked], more, record.timezone, now)
     works = [
-        _work(job, more[job.waiting.code], hands, start, weights, coming.get(job.waiting.code))
+        _work(
+            job,
+            more[job.waiting.code],
+            hands,
+            start,
+            weights,
+            record.open_hours,
+            coming.get(job.waiting.code),
+        )
         for job in ahead
     ]
     before = store.load_plan()
@@ -115,6 +125,7 @@ def gather(now: datetime, days: int | None = None) -> Gathered:
         seen=store.stamp(),
         left_out=left_out,
         may={job.waiting.code: may_do(job.family, hands) for job in ahead},
+        waiting={job.waiting.code: job.waiting for job in ahead},
         family={job.waiting.code: job.family for job in ahead},
         sooner=_sooner([job.waiting.code for job in ahead if job.waiting.blocked], more),
     )
@@ -209,6 +220,7 @@ def _work(
     hands: Sequence[store.Hands],
     start: datetime,
     weights: PlanWeights,
+    hours: OpenHours,
     coming: _Coming | None,
 ) -> Work:
     """An open job as a chain, for whoever has it or may do it."""
@@ -225,7 +237,7 @@ def _work(
         key=waiting.code,
         operations=chain.operations,
         people=people,
-        due=(waiting.promise_at - start) // _MINUTE,
+        due=(due_at(waiting, hours) - start) // _MINUTE,
         weight=weights.waiting if more.channel == Channel.WAITING else 1,
         release=max(coming.release if coming else 0, busy, 0),
         late_minutes=coming.late_minutes if coming else 0,

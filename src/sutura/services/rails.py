@@ -11,6 +11,7 @@ from typing import Any
 from sutura.core.facts import Say, fact
 from sutura.core.planning.day import DayPlan, PlanWeights
 from sutura.core.planning.inserting import Helps
+from sutura.core.planning.queue import ready_at
 from sutura.core.planning.shifts import Shift, working_spans
 from sutura.core.planning.solving import Proof
 from sutura.core.shop import OpenHours
@@ -47,7 +48,7 @@ class Rail:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class PlannedJob:
-    """A job in the plan: who begins it when, when it is done, its promise, how sure that is, and why it
+    """A job in the plan: who begins it when, when it is ready, its promise, how sure that is, and why it
     stands there.
     """
 
@@ -55,9 +56,10 @@ class PlannedJob:
     model: str
     person: str
     start: datetime
-    end: datetime
+    ready: datetime
     promise: datetime
     kept: int
+    # ready by when in 50, 80 and 95 of a hundred runs
     finish: tuple[datetime, datetime, datetime]
     pinned: bool
     assigned: bool
@@ -69,7 +71,7 @@ class PlannedJob:
 
     @property
     def late(self) -> bool:
-        return self.end > self.promise
+        return self.ready > self.promise
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -164,7 +166,7 @@ def _time_plan(
         rails=rails,
         stations=tuple(rail for rail in stations if rail.blocks),
         jobs=tuple(
-            _planned(key, plan, kept, jobs[key], names, pins, now)
+            _planned(key, plan, kept, jobs[key], names, pins, record.open_hours, now)
             for key in sorted(plan.begins, key=lambda key: (plan.begins[key][1], key))
         ),
         left_out=tuple((code, fact(why)) for code, why in kept.plan["left_out"].items() if code in jobs),
@@ -202,24 +204,26 @@ def _planned(
     job: OpenJob,
     names: Mapping[str, str],
     pins: Sequence[str] | set[str],
+    hours: OpenHours,
     now: datetime,
 ) -> PlannedJob:
     person, begins = plan.begins[key]
     at = partial(moment_of, kept.start_at)
     of_hundred, *finish = kept.plan["chances"][key]
+    half, most, nearly_all = (ready_at(job.waiting, at(minute), hours) for minute in finish)
     return PlannedJob(
         code=key,
         model=job.model,
         person=names.get(person, ""),
         start=at(begins),
-        end=at(plan.finishes[key]),
+        ready=ready_at(job.waiting, at(plan.finishes[key]), hours),
         promise=job.waiting.promise_at,
         kept=of_hundred,
-        finish=(at(finish[0]), at(finish[1]), at(finish[2])),
+        finish=(half, most, nearly_all),
         pinned=key in pins,
         assigned=job.technician_id is not None,
         why=_why(key, plan, kept, names),
-        helps=_helps(kept.plan.get("helps", {}).get(key), at(finish[1]), names),
+        helps=_helps(kept.plan.get("helps", {}).get(key), most, names),
         hold_at=at(begins) if at(begins) > now else None,
     )
 

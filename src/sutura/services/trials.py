@@ -6,15 +6,16 @@ from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from datetime import datetime, timedelta, tzinfo
 from enum import StrEnum
-from functools import partial
 
 from sutura.core.errors import Invalid
 from sutura.core.facts import Say, fact
 from sutura.core.matching.ranking import weights_from
 from sutura.core.maths.money import Money
-from sutura.core.planning.day import Day, Pin, Window, worth_of
+from sutura.core.planning.day import Day, DayPlan, Pin, Window, worth_of
 from sutura.core.planning.dispatch import CannotBePlaced
+from sutura.core.planning.queue import ready_at
 from sutura.core.planning.solving import PinsClash, check_pins, solve
+from sutura.core.shop import OpenHours
 from sutura.core.typed import read_choice, read_moment
 from sutura.services import shop
 from sutura.services.plans import Gathered, gather, that_fit, weights_of
@@ -37,7 +38,7 @@ LOOK_SECONDS, LOOK_DAYS, RUSH_MINUTES = 4.0, 2, 60
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Moved:
-    """A job whose end changes by what is tried."""
+    """A job that is ready at another time by what is tried."""
 
     code: str
     before: datetime
@@ -133,12 +134,15 @@ def _compared(
     ]
     record = shop.shop()
     day_minor = weights_from(record.weights, record.bench_rate_minor).late_day_minor
-    ends = [plan.finishes for plan in solved]
-    at = partial(moment_of, gathered.start)
     moved = [
-        Moved(code=job.key, before=at(ends[0][job.key]), after=at(ends[1][job.key]), promise=at(job.due))
-        for job in gathered.day.jobs
-        if job.key in ends[0] and job.key in ends[1]
+        Moved(
+            code=code,
+            before=_ready(gathered, code, solved[0], record.open_hours),
+            after=_ready(gathered, code, solved[1], record.open_hours),
+            promise=gathered.waiting[code].promise_at,
+        )
+        for code in solved[0].finishes
+        if code in solved[1].finishes
     ]
     return Compared(
         kept=(worths[0].kept, worths[1].kept),
@@ -148,6 +152,11 @@ def _compared(
         moved=tuple(one for one in moved if one.now_late or one.now_kept),
         left_out=tuple((code, why) for code, why in left_out.items() if code not in gathered.left_out),
     )
+
+
+def _ready(gathered: Gathered, code: str, plan: DayPlan, hours: OpenHours) -> datetime:
+    """When a job can be collected by a plan."""
+    return ready_at(gathered.waiting[code], moment_of(gathered.start, plan.finishes[code]), hours)
 
 
 def _tried(gathered: Gathered, tried: WhatIf, what: str) -> Day:

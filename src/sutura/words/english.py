@@ -915,7 +915,7 @@ SENTENCES: Mapping[str, str] = {
     "plan.hands": "at the bench",
     "plan.helps-person": "{who} would be done sooner: give it to them",
     "plan.helps-supplier": "{supplier} brings its part in {days} days",
-    "plan.helps-tell": "tell the customer now: most likely done {at}",
+    "plan.helps-tell": "tell the customer now: most likely ready {at}",
     "plan.is-best": (
         "{kept} of {jobs} promises are kept; no plan has less lateness than its {late} weighed minutes."
     ),

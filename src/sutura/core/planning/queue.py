@@ -70,7 +70,8 @@ RULES = (
         says=(
             "While there is a plan of now, Next has its order: bench work stands at the time at which the "
             "plan begins it, everything else at the latest time at which it can be begun. Without a plan, "
-            "what the bench must be done with first comes first."
+            "what the bench must be done with first comes first. What should have begun by the plan and "
+            "cannot be in time any more is said nothing of by it."
         ),
         source=COMMON,
     ),
@@ -93,6 +94,16 @@ RULES = (
             "there. What the bench must be done with first comes first, in Next as in a promise."
         ),
         source="earliest due date first, with the cure as a tail (from memory); common practice",
+    ),
+    Rule(
+        id="plan.due",
+        capability="planning",
+        says=(
+            "In the plan a job is due when bench and cure must be over for the counter to keep the promise, "
+            "and is shown as ready after the counter's minutes: the plan keeps a promise exactly when Next "
+            "would have it in time."
+        ),
+        source=COMMON,
     ),
 )
 
@@ -282,8 +293,8 @@ def expected_at(job: Waiting, now: datetime, hours: OpenHours) -> datetime | Non
     """
     if job.blocked:
         return None
-    cure = _cure_minutes(job) * _MINUTE
-    return hours.next_open(hours.after(now, remaining_minutes(job) - _cure_minutes(job)) + cure)
+    done = hours.after(now, bench_minutes_left(job)) + _cure_minutes(job) * _MINUTE
+    return ready_at(job, done, hours)
 
 
 def bench_room(job: Waiting, now: datetime, hours: OpenHours) -> int:
@@ -291,6 +302,18 @@ def bench_room(job: Waiting, now: datetime, hours: OpenHours) -> int:
     has passed.
     """
     return hours.between(now, job.promise_at - _cure_minutes(job) * _MINUTE) - COUNTER_MINUTES[job.stage]
+
+
+def due_at(job: Waiting, hours: OpenHours) -> datetime:
+    """By when bench and cure must be over (rule plan.due)."""
+    cure = _cure_minutes(job) * _MINUTE
+    return hours.before(job.promise_at - cure, COUNTER_MINUTES[job.stage]) + cure
+
+
+def ready_at(job: Waiting, done: datetime, hours: OpenHours) -> datetime:
+    """When a job whose bench and cure are over at some time can be collected (rule plan.due)."""
+    cure = _cure_minutes(job) * _MINUTE
+    return hours.next_open(hours.after(done - cure, COUNTER_MINUTES[job.stage]) + cure)
 
 
 def slack_minutes(job: Waiting, now: datetime, hours: OpenHours) -> int:
@@ -340,6 +363,13 @@ def by_plan(
         at = slack if begin is None else max(hours.between(now, begin), 0)
         keyed.append((at, place, slack, job))
     return [(slack, job) for _, _, slack, job in sorted(keyed, key=itemgetter(0, 1))]
+
+
+def plan_holds(job: Waiting, begins: datetime, now: datetime, hours: OpenHours) -> bool:
+    """Whether what the plan says of a job can still be so: it is to begin from now on, or it is in time all
+    the same (rule plan.next).
+    """
+    return bool(bench_minutes_left(job)) and (begins >= now or slack_minutes(job, now, hours) >= 0)
 
 
 def rank_next(jobs: Sequence[Waiting], now: datetime, hours: OpenHours) -> list[Next]:
