@@ -446,3 +446,16 @@ def test_what_a_closed_device_waits_for(passed: tuple[str, ...], minutes: int, w
     found = waits_for(every, passed, closed, NOW + timedelta(minutes=minutes))
     assert [one.id for one in found] == waits
     assert waits_for((Look.BEFORE_SEALING,), (), None, NOW) == ()
+
+
+def test_what_is_closed_is_not_ready_before_it_was_looked_at(shop: Shop) -> None:
+    shop.receive("P-1001", 1)
+    code = shop.closed()
+
+    def told() -> tuple[list[str], list[str]]:
+        lines = planning.open_lines(shop.now, (Stage.CLOSED,))
+        return [line.next.code for line in lines.to_look], [line.next.code for line in lines.ready]
+
+    assert told() == ([code], [])
+    shop.look_at_sealed(code)
+    assert told() == ([], [code])

@@ -118,6 +118,16 @@ class Lines:
     unshown: tuple[str, ...] = ()
     timers: tuple[Timer, ...] = ()
 
+    @property
+    def to_look(self) -> list[NextLine]:
+        """Closed, and not ready before somebody looked at them (rule handover.ready)."""
+        return [line for line in self.lines if line.next.action is rules.Action.LOOK]
+
+    @property
+    def ready(self) -> list[NextLine]:
+        """The others: at the Counter, what can go home."""
+        return [line for line in self.lines if line.next.action is not rules.Action.LOOK]
+
 
 # Two screens full; the rest is one click away, so that 500 open jobs do not make one long page.
 PER_PAGE = 25

@@ -52,7 +52,7 @@ def counter(ask: Ask, q: str = "") -> Response:
 
 
 def _counter(ask: Asking, q: str = "", shown: Shown = ANEW) -> Response:
-    ready = planning.open_lines(ask.now, _READY)
+    done = planning.open_lines(ask.now, _READY)
     return render(
         ask,
         "intake/counter.html",
@@ -60,9 +60,10 @@ def _counter(ask: Asking, q: str = "", shown: Shown = ANEW) -> Response:
         shown=shown,
         drafts=drafts.draft_lines(),
         to_decide=messages.to_decide(ask.now),
-        ready=ready.lines,
-        unshown=ready.unshown,
-        timers=ready.timers,
+        ready=done.ready,
+        to_look=done.to_look,
+        unshown=done.unshown,
+        timers=done.timers,
         asked=q,
         customers=customers.find_customers(q) if q.strip() else [],
     )
