@@ -150,6 +150,9 @@ def readings(*temperatures: float) -> list[Reading]:
         ((30, 60), HeatState.WORKABLE, 0),
         ((30, 61, 50, 45), HeatState.WORKABLE, 0),
         ((30, 61, 44.9), HeatState.COLD, 0),
+        # as cold as it may be, and once too cold
+        ((30, 61, 45, 61), HeatState.WORKABLE, 0),
+        ((30, 61, 44.9, 61), HeatState.WORKABLE, 1),
         ((30, 61, 44, 60), HeatState.WORKABLE, 1),
         ((61, 44, 61, 44, 50), HeatState.COLD, 1),
         ((61, 65), HeatState.WORKABLE, 0),

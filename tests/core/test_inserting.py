@@ -187,6 +187,10 @@ def test_what_would_pay_is_tried_and_the_most_stands_first() -> None:
         1,
         40,
     )
+    # what is done just when it is due is not late: its family needs nobody more
+    just = replace(day, jobs=(*jobs, hands("P", 30, 30, "Bo")))
+    families = {**family, "P": "phones"}
+    assert {one.what for one in gains(just, families, trained)} == {"laptops"}
     clamped = tuple(
         Work(
             key=key,
@@ -230,6 +234,9 @@ def test_somebody_works_in_their_week_without_breaks_while_the_shop_is_open() ->
         "Mon 12:30–17:00",
     ]
     assert working_spans(HOURS, (), start, 8) == HOURS.spans(start, 8)
+    # who is gone when the shop opens does not work there
+    early = (Shift(weekday=0, begins=420, ends=540),)
+    assert working_spans(HOURS, early, start, 8) == []
 
 
 def minute_by_minute(week: tuple[Shift, ...], start: datetime, days: int) -> set[datetime]:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from datetime import date
+from datetime import UTC, date, datetime, timedelta
 from decimal import Decimal
 
 import pytest
@@ -11,7 +11,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from sutura.core.errors import AccessoriesMissing, Invalid, ManyInvalid
-from sutura.core.handover.giving import Accessory, check_accessories, not_promised, warranty_end
+from sutura.core.handover.giving import Accessory, check_accessories, not_promised, waits_for, warranty_end
 from sutura.core.handover.ledger import Method, check_payment
 from sutura.core.job import Stage
 from sutura.core.maths.money import Money
@@ -106,6 +106,13 @@ def test_the_payment_is_the_whole_open_amount_by_a_known_method() -> None:
 
 def test_the_warranty_runs_from_the_day_of_handover() -> None:
     assert warranty_end(date(2031, 3, 3), 180) == date(2031, 8, 30)
+
+
+def test_a_cure_is_over_at_its_minute() -> None:
+    at = datetime(2031, 3, 3, 9, tzinfo=UTC)
+    assert waits_for([], [], at, at) == ()
+    [fact] = waits_for([], [], at, at - timedelta(seconds=1))
+    assert "2031" in said(fact) or "09:00" in said(fact)
 
 
 def test_splash_protection_is_not_promised_after_opening() -> None:

@@ -245,6 +245,13 @@ def test_what_is_no_better_in_anything_is_folded_under_what_beats_it() -> None:
     assert said(found[1].under) == "no better in anything than front assembly"
 
 
+def test_two_that_are_alike_both_stand() -> None:
+    """Neither is better in anything: neither is folded under the other."""
+    one = way("front assembly", 5_000, 30, 12_000)
+    found = weigh([one, replace(one, name="another front")], POLICY)
+    assert [each.standing for each in found] == [Standing.RECOMMENDED, Standing.POSSIBLE]
+
+
 def test_floors_and_worth_and_what_cannot_be_done() -> None:
     ways = [
         way("front assembly", 9_000, 30, 20_000),

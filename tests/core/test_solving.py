@@ -261,6 +261,10 @@ def test_johnson_s_rule_on_two_machines() -> None:
     assert found.makespan == other == 28
 
 
+def test_a_step_may_take_no_time() -> None:
+    assert job_shop([[(0, 0), (1, 3)], [(0, 2)]]).makespan == 3
+
+
 def test_a_shop_without_jobs_is_refused() -> None:
     empty: list[list[list[tuple[int, int]]]] = [[], [[]], [[(0, -1)]]]
     for jobs in empty:

@@ -152,5 +152,6 @@ def test_what_is_shared_says_more_the_more_alike_the_others_are() -> None:
 def test_counts_that_vary_by_chance_alone_are_taken_so() -> None:
     assert dispersion([2, 1, 3, 2, 2, 1, 2, 3]) == 1.0
     assert dispersion([]) == dispersion([4]) == dispersion([0, 0, 0]) == 1.0
+    assert dispersion([0, 50]) == pytest.approx(50), "two are enough"
     burst = [0, 0, 0, 8, 0, 0, 0, 8]
     assert dispersion(burst) == pytest.approx(96 / 7 / 2)

@@ -13,6 +13,7 @@ from sutura.core.errors import ManyInvalid
 from sutura.core.matching.ranking import defect_rate
 from sutura.core.stock.suppliers import (
     PriceSeen,
+    PriceTrend,
     Terms,
     judge_suppliers,
     price_trend,
@@ -98,6 +99,11 @@ def test_every_term_that_cannot_be_read_is_named() -> None:
     with pytest.raises(ManyInvalid) as refused:
         read_terms(wrong, "TAL")
     assert set(refused.value.by_field) == set(wrong)
+
+
+def test_what_cost_nothing_once_says_nothing_of_a_trend() -> None:
+    seen = [PriceSeen(then_minor=0, now_minor=10, days=90), PriceSeen(then_minor=10, now_minor=0, days=90)]
+    assert price_trend(seen) == PriceTrend(moved=None, articles=0)
 
 
 @given(st.lists(st.tuples(st.integers(1, 10**6), st.integers(1, 10**6), st.integers(0, 400)), max_size=8))

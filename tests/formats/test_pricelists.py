@@ -95,6 +95,12 @@ def reader(**more: str) -> RowReader:
     return RowReader.of(mapping, HEADER, [["1", "x", "panel", "58,00"]], "TAL")
 
 
+def test_the_decimal_sign_is_read_from_the_prices_wherever_they_stand() -> None:
+    rows = [["58,00", "x"], ["7,5"], []]
+    assert RowReader.of({"price": "Price"}, ("Price", "SKU"), rows, "TAL").decimal == ","
+    assert RowReader.of({"price": "Price"}, ("SKU", "Price"), [["58,00"], ["x", "7.5"]], "TAL").decimal == "."
+
+
 def test_columns_are_recognised_by_their_headings_and_remembered_before_guessed() -> None:
     guessed = guess_mapping(HEADER, {})
     assert (guessed["number"], guessed["price"], guessed["kind"], guessed["grade"]) == (

@@ -133,6 +133,18 @@ def test_five_characters_are_a_reason() -> None:
     assert check_write_off(balance_of(tal(1_000), []), "5.00", "x" * 300).minor == 500
 
 
+@pytest.mark.parametrize(
+    ("typed", "taken"), [("0", False), ("0.01", True), ("10.00", True), ("10.01", False)]
+)
+def test_something_is_given_up_and_at_most_all_of_it(typed: str, taken: bool) -> None:
+    owed = balance_of(tal(1_000), [])
+    if taken:
+        assert check_write_off(owed, typed, "does not pay")
+    else:
+        with pytest.raises(Invalid):
+            check_write_off(owed, typed, "does not pay")
+
+
 def test_what_was_paid_too_much_goes_back_without_a_credit() -> None:
     paid = balance_of(tal(1_000), [row(PaidFor.REST, 1_500)])
     back, credit, _ = check_give_back(paid, "5.00", "card", "")

@@ -116,6 +116,7 @@ def test_hours_are_read_as_they_are_written_and_kept_as_they_are_read(seed: int)
         ({"opens.0": "25", "closes.0": "18"}, {"opens.0"}),
         ({"opens.0": "9:75", "closes.0": "18"}, {"opens.0"}),
         ({"opens.2": "18:00", "closes.2": "9:00"}, {"closes.2"}),
+        ({"opens.2": "9:00", "closes.2": "9:00"}, {"closes.2"}),
         ({"opens.2": "9", "closes.2": "18", "closed": "2031-02-30"}, {"closed"}),
         ({}, {"opens.0"}),
         ({"opens.2": "9", "closes.2": "18", "closed": " ".join(["2031-02-03"] * 201)}, {"closed"}),
