@@ -133,6 +133,7 @@ def test_too_few_readings_or_none_that_cool_predict_nothing() -> None:
     assert curve
     # it never gets colder than the room
     assert curve.crosses(20) is None
+    assert curve.crosses(curve.room_c) is None
 
 
 def readings(*temperatures: float) -> list[Reading]:
@@ -260,6 +261,8 @@ def test_how_long_it_is_at_its_heat_counts_from_the_last_cold_reading() -> None:
     assert at_heat_s(readings, 60) == 30
     assert at_heat_s(readings, 60, now_s=200) == 80
     assert at_heat_s(readings[:3], 60) == 30
+    # two degrees below is still at its heat
+    assert at_heat_s([Reading(at_s=0, c=60), Reading(at_s=40, c=58), Reading(at_s=90, c=60)], 60) == 90
     assert at_heat_s(readings[:1], 60) == 0
     assert at_heat_s(readings[:4], 60, now_s=500) == 0
     assert judge_heat(EDGES, LIMITS, readings, 160.0).at_heat_s == 40

@@ -230,6 +230,16 @@ def test_a_kit_of_which_something_is_unknown_is_no_kit_yet() -> None:
     assert find_kits(wanted("tarnbeck-fold-12-g4"), parts, known(offer("P-3104"))) == []
 
 
+def test_a_kit_waits_for_what_is_not_on_the_shelf() -> None:
+    """The panel lies here, the glass comes in three days; how long the panel would take counts no more."""
+    parts = [replace(offer("P-3102"), free=1, lead_days=9), replace(offer("P-3103"), free=0, lead_days=3)]
+    [kit] = find_kits(wanted("tarnbeck-fold-12-g4"), parts, known(offer("P-3104")))
+    assert (kit.offer.free, kit.offer.lead_days) == (0, 3)
+    here = [replace(part, free=1) for part in parts]
+    [kit] = find_kits(wanted("tarnbeck-fold-12-g4"), here, known(offer("P-3104")))
+    assert (kit.offer.free, kit.offer.lead_days) == (1, 9)
+
+
 def test_cheapest_complete_kits_come_first() -> None:
     dearer = replace(offer("P-3103"), id=9_001, part_id=9_001, price_minor=9_900)
     kits = find_kits(wanted("tarnbeck-fold-12-g4"), [dearer, *offers().values()], known(offer("P-3104")))

@@ -41,6 +41,10 @@ def test_pieces_not_promised_may_be_counted_away() -> None:
     check_stock_move(Level(part="x", on_hand=2, holders=("00-KV6",)), -1, MoveKind.COUNT)
 
 
+def test_ten_thousand_come_at_once_and_no_more() -> None:
+    check_stock_move(Level(part="x", on_hand=0, holders=()), 10_000, MoveKind.RECEIPT)
+
+
 def test_a_ledger_that_ever_falls_below_nothing_is_refused() -> None:
     assert replay([3, -1, -2]) == 0
     with pytest.raises(Invalid):

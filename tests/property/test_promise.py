@@ -93,6 +93,7 @@ def test_open_minutes_are_those_on_the_clock(seed: int) -> None:
     left = sum(opened(latest + place * MINUTE, hours) for place in range((end - latest) // MINUTE))
     assert left == minutes
     assert opened(latest, hours)
+    assert hours.before(end, 0) == end
     opens = hours.next_open(start)
     assert opens >= start
     assert hours.is_open(opens)
