@@ -339,4 +339,4 @@ def test_what_may_be_told_when() -> None:
     assert tellable(Stage.OPENED) == (Told.DELAYED, Told.QUESTION)
     assert tellable(Stage.CLOSED) == (Told.READY, Told.DELAYED, Told.QUESTION)
     assert tellable(Stage.HANDED_BACK) == (Told.RECEIPT,)
-    assert tellable(Stage.RETURNED) == ()
+    assert tellable(Stage.RETURNED) == (Told.RETURNED,)

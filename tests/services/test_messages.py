@@ -309,6 +309,38 @@ def test_a_receipt_by_mail_brings_the_invoice(shop: Shop, ready: str, outbox: Si
     assert f"{warranty:%d.%m.%Y}" in body.get_content()
 
 
+def test_what_goes_back_unrepaired_brings_its_papers(shop: Shop, outbox: SimulatedMessenger) -> None:
+    """A deposit of which a part goes back: its invoice and the credit note."""
+    shop.receive("P-1001", 1)
+    code = shop.quoted()
+    wants(shop, code, "mail", "orla@venn.example")
+    handover.take_deposit(code, "30", "cash", shop.counter, shop.tick())
+    handover.decline(code, "too dear", shop.counter, shop.tick())
+    with pytest.raises(MoveRefused):
+        messages.tell(code, "returned", "", shop.counter, shop.tick())
+    handover.return_unrepaired(
+        code,
+        returned=[],
+        explanation="nothing came with it",
+        refund="25",
+        method="cash",
+        kept_because="the part was ordered",
+        by=shop.counter,
+        now=shop.tick(),
+    )
+    with pytest.raises(MoveRefused):
+        messages.tell(code, "receipt", "", shop.counter, shop.tick())
+    assert messages.tell(code, "returned", "", shop.counter, shop.tick()) == "waiting"
+    messages.send_due(shop.now)
+    read = email.message_from_bytes(outbox.sent[-1].mail, policy=email.policy.default)
+    names = [paper.get_filename() for paper in read.iter_attachments()]
+    assert names == [f"{kept.paper.number}.pdf" for kept in invoices.papers_of(shop.job(code))]
+    assert len(names) == 2
+    body = read.get_body(("plain",))
+    assert body
+    assert "without a repair" in body.get_content()
+
+
 def test_a_status_page_ends_and_cannot_be_guessed(shop: Shop, ready: str) -> None:
     link = messages.status_link(shop.job(ready), shop.now)
     assert messages.status_link(shop.job(ready), shop.now) == link

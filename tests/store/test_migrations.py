@@ -47,6 +47,7 @@ FROZEN = {
     "0024_answered.py": "fa434aeab37ba4e19c4e57792649166581017e0411defaf4f1fe029a52b54129",
     "0025_plan.py": "446b3234039edd07c69f7963a9e416ab90b735b8be905bae5ab8643e69873003",
     "0031_words.py": "16bac3f261610dba41e2b416750c047dca179daf771a39d7ad12ae717b6dee8c",
+    "0032_returned.py": "1ad59dbfc284b3497e660671ebd5429ec3cb4123b20ba24c3ad6b8a3a5abcf7d",
     "0027_device_tests.py": "19226dc1422007c96d5c531366e6cad292b62d24385972c94a1f92bbccbf30d0",
     "0030_told.py": "6c75ae5888327b37df6ea04804313f19fe21c7f6bfd1deb5144ef25e7548cdbd",
     "0029_comebacks.py": "f291b98a712cf8a57f771de0f468f89f3dc38afa3d580f83c2ed6944b3763304",
@@ -357,6 +358,7 @@ def test_a_shop_of_the_first_release_keeps_its_models_and_jobs(cluster: Cluster,
             "0029_comebacks",
             "0030_told",
             "0031_words",
+            "0032_returned",
         ]
         with connection():
             moves = raw(

@@ -89,7 +89,7 @@ def test_the_words_are_tried_on_a_real_job_before_they_are_kept(desks: Sit, job:
     assert desks("pell").get("/messages").status_code == 403
 
 
-KINDS = ("ready", "reminder", "delayed", "question", "quote", "receipt")
+KINDS = ("ready", "reminder", "delayed", "question", "quote", "receipt", "returned")
 
 
 def test_the_status_page_shows_no_name_and_nothing_of_others(

@@ -256,8 +256,10 @@ def _still_so(message: store.MessageRow, now: datetime) -> bool:
 
 
 def _papers(message: store.MessageRow) -> list[Attached]:
-    """What goes with a mail: with a receipt the invoices that stand, as they were numbered."""
-    if message.kind is not Told.RECEIPT:
+    """What goes with a mail: with a receipt the invoices that stand, as they were numbered; with a device
+    that goes back unrepaired all there are, what was credited with them.
+    """
+    if message.kind not in (Told.RECEIPT, Told.RETURNED):
         return []
     job = job_store.load_job(message.code)
     say = speech_for(job.id, replace(speech(), paper=True)).say
@@ -266,7 +268,7 @@ def _papers(message: store.MessageRow) -> list[Attached]:
             name=f"{kept.paper.number}.pdf", kind="application/pdf", content=invoice_pdf(kept.paper, say)
         )
         for kept in invoices.papers_of(job)
-        if invoices.stands(kept)
+        if message.kind is Told.RETURNED or invoices.stands(kept)
     ]
 
 

@@ -164,6 +164,7 @@ NAMES: Mapping[type[Enum], Mapping[Enum, str]] = {
         Told.QUESTION: "a question",
         Told.QUOTE: "the quote",
         Told.RECEIPT: "the receipt",
+        Told.RETURNED: "it was given back unrepaired",
     },
     Sending: {
         Sending.WAITING: "waits until",

@@ -27,6 +27,8 @@ class Told(StrEnum):
     QUESTION = "question"
     QUOTE = "quote"
     RECEIPT = "receipt"
+    # given back as it came
+    RETURNED = "returned"
 
 
 class Sending(StrEnum):
@@ -102,6 +104,10 @@ USUAL: Mapping[Told, Template] = {
         subject="{shop}: your receipt",
         text="Thank you. Your {device} ({job}) was handed back; its warranty runs until {warranty}. {status}",
     ),
+    Told.RETURNED: Template(
+        subject="{shop}: your {device} without a repair",
+        text="Your {device} ({job}) was given back without a repair. {status}",
+    ),
 }
 OVER = frozenset({Stage.HANDED_BACK, Stage.RETURNED})
 # what may be told when
@@ -112,6 +118,7 @@ TOLD_AT: Mapping[Told, frozenset[Stage]] = {
     Told.QUESTION: frozenset(Stage) - OVER,
     Told.QUOTE: frozenset(Stage) - OVER,
     Told.RECEIPT: frozenset({Stage.HANDED_BACK}),
+    Told.RETURNED: frozenset({Stage.RETURNED}),
 }
 # those for which somebody writes a reason
 REASONED = frozenset({Told.DELAYED, Told.QUESTION})
