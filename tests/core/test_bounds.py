@@ -90,6 +90,10 @@ PAIRS: dict[str, tuple[Callable[[], object], Callable[[], object]]] = {
     "a login": (person(login="ab"), person(login="a")),
     "five letters of why": (new_promise("later"), new_promise("late ")),
     "a note's length": (noted("x" * 120), noted("x" * 121)),
+    "marks to 200": (
+        lambda: check_marks([impact()] * 200, FACE),
+        lambda: check_marks([impact()] * 201, FACE),
+    ),
     "a consent from 10": (
         lambda: check_consent_text("data", "x" * 10),
         lambda: check_consent_text("data", "x" * 9),

@@ -30,6 +30,14 @@ from sutura.core.identify.reading import Verdict, edits_allowed, fold, plain
 from sutura.core.identify.scan import LabelPattern, Scanned, check_imei, read_label, read_scan
 
 
+@pytest.mark.parametrize(("many", "more"), [(8, False), (9, True)])
+def test_eight_of_one_name_are_shown_and_that_there_are_more_is_said(many: int, more: bool) -> None:
+    heron = models()[HERON]
+    found = identify("Heron", [replace(heron, id=f"heron-{n}", name=f"Heron {n}") for n in range(many)])
+    assert len(found.candidates) == 8
+    assert ("are not shown" in said(found.says)) is more
+
+
 def test_the_clean_prefix_is_sure_and_the_sales_suffix_is_ignored_aloud() -> None:
     found = identify("QD4417-B2", models().values())
     assert found.verdict is Verdict.SURE

@@ -82,6 +82,7 @@ def test_a_late_job_says_how_late_and_a_passed_promise_says_so() -> None:
     assert "Will be 20 min late" in said(
         rank_next([waiting(promise_at=NOW + timedelta(minutes=10))], NOW, ALWAYS_OPEN)[0].reason
     )
+    assert "Will be 30 min late" in said(rank_next([waiting(promise_at=NOW)], NOW, ALWAYS_OPEN)[0].reason)
     assert "The promise passed 10 min ago" in said(
         rank_next([waiting(promise_at=NOW - timedelta(minutes=10))], NOW, ALWAYS_OPEN)[0].reason
     )

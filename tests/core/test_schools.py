@@ -5,11 +5,22 @@ what its table says. Common practice, no source.
 from __future__ import annotations
 
 import itertools
+from dataclasses import replace
 
 import pytest
 from builders import HERON, SLATE, models, said
 
-from sutura.core.bench.schools import ANY, Choice, Use, Whose, check_choice, choices, chosen_of, with_schools
+from sutura.core.bench.schools import (
+    ANY,
+    Choice,
+    Question,
+    Use,
+    Whose,
+    check_choice,
+    choices,
+    chosen_of,
+    with_schools,
+)
 from sutura.core.bench.ways import HEAT_WAYS, heat_way, sealing_of
 from sutura.core.catalogue.model import Model, Phase, Step
 from sutura.core.catalogue.problems import problems_of
@@ -49,6 +60,16 @@ def test_every_way_gives_a_sheet_without_a_problem(model_id: str, question: str,
     assert all(order[one] < order[each.id] for each in changed.steps for one in each.after)
     # chosen once more it is the model's own way, or no question any more
     assert with_schools(model, {question: value}) == changed
+
+
+def test_the_order_of_leads_is_asked_where_there_are_two() -> None:
+    lid = next(
+        model for model in models().values() if sum("antenna" in one.plug for one in model.pieces) == 2
+    )
+    assert Question.LEADS in {choice.question for choice in choices(lid)}
+    first = next(piece for piece in lid.pieces if "antenna" in piece.plug)
+    one_lead = replace(lid, pieces=tuple(piece for piece in lid.pieces if piece is not first))
+    assert Question.LEADS not in {choice.question for choice in choices(one_lead)}
 
 
 def test_two_ways_at_once_go_together() -> None:

@@ -18,7 +18,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from sutura.core.planning import sureness
-from sutura.core.planning.chance import SPREAD, outlook
+from sutura.core.planning.chance import SPREAD, outlook, play
 from sutura.core.planning.day import Day, DayPlan, Hold, Operation, Pin, Window, Work, broken_by, worth_of
 from sutura.core.planning.dispatch import CannotBePlaced, in_order
 from sutura.core.planning.solving import solve
@@ -123,6 +123,16 @@ def test_what_a_plan_costs_is_its_early_finish_and_ten_times_what_is_expected_la
     assert outlook(day, plan, runs=200_000).kept["A"] == pytest.approx(normal.cdf(far), abs=0.005)
     cost = 45 + day.move_minutes + SURE_WORTH * 2 * expected
     assert value_of(day, plan) == pytest.approx(cost, rel=0.15)
+
+
+def test_what_is_done_just_when_it_is_due_is_kept() -> None:
+    day = shop(work("A", 0, 30, operations=(Operation(minutes=30, attended=False),)), windows=ALWAYS)
+    plan = in_order(day, ["A"])
+    assert outlook(day, plan).kept["A"] == play(day, plan)[0].kept == 1
+    assert outlook(day, plan).late["A"] == 0
+    tight = replace(day, jobs=(replace(day.jobs[0], due=29),))
+    assert outlook(tight, plan).kept["A"] == 0
+    assert outlook(tight, plan).late["A"] == 1
 
 
 def test_the_same_minutes_are_drawn_whatever_the_order() -> None:

@@ -174,6 +174,9 @@ def test_prices_for_more_are_read() -> None:
     read = RowReader.of(mapping, ["n", "p", "b"], [], "TAL")
     assert read.read(["1", "5.00", "50: 4.00 | 10: 4.50"])[0].price_breaks == ((10, 450), (50, 400))  # type: ignore[union-attr]
     assert read.read(["1", "5.00", "many: 4.00"])[1][0].field == "price_breaks"
+    most, too_many = "9" * 9, "9" * 10
+    assert read.read(["1", "5.00", f"{most}: 4.00"])[0].price_breaks == ((int(most), 400),)  # type: ignore[union-attr]
+    assert read.read(["1", "5.00", f"{too_many}: 4.00"])[1][0].field == "price_breaks"
 
 
 def test_the_smallest_number_sold_is_one_where_nothing_or_none_is_said() -> None:

@@ -97,6 +97,10 @@ def test_open_minutes_are_those_on_the_clock(seed: int) -> None:
     opens = hours.next_open(start)
     assert opens >= start
     assert hours.is_open(opens)
+    # the minute of closing counts, but for midnight, which is the next day's
+    closes = [at for _, at in hours.spans(start, 3) if at.astimezone(hours.zone).hour]
+    assert all(hours.is_open(at) and hours.next_open(at) == at for at in closes)
+    assert not any(hours.spans(at, 1) for at in closes[:1])
     # it is closed from now until then, but for the minute of closing itself
     assert not any(opened(start + place * MINUTE, hours) for place in range((opens - start) // MINUTE))
 

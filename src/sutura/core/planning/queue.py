@@ -387,7 +387,7 @@ def next_of(job: Waiting, now: datetime, hours: OpenHours) -> Next:
     to_go = fact("planning.about-work-left", time=Minutes(remaining))
     left: Say = fact("planning.work-left", time=Minutes(remaining))
     reason: Say
-    if job.promise_at <= now:
+    if job.promise_at < now:
         passed = Minutes(int((now - job.promise_at).total_seconds() // 60))
         reason = fact("planning.promise-passed-ago", time=passed, to_go=to_go)
     elif slack < 0:
