@@ -167,6 +167,9 @@ def test_next_has_the_order_of_the_plan_and_what_is_not_in_it_comes_when_it_must
     assert {job.code: slack for slack, job in ordered} == {
         job.code: slack for slack, job in by_due(jobs, NOW, ALWAYS_OPEN)
     }
-    bare = [job.code for _, job in by_plan(jobs, {}, NOW, ALWAYS_OPEN)]
-    assert bare[0] == "C"
-    assert set(bare) == set("ABCD")
+    # long work with little slack comes after what must be done before it
+    long = waiting(code="E", bench_minutes=90, promise_at=NOW + timedelta(minutes=100))
+    bare = by_plan([*jobs, long], {}, NOW, ALWAYS_OPEN)
+    assert bare == by_due([*jobs, long], NOW, ALWAYS_OPEN)
+    assert [job.code for _, job in bare] == ["C", "E", "B", "A", "D"]
+    assert bare[1][0] < bare[0][0]

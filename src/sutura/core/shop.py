@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import re
 from bisect import bisect_left
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import UTC, date, datetime, time, timedelta
 from functools import cached_property, partial
@@ -39,6 +39,9 @@ MOST_CLOSED_DAYS = 200
 # nobody plans further ahead
 _MOST_DAYS = 3_700
 _DAY = 24 * 60
+# moments of which it is remembered how much was open before them
+_MOST_KNOWN = 5_000
+_MINUTE = timedelta(minutes=1)
 Span = tuple[int, int]
 
 
@@ -84,9 +87,14 @@ class OpenHours:
         >>> week.between(datetime(2031, 3, 3, 17, tzinfo=UTC), datetime(2031, 3, 4, 10, tzinfo=UTC))
         120
         """
+        return self.since(start)(end)
+
+    def since(self, start: datetime) -> Callable[[datetime], int]:
+        """Whole open minutes from a moment to any other, as `between` says them: for many of them."""
         if not self.weekly:
-            return (end - start) // timedelta(minutes=1)
-        return (self._until(end) - self._until(start)) // 60
+            return lambda end: (end - start) // _MINUTE
+        begun, until = self._until(start), self._until
+        return lambda end: (until(end) - begun) // 60
 
     def after(self, start: datetime, minutes: int) -> datetime:
         """When so many open minutes have passed; work that fills a day ends when it closes.
@@ -156,10 +164,20 @@ class OpenHours:
 
     def _until(self, at: datetime) -> int:
         """Open seconds from the beginning of the calendar until a moment."""
+        if (known := self._known.get(at)) is not None:
+            return known
         local = at.astimezone(self.zone)
         span = self._span(local.date())
         today = 0 if span is None else min(max(_second(local), span[0] * 60), span[1] * 60) - span[0] * 60
-        return self._before(local.date()) + today
+        if len(self._known) >= _MOST_KNOWN:
+            self._known.clear()
+        found = self._known[at] = self._before(local.date()) + today
+        return found
+
+    @cached_property
+    def _known(self) -> dict[datetime, int]:
+        """What was asked before: a list asks for the promises of hundreds of jobs each time it is shown."""
+        return {}
 
     def _before(self, day: date) -> int:
         """Open seconds of all days before one; the calendar begins on a Monday."""

@@ -145,14 +145,19 @@ def next_page(
     hours = shop.open_hours()
     every = {job.waiting.code: job for job in store.open_jobs_page()}
     told = plans_store.told_since(now - FRESH)
-    done = [job for job in every.values() if rules.waits_for_customer(job.waiting)]
-    to_do = [job for job in every.values() if not rules.waits_for_customer(job.waiting)]
+    done: list[store.OpenJob] = []
+    to_do: list[store.OpenJob] = []
+    for job in every.values():
+        (done if rules.waits_for_customer(job.waiting) else to_do).append(job)
     all_ranked, unshown = _ranked(to_do, now, hours, told)
-    ranked = [
-        entry
-        for entry in all_ranked
-        if only_for is None or _whose(every[entry[1].code], told.get(entry[1].code)) == only_for
-    ]
+    ranked = all_ranked
+    if only_for is not None:
+        ranked = [
+            entry for entry in all_ranked if _whose(every[entry[1].code], told.get(entry[1].code)) == only_for
+        ]
+    # hundreds of promises are compared with them: in their zone
+    zone = ranked[0][1].promise_at.tzinfo if ranked else UTC
+    opens, closes = (moment.astimezone(zone) for moment in today)
     pages = -(-len(ranked) // PER_PAGE) or 1
     page = min(max(page, 1), pages)
     shown = [
@@ -170,7 +175,7 @@ def next_page(
         promises=[
             RailPromise(code=job.code, at=job.promise_at, late=slack < 0)
             for slack, job in ranked
-            if today[0] <= job.promise_at < today[1]
+            if opens <= job.promise_at < closes
         ],
         timers=_timers(every.values(), now),
         late=sum(slack < 0 for slack, _ in ranked),

@@ -9,14 +9,14 @@ from dataclasses import dataclass
 from datetime import date, datetime
 from typing import Any
 
-from peewee import JOIN, fn
+from peewee import JOIN, Select, fn
 
 from sutura.core.facts import Fact, from_json, to_json
 from sutura.core.handover.comebacks import Cause, NewPrice, Payer
 from sutura.core.handover.warranties import Terms
 from sutura.core.job import Stage
 from sutura.core.stock.levels import MoveKind
-from sutura.store.database import column, each, first, reading, row, rows
+from sutura.store.database import column, each, first, reading, row, rows, written
 from sutura.store.expressions import MODEL_NAME
 from sutura.store.handover_tables import Comeback, ComebackCause, WarrantyTerms
 from sutura.store.stock_tables import StockMove
@@ -34,11 +34,10 @@ def came_from(job_id: int) -> str:
     return str(next(iter(column(of)), ""))
 
 
-@reading
-def came_and_went(job_id: int) -> tuple[str, list[str]]:
-    """The code of the job that a job came back from, and those that came back from it."""
+@written
+def _both_ways(job_id: int) -> Select:
     of = Job.alias()
-    both = (
+    return (
         Comeback.select(Comeback.job, Job.code, of.code)
         .join(Job, on=Comeback.job == Job.id)
         .switch(Comeback)
@@ -46,7 +45,12 @@ def came_and_went(job_id: int) -> tuple[str, list[str]]:
         .where((Comeback.job == job_id) | (Comeback.of_job == job_id))
         .order_by(Comeback.job)
     )
-    found = rows(both)
+
+
+@reading
+def came_and_went(job_id: int) -> tuple[str, list[str]]:
+    """The code of the job that a job came back from, and those that came back from it."""
+    found = rows(_both_ways(job_id))
     before = next((of_code for job, _, of_code in found if job == job_id), "")
     return str(before), [str(code) for job, code, _ in found if job != job_id]
 

@@ -7,6 +7,7 @@ dependency (docs/decisions/0003-connections.md).
 from __future__ import annotations
 
 import itertools
+import select
 import threading
 from collections.abc import Callable, Iterable, Iterator
 from contextlib import contextmanager
@@ -18,13 +19,37 @@ from urllib.parse import unquote, urlsplit
 import peewee
 import psycopg
 from playhouse.postgres_ext import PooledPsycopg3Database
+from psycopg.pq import TransactionStatus
 
 P = ParamSpec("P")
 R = TypeVar("R")
 T = TypeVar("T")
 
+
+class _Pool(PooledPsycopg3Database):  # type: ignore[misc] # the library has no types
+    """A pool that asks a connection whether it lives only where there is reason to."""
+
+    def _is_closed(self, conn: psycopg.Connection[Any]) -> bool:
+        """Whether an idle connection is of no use. A server that goes away closes it, and that can be read:
+        one on which nothing came is taken as it is, without a round trip for each page.
+        """
+        if conn.closed:
+            return True
+        idle = conn.info.transaction_status is TransactionStatus.IDLE
+        if idle and not _something_came(conn.fileno()):
+            return False
+        closed: bool = super()._is_closed(conn)
+        return closed
+
+
+def _something_came(file: int) -> bool:
+    waits = select.poll()
+    waits.register(file, select.POLLIN)
+    return bool(waits.poll(0))
+
+
 # A lost connection is reported at once; a busy pool is waited for.
-DATABASE = PooledPsycopg3Database(None, max_connections=20, timeout=10, stale_timeout=300, autoconnect=False)
+DATABASE = _Pool(None, max_connections=20, timeout=10, stale_timeout=300, autoconnect=False)
 
 
 # how long anything may take: a page gives up rather than stand, and one row that is locked stops nobody for

@@ -7,9 +7,11 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 
+from peewee import Select
+
 from sutura.core.handover.telling import LINK, NOT_SENT, Sending, Told, Way
 from sutura.core.job import EventKind, Stage
-from sutura.store.database import column, each, first, reading, rows
+from sutura.store.database import column, each, first, reading, rows, written
 from sutura.store.handover_tables import HandedOut, MessageOut, StatusLink
 from sutura.store.tables import Customer, Job, JobEvent, Person
 
@@ -82,10 +84,15 @@ def add_message(job_id: int, kind: Told, occasion: str, way: Way, **columns: Any
     return bool(list(made.execute()))
 
 
+@written
+def _messages_of(job_id: int) -> Select:
+    return _MESSAGE.where(MessageOut.job == job_id).order_by(MessageOut.id.desc())
+
+
 @reading
 def messages_of(job_id: int) -> list[MessageRow]:
     """What a job's customer was told, the newest first."""
-    return each(_message, _MESSAGE.where(MessageOut.job == job_id).order_by(MessageOut.id.desc()))
+    return each(_message, _messages_of(job_id))
 
 
 @reading

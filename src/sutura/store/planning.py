@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from datetime import datetime
+from functools import lru_cache
 from typing import Any, NamedTuple
 
 from peewee import JOIN, SQL, Case, Select, fn
@@ -35,6 +36,8 @@ class OpenJob(NamedTuple):
 _STAGES = {stage.value: stage for stage in Stage}
 
 
+# of hundreds of open jobs few change between two pages: a row that was read before is the same job
+@lru_cache(maxsize=4_096)
 def _open_job(
     code: str,
     stage: str,

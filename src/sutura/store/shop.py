@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import json
 from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import date, datetime
 from decimal import Decimal
+from functools import lru_cache
 from typing import Any
 from zoneinfo import ZoneInfo
 
@@ -44,7 +46,7 @@ class ShopRecord:
 
     @property
     def open_hours(self) -> OpenHours:
-        return hours_from(self.hours, ZoneInfo(self.timezone))
+        return _open_hours(self.timezone, json.dumps(self.hours, sort_keys=True))
 
     @property
     def rates(self) -> Rates:
@@ -55,6 +57,12 @@ class ShopRecord:
             tax_bps=self.tax_bps,
             kept=self.price_policy,
         )
+
+
+@lru_cache(maxsize=8)
+def _open_hours(timezone: str, kept: str) -> OpenHours:
+    """Hours that were read before are the same ones, and remember what they were asked."""
+    return hours_from(json.loads(kept), ZoneInfo(timezone))
 
 
 def _shop(cups_mm: list[int], **columns: Any) -> ShopRecord:

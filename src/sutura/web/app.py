@@ -80,16 +80,18 @@ MAX_BODY = 8_000_000
 LARGE = {"/shelf/lists": 45_000_000}
 # nobody's line is so slow that a form takes longer; the shop's, no source
 BODY_SECONDS = 60
+# those that are asked for most come first: addresses are looked through in this order
 PAGES = (
+    planning,
+    job,
+    matching,
+    bench,
     people,
     identify,
-    planning,
     intake,
     again,
     consents,
     customers,
-    job,
-    matching,
     pricelists,
     orders,
     returns,
@@ -99,7 +101,6 @@ PAGES = (
     consumables,
     cores,
     stock,
-    bench,
     proof,
     handover,
     ledger,

@@ -16,7 +16,7 @@ from sutura.core.errors import AlreadyHeld, MoveRefused, NotAllowed, NotFound, O
 from sutura.core.quoting.answers import NotOpen
 from sutura.web.limits import TooOften
 from sutura.web.present import render_plain
-from sutura.web.session import BrokenForm, ForgedForm, Sent, SignInNeeded, read_form, settings_of
+from sutura.web.session import BrokenForm, ForgedForm, Sent, SignInNeeded, asking, read_form, settings_of
 from sutura.words.speech import PLAIN
 
 LOG = structlog.get_logger("sutura")
@@ -82,6 +82,11 @@ def install(app: FastAPI) -> None:
         return await page(request, template, status, says=says)
 
     async def wrong_address(request: Request, _: Exception) -> Response:
+        try:
+            # who asks comes first
+            await run_in_threadpool(asking, request)
+        except SignInNeeded as needed:
+            return await sign_in_needed(request, needed)
         return await page(request, "errors/404.html", 404, says="There is no such page.")
 
     async def away(request: Request, error: Exception) -> Response:

@@ -10,6 +10,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 
 from sutura.core.catalogue.model import Model
 from sutura.core.facts import Fact, Say, fact, sentences
@@ -154,6 +155,13 @@ def diagnose(observed: Mapping[str, str], has: Has = EVERYTHING) -> Diagnosis:
     >>> [str(state.status) for state in read.layers if state.layer == "panel"]
     ['unknown']
     """
+    return _diagnosed(tuple(sorted(observed.items())), has)
+
+
+@lru_cache(maxsize=512)
+def _diagnosed(observations: tuple[tuple[str, str], ...], has: Has) -> Diagnosis:
+    """The same observations say the same: a job is looked at more often than its device is."""
+    observed = dict(observations)
     known = {q.id: observed[q.id] for q in QUESTIONS if observed.get(q.id) in q.answers}
     known |= {name: observed[name] for name in IN_LIST.values() if observed.get(name) in ("works", "faulty")}
     fired = proofs_of(known)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import datetime, timedelta
 from decimal import Decimal
@@ -301,7 +301,13 @@ def bench_room(job: Waiting, now: datetime, hours: OpenHours) -> int:
     """Open minutes until the bench must be done with a job: promise − cure − counter; below zero when that
     has passed.
     """
-    return hours.between(now, job.promise_at - _cure_minutes(job) * _MINUTE) - COUNTER_MINUTES[job.stage]
+    return _room(job, hours.since(now))
+
+
+def _room(job: Waiting, minutes_to: Callable[[datetime], int]) -> int:
+    cure = _cure_minutes(job)
+    glued = job.promise_at - cure * _MINUTE if cure else job.promise_at
+    return minutes_to(glued) - COUNTER_MINUTES[job.stage]
 
 
 def due_at(job: Waiting, hours: OpenHours) -> datetime:
@@ -340,7 +346,8 @@ def minutes_before(queue: Sequence[Waiting], minutes: int, now: datetime, hours:
 
 def _in_order(jobs: Sequence[Waiting], now: datetime, hours: OpenHours) -> list[tuple[int, str, Waiting]]:
     """Jobs with the room the bench has for them, the one it must be done with first first."""
-    keyed = [(bench_room(job, now, hours), job.code, job) for job in jobs]
+    minutes_to = hours.since(now)
+    keyed = [(_room(job, minutes_to), job.code, job) for job in jobs]
     return sorted(keyed, key=itemgetter(0, 1))
 
 
@@ -355,12 +362,16 @@ def by_plan(
     jobs: Sequence[Waiting], begins: Mapping[str, datetime], now: datetime, hours: OpenHours
 ) -> list[tuple[int, Waiting]]:
     """Open jobs with their slack in the order in which they are to be begun (rule plan.next): what the plan
-    begins at its time there, everything else when it must be begun at the latest.
+    begins at its time there, everything else when it must be begun at the latest. Without a plan that of
+    `by_due`.
     """
-    keyed = []
-    for place, (slack, job) in enumerate(by_due(jobs, now, hours)):
+    due = by_due(jobs, now, hours)
+    if not begins:
+        return due
+    keyed, minutes_to = [], hours.since(now)
+    for place, (slack, job) in enumerate(due):
         begin = begins.get(job.code) if bench_minutes_left(job) else None
-        at = slack if begin is None else max(hours.between(now, begin), 0)
+        at = slack if begin is None else max(minutes_to(begin), 0)
         keyed.append((at, place, slack, job))
     return [(slack, job) for _, _, slack, job in sorted(keyed, key=itemgetter(0, 1))]
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import fields
 
 from markupsafe import Markup
 
@@ -121,8 +122,23 @@ def draw_edges(face: Face, marks: Sequence[Mark], speech: Speech) -> Markup:
     ).format(edges_view_box(face), title, edges_body(face), placed)
 
 
+# a model's face is drawn for each of its jobs
+_MOST_BODIES = 500
+_BODIES: dict[object, Markup] = {}
+
+
 def face_body(face: Face, *, limits: bool = True) -> Markup:
     """The parts of the drawing without the marks, to stand inside another svg."""
+    parts = (getattr(face, one.name) for one in fields(face) if one.name != "edges")
+    known = (*parts, *face.edges.items(), limits)
+    if (drawn := _BODIES.get(known)) is None:
+        if len(_BODIES) >= _MOST_BODIES:
+            _BODIES.clear()
+        drawn = _BODIES[known] = _drawn_body(face, limits=limits)
+    return drawn
+
+
+def _drawn_body(face: Face, *, limits: bool) -> Markup:
     pieces = [
         _rect(face.outline, "face-glass", face.corner_mm),
         _rect(face.glass, "face-pane", max(face.corner_mm - 1, 0)),
