@@ -230,6 +230,8 @@ def test_the_picture_lies_inside_the_glass_and_the_corner_inside_the_outline() -
     face = replace(MODEL.face, glass=Box(x=5, y=5, width=50, height=50))
     assert places(replace(MODEL, face=face)) == ["face.active"]
     assert places(replace(MODEL, face=replace(MODEL.face, corner_mm=36))) == ["face.corner_mm"]
+    half = min(MODEL.face.width_mm, MODEL.face.height_mm) / 2
+    assert places(replace(MODEL, face=replace(MODEL.face, corner_mm=half))) == []
 
 
 def test_nothing_is_opened_at_an_edge_where_no_pick_may_go() -> None:

@@ -42,6 +42,8 @@ def test_the_clean_prefix_is_sure_and_the_sales_suffix_is_ignored_aloud() -> Non
     found = identify("QD4417-B2", models().values())
     assert found.verdict is Verdict.SURE
     assert found.candidates[0].model.id == PLAIN
+    # what decides is the prefix, and it alone
+    assert [one.significant for one in found.candidates[0].characters] == [True] * 4 + [False] * 4
     assert "“17B2” is ignored (processor, memory and sales region)" in said(found.says)
 
 

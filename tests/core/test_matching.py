@@ -439,6 +439,16 @@ def test_a_proved_part_makes_the_unknown_known_and_names_the_job() -> None:
     assert "fitted and proved on K7-4QX" in said(finding(found, "connector_pins").reason)
 
 
+@pytest.mark.parametrize(
+    ("jobs", "says"), [("ABC", "proved on A, B, C"), ("ABCDD", "proved on A, B, C and 1 more")]
+)
+def test_three_jobs_are_named_and_the_rest_is_counted(jobs: str, says: str) -> None:
+    part = offer("P-1004").part_id
+    lessons = tuple(Evidence(part_id=part, outcome=Learned.PROVED, job=job) for job in jobs)
+    found = judged(HERON, "P-1004", known(learned={part: lessons}))
+    assert said(finding(found, "connector_pins").reason).endswith(says)
+
+
 def test_what_was_learned_never_overrides_a_rule() -> None:
     part = offer("P-2002").part_id
     found = judged(PLAIN, "P-2002", lesson(Learned.PROVED, part))

@@ -95,6 +95,9 @@ def test_work_that_has_time_lets_the_new_work_pass() -> None:
     over = waiting("C", promise_at=NOW + timedelta(minutes=41), stage=Stage.CLOSED, bench_minutes=0)
     assert minutes_before([calm], 60, NOW, ALWAYS_OPEN) == 0
     assert minutes_before([calm, tight, over], 60, NOW, ALWAYS_OPEN) == 30
+    # forty minutes less five of the counter and thirty of work: what takes five fits before it, six do not
+    assert minutes_before([tight], 5, NOW, ALWAYS_OPEN) == 0
+    assert minutes_before([tight], 6, NOW, ALWAYS_OPEN) == 30
 
 
 # -- tried again --------------------------------------------------------------------------------

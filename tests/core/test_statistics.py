@@ -146,6 +146,9 @@ def test_what_is_shared_says_more_the_more_alike_the_others_are() -> None:
     assert nothing.mean == 0.5
     assert nothing.yes + nothing.no == 2
     assert alike.mean == pytest.approx(31 / 602)
+    # three say how alike they are
+    three = shared_prior([(5, 100)] * 3)
+    assert three.yes + three.no == 50
     assert shared_prior([(0, 3), (1, 1), (0, 1)]).mean == pytest.approx(2 / 7), "too few say how alike"
 
 
