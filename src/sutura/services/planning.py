@@ -6,6 +6,7 @@ from collections.abc import Collection, Container, Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import UTC, datetime, timedelta, tzinfo
 from decimal import Decimal
+from functools import lru_cache
 
 import structlog
 
@@ -230,8 +231,14 @@ def _ranked(
 
 def _check_shown(job: store.OpenJob) -> None:
     """What a page says of any job: its moment in the shop's zone, and where it stands."""
-    job.waiting.promise_at.astimezone(UTC)
-    seam(job.waiting.stage, job.waiting.blocked)
+    waiting = job.waiting
+    _can_be_said(waiting.promise_at, waiting.stage, waiting.blocked)
+
+
+@lru_cache(maxsize=4_096)
+def _can_be_said(promise_at: datetime, stage: Stage, blocked: str) -> None:
+    promise_at.astimezone(UTC)
+    seam(stage, blocked)
 
 
 def _is_sound(job: store.OpenJob, now: datetime, hours: OpenHours) -> bool:

@@ -259,7 +259,12 @@ def each(make: Callable[..., T], query: Query) -> list[T]:
     """All that a query gives, each row made from its columns by name."""
     if isinstance(query, Ready):
         cursor = raw(query.sql, *query.values)
-        names = [name or column.name for name, column in zip(query.names, cursor.description, strict=True)]
+        names = [name for name in query.names if name]
+        if len(names) < len(query.names):
+            # the answer is asked only where the statement does not say it: it makes an object of each column
+            names = [
+                name or column.name for name, column in zip(query.names, cursor.description, strict=True)
+            ]
         return [make(**dict(zip(names, columns, strict=True))) for columns in cursor.fetchall()]
     return [make(**columns) for columns in query.dicts()]
 

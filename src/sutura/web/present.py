@@ -7,7 +7,6 @@ from __future__ import annotations
 import hashlib
 from collections.abc import Iterable
 from contextvars import ContextVar
-from dataclasses import replace
 from datetime import date, datetime
 from enum import Enum
 from functools import lru_cache
@@ -115,7 +114,7 @@ def translated(context: Context, template: str, **values: object) -> str:
 @pass_context
 def seam_of(context: Context, stitches: tuple[SeamStitch, ...], *, full: bool = False) -> Markup:
     # the hour is left out of the key under which drawings are kept
-    return draw_seam(stitches, full=full, speech=replace(speech_of(context), now=None))
+    return draw_seam(stitches, full=full, speech=speech_of(context).timeless)
 
 
 @pass_context

@@ -11,7 +11,7 @@ from __future__ import annotations
 
 import gettext
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from datetime import UTC, date, datetime, tzinfo
 from decimal import Decimal
 from enum import Enum
@@ -50,6 +50,15 @@ class Speech:
     @cached_property
     def language(self) -> str:
         return str(self.locale)
+
+    @cached_property
+    def timeless(self) -> Speech:
+        """The same way of saying things, whatever the hour."""
+        return self if self.now is None else replace(self, now=None)
+
+    @cached_property
+    def _today(self) -> date | None:
+        return self.now.astimezone(self.zone).date() if self.now else None
 
     def text(self, template: str, /, **values: Any) -> str:
         """A template in this language, with values said."""
@@ -103,7 +112,7 @@ class Speech:
         local = at.astimezone(self.zone)
         if self.paper:
             return format_datetime(local, "EEE dd.MM.yyyy HH:mm", locale=self.locale)
-        if self.now and local.date() == self.now.astimezone(self.zone).date():
+        if local.date() == self._today:
             return self.text("today {time}", time=f"{local:%H:%M}")
         return _dated(local.replace(tzinfo=None), self.language)
 
