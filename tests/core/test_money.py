@@ -10,7 +10,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from sutura.core.maths.money import Money, half_up, included_tax, split
+from sutura.core.maths.money import Money, decimal_text, half_up, included_tax, split
 
 
 def tal(minor: int) -> Money:
@@ -22,6 +22,14 @@ def tal(minor: int) -> Money:
 )
 def test_halves_round_away_from_zero(value: str, rounded: str) -> None:
     assert half_up(Decimal(value), 2) == Decimal(rounded)
+
+
+@pytest.mark.parametrize(
+    ("scaled", "digits", "text"),
+    [(0, 2, "0.00"), (-1, 2, "−0.01"), (1, 2, "0.01"), (-1950, 2, "−19.50"), (7, 0, "7"), (-7, 0, "−7")],
+)
+def test_a_number_of_hundredths_is_written_with_its_sign(scaled: int, digits: int, text: str) -> None:
+    assert decimal_text(scaled, digits) == text
 
 
 @given(st.decimals(min_value=-10_000, max_value=10_000, places=5))
