@@ -228,6 +228,14 @@ def test_no_template_script_or_style_has_a_line_too_long_to_read() -> None:
     assert long == []
 
 
+def test_every_colour_and_measure_that_a_style_names_is_one() -> None:
+    """A name that nobody gave is no colour: what was to be dotted stays as it is."""
+    styles = (ROOT / "src" / "sutura" / "web" / "static" / "css").glob("*.css")
+    text = "".join(file.read_text("utf-8") for file in styles)
+    given = set(re.findall(r"(--[a-z0-9-]+)\s*:", text))
+    assert set(re.findall(r"var\((--[a-z0-9-]+)", text)) <= given
+
+
 def test_alpine_attributes_use_only_what_its_strict_build_allows() -> None:
     for file in (ROOT / "src" / "sutura" / "web" / "templates").rglob("*.html"):
         for expression in re.findall(r'\s(?:x-[a-z]+|@[a-z.]+|:[a-z-]+)="([^"]*)"', file.read_text("utf-8")):

@@ -11,8 +11,8 @@ from datetime import datetime, timedelta, tzinfo
 from markupsafe import Markup
 
 _WIDE, _LABEL, _ROW, _TOP = 1200.0, 120.0, 40.0, 26.0
-# a code takes so much room
-_NAME = 52.0
+# a code takes so much room, and the mark of a late one
+_NAME, _MARK = 52.0, 15.0
 # where a moment lies across the drawing
 Across = Callable[[datetime], float]
 
@@ -147,7 +147,7 @@ def _thread(thread: Thread, y: float, opens: datetime, closes: datetime, across:
 def _name(one: Stitches, x: float, end: float, y: float) -> Markup:
     """The code over a block that is wide enough for it; a late one is marked by more than its colour."""
     mark = "✕ " if one.late else ""
-    if end - x < _NAME:
+    if end - x < _NAME + (_MARK if one.late else 0):
         return Markup('<text x="{}" y="{:g}">{}</text>').format(x, y, mark) if mark else Markup("")
     return Markup('<text x="{}" y="{:g}">{}{}</text>').format(x, y, mark, one.code)
 
