@@ -342,6 +342,23 @@ def piece(name: str, *under: tuple[str, ...]) -> Piece:
     return Piece(id=name, kind=PieceKind.COVER, under=under, off=off, on=on)
 
 
+@pytest.mark.parametrize(
+    ("phase", "off", "holds"),
+    [
+        (Phase.CLOSE, frozenset({"lid"}), True),
+        (Phase.CLOSE, frozenset(), False),
+        (Phase.PROOF, frozenset(), True),
+        (Phase.PROOF, frozenset({"lid"}), True),
+    ],
+)
+def test_acts_hold_until_the_device_is_closed(phase: Phase, off: frozenset[str], holds: bool) -> None:
+    """A step of closing up while a piece is off closes nothing, and a test closes nothing at all."""
+    heron = models()[HERON]
+    step = replace(heron.steps[0], phase=phase, goes=Goes.NEITHER, piece="")
+    found = after([step], State(off=off, acts=frozenset({"warmed"})))
+    assert found == State(off=off, acts=frozenset({"warmed"} if holds else ()))
+
+
 def test_a_dearer_way_is_left_for_a_cheaper_one() -> None:
     """A piece that is reached two ways: by what costs less, or by what is off already."""
     pieces = {one.id: one for one in (piece("front"), piece("back"), piece("board", ("front", "back")))}
