@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import pytest
 from builders import HERON, all_work, crack, impact, models, said
 
@@ -16,7 +18,7 @@ from sutura.core.intake.arrival import (
 )
 from sutura.core.intake.customers import Contact, may_be_same
 from sutura.core.intake.damage import read_damage
-from sutura.core.intake.marks import check_marks
+from sutura.core.intake.marks import Side, check_marks
 from sutura.core.values import Outcome
 
 FACE = models()[HERON].face
@@ -61,6 +63,14 @@ def test_any_damage_calls_for_the_glass_caution_and_none_does_not() -> None:
     assert read_damage([impact()], FACE).cautions == ("glass",)
     assert read_damage([], FACE).cautions == ()
     assert said(read_damage([], FACE).says) == "No damage drawn."
+
+
+def test_what_is_cracked_on_the_back_is_said_beside_the_glass() -> None:
+    front, back = crack((10, 10), (13, 14)), replace(crack((10, 10), (13, 14)), side=Side.BACK)
+    assert "Also" not in said(read_damage([front], FACE).says)
+    both = read_damage([front, back], FACE)
+    assert (both.cracks, both.crack_mm) == (1, 5)
+    assert f"Also: {said(back.label)}" in said(both.says)
 
 
 @pytest.mark.parametrize(
