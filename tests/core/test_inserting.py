@@ -11,7 +11,7 @@ import pytest
 from core.test_solving import tiny
 
 from sutura.core.errors import ManyInvalid
-from sutura.core.planning.chance import play
+from sutura.core.planning.chance import how_sure, play
 from sutura.core.planning.day import Day, DayPlan, Hold, Operation, Pin, Window, Work, broken_by
 from sutura.core.planning.dispatch import CannotBePlaced, Order, best_dispatch, dispatch, in_order
 from sutura.core.planning.inserting import WORTH_MINUTES, insert, other_person
@@ -106,6 +106,9 @@ def test_half_of_the_runs_are_by_then_and_nine_of_ten_by_the_safe_time() -> None
     assert found.done == 60
     assert 54 <= found.of_hundred <= 61
     assert found.safe == pytest.approx(87.5, abs=3)
+    # nine of ten, not a hair more or less
+    new = replace(day, jobs=(*day.jobs, hands("new", 60, 0)))
+    assert found.safe == how_sure(new, in_order(new, ["other", "new"]), "new", 0.9)[2]
 
 
 def test_a_part_that_may_be_late_makes_the_promise_later() -> None:
