@@ -320,6 +320,19 @@ class Shop:
             else:
                 return
 
+    def return_unrepaired(self, code: str, refund: str) -> None:
+        """Give a declined device back with a part of its deposit; the rest is kept."""
+        handover.return_unrepaired(
+            code,
+            returned=[],
+            explanation="nothing came with it",
+            refund=refund,
+            method="cash",
+            kept_because="the part was ordered",
+            by=self.counter,
+            now=self.tick(),
+        )
+
     def hand_back(self, code: str, **changes: Any) -> None:
         if self.job(code).stage is Stage.CLOSED:
             self.look_at_sealed(code)

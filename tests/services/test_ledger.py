@@ -359,16 +359,7 @@ def test_a_deposit_that_goes_back_has_its_credit_note(shop: Shop) -> None:
     code = shop.quoted()
     handover.take_deposit(code, "30", "cash", shop.counter, shop.tick())
     handover.decline(code, "too dear", shop.counter, shop.tick())
-    handover.return_unrepaired(
-        code,
-        returned=[],
-        explanation="nothing came with it",
-        refund="25",
-        method="cash",
-        kept_because="the part was ordered",
-        by=shop.counter,
-        now=shop.tick(),
-    )
+    shop.return_unrepaired(code, refund="25")
     papers = [one.paper for one in invoices.papers_of(shop.job(code))]
     assert [(paper.kind, paper.gross_minor) for paper in papers] == [
         (InvoiceKind.DEPOSIT, 3_000),

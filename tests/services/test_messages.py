@@ -318,16 +318,7 @@ def test_what_goes_back_unrepaired_brings_its_papers(shop: Shop, outbox: Simulat
     handover.decline(code, "too dear", shop.counter, shop.tick())
     with pytest.raises(MoveRefused):
         messages.tell(code, "returned", "", shop.counter, shop.tick())
-    handover.return_unrepaired(
-        code,
-        returned=[],
-        explanation="nothing came with it",
-        refund="25",
-        method="cash",
-        kept_because="the part was ordered",
-        by=shop.counter,
-        now=shop.tick(),
-    )
+    shop.return_unrepaired(code, refund="25")
     with pytest.raises(MoveRefused):
         messages.tell(code, "receipt", "", shop.counter, shop.tick())
     assert messages.tell(code, "returned", "", shop.counter, shop.tick()) == "waiting"
