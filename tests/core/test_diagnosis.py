@@ -55,6 +55,10 @@ def test_a_flat_battery_is_the_reason_why_a_black_screen_says_nothing() -> None:
     flat = "A flat battery shows nothing of what lies behind it"
     for layer in diagnose({"image": "none", "battery": "flat"}).layers:
         assert [flat in reason for reason in layer.reasons] == [True]
+    # what is seen of the glass is a reason of the glass alone
+    broken = diagnose({"image": "none", "battery": "flat", "glass": "broken"})
+    panel = next(layer for layer in broken.layers if layer.layer == "panel")
+    assert panel.rules == ("diagnosis.flat-battery",)
     for seen in (
         {"image": "none", "battery": "ok"},
         {"image": "thread", "battery": "flat"},
