@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import pytest
 from builders import HERON, models, said
 
@@ -68,3 +70,8 @@ def test_a_device_written_step_by_step_has_no_way_without_a_part() -> None:
     from dataclasses import replace
 
     assert partless_ways(replace(models()[HERON], pieces=())) == ()
+
+
+def test_the_shortest_way_takes_a_minute() -> None:
+    [way] = partless_ways(replace(models()[HERON], minutes=1))
+    assert way.minutes == 1
