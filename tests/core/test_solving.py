@@ -456,7 +456,7 @@ def random_day(seed: int, jobs: int = 12) -> Day:
     return Day(people=people, stations={"plate": 1}, jobs=tuple(made))
 
 
-@settings(max_examples=6, deadline=None)
+@settings(max_examples=max(6 // FEWER, 2), deadline=None)
 @given(st.integers(0, 10_000))
 def test_a_plan_keeps_every_rule_and_is_never_worse_than_the_rules_plan(seed: int) -> None:
     day = random_day(seed)
