@@ -14,6 +14,7 @@ from builders import HERON, impact, models
 
 from sutura.core.catalogue.unlisted import Measured, check_measured
 from sutura.core.errors import Invalid, Refusal
+from sutura.core.handover.giving import check_let_go
 from sutura.core.identify.reading import edits_allowed
 from sutura.core.intake.arrival import check_arrival, check_consent_text, check_customer
 from sutura.core.intake.marks import check_marks
@@ -121,6 +122,7 @@ PAIRS: dict[str, tuple[Callable[[], object], Callable[[], object]]] = {
         lambda: read_found("torn mesh", "0.01", "TAL"),
         lambda: read_found("torn mesh", "0", "TAL"),
     ),
+    "five letters of why it goes": (lambda: check_let_go(" early"), lambda: check_let_go("earl ")),
     "a label of five": (lambda: read_label("S-00414"), lambda: read_label("S-0414")),
     "none of some": (lambda: wilson(0, 1), lambda: wilson(0, 0)),
     "all of some": (lambda: wilson(3, 3), lambda: wilson(4, 3)),

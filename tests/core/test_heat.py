@@ -127,6 +127,8 @@ def test_too_few_readings_or_none_that_cool_predict_nothing() -> None:
     assert fit_cooling(cools[:LEAST_READINGS])
     assert fit_cooling([Reading(at_s=0, c=20)] * 5) is None
     assert fit_cooling([]) is None
+    # as cold as the room already
+    assert fit_cooling(readings(60, 50, 40, 30, 22)) is None
     # warmed again, and never as hot as at first: it does not cool
     assert fit_cooling(readings(90, 50, 60, 70, 80, 89)) is None
     curve = fit_cooling(cools)

@@ -9,6 +9,7 @@ from builders import HERON, all_work, crack, impact, models, said
 
 from sutura.core.intake.arrival import (
     CONSENTS,
+    PAD,
     check_arrival,
     check_consents,
     check_customer,
@@ -40,6 +41,9 @@ def test_a_signature_is_one_that_a_hand_can_draw() -> None:
     """Sixty strokes and 4,000 points at most, all of them on the pad of 300 × 90; none at all is on paper."""
     dot = (300.0, 90.0)
     assert check_signature([]) == []
+    assert check_signature([[(0, 0), PAD]]) == []
+    assert check_signature([[(-0.1, 0)]]) != []
+    assert check_signature([[(0, PAD[1] + 0.1)]]) != []
     assert check_signature([[dot]] * 59 + [[dot] * (4_000 - 59)]) == []
     assert check_signature([[dot] * 4_001]) != []
     assert check_signature([[dot]] * 61) != []
@@ -138,6 +142,7 @@ def test_an_overtaken_sending_is_known_by_its_number_on_the_same_page() -> None:
     kept = {"page": ["a"], "seq": ["4"]}
     assert is_overtaken(kept, {"page": ["a"], "seq": ["3"]})
     assert not is_overtaken(kept, {"page": ["a"], "seq": ["5"]})
+    assert not is_overtaken(kept, {"page": ["a"], "seq": ["4"]})
     assert not is_overtaken(kept, {"page": ["b"], "seq": ["1"]})
     assert not is_overtaken({}, {"seq": ["1"]})
     assert not is_overtaken(kept, {"page": ["a"], "seq": ["x"]})

@@ -84,6 +84,16 @@ def quiet(begin: str, end: str) -> Telling:
     return read({**TEXTS, "quiet_from": begin, "quiet_to": end})
 
 
+def test_the_quiet_hours_begin_and_end_at_their_minute() -> None:
+    at = datetime(2031, 3, 3, tzinfo=UTC)
+    for telling, begin, end, over in (
+        (quiet("20:00", "08:00"), 20, 8, 32),
+        (quiet("12:00", "14:00"), 12, 14, 14),
+    ):
+        assert when_to_send(at.replace(hour=begin), telling, ZoneInfo("UTC")) == at + timedelta(hours=over)
+        assert when_to_send(at.replace(hour=end), telling, ZoneInfo("UTC")) == at.replace(hour=end)
+
+
 @examples(300)
 @given(
     st.datetimes(datetime(2031, 1, 1), datetime(2032, 1, 1), timezones=st.just(UTC)),

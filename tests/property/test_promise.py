@@ -232,6 +232,7 @@ def test_the_plan_is_in_time_exactly_when_next_is(seed: int) -> None:
     # what the plan said holds while it can be so
     said = now + timedelta(minutes=chance.randrange(-20, 20))
     assert plan_holds(job, said, now, hours) is (said >= now or in_time)
+    assert plan_holds(job, now, now, hours)
     assert not plan_holds(replace(job, stage=Stage.CLOSED), said, now, hours)
 
 
