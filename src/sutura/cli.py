@@ -53,7 +53,8 @@ class Commands(click.Group):
         except (ClusterFailed, WrongSettings) as stop:
             raise Stop(str(stop)) from stop
 
-    def format_epilog(self, ctx: click.Context, formatter: click.HelpFormatter) -> None:  # noqa: ARG002 - click asks so
+    # click gives both
+    def format_epilog(self, ctx: click.Context, formatter: click.HelpFormatter) -> None:  # noqa: ARG002
         with formatter.section("Settings, from the environment"):
             formatter.write_dl(
                 [

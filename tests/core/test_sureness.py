@@ -22,7 +22,7 @@ from sutura.core.planning.chance import SPREAD, outlook, play
 from sutura.core.planning.day import Day, DayPlan, Hold, Operation, Pin, Window, Work, broken_by, worth_of
 from sutura.core.planning.dispatch import CannotBePlaced, in_order
 from sutura.core.planning.solving import solve
-from sutura.core.planning.sureness import SURE_WORTH, surer, value_of
+from sutura.core.planning.sureness import SURE_WORTH, surer, tried
 
 ALWAYS = (Window(0, 100_000),)
 # what is left of today, and tomorrow
@@ -122,7 +122,7 @@ def test_what_a_plan_costs_is_its_early_finish_and_ten_times_what_is_expected_la
     assert outlook(day, plan, runs=200_000).late["A"] == pytest.approx(expected, rel=0.02)
     assert outlook(day, plan, runs=200_000).kept["A"] == pytest.approx(normal.cdf(far), abs=0.005)
     cost = 45 + day.move_minutes + SURE_WORTH * 2 * expected
-    assert value_of(day, plan) == pytest.approx(cost, rel=0.15)
+    assert tried(day, plan).cost == pytest.approx(cost, rel=0.15)
 
 
 def test_what_is_done_just_when_it_is_due_is_kept() -> None:
@@ -245,7 +245,7 @@ def test_it_is_never_later_never_dearer_and_breaks_no_rule(seed: int) -> None:
     found = surer(day, plan)
     assert broken_by(day, found) == ()
     assert worth_of(day, found).lateness <= worth_of(day, plan).lateness
-    assert value_of(day, found) <= value_of(day, plan)
+    assert tried(day, found).cost <= tried(day, plan).cost
     assert {key: person for key, (person, _) in found.begins.items()} == {
         key: person for key, (person, _) in plan.begins.items()
     }

@@ -52,6 +52,15 @@ def test_who_may_not_is_refused_before_the_form_is_looked_at(
         assert "another session" not in answer.text
 
 
+def test_at_an_address_that_cannot_be_read_who_asks_comes_first(desks: Sit) -> None:
+    ines = desks("ines")
+    found = ines.client.get("/customers/abc")
+    assert (found.status_code, "There is no such page" in found.text) == (404, True)
+    ines.client.cookies.clear()
+    asked = ines.client.get("/customers/abc", follow_redirects=False)
+    assert (asked.status_code, asked.headers["location"]) == (303, "/sign-in?then=/customers/abc")
+
+
 def test_a_form_key_of_one_character_shows_nobody_a_page_that_is_not_theirs(desks: Sit, floor: Shop) -> None:
     pell = desks("pell")
     pell.get("/counter")

@@ -201,6 +201,8 @@ def test_health_is_the_process_and_ready_is_the_database(
         assert away.status_code == 503
         assert "does not answer" in away.text
         assert away.headers["retry-after"]
+        # where no such page can be, who asks comes first all the same
+        assert client.get("/customers/abc").status_code == 503
     finally:
         wiring.connect(database)
 

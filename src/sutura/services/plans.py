@@ -60,7 +60,8 @@ class Gathered:
     start: datetime
     seen: str
     left_out: Mapping[str, Say]
-    # by code: who may do it, the family it belongs to, and a supplier who brings its part sooner, in days
+    # by code: who may do it, the family it belongs to, how it stands, and a supplier who brings its part
+    # sooner, in days
     may: Mapping[str, Mapping[str, float]]
     family: Mapping[str, str]
     waiting: Mapping[str, Waiting]
@@ -125,8 +126,8 @@ def gather(now: datetime, days: int | None = None) -> Gathered:
         seen=store.stamp(),
         left_out=left_out,
         may={job.waiting.code: may_do(job.family, hands) for job in ahead},
-        waiting={job.waiting.code: job.waiting for job in ahead},
         family={job.waiting.code: job.family for job in ahead},
+        waiting={job.waiting.code: job.waiting for job in ahead},
         sooner=_sooner([job.waiting.code for job in ahead if job.waiting.blocked], more),
     )
 

@@ -87,6 +87,8 @@ def install(app: FastAPI) -> None:
             await run_in_threadpool(asking, request)
         except SignInNeeded as needed:
             return await sign_in_needed(request, needed)
+        except app.state.settings.database_away as gone:
+            return await away(request, gone)
         return await page(request, "errors/404.html", 404, says="There is no such page.")
 
     async def away(request: Request, error: Exception) -> Response:

@@ -201,11 +201,13 @@ def _length(name: str, title: str, tolerance: float, **more: object) -> Attribut
 
 
 def _must(name: str, title: str, **more: object) -> Attribute:
-    return Attribute(name=name, title=title, says=f"{title} must agree.", **more)  # type: ignore[arg-type] # as above
+    says = f"{title} must agree."
+    return Attribute(name=name, title=title, says=says, **more)  # type: ignore[arg-type] # as above
 
 
 def _may(name: str, title: str, **more: object) -> Attribute:
-    return Attribute(name=name, title=title, says=f"{title} may differ.", demand=Demand.MAY, **more)  # type: ignore[arg-type] # as above
+    given = {"name": name, "title": title, "says": f"{title} may differ.", "demand": Demand.MAY, **more}
+    return Attribute(**given)  # type: ignore[arg-type] # as above
 
 
 WINDOW_TOLERANCE_MM = 0.5

@@ -35,23 +35,19 @@ RULES = (
 
 
 @dataclass(frozen=True, slots=True)
-class _Tried:
-    """A plan with what it is worth, and how its jobs come out."""
+class Tried:
+    """A plan with what it costs in minutes, the less the better, and how its jobs come out."""
 
     plan: DayPlan
-    value: float
+    cost: float
     found: Outlook
 
 
-def value_of(day: Day, plan: DayPlan) -> float:
-    """What a plan costs in minutes (rule plan.surer): less is better."""
-    return _try(day, plan).value
-
-
-def _try(day: Day, plan: DayPlan) -> _Tried:
+def tried(day: Day, plan: DayPlan) -> Tried:
+    """A plan, weighed (rule plan.surer)."""
     found = outlook(day, plan, runs=SEARCH_RUNS)
     expected = sum(job.weight * found.late[job.key] for job in day.jobs)
-    return _Tried(plan, moved_minutes(day, plan) + SURE_WORTH * expected, found)
+    return Tried(plan, moved_minutes(day, plan) + SURE_WORTH * expected, found)
 
 
 def surer(day: Day, plan: DayPlan) -> DayPlan:
@@ -62,7 +58,7 @@ def surer(day: Day, plan: DayPlan) -> DayPlan:
         day,
         jobs=tuple(replace(job, people={p: job.people[p]}) for job in day.jobs for p in [begins[job.key][0]]),
     )
-    best = _try(day, plan)
+    best = tried(day, plan)
     left = MOST_TRIES
     while left > 0:
         before = best
@@ -71,17 +67,17 @@ def surer(day: Day, plan: DayPlan) -> DayPlan:
                 break
             left -= 1
             try:
-                tried = in_order(fixed, order)
+                other = in_order(fixed, order)
             except CannotBePlaced:
                 continue
-            if worth_of(day, tried).lateness <= lateness:
-                best = min(best, _try(day, tried), key=lambda one: one.value)
+            if worth_of(day, other).lateness <= lateness:
+                best = min(best, tried(day, other), key=lambda one: one.cost)
         if best is before:
             break
     return best.plan
 
 
-def _earlier(day: Day, best: _Tried) -> Iterator[Sequence[str]]:
+def _earlier(day: Day, best: Tried) -> Iterator[Sequence[str]]:
     """Orders in which one job that is not sure comes before one that its person begins earlier; those that
     cost most first.
     """

@@ -260,7 +260,7 @@ def change_photos(ask: Ask, draft_id: str, form: Form) -> Response:
 
 
 @addresses.get("/photos/{photo_id}", may=Anyone.SIGNED_IN)
-def photo(ask: Ask, photo_id: int, small: int = 0) -> Response:  # noqa: ARG001 - only someone signed in may see it
+def photo(ask: Ask, photo_id: int, small: int = 0) -> Response:  # noqa: ARG001 - only who is signed in
     image = photos_store.load_photo(photo_id, small=bool(small))
     if image is None:
         raise NotFound("photo", photo_id)
