@@ -11,6 +11,7 @@ from builders import HERON, PLAIN, SLATE, Shop, models, said
 
 from sutura.core.errors import Invalid, ManyInvalid, NotAllowed, NotFound, StaleSave
 from sutura.core.intake.promise import Offered
+from sutura.core.job import Stage
 from sutura.core.planning.day import broken_by
 from sutura.core.planning.solving import PinsClash, solve
 from sutura.services import loads, planning, plans, promises, rails, staffing, trials
@@ -491,3 +492,22 @@ def test_plan_and_next_keep_the_same_promises(shop: Shop) -> None:
         [planned] = made(shop).jobs
         assert planned.late is late
         assert planned.ready == shop.now + timedelta(minutes=whole)
+
+
+def test_what_the_plan_has_can_be_held_and_what_is_held_can_be_let_go(shop: Shop) -> None:
+    """A job that is proved has its closing up ahead: it is in the plan. One that is closed is not, and what
+    was held of it can be let go all the same.
+    """
+    shop.receive("P-1001", 1)
+    code = shop.at_proof()
+    shop.test(code)
+    [planned] = made(shop).jobs
+    assert planned.code == code
+    staffing.pin_job(code, str(shop.bram.id), "", UTC, shop.counter, shop.tick())
+    assert [pin.code for pin in store.pins()] == [code]
+    while shop.job(code).stage is Stage.PROVED:
+        shop.step(code)
+    with pytest.raises(Invalid, match="still ahead"):
+        staffing.pin_job(code, str(shop.bram.id), "", UTC, shop.counter, shop.tick())
+    staffing.pin_job(code, "", "", UTC, shop.counter, shop.tick())
+    assert store.pins() == []

@@ -8,9 +8,9 @@ from datetime import datetime, timedelta, tzinfo
 
 from sutura.core.errors import Invalid, NotFound, Refusal, StaleSave
 from sutura.core.facts import fact
-from sutura.core.job import BEFORE_OPENING, Stage
 from sutura.core.people import Deed, demand
 from sutura.core.planning.day import MOST_MOVE, MOST_WEIGHT, PlanWeights
+from sutura.core.planning.queue import bench_minutes_left
 from sutura.core.planning.shifts import read_shifts, typed_of
 from sutura.core.typed import Problems, read_moment, read_text, read_whole
 from sutura.core.values import Person
@@ -20,6 +20,7 @@ from sutura.services.rails import plan_page
 from sutura.store import audit as audit_store
 from sutura.store import job as job_store
 from sutura.store import people as people_store
+from sutura.store import planning as planning_store
 from sutura.store import plans as store
 from sutura.store import shop as shop_store
 from sutura.store.database import writing
@@ -65,11 +66,12 @@ def pin_job(code: str, person: str, start: str, zone: tzinfo, by: Person, now: d
     """Hold a job's person fast, when it begins, or both; neither lets it go."""
     demand(by, Deed.ASSIGN)
     job = job_store.lock_job(code)
-    if job.stage not in {*BEFORE_OPENING, Stage.OPENED}:
-        raise Invalid("pin", code, fact("plan.pin-what-is-open"))
     if not person.strip() and not start.strip():
         store.remove_pin(job.id)
         return
+    found = planning_store.load_open_job(code)
+    if found is None or not bench_minutes_left(found.waiting):
+        raise Invalid("pin", code, fact("plan.pin-what-is-open"))
     problems = Problems("The pin")
     start_at = problems.read("start", start, lambda text: read_moment(text, zone)) if start.strip() else None
     person_id = (
