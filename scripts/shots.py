@@ -26,7 +26,7 @@ from sutura.cluster import Cluster
 from sutura.config import CATALOGUE, SCREENSHOTS, STATE
 from sutura.core.values import Person, Role
 from sutura.demo.filling import FLUSH
-from sutura.services import looks, messages, plans, schools
+from sutura.services import bench, heat, looks, messages, plans, schools, waits
 from sutura.store import job as job_store
 from sutura.store import people as people_store
 from sutura.store.database import connection, first_value
@@ -89,16 +89,6 @@ def planned(page: Page) -> None:
     page.goto("/plan")
 
 
-def tried(page: Page) -> None:
-    """What holding a job fast would do, shown before it is kept."""
-    page.goto("/plan")
-    page.locator("#f-pin-code").select_option(index=5)
-    page.locator("#f-pin-start").fill(f"{NOW + timedelta(hours=6):%Y-%m-%dT%H:%M}")
-    page.get_by_role("button", name="See what it does").click()
-    page.locator("#effect .said").first.wait_for()
-    page.evaluate("window.scrollTo(0, document.querySelector('#rails').offsetTop - 12)")
-
-
 def tester() -> Person:
     with connection():
         found = people_store.load_person_by_login("lio")
@@ -143,10 +133,6 @@ def shots() -> list[Shot]:
     failed = code("round = 'rework' and stage = 'opened'")
     kite = code("model_id = 'fennick-kite'")
     waiting = code(f"stage = 'part_in_hand' and {heron} and technician_id is not null")
-    with connection():
-        left = first_value(
-            "select offer.id from offer join part on part.id = part_id where barcode = 'P-2003'"
-        )
     closed = code(f"stage = 'closed' and {heron}")
     finished = code(f"stage = 'handed_back' and {heron}")
 
@@ -206,6 +192,26 @@ def shots() -> list[Shot]:
             looks.look_at_sealed(closed, answers, FLUSH, tester(), NOW)
         page.goto(f"/jobs/{closed}/handover")
 
+    def soaks(page: Page) -> None:
+        """A tablet on the plate: its timer runs, and the plate is on."""
+        slate = code(
+            "stage = 'part_in_hand' and model_id = 'tarnbeck-slate-11' and technician_id is not null"
+        )
+        with connection():
+            bench.open_job(slate, tester(), NOW - timedelta(minutes=12))
+            for step in ("compare-part", "power-off"):
+                bench.do_step(slate, step, "", "", tester(), NOW - timedelta(minutes=11))
+            waits.start_timer(slate, "plate", tester(), NOW - timedelta(minutes=8))
+            heat.switch_on(slate, "plate", tester(), NOW - timedelta(minutes=8))
+        page.goto(f"/jobs/{slate}/bench")
+
+    def morning(page: Page) -> None:
+        """What was laid down for the night is taken up again."""
+        night = code("round = 'for_the_night'")
+        page.goto(f"/jobs/{night}/bench")
+        page.get_by_role("button", name="Continue the repair").click()
+        page.locator(".step-text").wait_for()
+
     def status(page: Page) -> None:
         with connection():
             page.goto(f"/s/{messages.status_link(job_store.load_job(opened), NOW)}")
@@ -215,7 +221,6 @@ def shots() -> list[Shot]:
         Shot("counter-drawing", "", first=draw),
         Shot("ticket", f"/jobs/{waiting}/ticket"),
         Shot("match", f"/jobs/{misread}/match", first=to(".offer")),
-        Shot("match-overlay", f"/jobs/{misread}/match?over={left}", first=to("#overlay")),
         Shot("routes", f"/jobs/{kite}/routes", first=price_open),
         Shot("shelf", "/shelf"),
         Shot("part", "/shelf/P-2001"),
@@ -228,16 +233,18 @@ def shots() -> list[Shot]:
         ),
         Shot("bench", f"/jobs/{opened}/bench", person="Lio Tessen"),
         Shot(
-            "bench-phone",
-            f"/jobs/{opened}/bench",
-            person="Lio Tessen",
+            "soak-phone",
+            "",
+            person="Marit Sando",
             size=(PHONE["width"], PHONE["height"]),
             dark=True,
+            first=soaks,
         ),
+        Shot("morning", "", person="Lio Tessen", first=morning),
+        Shot("bench-record", f"/jobs/{finished}", first=to("#bench-record")),
         Shot("proof", "", person="Lio Tessen", first=proved),
         Shot("handover", "", person="Pell Dorrow", first=sealed),
         Shot("plan", "/plan", first=planned),
-        Shot("what-if", "", first=tried),
         Shot("device", "", size=(PHONE["width"], PHONE["height"]), first=device),
         Shot("invoice", f"/papers/{paper}"),
         Shot("comeback", "", first=came_back),

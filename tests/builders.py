@@ -14,10 +14,12 @@ from zoneinfo import ZoneInfo
 from hypothesis import settings
 
 from sutura.config import CATALOGUE, SCHEMAS
-from sutura.core.catalogue.model import Model
+from sutura.core.bench.heat import AT_THE_CELL
+from sutura.core.bench.serials import needs_programmer
+from sutura.core.catalogue.model import Model, Phase, Step
 from sutura.core.intake.arrival import CONSENTS
 from sutura.core.intake.marks import Mark, MarkKind
-from sutura.core.job import JobEvent, JobFacts, JobRecord, Stage
+from sutura.core.job import JobEvent, JobFacts, JobRecord, Round, Stage
 from sutura.core.matching.judging import Wanted, may_choose
 from sutura.core.matching.numbers import Numbers
 from sutura.core.matching.offers import Offer
@@ -32,6 +34,7 @@ from sutura.services import (
     catalogue,
     drafts,
     handover,
+    heat,
     intake,
     looks,
     matching,
@@ -39,7 +42,9 @@ from sutura.services import (
     people,
     planning,
     proof,
+    serials,
     stock,
+    waits,
 )
 from sutura.services import shop as shop_service
 from sutura.store import handover as handover_store
@@ -268,12 +273,47 @@ class Shop:
         page = bench.bench_page(code)
         progress = page.progress
         assert progress.step
+        if progress.at_proof and self.job(code).bench.round is Round.CLOSING_UP:
+            self.test(code)
+            return
         expected = "" if progress.expected is None else str(progress.expected)
-        if waits := page.waits_until:
-            self.now = max(self.now, waits)
+        self.hold(code, progress.step)
         bench.do_step(
             code, progress.step.id, expected if counted is None else counted, reason, self.bram, self.tick()
         )
+
+    def hold(self, code: str, step: Step) -> None:
+        """What a step asks for besides being done: its timer run, its place warm for its time, its serial."""
+        if step.wait_minutes:
+            waits.start_timer(code, step.id, self.bram, self.tick())
+        if step.heat:
+            self.read_heat(code, step)
+        self.now += timedelta(minutes=max(step.wait_minutes, step.heat.minutes if step.heat else 0))
+        if step.heat:
+            self.read_heat(code, step)
+        if needs_programmer(step):
+            (serials.read_old if step.phase is Phase.PREPARE else serials.write_new)(
+                code, self.bram, self.now
+            )
+
+    def held_by_now(self, code: str) -> None:
+        """What the step to do now asks for, done by this very minute: for pages whose clock is the
+        server's.
+        """
+        step = bench.bench_page(code).progress.step
+        if step is None or not (step.heat or step.wait_minutes or needs_programmer(step)):
+            return
+        needed = max(step.wait_minutes, step.heat.minutes if step.heat else 0)
+        self.now = datetime.now(UTC) - timedelta(minutes=needed + 2)
+        self.hold(code, step)
+        self.now = datetime.now(UTC)
+
+    def read_heat(self, code: str, step: Step, below_c: float = 4) -> None:
+        """A reading on black tape, so far below the target."""
+        assert step.heat
+        edge = AT_THE_CELL if step.heat.where == AT_THE_CELL else ""
+        typed = {"temperature": f"{step.heat.target_c - below_c:g}", "surface": "tape", "edge": edge}
+        heat.keep_heat(code, step.id, typed, self.bram, self.now)
 
     def steps_until_proof(self, code: str) -> None:
         while not bench.bench_page(code).progress.at_proof:

@@ -8,13 +8,12 @@ from datetime import timedelta
 import pytest
 from builders import HERON, NOW, PLAIN, crack, models, written
 
+from sutura.core.bench.cautioning import cautions_at
 from sutura.core.bench.done import Done
 from sutura.core.bench.progress import (
     Progress,
-    cautions_at,
     check_step,
     check_together,
-    check_wait,
     expected_count,
     is_on_the_way_in,
     missing_on_arrival,
@@ -22,7 +21,6 @@ from sutura.core.bench.progress import (
     state_of,
     steps_of,
     together,
-    waits_until,
     worked_minutes,
 )
 from sutura.core.bench.written import device_state
@@ -57,8 +55,8 @@ def at(step_id: str, *, proved: bool = False, **counts: int) -> Progress:
 
 
 def test_steps_come_in_the_order_of_the_sheet() -> None:
-    assert at("cards-out").step == MODEL.steps[0]
-    assert at("warm").done == 3
+    assert at("compare-part").step == MODEL.steps[0]
+    assert at("warm").done == 4
 
 
 def test_a_step_out_of_turn_is_refused_and_the_next_one_named() -> None:
@@ -123,7 +121,7 @@ def test_battery_is_first_off_and_last_on_in_every_round() -> None:
 
 def test_rework_reseats_the_connectors_tests_and_closes_again() -> None:
     steps = steps_of(MODEL, Round.REWORK, done_until("proof"))
-    assert steps[0].id == "battery-off"
+    assert [step.id for step in steps[:2]] == ["power-down", "battery-off"]
     assert [step.phase for step in steps].count(Phase.PROOF) == 1
     assert steps[-1].id == "last-look"
 
@@ -152,7 +150,7 @@ def test_a_laptop_switch_off_holds_the_button_four_seconds() -> None:
     screws.
     """
     plain = models()[PLAIN]
-    assert "4 seconds" in plain.steps[0].text
+    assert "4 seconds" in plain.steps[1].text
     assert [group.count for group in plain.screws] == [2, 2]
 
 
@@ -226,7 +224,12 @@ def test_no_round_takes_out_what_is_out_or_unplugs_what_is_off(model: Model) -> 
 
 def test_a_repair_given_up_before_it_was_cut_open_needs_no_seal() -> None:
     begun = done_until("warm")
-    assert [step.id for step in steps_of(MODEL, Round.CLOSING_UP, begun)] == ["bottom-in", "last-look"]
+    assert [step.id for step in steps_of(MODEL, Round.CLOSING_UP, begun)] == [
+        "proof",
+        "power-down-to-close",
+        "bottom-in",
+        "last-look",
+    ]
     assert steps_of(MODEL, Round.CLOSING_UP, []) == ()
 
 
@@ -244,7 +247,8 @@ def test_a_fault_after_sealing_opens_by_the_sheet_and_before_it_only_what_was_sc
 def test_another_part_does_the_swap_again() -> None:
     at_proof = done_until("proof")
     again = [step.id for step in steps_of(MODEL, Round.NEW_PART, at_proof)]
-    assert again[:5] == ["battery-off", "display-off", "touch-off", "sensor-off", "earpiece-out"]
+    assert again[:2] == ["compare-part", "power-down"] or again[:2] == ["power-down", "compare-part"]
+    assert again[2:7] == ["battery-off", "display-off", "touch-off", "sensor-off", "earpiece-out"]
     # the frame is clean and the seal is laid already
     assert "clean" not in again
     assert "seal-lay" not in again
@@ -280,18 +284,7 @@ def test_the_glass_caution_stands_once_a_phase_and_again_where_the_old_front_is_
         ]
     ]
     # once before opening, once when it begins, where the cup lifts it, and while it is stripped
-    assert at_steps == ["cards-out", "bottom-out", "cup", "earpiece-out"]
-
-
-def test_a_wait_is_over_when_its_minutes_are() -> None:
-    tablet = models()["tarnbeck-slate-11"]
-    plate = next(step for step in tablet.steps if step.wait_minutes)
-    until = waits_until(tablet, [Done(attempt=1, step=plate.id, at=NOW)])
-    assert until == NOW + timedelta(minutes=plate.wait_minutes)
-    check_wait(until, NOW + timedelta(minutes=plate.wait_minutes), "")
-    with pytest.raises(Invalid, match="wait 1 min more"):
-        check_wait(until, NOW + timedelta(minutes=plate.wait_minutes - 1), "")
-    assert waits_until(tablet, []) is None
+    assert at_steps == ["compare-part", "bottom-out", "cup", "earpiece-out"]
 
 
 def test_a_missing_screw_belongs_to_the_nearest_place_of_its_side() -> None:
@@ -431,7 +424,7 @@ def test_a_step_that_waits_for_another_than_the_next_says_so() -> None:
 
 def test_screws_of_a_step_done_out_of_turn_are_counted_as_its_own() -> None:
     first = models()["ardale-foil-13-first"]
-    done = [Done(attempt=1, step=step.id, at=NOW) for step in first.steps[:3]]
+    done = [Done(attempt=1, step=step.id, at=NOW) for step in first.steps[:4]]
     other = progress(first, 1, done, proved=False, chosen="bottom-long-out")
     assert (other.step and other.step.id, other.expected) == ("bottom-long-out", 2)
 
@@ -447,14 +440,16 @@ def ids_together(step_id: str, model: Model = MODEL) -> str:
 @pytest.mark.parametrize(
     "group",
     [
-        "cards-out power-off",
+        "compare-part",
+        "cards-out",  # another act at another place
         "bottom-out",  # its screws are counted
         "warm",  # heat
         "cup",  # limits, and it cuts
         "battery-off",  # the battery's connector stands alone
         "display-off touch-off sensor-off",
         "earpiece-out",  # the old front is handled, screws are counted
-        "seal-lay sensor-on touch-on display-on",  # four at most, and the battery comes last
+        "seal-lay",  # no connector
+        "sensor-on touch-on display-on",  # and the battery comes last
         "battery-on",
         "proof",
         "seal-close",  # the screws after it are counted
@@ -465,10 +460,10 @@ def test_plain_steps_in_a_row_stand_together_and_the_others_alone(group: str) ->
 
 
 def test_no_more_than_four_stand_together_and_none_of_the_next_phase() -> None:
-    plain = replace(MODEL.steps[0], tools=(), cautions=())
+    plain = next(step for step in MODEL.steps if step.id == "display-off")
     row = [replace(plain, id=f"s{n}") for n in range(6)]
     assert len(together(row, row[0])) == 4
-    row[2] = replace(row[2], phase=Phase.OPEN)
+    row[2] = replace(row[2], phase=Phase.SWAP)
     assert together(row, row[0]) == tuple(row[:2])
 
 
@@ -480,7 +475,9 @@ def test_what_stands_together_asks_for_nothing_but_to_be_done(model: Model) -> N
         for each in group if len(group) > 1 else ():
             asks = [each.screws, each.heat, each.limits, each.wait_minutes, each.second_look]
             assert not any(asks)
-            assert not each.plug or not each.plug.battery
+            assert each.plug
+            assert not each.plug.battery
+            assert each.goes is step.goes
             assert each.phase is step.phase is not Phase.PROOF
 
 

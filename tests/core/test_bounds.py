@@ -17,8 +17,8 @@ from sutura.core.errors import Invalid, Refusal
 from sutura.core.handover.giving import check_let_go
 from sutura.core.identify.reading import edits_allowed
 from sutura.core.intake.arrival import check_arrival, check_consent_text, check_customer
+from sutura.core.intake.cups import read_cups
 from sutura.core.intake.marks import check_marks
-from sutura.core.intake.opening import read_cups
 from sutura.core.intake.promise import check_new_promise
 from sutura.core.matching.layout import place_on
 from sutura.core.maths.geometry import Box, Point

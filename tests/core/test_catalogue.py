@@ -11,7 +11,8 @@ from builders import HERON, SLATE, models, said, templates, written
 from hypothesis import given
 from hypothesis import strategies as st
 
-from sutura.core.bench.compiling import every_step, with_sheet
+from sutura.core.bench.compiling import with_sheet
+from sutura.core.bench.steps import every_step
 from sutura.core.catalogue.cautions import CAUTIONS
 from sutura.core.catalogue.kin import Kinship, differences, kinship, siblings_of, tell_apart
 from sutura.core.catalogue.model import Model, Phase, Plug

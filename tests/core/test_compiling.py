@@ -15,9 +15,11 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from sutura.core.bench.closure import Unreachable, smallest
-from sutura.core.bench.compiling import Aim, Goal, Sheet, compile_sheet, every_step
+from sutura.core.bench.compiling import Sheet, compile_sheet
+from sutura.core.bench.goals import Aim, Goal
 from sutura.core.bench.ordering import Circular, Task, changes_of, in_order
 from sutura.core.bench.state import CLOSED, State, after
+from sutura.core.bench.steps import every_step
 from sutura.core.catalogue.model import Act, Goes, Model, Phase, Piece, PieceKind, ScrewGroup, Step, Work
 from sutura.core.catalogue.problems import problems_of
 
@@ -84,7 +86,7 @@ def test_the_samples_keep_their_orders() -> None:
     assert mid.index("ant-out-on") < mid.index("ant-in-on")
     panel = ids(repair(models()["ardale-foil-13-panel"]))
     assert panel.index("warm") < panel.index("bezel-off") < panel.index("panel-off")
-    assert ids(repair(models()["osmere-dial-42"]))[0] == "keys-off"
+    assert ids(repair(models()["osmere-dial-42"]))[:2] == ["compare-part", "keys-off"]
     heron = ids(repair(models()[HERON]))
     assert heron.index("battery-shield-out") < heron.index("connector-shield-out")
     assert heron.index("earpiece-out") < heron.index("earpiece-in") < heron.index("sensor-on")
@@ -255,7 +257,7 @@ def test_every_sheet_of_a_random_device_keeps_its_constraints_from_wherever_it_l
     again = compile_sheet(model, goal, state)
     check_sheet(model, again, state)
     assert not {one.id for one in done if one.goes is Goes.NEITHER} & set(ids(again))
-    for aim in Aim:
+    for aim in (Aim.REPAIR, Aim.RESEAT, Aim.CLOSE):
         check_sheet(model, compile_sheet(model, Goal(aim=aim, route=str(model.need["kind"])), state), state)
 
 

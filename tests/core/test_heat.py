@@ -148,8 +148,8 @@ def readings(*temperatures: float) -> list[Reading]:
         ((), HeatState.UNKNOWN, 0),
         ((30, 50), HeatState.COLD, 0),
         # warm enough to cut only once it has been at its target
-        ((30, 57.9), HeatState.COLD, 0),
-        ((30, 58), HeatState.WORKABLE, 0),
+        ((30, 54.9), HeatState.COLD, 0),
+        ((30, 55), HeatState.WORKABLE, 0),
         ((30, 60), HeatState.WORKABLE, 0),
         ((30, 61, 50, 45), HeatState.WORKABLE, 0),
         ((30, 61, 44.9), HeatState.COLD, 0),
@@ -244,13 +244,17 @@ def test_a_warming_says_when_it_reaches_its_target_at_its_pace() -> None:
     rising = [Reading(at_s=10 * n, c=20 + 5 * n) for n in range(5)]
     # half a degree a second: from 40 at 40 s it is 18 more to two below 60
     assert reaches(rising, 58) == pytest.approx(40 + 18 / 0.5)
-    assert judge_heat(EDGES, LIMITS, rising).reaches_s == pytest.approx(76)
+    # its window begins five below
+    assert judge_heat(EDGES, LIMITS, rising).reaches_s == pytest.approx(70)
     # only the last ones count: it stood still before
     still = [Reading(at_s=-300 + n, c=20) for n in range(5)]
     assert reaches([*still, *rising], 58) == pytest.approx(76)
     assert reaches(rising[:1], 58) is None
     assert reaches(rising[::-1], 58) is None
     assert reaches(rising, 40) is None
+    # one that fell since does not get there, whatever its last ones did together
+    fell = [*rising, Reading(at_s=50, c=39.9)]
+    assert reaches(fell, 58) is None
     assert reaches([Reading(at_s=0, c=20), Reading(at_s=0, c=30)], 58) is None
     warm = [Reading(at_s=0, c=59), Reading(at_s=9, c=61)]
     assert judge_heat(EDGES, LIMITS, warm).reaches_s is None

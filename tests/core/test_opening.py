@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import itertools
 import math
+import re
 import time
 from collections.abc import Callable, Sequence
 from dataclasses import replace
@@ -14,9 +15,17 @@ from builders import HERON, SLATE, crack, impact, models, said, templates
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from sutura.core.catalogue.model import EDGES, EdgeLimit, Face, KeepOut, Spot
+from sutura.core.catalogue.model import CUTS, EDGES, EdgeLimit, Face, Goes, KeepOut, Spot
 from sutura.core.intake.marks import Mark, MarkKind, Side, check_marks
-from sutura.core.intake.opening import CUPS_MM, Loose, OpeningPlan, Start, depth_limits, plan_opening
+from sutura.core.intake.opening import (
+    CUPS_MM,
+    Loose,
+    OpeningPlan,
+    Start,
+    depth_limits,
+    opening_plan,
+    plan_opening,
+)
 from sutura.core.maths import plane
 from sutura.core.maths.geometry import Box, Edge, Point
 
@@ -419,3 +428,34 @@ def test_where_no_cup_holds_an_edge_that_stands_open_is_the_start(side: Side) ->
     assert any("stands open at the right edge" in line for line in map(said, plan.says))
     never = plain(edges={**plain().edges, "right": EdgeLimit(depth_mm=0, why="cables")})
     assert plan_opening([*shattered, gap], never).start is Start.CHIP
+
+
+@pytest.mark.parametrize("model_id", sorted(name for name, model in models().items() if model.cutting_tools))
+def test_the_plan_and_the_sheet_say_the_same_tools_order_and_depths(model_id: str) -> None:
+    """One source for how it is opened: what the plan says of a face, the steps that cut it say as well."""
+    model = models()[model_id]
+    plan = opening_plan(model, [])
+    assert plan
+    besides = [each.tool for each in model.opening_tools if each.use != "never"]
+    allowed = {tool for each in besides for tool in each.split(" and ")}
+    if "suction cup" not in {*model.cutting_tools, *allowed}:
+        assert plan.cup is None
+        assert plan.start is Start.TOOL
+    cuts = [
+        step
+        for step in model.steps
+        if CUTS.intersection(step.tools) and step.goes is Goes.OFF and "back cover" not in step.text
+    ]
+    round_it = [act.work.text for act in model.acts if act.id == "round"]
+    text = " ".join([*(step.text for step in cuts), *round_it])
+    said_edges = re.findall(r"\b(top|right|bottom|left)\b", text)
+    in_order = [edge for edge in dict.fromkeys(said_edges) if edge in plan.order]
+    assert in_order == [edge for edge in plan.order if edge in in_order]
+    for step in cuts:
+        for edge in plan.edges:
+            [line] = [limit for limit in step.limits if limit.startswith(f"{edge.edge} edge:")]
+            # the places of shorter stretches are no depths
+            said_depths = re.findall(r"(?:: |, )([\d.]+) mm", line)
+            depths = {float(depth) for depth in said_depths} | ({0.0} if "no pick" in line else set())
+            assert depths <= {stretch.depth_mm for stretch in edge.stretches}
+            assert min(stretch.depth_mm for stretch in edge.stretches) in depths

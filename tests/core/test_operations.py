@@ -8,7 +8,8 @@ from builders import HERON, SLATE, models
 from hypothesis import given
 from hypothesis import strategies as st
 
-from sutura.core.bench.compiling import Aim, Goal, compile_sheet
+from sutura.core.bench.compiling import compile_sheet
+from sutura.core.bench.goals import Aim, Goal
 from sutura.core.bench.stations import CLAMP
 from sutura.core.bench.times import sheet_minutes
 from sutura.core.catalogue.model import Phase, Step

@@ -24,6 +24,7 @@ from sutura.core.bench.owntimes import (
     after,
     expected_of,
     factor_of,
+    factors_of,
     log_ratio,
     pool_of,
     reworked,
@@ -209,3 +210,25 @@ def test_a_job_of_no_time_counts_as_one_minute() -> None:
     assert log_ratio(0, 1) == log_ratio(1, 0) == log_ratio(1, 1) == 0
     assert log_ratio(2, 1) == log_ratio(2, 0) == pytest.approx(math.log(2))
     assert log_ratio(1, 2) == log_ratio(0, 2) == pytest.approx(-math.log(2))
+
+
+def test_a_first_job_of_a_family_takes_longer_than_theirs_who_have_done_some() -> None:
+    """Rule plan.first-time: whoever never did it is not as quick as those who did; the shop's, no source."""
+    expert = OwnTimes(jobs=8, weight=8.0, logs=8 * math.log(1.05))
+    pool = pool_of([(Decimal(1), expert)])
+    experts, first, slow, none = factors_of(
+        [(Decimal(1), expert), (Decimal("0.8"), OwnTimes()), (Decimal(2), OwnTimes()), (None, OwnTimes())],
+        pool,
+    )
+    assert experts
+    assert first == round(Decimal("1.25") * experts, 2)
+    assert slow
+    assert slow >= first
+    assert none is None
+    # with the first job done it is their own time that counts
+    after = OwnTimes(jobs=1, weight=1.0, logs=math.log(0.9))
+    assert factors_of([(Decimal(1), expert), (Decimal("0.8"), after)], pool)[1] == factor_of(
+        Decimal("0.8"), after, pool
+    )
+    # where nobody has done any, what was written counts
+    assert factors_of([(Decimal("0.8"), OwnTimes())], pool_of([])) == [Decimal("0.8")]

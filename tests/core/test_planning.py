@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from datetime import timedelta
 from decimal import Decimal
 
@@ -21,6 +22,7 @@ from sutura.core.planning.queue import (
     check_assign,
     expected_minutes,
     next_action,
+    next_of,
     rank_next,
     remaining_minutes,
 )
@@ -37,6 +39,21 @@ def waiting(code: str = "00-KV6", **changes: object) -> Waiting:
         "technician": "Bram",
     }
     return Waiting(code=code, **{**plain, **changes})  # type: ignore[arg-type]
+
+
+def test_what_cures_is_not_looked_at_before_its_time() -> None:
+    """Closed and looked at after sealing: its next action says until when it cures, and then asks for a
+    look.
+    """
+    over = NOW + timedelta(hours=2)
+    job = waiting(stage=Stage.CLOSED, ready=False, waits_until=over)
+    line = next_of(job, NOW, ALWAYS_OPEN)
+    assert (line.action, line.room) == (Action.CURE, "proof")
+    assert "it cures until" in said(line.reason)
+    later = next_of(job, over, ALWAYS_OPEN)
+    assert (later.action, later.room) == (Action.LOOK, "proof")
+    not_looked_at = next_of(replace(job, waits_until=None), NOW, ALWAYS_OPEN)
+    assert not_looked_at.action is Action.LOOK
 
 
 def skill(name: str, factor: str | None, load: int = 0) -> Skill:

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from builders import models
 
-from sutura.core.bench.compiling import Aim, Goal, compile_sheet
+from sutura.core.bench.compiling import compile_sheet
+from sutura.core.bench.goals import Aim, Goal
 from sutura.core.bench.stations import CLAMP, STATIONS, StationUse, station_of, stations_of
 from sutura.core.bench.times import sheet_minutes
 from sutura.core.catalogue.model import Heat, Phase, Step

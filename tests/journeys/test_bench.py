@@ -15,13 +15,14 @@ from builders import HERON, SLATE, Shop, models
 from journeys.conftest import Live
 from playwright.sync_api import Page, expect
 
+from sutura.core.catalogue.model import Step
 from sutura.core.job import Stage
 from sutura.core.matching.judging import may_choose
 from sutura.services import bench, matching, planning, stock
-from sutura.store import bench as bench_store
 from sutura.store import people as people_store
 from sutura.store import stock as stock_store
-from sutura.store.database import connection
+from sutura.store import waits as waits_store
+from sutura.store.database import connection, raw
 
 pytestmark = [pytest.mark.browser, pytest.mark.timeout(300)]
 Sit = Callable[..., Page]
@@ -64,29 +65,39 @@ def finished(code: str) -> frozenset[str]:
         return bench.bench_page(code).progress.finished
 
 
+def floor_step(code: str) -> Step:
+    found = bench.bench_page(code).progress.step
+    assert found
+    return found
+
+
 def step(page: Page, press: Callable[[], None]) -> None:
     """One press of the large button; the page that answers."""
     with page.expect_navigation():
         press()
 
 
-def press_of(page: Page, *, by_touch: bool) -> Callable[[], None]:
-    """One press of the large button, by F9 or by a thumb that reaches it without scrolling; a wait that is
-    not over goes on with its reason.
+def press_of(page: Page, floor: Shop, code: str, *, by_touch: bool) -> Callable[[], None]:
+    """One press of the large button, by F9 or by a thumb that reaches it without scrolling; what a step asks
+    for besides is done by then.
     """
 
     def press() -> None:
-        reason = page.locator("#f-reason")
-        if reason.count():
-            reason.fill("the clock is long over")
+        with connection():
+            floor.held_by_now(code)
+        if page.locator("#wait, #heat, #serial").count():
+            page.goto(f"/jobs/{code}/bench")
+        # the page that was asked for anew is no answer to the press
         if not by_touch:
-            page.keyboard.press("F9")
+            with page.expect_navigation():
+                page.keyboard.press("F9")
             return
         button = page.locator("main .stick .button.main").first
         box = button.bounding_box()
         assert box
-        assert reason.count() or 0 <= box["y"] <= 844 - box["height"] + 1
-        button.tap()
+        assert 0 <= box["y"] <= 844 - box["height"] + 1
+        with page.expect_navigation():
+            button.tap()
 
     return press
 
@@ -101,18 +112,22 @@ def to_the_test(page: Page, code: str, press: Callable[[], None], live: Live, ha
         step(page, press)
 
 
+def stage_of(floor: Shop, code: str) -> Stage:
+    with connection():
+        return floor.job(code).stage
+
+
 def to_the_end(page: Page, floor: Shop, code: str, press: Callable[[], None]) -> None:
     """Everything works; then press on until it is closed, every screw in."""
     with connection():
         floor.now = datetime.now(UTC)
         floor.test(code)
     page.goto(f"/jobs/{code}/bench")
-    while page.locator("main .stick .button.main").count():
+    while stage_of(floor, code) is Stage.PROVED:
         step(page, press)
     with connection():
-        job = floor.job(code)
         there = bench.bench_page(code)
-    assert job.stage is Stage.CLOSED
+    assert stage_of(floor, code) is Stage.CLOSED
     assert there.progress.out == there.progress.back
     assert not there.lies_there
     expect(page.locator("main")).to_contain_text("Closed up")
@@ -130,7 +145,7 @@ def test_a_sheet_is_worked_through_by_one_key_or_one_thumb(
     code = opened(floor, model_id)
     page = sit("Bram", **window)
     page.goto(f"/jobs/{code}/bench")
-    press = press_of(page, by_touch=bool(window))
+    press = press_of(page, floor, code, by_touch=bool(window))
     to_the_test(page, code, press, live, len(models()[model_id].steps) // 2)
     to_the_end(page, floor, code, press)
 
@@ -142,7 +157,7 @@ def test_the_glass_breaks_the_display_and_it_goes_on_with_the_whole_front(
     code = opened(floor, "fennick-kite", "glass")
     page = sit("Bram", **PHONE)
     page.goto(f"/jobs/{code}/bench")
-    press = press_of(page, by_touch=True)
+    press = press_of(page, floor, code, by_touch=True)
     while "split" not in finished(code):
         step(page, press)
     live.restart()
@@ -165,9 +180,9 @@ def test_another_step_goes_first_by_a_key_and_the_tray_says_what_is_out(sit: Sit
     code = opened(floor, HERON)
     page = sit("Bram")
     page.goto(f"/jobs/{code}/bench")
-    while "battery-off" not in finished(code):
-        step(page, lambda: page.keyboard.press("F9"))
-    step(page, lambda: page.keyboard.press("F9"))
+    press = press_of(page, floor, code, by_touch=False)
+    while "connector-shield-out" not in finished(code):
+        step(page, press)
     expect(page.locator(".step-text")).to_contain_text("Lift the display connector")
     page.keyboard.press("F7")
     page.wait_for_url(re.compile("step="))
@@ -190,18 +205,27 @@ def test_heat_is_read_typed_and_refused_and_axe_finds_nothing(sit: Sit, floor: S
     page.goto(f"/jobs/{code}/bench")
     while page.locator("#heat").count() == 0:
         step(page, lambda: page.keyboard.press("F9"))
-    for shows in ("61", "59.5", "58.2", "57"):
+    # the limit holds: nothing was read yet
+    expect(page.locator(".step-now")).to_contain_text("Before it is done: nothing was read yet")
+    step(page, page.get_by_role("button", name="Done, next step").click)
+    expect(page.get_by_role("alert").first).to_contain_text("nothing was read yet")
+    step(page, page.get_by_role("button", name="Switch on the pad").click)
+    expect(page.locator(".hot")).to_contain_text(f"pad is on for {code}")
+    for shows in ("58", "57.5", "57", "56"):
         page.get_by_label("It shows").fill(shows)
         page.get_by_label("Read on").select_option("tape")
-        step(page, page.get_by_role("button", name="Keep this reading").click)
-    expect(page.locator("#heat")).to_contain_text("cut now")
+        step(page, page.get_by_role("button", name="Save reading").click)
+    expect(page.locator("#heat")).to_contain_text("in its window: keep it there")
     page.get_by_label("It shows").fill("rather hot")
-    step(page, page.get_by_role("button", name="Keep this reading").click)
+    step(page, page.get_by_role("button", name="Save reading").click)
     expect(page.get_by_role("alert").first).to_contain_text("°C or °F")
     expect(page.get_by_label("It shows")).to_have_value("rather hot")
-    step(page, page.get_by_role("button", name="Gun on").click)
     step(page, page.get_by_role("button", name="Read the thermometer").click)
     expect(page.locator("#heat")).to_contain_text("The whole")
+    page.goto("/shelf")
+    expect(page.locator(".hot")).to_contain_text(f"pad is on for {code}")
+    step(page, page.locator(".hot").get_by_role("button", name="Switch off").click)
+    expect(page.locator(".hot")).to_have_count(0)
     found = Axe().run(page).response["violations"]
     assert [one["id"] for one in found if one["impact"] in ("serious", "critical")] == []
 
@@ -213,24 +237,40 @@ def test_a_device_left_on_the_plate_is_seen_from_the_counter(sit: Sit, floor: Sh
     code = opened(floor, SLATE)
     page, counter = sit("Bram", **PHONE), sit("Pell")
     page.goto(f"/jobs/{code}/bench")
-    press = press_of(page, by_touch=True)
-    while "plate" not in finished(code):
+    press = press_of(page, floor, code, by_touch=True)
+    while page.locator("#wait").count() == 0:
         step(page, press)
+    step(page, page.get_by_role("button", name="Start the timer").tap)
+    expect(page.locator("#wait")).to_contain_text("20 min left")
     live.restart()
     counter.goto("/counter")
     expect(counter.locator(".timers")).to_contain_text(code)
     expect(counter.locator(".timers")).to_contain_text("waits until")
     with connection():
-        bench_store.set_timer(floor.job(code).id, datetime.now(UTC) - timedelta(minutes=2))
+        # the clock went on meanwhile
+        raw(
+            "update bench_wait set started_at = started_at - interval '22 min' where job_id = %s",
+            floor.job(code).id,
+        )
+        waits_store.set_timer(floor.job(code).id, datetime.now(UTC) - timedelta(minutes=2))
     counter.goto("/shelf")
     expect(counter.locator("main")).to_contain_text(f"Time is over: {code}")
     counter.goto("/")
     expect(counter.locator(".timers")).to_contain_text("time is over")
     page.goto("/")
-    step(page, page.get_by_role("button", name=re.compile("I see to it")).click)
+    step(page, page.get_by_role("button", name=re.compile("Acknowledge")).click)
+    counter.goto("/")
+    # it calls again as long as it lies there
+    expect(counter.locator(".timers")).to_contain_text(code)
+    page.goto(f"/jobs/{code}/bench")
+    expect(page.locator("#wait")).to_contain_text("Time is up")
+    with connection():
+        floor.now = datetime.now(UTC)
+        floor.read_heat(code, floor_step(code))
+    page.reload()
+    step(page, page.get_by_role("button", name="Taken off").tap)
     counter.goto("/")
     expect(counter.locator(".timers")).to_have_count(0)
-    page.goto(f"/jobs/{code}/bench")
     to_the_test(page, code, press, live, 0)
     to_the_end(page, floor, code, press)
 
@@ -242,14 +282,14 @@ def test_a_display_serial_is_read_written_and_read_back(sit: Sit, floor: Shop, l
     page.goto(f"/jobs/{code}/bench")
     while page.locator("#serial").count() == 0:
         step(page, lambda: page.keyboard.press("F9"))
+    step(page, lambda: page.keyboard.press("F9"))
+    expect(page.get_by_role("alert").first).to_contain_text("serial is not read yet")
     step(page, page.get_by_role("button", name="Read the old display").click)
     expect(page.locator("#serial")).to_contain_text("is read: write it")
     live.restart()
     page.reload()
     expect(page.locator("#serial")).to_contain_text("is read: write it")
-    step(page, page.get_by_role("button", name="Write it into the new one").click)
-    expect(page.locator("#serial")).to_contain_text("read back")
-    press = press_of(page, by_touch=False)
+    press = press_of(page, floor, code, by_touch=False)
     to_the_test(page, code, press, live, 0)
     to_the_end(page, floor, code, press)
 
@@ -272,11 +312,48 @@ def test_screws_by_digits_and_by_tapping_the_drawing_and_a_wrong_one_is_refused(
     page.keyboard.type("12", delay=5)
     page.wait_for_timeout(400)
     expect(page.locator(".one-by-one")).to_contain_text("2 of 2 out")
-    step(page, lambda: page.keyboard.press("F9"))
+    press = press_of(page, floor, code, by_touch=False)
     while "earpiece-out" not in finished(code):
-        step(page, lambda: page.keyboard.press("F9"))
+        step(page, press)
     page.goto(f"/jobs/{code}/bench?step=earpiece-in")
     fields = page.get_by_role("button", name=re.compile("Take one of"))
     assert fields.count() == 4
     step(page, fields.first.click)
     expect(page.get_by_role("alert").first).to_contain_text(["thing to put right", "cannot be taken"][1])
+
+
+def test_a_scanner_is_not_a_thumb_and_a_held_key_is_one_press(sit: Sit, floor: Shop) -> None:
+    """A part's label scanned on the page, with the Enter that a scanner sends, moves no step; nor does a key
+    that is held down for two seconds move more than one.
+    """
+    code = opened(floor, HERON)
+    page = sit("Bram")
+    page.goto(f"/jobs/{code}/bench")
+    # no button has the focus by itself
+    assert page.evaluate("document.activeElement.tagName") in ("P", "BODY", "OL")
+    before = finished(code)
+    page.get_by_role("button", name="Done, next step").focus()
+    with page.expect_navigation():
+        page.keyboard.type("P-1001", delay=4)
+        page.keyboard.press("Enter")
+    assert finished(code) == before
+    assert "/bench" not in page.url
+    page.goto(f"/jobs/{code}/bench")
+    page.get_by_role("button", name="Done, next step").focus()
+    # what the browser sends while a key is held: one press, then repeats, also on the page that comes next
+    with page.expect_navigation():
+        page.keyboard.down("Enter")
+    for _ in range(20):
+        page.keyboard.down("Enter")
+        page.wait_for_timeout(30)
+    page.keyboard.up("Enter")
+    assert len(finished(code)) == len(before) + 1
+    page.keyboard.down("F9")
+    for _ in range(20):
+        page.keyboard.down("F9")
+        page.wait_for_timeout(30)
+    page.keyboard.up("F9")
+    page.wait_for_load_state()
+    assert len(finished(code)) == len(before) + 2
+    # typed by hand it is what it was: a digit is the screw of its place
+    expect(page.locator(".step-text")).to_contain_text("Switch off fully")

@@ -180,7 +180,7 @@ def test_w12_a_white_picture_is_reseated_and_proved_by_the_device(
     shop.get_by_role("button", name="The rest works").click()
     with shop.expect_navigation():
         shop.get_by_role("button", name="Record the test").click()
-    expect(shop.locator("main")).to_contain_text("take")
+    expect(shop.locator("main")).to_contain_text("every connector off and on in order; test again")
     with connection():
         assert floor.job(job).bench.attempt == 2
         floor.now = datetime.now(UTC)

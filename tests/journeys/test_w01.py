@@ -13,11 +13,12 @@ from journeys.hands import Finger, Keyboard, Mouse
 from playwright.sync_api import Locator, Page, expect
 
 from sutura.core.job import Stage
+from sutura.store.database import connection
 
 pytestmark = [pytest.mark.browser, pytest.mark.timeout(420)]
 Sit = Callable[..., Page]
 # presses, typed fields and drawn lines of a usual phone, from the counter to the receipt
-MOST_DEEDS = 49
+MOST_DEEDS = 56
 PHONE = {"viewport": {"width": 390, "height": 844}, "has_touch": True, "is_mobile": True}
 
 
@@ -44,12 +45,12 @@ def test_w01_from_sign_in_to_handover(
 
     # the manager is not trained for it: Bram stands beside her, said once
     use.choose(page.get_by_label("who stands beside you?"), "Bram")
-    work_until(page, use, page.get_by_role("button", name="Record the test"))
+    work_until(page, use, page.get_by_role("button", name="Record the test"), floor, code)
     assert floor.job(code).stage is Stage.OPENED
     use.press(page.get_by_role("button", name="The rest works"))
     use.press(page.get_by_role("button", name="Record the test"))
     expect(page.get_by_text("Proved: every function that must work works.")).to_be_visible()
-    work_until(page, use, page.get_by_role("link", name="Look at it, sealed").first)
+    work_until(page, use, page.get_by_role("link", name="Look at it, sealed").first, floor, code)
     expect(page.get_by_text("12 screws out, 12 in").first).to_be_visible()
     # once more, now that it is sealed, and felt all round
     use.press(page.get_by_role("link", name="Look at it, sealed").first)
@@ -90,12 +91,14 @@ def take_in(page: Page, use: Mouse) -> str:
     return page.url.split("/")[-2]
 
 
-def work_until(page: Page, use: Mouse, comes: Locator) -> None:
+def work_until(page: Page, use: Mouse, comes: Locator, floor: Shop, code: str) -> None:
     """Do step after step as the sheet says, counting screws where it asks for them."""
     for _ in range(len(models()[HERON].steps) + 1):
         if comes.is_visible():
             return
         text = page.locator(".step-text").inner_text()
+        with connection():
+            floor.held_by_now(code)
         use.press(page.get_by_role("button", name=re.compile("[Dd]one, next step")))
         page.wait_for_load_state()
         expect(comes.or_(page.locator(".step-text").filter(has_not_text=text)).first).to_be_visible()

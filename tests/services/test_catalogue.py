@@ -273,9 +273,10 @@ def test_a_job_follows_the_edited_sheet_until_it_is_opened_and_keeps_its_own_the
     edit(shop, HERON, lambda raw: raw["acts"][0].update(text="SIM out."))
     page = bench.bench_page(opened)
     assert page.progress.step
-    assert page.progress.step.text.startswith("Take out SIM")
+    assert page.progress.step.text.startswith("Compare the new part")
     shop.step(opened)
-    assert [entry.step for entry in bench.bench_page(opened).done] == ["cards-out"]
+    shop.step(opened)
+    assert [entry.step for entry in bench.bench_page(opened).done] == ["compare-part", "cards-out"]
     # until somebody wants the new one for what is left
     assert page.is_older
     with pytest.raises(NotAllowed):
@@ -283,8 +284,9 @@ def test_a_job_follows_the_edited_sheet_until_it_is_opened_and_keeps_its_own_the
     bench.take_new_sheet(opened, shop.bram, shop.tick())
     page = bench.bench_page(opened)
     assert not page.is_older
-    assert [step.id for step in page.progress.steps][:3] == ["cards-out", "photo", "power-off"]
-    assert (page.progress.done, page.progress.step and page.progress.step.id) == (1, "photo")
+    ids = [step.id for step in page.progress.steps]
+    assert ids[:4] == ["compare-part", "cards-out", "photo", "power-off"]
+    assert (page.progress.done, page.progress.step and page.progress.step.id) == (2, "photo")
     assert shop.job(opened).bench.steps_total == len(before) + 1
 
 

@@ -11,9 +11,12 @@ from builders import HERON, Shop, models, said, told
 
 from sutura.core.bench.rework import Meaning
 from sutura.core.errors import Invalid, ManyInvalid, MoveRefused, NotAllowed
-from sutura.core.job import Round, Stage
+from sutura.core.job import Move, Round, Stage, check_move
+from sutura.core.planning.queue import bench_minutes_left
 from sutura.services import bench, hands, planning, schools
-from sutura.services.job import job_page
+from sutura.services.job import gather_facts, job_page
+from sutura.store import job as job_store
+from sutura.store import planning as planning_store
 
 PIXEL = bytes.fromhex(
     "89504e470d0a1a0a0000000d4948445200000001000000010802000000907753de0000000c49444154789c63606060000000"
@@ -171,13 +174,19 @@ def test_closed_for_the_night_from_any_step_and_gone_on_with_to_the_end(shop: Sh
     while bench.bench_page(code).progress.step:
         shop.step(code)
     night = bench.bench_page(code)
-    assert not night.progress.is_open
-    assert night.progress.out == night.progress.back
+    # it lies open: nothing was put on, no seal was spent, and the battery is off
+    assert night.progress.is_open
+    assert "edges" in night.progress.state.off
+    assert "battery" in night.progress.state.off
+    assert {"night-cover", "night-rest", "night-label"} <= night.progress.finished
+    assert not {"seal-lay", "seal-close"} & night.progress.finished
     assert (night.job.stage, night.job.bench.round) == (Stage.OPENED, Round.FOR_THE_NIGHT)
     hands.go_on(code, shop.bram, shop.now)
     left = ids(code)
+    assert left[:3] == ["morning-label", "morning-lift", "morning-uncover"]
+    assert not {"warm", "cup", "fold"} & set(left)
     # what was moved over before the night is not moved again
-    assert ("earpiece-out" in left) is (interrupted in ("battery-off", "earpiece-in"))
+    assert ("earpiece-out" in left) is (interrupted == "battery-off")
     shop.steps_until_proof(code)
     shop.test(code)
     while shop.job(code).stage is Stage.PROVED:
@@ -203,9 +212,45 @@ def test_the_path_of_tries_is_told_from_what_was_tested(shop: Shop) -> None:
     shop.steps_until_proof(code)
     shop.test(code, {"image": ("faulty", "white picture")})
     assert _meaning(code) is Meaning.PART_SUSPECTED
+    # it is not reseated a third time: switched off and unplugged, it waits for another part
+    while bench.bench_page(code).progress.step:
+        shop.step(code)
+    page = bench.bench_page(code)
+    assert page.job.bench.round is Round.SUSPECTED
+    assert page.progress.finished == {"power-down", "battery-off"}
+    assert page.progress.state.powered is False
+    # and so it does after a night
+    hands.close_for_the_night(code, shop.bram, shop.tick())
+    while bench.bench_page(code).progress.step:
+        shop.step(code)
+    hands.go_on(code, shop.bram, shop.tick())
+    assert bench.bench_page(code).job.bench.round is Round.SUSPECTED
+
+
+def test_a_reseat_that_helps_says_that_it_was_a_connection(shop: Shop) -> None:
+    shop.receive("P-1001", 2)
+    code = shop.at_proof(HERON)
+    shop.test(code, {"image": ("faulty", "white picture")})
+    assert ids(code)[:2] == ["power-down", "battery-off"]
     shop.steps_until_proof(code)
     shop.test(code)
     assert _meaning(code) is Meaning.CONNECTION
+
+
+def test_a_reseat_goes_on_after_a_night_with_what_is_left_of_it(shop: Shop) -> None:
+    shop.receive("P-1001", 2)
+    code = shop.at_proof(HERON)
+    shop.test(code, {"image": ("faulty", "white picture")})
+    until(shop, code, "touch-on")
+    hands.close_for_the_night(code, shop.bram, shop.now)
+    while bench.bench_page(code).progress.step:
+        shop.step(code)
+    hands.go_on(code, shop.bram, shop.now)
+    page = bench.bench_page(code)
+    assert page.job.bench.round is Round.REWORK
+    # the sensor was reseated before the night and is not touched again
+    assert not {"sensor-off", "sensor-on", "display-off"} & set(ids(code))
+    assert {"touch-on", "display-on", "battery-on"} <= set(ids(code))
 
 
 def _meaning(code: str) -> Meaning:
@@ -233,3 +278,50 @@ def test_finished_jobs_make_a_technician_s_own_time(shop: Shop) -> None:
     # slower than was expected of Bram: more is expected of the next
     assert first.closing.bench_minutes > first.bench.expected_minutes
     assert shop.job(third).bench.expected_minutes > first.bench.expected_minutes
+
+
+def test_a_job_laid_down_for_the_night_has_left_what_it_had(shop: Shop) -> None:
+    """Its minutes are those of the sheet that goes on in the morning, not of the one for the night."""
+    shop.receive("P-1001")
+    code = shop.opened(HERON)
+    until(shop, code, "clean")
+
+    def left() -> int:
+        return bench_minutes_left(planning_store.load_open_job(code).waiting)  # type: ignore[union-attr]
+
+    before = left()
+    hands.close_for_the_night(code, shop.bram, shop.now)
+    while bench.bench_page(code).progress.step:
+        assert left() == before
+        shop.step(code)
+    hands.go_on(code, shop.bram, shop.now)
+    morning = len(bench.bench_page(code).progress.steps)
+    whole = shop.job(code).bench
+    assert whole.steps_total - whole.steps_done == morning
+    # taking up what was laid down is all that the night adds
+    assert before <= left() <= before + 5
+
+
+def test_a_repair_given_up_tests_what_still_works_before_it_is_closed(shop: Shop) -> None:
+    """W15 and others: what worked on arrival and does not now is answered for, on its receipt."""
+    shop.receive("P-1001")
+    code = shop.opened(HERON)
+    until(shop, code, "clean")
+    fates = {part.part_id: "good" for part in bench.bench_page(code).held}
+    bench.give_up(code, fates, "the board is wet", shop.bram, shop.tick())
+    while not bench.bench_page(code).progress.at_proof:
+        shop.step(code)
+    page = bench.bench_page(code)
+    # the old front is plugged in again, nothing was warmed or folded once more
+    assert {"display-on", "battery-on", "earpiece-out", "earpiece-in"} <= page.progress.finished
+    assert not {"warm", "fold", "cup"} & {step.id for step in page.progress.steps}
+    with pytest.raises(MoveRefused, match="bench steps are still open"):
+        check_move(gather_facts(page.job, page.model), Move.CLOSE_UNREPAIRED)
+    reading = shop.test(code, {"microphone": ("faulty", "torn cable")})
+    assert [one.function.id for one in reading.answer_for] == ["microphone"]
+    assert shop.job(code).stage is Stage.OPENED
+    while shop.job(code).stage is Stage.OPENED:
+        shop.step(code)
+    assert shop.job(code).stage is Stage.DECLINED
+    history = [told(event) for event in job_store.events_page(shop.job(code).id)]
+    assert any("answered for – Microphone" in line for line in history)

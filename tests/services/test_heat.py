@@ -4,20 +4,31 @@ from __future__ import annotations
 
 import random
 from collections.abc import Callable, Iterator
+from dataclasses import replace
 from datetime import datetime, timedelta
+from decimal import Decimal
 
 import pytest
-from builders import HERON, Shop, said
+from builders import HERON, Shop, models, said
 
 from sutura.config import PLATE_FAULTS
 from sutura.core.bench.heat import HeatState, heated_step
+from sutura.core.bench.waits import PassedKind
 from sutura.core.errors import Invalid, ManyInvalid, MoveRefused, NotAllowed, StaleSave
+from sutura.core.job import Move, Stage, check_move
+from sutura.core.matching.judging import may_choose
+from sutura.core.values import Person
 from sutura.devices import plug, plugged
 from sutura.devices.ports import Away, HotPlate, PlateSays, Thermometer
 from sutura.devices.simulated.plate import SimulatedPlate
 from sutura.devices.simulated.thermometer import COOLS_S, FAULTS, ROOM_C, SimulatedThermometer
-from sutura.services import bench, consents, hands, heat
+from sutura.services import bench, consents, hands, heat, matching, stock
 from sutura.services.heat import HeatPage
+from sutura.services.job import gather_facts
+from sutura.store import heat as heat_store
+from sutura.store import people as people_store
+from sutura.store import stock as stock_store
+from sutura.store import waits as waits_store
 
 
 class Clock:
@@ -38,7 +49,7 @@ def clock() -> Iterator[Clock]:
 def at_warming(shop: Shop) -> str:
     shop.receive("P-1001")
     code = shop.opened(HERON)
-    for _ in range(3):
+    while next(iter(bench.bench_page(code).together)).id != "warm":
         shop.step(code)
     return code
 
@@ -70,7 +81,7 @@ def test_an_edge_is_warmed_watched_cooling_and_warmed_again(shop: Shop) -> None:
     [edge] = page_of(shop, code, edge.until + timedelta(seconds=1)).edges
     assert edge.judged.state is HeatState.COLD
     # below the floor of 45 °C it is warmed again, and counted
-    shop.step(code)
+    shop.step(code, reason="it is cut at once")
     later = start + timedelta(seconds=140)
     heat.keep_heat(code, "warm", typed("105 F", edge="left"), shop.bram, later)
     heat.keep_heat(code, "warm", typed("41"), shop.bram, later)
@@ -108,7 +119,7 @@ def test_what_cannot_be_a_reading_is_refused_and_nothing_is_kept(shop: Shop) -> 
 
 def test_the_thermometer_is_read_in_its_own_unit_and_may_be_away(shop: Shop, clock: Clock) -> None:
     code = at_warming(shop)
-    heat.set_gun(shop.bram, on=True)
+    heat.switch_on(code, "warm", shop.bram, shop.tick())
     clock.now += 60
     heat.keep_heat(code, "warm", typed("", **{"from": "thermometer"}), shop.bram, shop.tick())
     [edge] = page_of(shop, code).edges
@@ -118,6 +129,118 @@ def test_the_thermometer_is_read_in_its_own_unit_and_may_be_away(shop: Shop, clo
     with pytest.raises(ManyInvalid) as refused:
         heat.keep_heat(code, "warm", typed("", **{"from": "thermometer"}), shop.bram, shop.now)
     assert "type what it shows" in said(refused.value.by_field["temperature"])
+
+
+# -- what it warns of it holds ------------------------------------------------------------------------------
+
+
+def done(shop: Shop, code: str, reason: str = "", by: Person | None = None) -> None:
+    bench.do_step(code, "warm", "", reason, by or shop.bram, shop.now)
+
+
+def test_a_heated_step_is_done_in_its_window_for_its_time_or_with_a_reason(shop: Shop) -> None:
+    """Common practice: 60 °C at a phone's edges for two minutes, read at the spot."""
+    code = at_warming(shop)
+    job = shop.job(code)
+    with pytest.raises(Invalid, match="nothing was read yet"):
+        done(shop, code)
+    heat.keep_heat(code, "warm", typed("21.9"), shop.bram, shop.tick())
+    with pytest.raises(Invalid, match=r"last read at 21\.9 °C, wanted is 55–60 °C"):
+        done(shop, code)
+    heat.keep_heat(code, "warm", typed("56"), shop.bram, shop.tick())
+    with pytest.raises(Invalid, match="0:00 min of 2:00 min"):
+        done(shop, code)
+    # the clock alone warms nothing: it is read again
+    shop.tick(5)
+    with pytest.raises(Invalid, match="0:00 min of 2:00 min"):
+        done(shop, code)
+    heat.keep_heat(code, "warm", typed("67"), shop.bram, shop.now)
+    with pytest.raises(Invalid, match="above 60 °C"):
+        done(shop, code, "it looks all right")
+    assert waits_store.passed_of(job.id) == []
+    heat.keep_heat(code, "warm", typed("56"), shop.bram, shop.tick())
+    done(shop, code)
+    assert bench.bench_page(code).progress.finished >= {"warm"}
+    assert waits_store.passed_of(job.id) == []
+
+
+def test_what_is_let_pass_stands_with_who_said_so_and_why(shop: Shop) -> None:
+    code = at_warming(shop)
+    heat.keep_heat(code, "warm", typed("50"), shop.bram, shop.tick())
+    with pytest.raises(Invalid, match="trained"):
+        # somebody who stands beside cannot be named into letting it pass
+        bench.do_step(code, "warm", "", "it lets go already", shop.people["ines"], shop.now)
+    done(shop, code, "it lets go already")
+    [passed] = waits_store.passed_of(shop.job(code).id)
+    assert (passed.what, passed.who, passed.reason) == (PassedKind.HEAT, "Bram", "it lets go already")
+    assert "51.3 °C, wanted is 55–60 °C" in said(passed.said)
+
+
+def test_only_a_manager_lets_pass_what_was_too_hot(shop: Shop) -> None:
+    code = at_warming(shop)
+    family = models()[HERON].procedure_family
+    people_store.save_skills(shop.manager.id, {family: Decimal(1)})
+    heat.keep_heat(code, "warm", typed("69.1"), shop.bram, shop.tick())
+    with pytest.raises(Invalid, match="only a manager"):
+        done(shop, code, "no time")
+    with pytest.raises(Invalid, match="write why"):
+        done(shop, code, by=shop.manager)
+    done(shop, code, "the sensor slipped onto the plate", by=shop.manager)
+    [passed] = waits_store.passed_of(shop.job(code).id)
+    assert passed.who == "Ines"
+
+
+def test_a_reading_near_the_cell_is_kept_and_has_its_own_ceiling(shop: Shop) -> None:
+    """W13: the pad at 70 °C, and 60 °C beside the cell."""
+    people_store.save_skills(shop.bram.id, {models()["quillon-flint"].procedure_family: Decimal(1)})
+    code = ready(shop, "quillon-flint")
+    heat.keep_heat(code, "pad", typed("66", edge=""), shop.bram, shop.tick())
+    heat.keep_heat(code, "pad", typed("45", edge="near the cell"), shop.bram, shop.tick(4))
+    heat.keep_heat(code, "pad", typed("68", edge=""), shop.bram, shop.now)
+    page = bench.bench_page(code)
+    edges = {edge.edge: edge for edge in page_of(shop, code).edges}
+    # a window has a width: 65 to 75, not “70, and 70 the most”
+    assert edges[""].judged.window == (65, 75)
+    assert page.progress.step
+    heat.keep_heat(code, "pad", typed("60", edge="near the cell"), shop.bram, shop.tick())
+    with pytest.raises(Invalid, match="near the cell was last read"):
+        bench.do_step(code, "pad", "", "it is only the cell", shop.bram, shop.now)
+    heat.keep_heat(code, "pad", typed("45", edge="near the cell"), shop.bram, shop.tick())
+    bench.do_step(code, "pad", "", "", shop.bram, shop.tick())
+
+
+def ready(shop: Shop, model_id: str) -> str:
+    """A job at its first heated step."""
+    code = shop.take_in(model_id)
+    best = next(one for one in matching.match_page(code).offers if may_choose(one.judged.fit))
+    matching.choose_offer(code, best.judged.offer.id, shop.counter, shop.tick(), agreed=True)
+    barcode = stock_store.barcodes([best.judged.offer.part_id])[best.judged.offer.part_id]
+    shop.receive(barcode)
+    stock.take_part(code, shop.counter, shop.tick())
+    shop.open(code)
+    while not (step := bench.bench_page(code).progress.step) or not step.heat:
+        shop.step(code)
+    return code
+
+
+def test_nothing_is_closed_beside_something_hot_and_every_page_is_told(shop: Shop) -> None:
+    code = at_warming(shop)
+    heat.switch_on(code, "warm", shop.bram, shop.tick())
+    shop.steps_until_proof(code)
+    shop.test(code)
+    with pytest.raises(Invalid, match="switch it off first"):
+        shop.step(code)
+    # a job that was closed by an older shop with one on goes nowhere either
+    facts = gather_facts(shop.job(code), models()[HERON])
+    assert facts.heat_on
+    with pytest.raises(MoveRefused, match="still switched on"):
+        check_move(replace(facts, stage=Stage.CLOSED, accessories_returned=True, paid=True), Move.HAND_BACK)
+    heat.switch_off(code, shop.bram, shop.tick())
+    while shop.job(code).stage is Stage.PROVED:
+        shop.step(code)
+    assert shop.job(code).stage is Stage.CLOSED
+    [source] = heat_store.sources_of(shop.job(code).id)
+    assert (source.what, source.on_by, source.off_by) == ("pad", "Bram", "Bram")
 
 
 # -- the contract of a thermometer, and the faults of the stand-in -------------------------------------------
@@ -194,27 +317,41 @@ def test_the_plate_is_set_to_what_the_step_wants_and_never_above_its_ceiling(
     assert page_of(shop, code).plate is None
     hands.choose_way(code, "heat", "plate", shop.bram, shop.now, always=False)
     assert page_of(shop, code).plate == PlateSays(c=22.0, wanted_c=None)
-    heat.set_plate(code, "warm", shop.bram, on=True)
+    heat.switch_on(code, "warm", shop.bram, shop.tick())
     plate.now += 600
     shown = page_of(shop, code).plate
     assert shown
     assert shown.wanted_c == 60
     assert shown.c == pytest.approx(60, abs=0.2)
-    heat.set_plate(code, "warm", shop.bram, on=False)
+    heat.switch_off(code, shop.bram, shop.tick())
     plate.now += 4_000
     cooled = page_of(shop, code).plate
     assert cooled
     assert cooled.wanted_c is None
     assert cooled.c == pytest.approx(22, abs=0.2)
-    with pytest.raises(Invalid, match="warmed on the plate"):
-        heat.set_plate(code, "cup", shop.bram, on=True)
+    with pytest.raises(Invalid, match="a step of this sheet that is warmed"):
+        heat.switch_on(code, "cup", shop.bram, shop.now)
     with pytest.raises(NotAllowed):
-        heat.set_plate(code, "warm", shop.counter, on=True)
+        heat.switch_on(code, "warm", shop.counter, shop.now)
+    # one plate holds one job
+    heat.switch_on(code, "warm", shop.bram, shop.tick())
+    other = at_warming(shop)
+    hands.choose_way(other, "heat", "plate", shop.bram, shop.now, always=False)
+    with pytest.raises(Invalid, match=f"in use for {code}"):
+        heat.switch_on(other, "warm", shop.bram, shop.now)
+    assert page_of(shop, other).plate_of == code
     plug(plate=SimulatedPlate(["away"]))
     with pytest.raises(Invalid, match="look at it"):
-        heat.set_plate(code, "warm", shop.bram, on=True)
+        heat.switch_off(code, shop.bram, shop.now)
     away = page_of(shop, code)
     assert (away.plate, away.plate_away) == (None, True)
+    # what does not answer stays on, until somebody was there
+    assert away.on_since
+    heat.switch_off(code, shop.bram, shop.tick(), by_hand=True)
+    assert page_of(shop, code).on_since is None
+    with pytest.raises(Invalid, match="look at it"):
+        heat.switch_on(other, "warm", shop.bram, shop.now)
+    assert page_of(shop, other).on_since is None
 
 
 PLATES: list[Callable[[], HotPlate]] = [SimulatedPlate]

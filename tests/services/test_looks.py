@@ -293,6 +293,9 @@ def test_w20_comes_out_of_its_clamp_before_it_is_looked_at(
     monkeypatch.setattr(looks, "cure_of", lambda *_: 45)
     monkeypatch.setattr(looks, "station_of", lambda _: "clamp")
     looks.look_at_sealed(code, works(), flush(), shop.bram, shop.tick())
+    # until the cure is over there is nothing to press, and every page says until when
+    [timer] = planning.open_lines(shop.now).timers
+    assert timer.code == code
     shop.now += timedelta(minutes=60)
     assert page_of(shop, code).clamped
     touch = {"touch": ("works", "")}
@@ -300,6 +303,7 @@ def test_w20_comes_out_of_its_clamp_before_it_is_looked_at(
         looks.look_at_sealed(code, touch, {}, shop.bram, shop.now)
     assert refused.value.field == "clamp"
     assert looks.look_at_sealed(code, touch, {"clamp": "yes"}, shop.bram, shop.now) == ()
+    assert planning.open_lines(shop.now).timers == ()
 
 
 def failing() -> dict[str, tuple[str, str]]:

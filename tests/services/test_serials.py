@@ -8,9 +8,10 @@ from collections.abc import Callable, Iterator
 from decimal import Decimal
 
 import pytest
-from builders import HERON, Shop, models, said
+from builders import HERON, Shop, models, said, told
 
 from sutura.core.bench.serials import Asked, Outcome, old_serial, what_now
+from sutura.core.bench.waits import PassedKind
 from sutura.core.errors import Invalid, MoveRefused, NotAllowed
 from sutura.core.matching.judging import may_choose
 from sutura.core.stock.pieces import Found
@@ -18,11 +19,13 @@ from sutura.devices import plug, plugged
 from sutura.devices.ports import Away, DisplayProgrammer, Silent
 from sutura.devices.simulated.programmer import FAULTS, NEW_SERIAL, OLD_SERIAL, SimulatedProgrammer
 from sutura.services import bench, matching, planning, serials, stock
-from sutura.store import bench as store
+from sutura.store import job as job_store
 from sutura.store import people as people_store
 from sutura.store import pieces as pieces_store
+from sutura.store import serials as store
 from sutura.store import stock as stock_store
 from sutura.store import suppliers as suppliers_store
+from sutura.store import waits as waits_store
 
 PAIRED = "quillon-ember-s"
 FRONTS = {models()[HERON].procedure_family: Decimal(1)}
@@ -36,10 +39,11 @@ def programmer() -> Iterator[None]:
     plug(programmer=before)
 
 
-def opened(shop: Shop) -> str:
-    """Work sample W08, opened: its display is paired."""
+def opened(shop: Shop, grade: str = "") -> str:
+    """Work sample W08, opened: its display is paired; with a new one of some grade, or the best there is."""
     code = shop.take_in(PAIRED)
-    best = next(one for one in matching.match_page(code).offers if may_choose(one.judged.fit))
+    offers = [one for one in matching.match_page(code).offers if may_choose(one.judged.fit)]
+    best = next(one for one in offers if not grade or one.judged.offer.grade == grade)
     matching.choose_offer(code, best.judged.offer.id, shop.counter, shop.tick(), agreed=True)
     barcode = stock_store.barcodes([best.judged.offer.part_id])[best.judged.offer.part_id]
     stock.receive(barcode, "1", "60.00", "", shop.manager, shop.tick(), supplier_id="pinder")
@@ -161,3 +165,46 @@ def test_the_stand_in_has_two_displays_and_its_faults_can_be_switched_on() -> No
     assert set(FAULTS) == {"away", "silent", "breaks", "forgets", "other"}
     with pytest.raises(ValueError, match="no such fault"):
         SimulatedProgrammer(["dusty"])
+
+
+def to_be_written(shop: Shop, grade: str) -> str:
+    """The same at the step where its serial is written."""
+    code = opened(shop, grade)
+    while (step := bench.bench_page(code).progress.step) and step.id != "write-serial":
+        shop.step(code)
+    return code
+
+
+def test_w08_an_original_answers_and_the_step_is_done_only_when_it_is_read_back(shop: Shop) -> None:
+    code = to_be_written(shop, "genuine new")
+    for reason in ("", "no time for that"):
+        with pytest.raises(Invalid, match="not written into this display yet"):
+            bench.do_step(code, "write-serial", "", reason, shop.bram, shop.now)
+    serials.write_new(code, shop.bram, shop.tick())
+    bench.do_step(code, "write-serial", "", "", shop.bram, shop.tick())
+    assert waits_store.passed_of(shop.job(code).id) == []
+
+
+def test_w08_an_aftermarket_display_stays_silent_and_a_manager_tells_the_customer(shop: Shop) -> None:
+    """No fault is switched on: the stand-in knows which piece it is clipped to."""
+    code = to_be_written(shop, "aftermarket")
+    before = sum(bad for bad, _ in suppliers_store.counts())
+    serials.write_new(code, shop.bram, shop.tick())
+    assert outcomes(shop, code)[-1] == "silent"
+    # it was bought as what it is: nobody is blamed
+    [held] = [one for one in stock_store.held_of(shop.job(code).id) if one.piece_id]
+    piece = pieces_store.load_piece(held.piece_id or 0)
+    assert piece
+    assert piece.found is not Found.LESS
+    assert sum(bad for bad, _ in suppliers_store.counts()) == before
+    history = [told(event) for event in job_store.events_page(shop.job(code).id)]
+    assert any("stayed silent" in line and held.label in line for line in history)
+    # the step is not done by a press, and by a manager only with a reason
+    with pytest.raises(Invalid, match="have a manager let it pass"):
+        bench.do_step(code, "write-serial", "", "it is aftermarket", shop.bram, shop.now)
+    people_store.save_skills(shop.manager.id, {models()[PAIRED].procedure_family: Decimal(1)})
+    with pytest.raises(Invalid, match="the customer reads it"):
+        bench.do_step(code, "write-serial", "", "", shop.manager, shop.now)
+    bench.do_step(code, "write-serial", "", "agreed: without automatic brightness", shop.manager, shop.tick())
+    [passed] = waits_store.passed_of(shop.job(code).id)
+    assert (passed.what, passed.who) == (PassedKind.SERIAL, "Ines")

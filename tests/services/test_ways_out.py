@@ -13,16 +13,19 @@ import pytest
 from builders import FEWER, HERON, PLAIN, SLATE, Shop, models, said, written
 
 from sutura.core.bench.progress import state_of
+from sutura.core.catalogue.model import Step
 from sutura.core.errors import Invalid, ManyInvalid, MoveRefused, NotAllowed, OutOfStock
 from sutura.core.job import OPEN_STAGES, EventKind, Round, Stage
 from sutura.core.matching.judging import may_choose
 from sutura.core.stock.levels import PartFate
 from sutura.formats.pieces import step_to_json
-from sutura.services import bench, catalogue, handover, matching, planning, stock
+from sutura.services import bench, catalogue, handover, matching, planning, stock, waits
 from sutura.services.job import job_page
 from sutura.store import bench as bench_store
+from sutura.store import offers as offers_store
 from sutura.store import people as people_store
 from sutura.store import stock as stock_store
+from sutura.store import waits as waits_store
 from sutura.store.database import raw
 from sutura.words.history import tell
 from sutura.words.speech import PLAIN as PLAINLY
@@ -310,8 +313,9 @@ def test_from_wherever_a_walk_ends_the_device_goes_home_whole_and_nothing_stays_
 def test_what_waits_by_the_clock_ends_with_its_round(shop: Shop) -> None:
     shop.receive("P-3001")
     code = shop.opened(SLATE)
-    while not planning.open_lines(shop.now).timers:
-        shop.step(code)
+    to_the_plate(shop, code)
+    waits.start_timer(code, "plate", shop.bram, shop.tick())
+    assert planning.open_lines(shop.now).timers
     give_up(shop, code)
     assert planning.open_lines(shop.now).timers == ()
 
@@ -341,10 +345,15 @@ def test_a_display_that_fails_while_its_glass_is_split_goes_on_with_the_whole_fr
     fates = {part.part_id: PartFate.BROKEN.value for part in bench.bench_page(code).held}
     bench.change_part(code, fates, "the display died in the splitting", shop.bram, shop.tick())
     choose("front assembly")
+    # before it is opened the page knows where it lies: nothing to split with, no new glass, no plate
+    ahead = bench.bench_page(code)
+    assert ahead.job.stage is Stage.PART_IN_HAND
+    assert "split" not in {step.id for step in ahead.progress.steps}
+    assert not {"splitting wire", "hot plate", "clear adhesive"} & set(ahead.laid_out.tools)
     bench.open_job(code, shop.bram, shop.tick())
     page = bench.bench_page(code)
     left = [step.id for step in page.progress.steps]
-    assert left[0] == "rim-clean"
+    assert left[:2] == ["compare-part", "rim-clean"]
     assert not {"backup", "back-off", "battery-off", "split", "glass-on"} & set(left)
     assert page.tray == out
     while not page.progress.at_proof:
@@ -398,47 +407,102 @@ def test_a_device_left_on_the_plate_stands_on_every_list_until_somebody_sees_to_
     shop.receive("P-3001")
     code = shop.opened(SLATE)
     assert planning.open_lines(shop.now).timers == ()
-    waits = 0
-    while not waits:
-        step = bench.bench_page(code).progress.step
-        assert step
-        waits = step.wait_minutes
-        shop.step(code)
+    to_the_plate(shop, code)
+    waits.start_timer(code, "plate", shop.bram, shop.tick())
+    with pytest.raises(Invalid, match="runs already, started by Bram"):
+        waits.start_timer(code, "plate", shop.bram, shop.now)
     [timer] = planning.open_lines(shop.now).timers
     assert (timer.code, timer.over) == (code, False)
     assert timer.until - shop.now <= timedelta(minutes=20)
     # nobody can see to what is not over yet
-    bench.see_to_it(code, shop.bram, shop.now)
+    waits.acknowledge(code, shop.bram, shop.now)
     assert planning.open_lines(shop.now).timers
     late = timer.until + timedelta(minutes=3)
     [over] = planning.open_lines(late).timers
     assert over.over
     assert planning.next_page(late, today=(late, late), only_for=None, page=1).timers == [over]
     with pytest.raises(NotAllowed):
-        bench.see_to_it(code, shop.counter, late)
-    bench.see_to_it(code, shop.bram, late)
-    assert planning.open_lines(late).timers == ()
-    # and the next step ends it as well
-    bench_store.set_timer(shop.job(code).id, late)
+        waits.acknowledge(code, shop.counter, late)
+    # who sees to it is called again while it still lies there
+    waits.acknowledge(code, shop.bram, late)
+    [again] = planning.open_lines(late).timers
+    assert (again.over, again.until) == (False, late + waits.CALLED_AGAIN)
+    # only taking it off ends it
     shop.now = late
-    shop.step(code)
+    shop.read_heat(code, plate_step(code))
+    bench.do_step(code, "plate", "", "", shop.bram, shop.tick())
     assert planning.open_lines(late).timers == ()
+    [wait] = waits_store.waits_of(shop.job(code).id)
+    assert (wait.started_by, wait.ended_by, wait.early) == ("Bram", "Bram", "")
 
 
-def test_a_step_after_a_wait_is_recorded_when_it_is_over_or_with_a_reason(shop: Shop) -> None:
+def to_the_plate(shop: Shop, code: str) -> None:
+    while plate_step(code).id != "plate":
+        shop.step(code)
+
+
+def plate_step(code: str) -> Step:
+    step = bench.bench_page(code).progress.step
+    assert step
+    return step
+
+
+def test_a_wait_ends_when_its_time_is_over_or_with_a_reason_that_stays(shop: Shop) -> None:
     """Work sample W16: twenty minutes on the plate, by the server's clock."""
     shop.receive("P-3001")
     code = shop.opened(SLATE)
-    while bench.bench_page(code).waits_until is None:
+    to_the_plate(shop, code)
+    shop.read_heat(code, plate_step(code))
+    with pytest.raises(Invalid, match="its timer was not started"):
+        bench.do_step(code, "plate", "", "", shop.bram, shop.now)
+    waits.start_timer(code, "plate", shop.bram, shop.tick())
+    with pytest.raises(Invalid, match="19 min left of its wait – wait, or write why"):
+        bench.do_step(code, "plate", "", "", shop.bram, shop.tick())
+    bench.do_step(code, "plate", "", "it let go already", shop.bram, shop.tick())
+    [wait] = waits_store.waits_of(shop.job(code).id)
+    assert (wait.early, wait.waited) == ("it let go already", 2)
+    [passed] = waits_store.passed_of(shop.job(code).id)
+    assert said(passed.said) == "waited 2 of 20 min"
+    told = [tell(event, PLAINLY) for event in job_page(code, shop.now).events]
+    assert any("Timer started, 20 min" in line for line in told)
+
+
+def test_no_other_step_is_done_while_the_device_lies_on_its_plate(shop: Shop) -> None:
+    shop.receive("P-3001")
+    code = shop.opened(SLATE)
+    to_the_plate(shop, code)
+    waits.start_timer(code, "plate", shop.bram, shop.tick())
+    others = [step.id for step in bench.bench_page(code).others]
+    for other in others:
+        with pytest.raises(Invalid, match="take it off first"):
+            bench.do_step(code, other, "", "", shop.bram, shop.now)
+    with pytest.raises(Invalid, match="a step of this sheet that waits"):
+        waits.start_timer(code, "fold", shop.bram, shop.now)
+
+
+def test_a_cure_is_never_skipped_by_a_press(shop: Shop) -> None:
+    """Work sample W20: six minutes to skin, forty-five before it is trimmed, a day in all."""
+    watch = "osmere-dial-42"
+    people_store.save_skills(shop.bram.id, {models()[watch].procedure_family: Decimal(1)})
+    code = shop.take_in(watch)
+    shop.choose(code)
+    chosen = offers_store.load_offers([shop.job(code).chosen.offer_id or 0])[0]
+    shop.receive(stock_store.barcodes([chosen.part_id])[chosen.part_id])
+    stock.take_part(code, shop.counter, shop.tick())
+    shop.open(code)
+    shop.steps_until_proof(code)
+    shop.test(code)
+    while plate_step(code).id != "glue":
         shop.step(code)
-    page = bench.bench_page(code)
-    assert page.progress.step
-    assert page.waits_until
-    early = (code, page.progress.step.id, "", "", shop.bram)
-    with pytest.raises(Invalid, match="wait 19 min more, or write why"):
-        bench.do_step(*early, shop.tick())
-    bench.do_step(*early[:3], "the timer was on", shop.bram, shop.tick())
-    assert bench.bench_page(code).progress.done == page.progress.done + 1
+    for reason in ("", "it is dry already"):
+        for by in (shop.bram, shop.manager):
+            with pytest.raises(Invalid, match=r"never shortened|trained"):
+                bench.do_step(code, "glue", "", reason, by, shop.now)
+    waits.start_timer(code, "glue", shop.bram, shop.now)
+    with pytest.raises(Invalid, match="1 min left of its wait"):
+        bench.do_step(code, "glue", "", "it is dry", shop.bram, shop.tick(5))
+    bench.do_step(code, "glue", "", "", shop.bram, shop.tick(1))
+    assert "glue" in bench.bench_page(code).progress.finished
 
 
 def test_somebody_who_is_not_trained_names_who_stands_beside_them(shop: Shop) -> None:
@@ -462,16 +526,22 @@ def test_somebody_who_is_not_trained_names_who_stands_beside_them(shop: Shop) ->
 def test_steps_shown_together_are_recorded_each_by_itself(shop: Shop) -> None:
     shop.receive("P-1001")
     code = shop.opened()
-    first, second = (step.id for step in bench.bench_page(code).together)
+    while len(bench.bench_page(code).together) == 1:
+        shop.step(code)
+    before = len(bench.bench_page(code).done)
+    # connectors of one kind at one place, and nothing else
+    first, second, third = (step.id for step in bench.bench_page(code).together)
+    assert (first, second, third) == ("display-off", "touch-off", "sensor-off")
     for wrong in ([second, first], [first, "bottom-out"], [first, second, "bottom-out"], []):
         with pytest.raises(Invalid):
             bench.do_steps(code, wrong, "", "", shop.bram, shop.now)
-    assert not bench.bench_page(code).done
+    assert len(bench.bench_page(code).done) == before
     bench.do_steps(code, [first, second], "", "", shop.bram, shop.tick())
     page = bench.bench_page(code)
-    assert [record.step for record in page.done] == [first, second]
-    # the same two sent once more, or one of them by somebody who saw the page before
+    assert [record.step for record in page.done[before:]] == [first, second]
+    # the same two sent once more, or one of them by somebody who saw the page before: who was it, and when
     for late in ([first, second], [second]):
-        with pytest.raises(Invalid, match="next step"):
+        with pytest.raises(Invalid, match=r"next step|done already by Bram") as refused:
             bench.do_steps(code, late, "", "", shop.bram, shop.tick())
-    assert len(bench.bench_page(code).done) == 2
+        assert "-off" not in said(refused.value.said)
+    assert len(bench.bench_page(code).done) == before + 2

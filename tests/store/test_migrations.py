@@ -47,6 +47,7 @@ FROZEN = {
     "0024_answered.py": "fa434aeab37ba4e19c4e57792649166581017e0411defaf4f1fe029a52b54129",
     "0025_plan.py": "446b3234039edd07c69f7963a9e416ab90b735b8be905bae5ab8643e69873003",
     "0031_words.py": "16bac3f261610dba41e2b416750c047dca179daf771a39d7ad12ae717b6dee8c",
+    "0033_binding_bench.py": "82c5f849d1f5f9c5c39ff6e21bb3f237146febbc3a1effe641d0e4f2cb25fb25",
     "0032_returned.py": "1ad59dbfc284b3497e660671ebd5429ec3cb4123b20ba24c3ad6b8a3a5abcf7d",
     "0027_device_tests.py": "19226dc1422007c96d5c531366e6cad292b62d24385972c94a1f92bbccbf30d0",
     "0030_told.py": "6c75ae5888327b37df6ea04804313f19fe21c7f6bfd1deb5144ef25e7548cdbd",
@@ -86,6 +87,9 @@ SQL_INDEXES = frozenset(
         "consumable_move_used_once",
         "old_screen_kept",
         "job_waits_until",
+        "bench_wait_runs",
+        "heat_source_plate",
+        "heat_source_on",
         "piece_here",
         "piece_less",
         "piece_move_id",
@@ -120,6 +124,7 @@ APPEND_ONLY = (
     "sealed_look",
     "proof_override",
     "let_go",
+    "limit_passed",
     "comeback",
     "comeback_cause",
     "warranty_terms",
@@ -198,6 +203,11 @@ def test_what_happened_is_append_only(shop: Shop) -> None:
     DATABASE.execute_sql(
         "insert into bench_screw (job_id, attempt, step, place, done, person_id, at) select min(id), 1, "
         "'bottom-out', 1, true, %s, now() from job",
+        (shop.manager.id,),
+    )
+    DATABASE.execute_sql(
+        "insert into limit_passed (job_id, attempt, step, what, said, reason, person_id, at) "
+        "select min(id), 1, 'warm', 'heat', '{}', 'why', %s, now() from job",
         (shop.manager.id,),
     )
     DATABASE.execute_sql(
@@ -359,6 +369,7 @@ def test_a_shop_of_the_first_release_keeps_its_models_and_jobs(cluster: Cluster,
             "0030_told",
             "0031_words",
             "0032_returned",
+            "0033_binding_bench",
         ]
         with connection():
             moves = raw(

@@ -36,10 +36,10 @@ BUDGETS = {
     # single pieces, and who sells parts
     "/shelf/P-2001": 16,
     # one of each of these for the sheet that a job keeps
-    "/jobs/{code}": 15,
+    "/jobs/{code}": 19,
     # one of it for what all suppliers show
     "/jobs/{code}/match": 12,
-    "/jobs/{code}/bench": 10,
+    "/jobs/{code}/bench": 11,
     # one need; each further one adds three
     "/jobs/{code}/routes": 17,
     # what the device says of itself, dust, looks when sealed, and the shop's wish for a second look
@@ -52,7 +52,7 @@ BUDGETS = {
     # who looked at a customer is kept
     "/customers/{customer}": 5,
     # one for each table in which something of a customer can stand
-    "/customers/{customer}/export.json": 26,
+    "/customers/{customer}/export.json": 28,
     # the last plan is read for what can be promised
     "/counter/{draft}": 19,
     "/scan?q=HF-70-R9": 6,

@@ -150,7 +150,7 @@ def test_a_model_is_edited_in_the_browser_by_the_same_rules(desks: Sit) -> None:
     assert bram.answer.url.path == "/catalogue/quillon-sorrel"
     assert "edited" in bram.page
     model = catalogue.find_model("quillon-sorrel")
-    assert (model.minutes, model.steps[0].text) == (66, "Cards out first.")
+    assert (model.minutes, model.acts[0].work.text) == (66, "Cards out first.")
 
 
 def test_rows_are_added_and_taken_out_without_losing_what_was_typed(desks: Sit) -> None:

@@ -54,6 +54,7 @@ def test_a_device_goes_from_counter_to_receipt_by_forms_alone(desks: Sit, floor:
     bram.post(f"/jobs/{code}/bench/open")
     while f"/jobs/{code}/proof" not in bram.page:
         expected = re.search(r"the sheet says (\d+)", bram.page)
+        floor.held_by_now(code)
         bram.post(
             f"/jobs/{code}/bench/step", step=bram.hidden("step"), counted=expected[1] if expected else ""
         )
@@ -64,6 +65,7 @@ def test_a_device_goes_from_counter_to_receipt_by_forms_alone(desks: Sit, floor:
     bram.get(f"/jobs/{code}/bench")
     while job_store.load_job(code).stage is Stage.PROVED:
         expected = re.search(r"the sheet says (\d+)", bram.page)
+        floor.held_by_now(code)
         bram.post(
             f"/jobs/{code}/bench/step", step=bram.hidden("step"), counted=expected[1] if expected else ""
         )
@@ -280,7 +282,8 @@ def test_two_at_the_same_step_do_not_skip_one(desks: Sit, floor: Shop) -> None:
     assert bram.post(f"/jobs/{code}/bench/step", step=step).status_code == 200
     ines.post(f"/jobs/{code}/bench/step", step=step)
     assert ines.answer.status_code == 422
-    assert "the next step is" in ines.page
+    # who was it, and when: told to the second one
+    assert "done already by Bram" in ines.page
 
 
 def test_the_loser_of_the_last_part_is_told_which_job_has_it(desks: Sit, floor: Shop) -> None:

@@ -162,6 +162,7 @@ CUSTOMERS = (
     "job/ticket.html",
     "quoting/customer.html",
     "handover/receipt.html",
+    "handover/returned.html",
     "handover/paper.html",
     "handover/status.html",
 )
@@ -195,6 +196,13 @@ SAID = (
     "proof.new-screen-",
     "partless.reseat",
     "partless.serial",
+    "waits.was-shortened",
+    "heat.not-read-yet",
+    "heat.below-its-window",
+    "heat.not-long-enough",
+    "heat.over-its-ceiling",
+    "serial.not-read-yet",
+    "serial.not-written",
 )
 # why part of a repair has to be agreed to, and what a ticket calls a mark and a way: facts of these modules
 # that are no sentences of customers

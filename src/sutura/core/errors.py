@@ -2,6 +2,7 @@
 
     Refusal                    the shop asked for something that cannot be done
     ├── Invalid                one value is wrong: where, what it was, what would do
+    │   └── StepNotHeld        a step has not held what it asks for: its heat, its wait, its serial
     ├── ManyInvalid            every wrong value of one form or file
     ├── NotAllowed             this person's role may not do it
     ├── NotFound               nothing has that code, number or name
@@ -53,6 +54,17 @@ class Invalid(Refusal):
         if not field or not self.field:
             return Invalid(field or self.field, self.refused, self.accepts)
         return Invalid(f"{field}.{self.field}", self.refused, self.accepts)
+
+
+class StepNotHeld(Invalid):
+    """A step of the bench has not held what it asks for: `said` is what is missing, `accepts` what to do."""
+
+    def __init__(self, field: str, said: Say, accepts: Say) -> None:
+        self.field, self.refused, self.accepts, self.missing = field, "", accepts, said
+        Refusal.__init__(self, fact("refused.not-held", missing=said, accepts=accepts))
+
+    def under(self, field: str) -> Invalid:
+        return StepNotHeld(f"{field}.{self.field}".strip("."), self.missing, self.accepts)
 
 
 class ManyInvalid(Refusal):

@@ -91,6 +91,8 @@ class JobFacts:
     accessories_returned: bool = False
     paid: bool = False
     reason_given: bool = False
+    # a plate, gun or pad that was switched on for it is not off yet
+    heat_on: bool = False
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -123,6 +125,7 @@ OPENED_UP = _guard("opened-up", "the device is not open", lambda f: f.device_ope
 GIVEN_UP = _guard("given-up", "nobody gave the repair up", lambda f: f.given_up)
 RETURNED = _guard("accessories", "accessories are not handed back", lambda f: f.accessories_returned)
 PAID = _guard("paid", "the price is not paid", lambda f: f.paid)
+COLD = _guard("cold", "something hot is still switched on for it", lambda f: not f.heat_on)
 REASON = _guard("reason", "no reason is written", lambda f: f.reason_given)
 
 
@@ -156,14 +159,14 @@ WAYS: tuple[Way, ...] = (
         move=Move.CLOSE_UNREPAIRED,
         start=Stage.OPENED,
         end=Stage.DECLINED,
-        guards=(GIVEN_UP, ALL_STEPS, COUNTS),
+        guards=(GIVEN_UP, ALL_STEPS, COUNTS, COLD),
     ),
-    Way(move=Move.CLOSE, start=Stage.PROVED, end=Stage.CLOSED, guards=(ALL_STEPS, COUNTS)),
-    Way(move=Move.HAND_BACK, start=Stage.CLOSED, end=Stage.HANDED_BACK, guards=(RETURNED, PAID)),
+    Way(move=Move.CLOSE, start=Stage.PROVED, end=Stage.CLOSED, guards=(ALL_STEPS, COUNTS, COLD)),
+    Way(move=Move.HAND_BACK, start=Stage.CLOSED, end=Stage.HANDED_BACK, guards=(RETURNED, PAID, COLD)),
     Way(move=Move.DECLINE, start=Stage.IDENTIFIED, end=Stage.DECLINED, guards=(REASON,)),
     Way(move=Move.DECLINE, start=Stage.QUOTED, end=Stage.DECLINED, guards=(REASON, SHUT)),
     Way(move=Move.DECLINE, start=Stage.PART_IN_HAND, end=Stage.DECLINED, guards=(REASON, SHUT)),
-    Way(move=Move.RETURN, start=Stage.DECLINED, end=Stage.RETURNED, guards=(RETURNED,)),
+    Way(move=Move.RETURN, start=Stage.DECLINED, end=Stage.RETURNED, guards=(RETURNED, COLD)),
 )
 
 
@@ -259,6 +262,8 @@ class Round(StrEnum):
     NEW_PART = "new_part"
     CLOSING_UP = "closing_up"
     FOR_THE_NIGHT = "for_the_night"
+    # reseating did not help: nothing is done to it until another part, or its end, is decided
+    SUSPECTED = "suspected"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -338,8 +343,11 @@ class EventKind(StrEnum):
     STEP = "step"
     SEEN = "seen"
     NEW_SHEET = "new_sheet"
+    PUT_ON = "put_on"
+    SERIAL = "serial"
     NO_PART_NEEDED = "no_part_needed"
     OFFERED = "offered"
+    WEIGHED = "weighed"
     ANSWERED = "answered"
     # of shops before 0.12: a quote is told like everything else now
     SENT = "sent"
@@ -354,6 +362,7 @@ class EventKind(StrEnum):
     NOTED = "noted"
     PROVED = "proved"
     PROOF_FAILED = "proof_failed"
+    TESTED_UNREPAIRED = "tested_unrepaired"
     PART_CHANGED = "part_changed"
     REOPENED = "reopened"
     GIVEN_UP = "given_up"

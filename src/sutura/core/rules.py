@@ -4,7 +4,9 @@ from __future__ import annotations
 
 from sutura.core import job, people, shop
 from sutura.core.bench import (
+    cautioning,
     compiling,
+    generated,
     heat,
     owntimes,
     partless,
@@ -15,6 +17,7 @@ from sutura.core.bench import (
     serials,
     stations,
     times,
+    waits,
 )
 from sutura.core.catalogue import rules as catalogue
 from sutura.core.handover import comebacks, giving, invoicing, ledger, telling, tills, warranties
@@ -96,7 +99,10 @@ ALL: tuple[Rule, ...] = tuple(
         owntimes,
         catalogue,
         progress,
+        cautioning,
         compiling,
+        generated,
+        waits,
         schools,
         screws,
         heat,

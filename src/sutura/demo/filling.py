@@ -24,6 +24,7 @@ from sutura.core.stock.orders import OrderState
 from sutura.core.values import Person, Role
 from sutura.demo import hours
 from sutura.demo.comebacks import come_back
+from sutura.demo.holding import hold
 from sutura.demo.money import count_till, set_up
 from sutura.demo.shop import (
     ADDRESS,
@@ -275,10 +276,10 @@ class _Story:
     def _live(self) -> None:
         self._take_in()
         if self.job.stage in (Stage.DECLINED, Stage.RETURNED) and self.job.befell != "given_up":
-            self._pass(3)
+            self.pass_time(3)
             handover.decline(self.code, "too dear for its age", self.staff["pell"], self.at)
             if self.job.stage is Stage.RETURNED:
-                self._pass(20)
+                self.pass_time(20)
                 self._return()
             return
         if self.job.befell in ("given_up", "other_part"):
@@ -325,14 +326,18 @@ class _Story:
         if self.job.stage is not Stage.RETURNED:
             return
         while job_store.load_job(self.code).stage is Stage.OPENED:
-            self._step()
-        self._pass(30)
+            if bench.bench_page(self.code).progress.at_proof:
+                # what still works, before it is closed up
+                self._test({})
+            else:
+                self._step()
+        self.pass_time(30)
         self._return()
 
     def _way_back(self) -> str:
         return f"PB {self.chance.randrange(10**8, 10**9)}" if self.job.channel == "mail" else ""
 
-    def _pass(self, minutes: float) -> None:
+    def pass_time(self, minutes: float) -> None:
         """Let time pass while the shop is open, never beyond now."""
         self.at = min(hours.later(self.at, minutes, self.zone), self.now)
 
@@ -419,7 +424,7 @@ class _Story:
         return answers
 
     def _quote(self) -> None:
-        self._pass(6)
+        self.pass_time(6)
         offers = [one for one in matching.match_page(self.code).offers if may_choose(one.judged.fit)]
         # what is to wait for its part waits for one that is not here
         waits = self.job.stage is Stage.QUOTED and self.job.befell == "promised_anew"
@@ -434,7 +439,7 @@ class _Story:
             agreed=True,
         )
         if waits:
-            self._pass(30)
+            self.pass_time(30)
             late = hours.later(self.now, 3 * 9 * 60, self.zone)
             typed = f"{late.astimezone(self.zone):%Y-%m-%dT%H:%M}"
             planning.change_promise(
@@ -442,11 +447,11 @@ class _Story:
             )
 
     def _take_part(self) -> None:
-        self._pass(2)
+        self.pass_time(2)
         self._receive_what_is_missing()
         stock.take_part(self.code, self.staff["pell"], self.at)
         if self.job.technician or self.past or self.job.befell:
-            planning.assign(self.code, self._technician.id, self.staff["ines"], self.at)
+            planning.assign(self.code, self.technician.id, self.staff["ines"], self.at)
 
     def _receive_what_is_missing(self) -> None:
         """What a finished job was repaired with was delivered in time."""
@@ -457,14 +462,14 @@ class _Story:
                 _deliver(barcode, 1, offer.price_minor, self.staff["ines"], self.at)
 
     def _open(self) -> None:
-        self._pass(5)
-        bench.open_job(self.code, self._technician, self.at)
+        self.pass_time(5)
+        bench.open_job(self.code, self.technician, self.at)
         if self.job.fail_once:
             self._steps_until_proof()
             self._test({"touch": ("faulty", "dead strip along the right edge")})
 
     @property
-    def _technician(self) -> Person:
+    def technician(self) -> Person:
         """Whose job it is: as told, or the first who is trained for it."""
         if self.job.technician:
             return self.staff[self.job.technician]
@@ -479,27 +484,27 @@ class _Story:
         """What happens to some jobs on the bench."""
         why = "a dead strip along the left edge"
         held = {part.part_id: PartFate.DEFECTIVE.value for part in bench.bench_page(self.code).held}
-        self._pass(5)
+        self.pass_time(5)
         if self.job.befell == "other_part":
             self._steps_until_proof()
-            bench.change_part(self.code, held, why, self._technician, self.at)
+            bench.change_part(self.code, held, why, self.technician, self.at)
             if self.job.stage is Stage.QUOTED:
                 return
             self._receive_what_is_missing()
             stock.take_part(self.code, self.staff["pell"], self.at)
-            bench.open_job(self.code, self._technician, self.at)
+            bench.open_job(self.code, self.technician, self.at)
         elif self.job.befell == "given_up":
             for _ in range(self.job.steps or 6):
                 self._step()
             fates = dict.fromkeys(held, PartFate.GOOD.value)
-            bench.give_up(self.code, fates, "the board was wet: no screen helps", self._technician, self.at)
+            bench.give_up(self.code, fates, "the board was wet: no screen helps", self.technician, self.at)
 
     def _closed_for_the_night(self) -> None:
         """It was late: the shortest way back to a closed device, with a note for whoever goes on."""
         step = bench.bench_page(self.code).progress.step
         says = "One clip at the bottom is brittle: start at the left."
-        hands.keep_note(self.code, step.id if step else "", says, b"", self._technician, self.at)
-        hands.close_for_the_night(self.code, self._technician, self.at)
+        hands.keep_note(self.code, step.id if step else "", says, b"", self.technician, self.at)
+        hands.close_for_the_night(self.code, self.technician, self.at)
         while bench.bench_page(self.code).progress.step:
             self._step()
 
@@ -509,17 +514,15 @@ class _Story:
         step = page.progress.step
         if step is None:
             raise RuntimeError(f"{self.code}: no step left")
-        self._pass(
+        self.pass_time(
             max(
                 1.0,
                 page.job.bench.expected_minutes / len(page.progress.steps) * self.chance.uniform(0.6, 1.3),
             )
         )
         counted = "" if page.progress.expected is None else str(page.progress.expected)
-        if page.waits_until and self.at < page.waits_until:
-            self._pass((page.waits_until - self.at).total_seconds() / 60)
-        early = "the timer was on" if page.waits_until and self.at < page.waits_until else ""
-        return bench.do_step(self.code, step.id, counted, early, self._technician, self.at)
+        why = hold(self, step)
+        return bench.do_step(self.code, step.id, counted, why, self.technician, self.at)
 
     def _steps_until_proof(self) -> None:
         at_proof = bench.bench_page(self.code).progress.at_proof
@@ -537,8 +540,8 @@ class _Story:
         answers = self._baseline()
         if not self.job.sound:
             answers = {function.id: ("works", "") for function in self.model.functions}
-        self._pass(4)
-        proof.record_proof(self.code, {**answers, **wrong}, self._technician, self.at)
+        self.pass_time(4)
+        proof.record_proof(self.code, {**answers, **wrong}, self.technician, self.at)
 
     def _prove(self) -> None:
         self._steps_until_proof()
@@ -546,7 +549,7 @@ class _Story:
 
     def _close(self) -> None:
         if self.job.befell == "reopened":
-            bench.reopen(self.code, "the earpiece crackles", self._technician, self.at)
+            bench.reopen(self.code, "the earpiece crackles", self.technician, self.at)
             self._prove()
         left = bench.bench_page(self.code).progress.step
         while left is not None:
@@ -566,16 +569,16 @@ class _Story:
                 if not page.sealed_until or page.sealed_until <= self.at or Look.AFTER_CURE not in page.looks:
                     return
                 before = self.at
-                self._pass(60)
+                self.pass_time(60)
                 if self.at > before:
                     continue
                 return
             answers = {one.id: ("works", "") for one in page.functions}
-            looks.look_at_sealed(self.code, answers, FLUSH, self._technician, self.at)
+            looks.look_at_sealed(self.code, answers, FLUSH, self.technician, self.at)
 
     def _hand_back(self) -> None:
         self._look_at_sealed()
-        self._pass(90)
+        self.pass_time(90)
         count_till(self.staff["pell"], self.at)
         price = job_store.load_job(self.code).chosen.price_minor or 0
         handover.hand_back(

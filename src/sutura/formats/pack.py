@@ -394,7 +394,10 @@ def _connector(raw: Mapping[str, Any]) -> Connector:
 
 
 def _screws(raw: Mapping[str, Any]) -> ScrewGroup:
-    return ScrewGroup(**{**raw, "bits": tuple(raw["bits"]), "at": tuple(Point(**p) for p in raw["at"])})
+    places = tuple(Point(**place) for place in raw["at"])
+    return ScrewGroup(
+        **{**raw, "bits": tuple(raw["bits"]), "at": places, "lengths_mm": tuple(raw.get("lengths_mm", ()))}
+    )
 
 
 def _part(raw: Mapping[str, Any]) -> PackPart:

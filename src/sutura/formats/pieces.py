@@ -54,6 +54,8 @@ def act_from_json(raw: Mapping[str, Any]) -> Act:
         moves=raw.get("moves", ""),
         second_look=raw.get("second_look", False),
         own_seal=raw.get("own_seal", False),
+        when_boxed=raw.get("when_boxed", ""),
+        unless_boxed=raw.get("unless_boxed", ""),
         **placed,
     )
 
@@ -96,6 +98,7 @@ def step_from_json(raw: Mapping[str, Any]) -> Step:
         goes=Goes(raw.get("goes", "")),
         looks=raw.get("looks", ""),
         minutes=raw.get("minutes", 0.0),
+        moves=raw.get("moves", ""),
     )
 
 

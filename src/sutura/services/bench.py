@@ -4,20 +4,21 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
-from datetime import datetime, timedelta
+from datetime import datetime
 
+from sutura.core.bench import cautioning
 from sutura.core.bench import progress as rules
-from sutura.core.bench import serials as serial_rules
 from sutura.core.bench.chart import Paper, chart, letters
 from sutura.core.bench.done import Done, in_hands
 from sutura.core.bench.progress import Progress
 from sutura.core.bench.rework import Path
 from sutura.core.bench.schools import Choice
 from sutura.core.bench.telling import LaidOut, StillIn, TrayField, laid_out, lies_there, still_in
+from sutura.core.bench.waits import Wait, WaitKind, kind_of, running
 from sutura.core.bench.where import Where, where
 from sutura.core.catalogue.model import Model, Phase, Route, Step
 from sutura.core.errors import Invalid, MoveRefused, NotFound
-from sutura.core.facts import Say, fact
+from sutura.core.facts import Say, fact, to_json
 from sutura.core.intake.damage import DamageReading, read_damage
 from sutura.core.job import (
     NO_PART,
@@ -41,8 +42,19 @@ from sutura.core.stock.pieces import Film
 from sutura.core.typed import Problems, read_choice, read_text
 from sutura.core.values import Person
 from sutura.formats.charts import chart_pdf
-from sutura.services import consumables, hands, planning, returns, schools
-from sutura.services.job import gather_facts, keep_new_sheet, keep_sheet, kept_sheet, move, note, progress_of
+from sutura.services import consumables, hands, planning, returns, schools, serials, waits
+from sutura.services.job import (
+    anew_left,
+    gather_facts,
+    keep_new_sheet,
+    keep_sheet,
+    kept_sheet,
+    move,
+    next_round,
+    note,
+    progress_of,
+    with_left,
+)
 from sutura.services.marks import marks_of
 from sutura.services.matching import learn
 from sutura.services.routes import keep_try
@@ -53,29 +65,8 @@ from sutura.store import offers as offers_store
 from sutura.store import pieces as pieces_store
 from sutura.store import stock as stock_store
 from sutura.store import suppliers as suppliers_store
+from sutura.store import waits as waits_store
 from sutura.store.database import reading, writing
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class SerialPage:
-    """How far moving the display's serial is: what it means now, and the old one's, empty = not read."""
-
-    says: Say
-    last: str
-    old: str
-
-
-def _serial(job: JobRecord, step: Step | None) -> SerialPage | None:
-    """Of use at a step with the programmer."""
-    if not serial_rules.needs_programmer(step):
-        return None
-    asked = store.serials_of(job.id)
-    return SerialPage(
-        says=serial_rules.what_now(asked),
-        last=asked[-1].outcome.value if asked else "",
-        # what was read at the counter counts where the old display answers no more
-        old=serial_rules.old_serial(asked) or str(job.arrival.how.get("display_serial", "")),
-    )
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -91,8 +82,11 @@ class BenchPage:
     following: Step | None
     route: Route
     held: list[stock_store.Held]
-    # until when the step before this one waits
-    waits_until: datetime | None
+    # the wait of the step to do now, while it runs; what kind of wait it is, None where it waits for nothing
+    wait: Wait | None
+    wait_kind: WaitKind | None
+    # a wait of another step that still runs: the device lies there
+    lies_at: Wait | None
     # who may stand beside somebody who is not trained for this work
     trained: list[TechnicianChoice]
     # whether the one who works is trained for it, and else who stood beside them last
@@ -108,7 +102,7 @@ class BenchPage:
     # what is laid out before the first step, and what it uses up
     laid_out: LaidOut
     uses: tuple[Use, ...]
-    serial: SerialPage | None
+    serial: serials.SerialPage | None
     # who else recorded a step not long ago, and when: it may still be in their hands
     in_hands: Done | None
     # whether the catalogue has another sheet by now than the one this job keeps
@@ -150,13 +144,16 @@ def bench_page(
             dict.fromkeys(
                 caution
                 for step in together
-                for caution in rules.cautions_at(
+                for caution in cautioning.cautions_at(
                     step, damage.cautions, first_of_phase=first and step is progress.step
                 )
             )
         )
     trained = planning.trained_for(model)
     fields = hands.tray_of(job, model, progress)
+    known_waits = waits_store.waits_of(job.id)
+    runs = [wait for wait in known_waits if not wait.ended_at and wait.attempt == job.bench.attempt]
+    step_id = progress.step.id if progress.step else ""
     return BenchPage(
         job=job,
         model=model,
@@ -168,7 +165,9 @@ def bench_page(
         following=following,
         route=model.way(job.chosen.route),
         held=stock_store.held_of(job.id),
-        waits_until=rules.waits_until(kept.model, done) if progress.step else None,
+        wait=running(known_waits, job.bench.attempt, step_id),
+        wait_kind=kind_of(progress.step) if progress.step and progress.step.wait_minutes else None,
+        lies_at=next((wait for wait in runs if wait.step != step_id), None),
         trained=trained,
         alone=by is not None and by.id in {choice.person_id for choice in trained},
         beside=store.last_supervisor(job.id, by.id) if by else None,
@@ -179,7 +178,7 @@ def bench_page(
         laid_out=laid_out(model, progress.steps),
         uses=uses_of(model.face, model.seal),
         in_hands=in_hands(done, by.id, now) if by and now else None,
-        serial=_serial(job, progress.step) if job.stage in (Stage.OPENED, Stage.PROVED) else None,
+        serial=serials.serial_page(job, progress.step) if job.stage in (Stage.OPENED, Stage.PROVED) else None,
         is_older=bool(kept.steps) and kept.version != job.model_version,
         choices=schools.choices_of(job),
         notes=store.notes_of(job.id),
@@ -220,7 +219,9 @@ def open_job(code: str, by: Person, now: datetime) -> None:
     work = job.bench
     if job.stage in starts_of(Move.OPEN):
         work = schools.opened_by(job, work)
-        work = replace(work, steps_total=keep_sheet(replace(job, bench=work), work, now))
+        whole = kept_sheet(job, schools.of_job(job)).whole
+        left = keep_sheet(replace(job, bench=work), work, now)
+        work = with_left(work, whole if work.attempt > 1 else left, left)
     move(job, Move.OPEN, EventKind.OPENED, {}, work, by=by, now=now)
 
 
@@ -263,10 +264,11 @@ def do_step(
     recorded = store.load_done(job.id)
     kept = kept_sheet(job, model)
     before = progress_of(job, model, recorded, chosen=step_id, kept=kept)
-    count = rules.check_step(before, step_id, counted, reason)
-    rules.check_wait(rules.waits_until(kept.model, recorded), now, reason)
+    count = rules.check_step(before, step_id, counted, reason, recorded, job.bench.attempt)
     beside = _beside(model, by, supervisor)
     beside_id = beside.person_id if beside else None
+    waits.check_cold(job, before.step)
+    let = waits.check_binding(job, model, before, reason, by, now, trained=beside is None)
     store.add_step(
         job.id,
         job.bench.attempt,
@@ -278,19 +280,20 @@ def do_step(
         supervisor_id=beside_id,
         at=now,
     )
-    after = progress_of(job, model, kept=kept)
     step = before.step
-    waits = step.wait_minutes if step else 0
-    store.set_timer(job.id, now + timedelta(minutes=waits) if waits else None)
+    assert step, "looked at by check_step"
+    waits.keep_binding(job, step, let, by, now)
+    after = progress_of(job, model, kept=kept)
     facts = {
         "step": step_id,
-        "text": step.text if step else "",
+        "text": step.text,
         "expected": before.expected,
         "counted": count,
         "reason": reason.strip(),
         "beside": beside.name if beside else "",
+        "let": [to_json(one.said) for one in let],
     }
-    done = replace(job.bench, steps_done=after.done, steps_total=len(after.steps))
+    done = with_left(job.bench, kept.whole, len(after.steps) - after.done)
     note(job, EventKind.STEP, facts, done, by=by, now=now)
     if after.step is None and job.stage is Stage.PROVED:
         close(code, by, now)
@@ -306,20 +309,8 @@ def take_new_sheet(code: str, by: Person, now: datetime) -> None:
     job = job_store.lock_job(code)
     if job.stage not in (Stage.OPENED, Stage.PROVED):
         raise MoveRefused(code, fact("job.be-worked-on"), [fact("job.it-is", stage=job.stage)])
-    total = keep_new_sheet(job, now)
-    note(job, EventKind.NEW_SHEET, {}, replace(job.bench, steps_total=total), by=by, now=now)
-
-
-@writing
-def see_to_it(code: str, by: Person, now: datetime) -> None:
-    """Somebody sees to a device that waited by the clock; who and when stays in its history. One that nobody
-    waits for any more is left as it is.
-    """
-    demand(by, Deed.WORK_BENCH)
-    job = job_store.lock_job(code)
-    if store.ended_timer(job.id, now):
-        store.set_timer(job.id, None)
-        note(job, EventKind.SEEN, {}, by=by, now=now)
+    left = keep_new_sheet(job, now)
+    note(job, EventKind.NEW_SHEET, {}, anew_left(job, job.bench, left), by=by, now=now)
 
 
 def _beside(model: Model, by: Person, supervisor: int) -> TechnicianChoice | None:
@@ -415,7 +406,7 @@ def reopen(code: str, reason: str, by: Person, now: datetime) -> None:
         Move.REOPEN,
         EventKind.REOPENED,
         {"reason": reason.strip()},
-        _next_round(job, Round.REOPENED, now),
+        _next_round(job, Round.REOPENED, by, now),
         replace(job.closing, cost_minor=None, bench_minutes=0),
         by=by,
         now=now,
@@ -429,7 +420,8 @@ def give_up(code: str, fates: Mapping[int, str], reason: str, by: Person, now: d
     closed device (rule bench.unrepaired). One that was not begun is declined at once.
     """
     work = _leave(code, fates, reason, by, now, Move.GIVE_UP, EventKind.GIVEN_UP, Round.CLOSING_UP)
-    if not work.steps_total:
+    if work.steps_done == work.steps_total:
+        # nothing is off: there is nothing to close
         _close_unrepaired(code, by, now)
 
 
@@ -450,7 +442,7 @@ def _leave(
     held = stock_store.held_of(job.id)
     taken = _read_fates(held, fates, reason)
     facts = {"parts": _told(held, taken), "reason": reason.strip()}
-    work = _next_round(job, round_, now)
+    work = _next_round(job, round_, by, now)
     move(job, wanted, kind, facts, work, by=by, now=now, holds={"reason_given": True})
     # the part was the wrong one, or nothing was tried: that says nothing of the route
     without_part = job.chosen.route in NO_PART
@@ -475,11 +467,9 @@ def _may(job: JobRecord, wanted: Move) -> None:
     check_move(replace(gather_facts(job, model), reason_given=True), wanted)
 
 
-def _next_round(job: JobRecord, work: Round, now: datetime) -> BenchWork:
-    # what waited by the clock belonged to the round that ends here
-    store.set_timer(job.id, None)
-    following = replace(job.bench, attempt=job.bench.attempt + 1, round=work, steps_done=0)
-    return replace(following, steps_total=keep_sheet(job, following, now))
+def _next_round(job: JobRecord, work: Round, by: Person, now: datetime) -> BenchWork:
+    waits.end_round(job, by, now)
+    return next_round(job, work, now)
 
 
 def _reason(problems: Problems, reason: str) -> Problems:

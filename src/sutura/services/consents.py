@@ -10,7 +10,8 @@ from sutura.core.catalogue.model import Model
 from sutura.core.errors import Invalid, StaleSave
 from sutura.core.facts import fact
 from sutura.core.intake.arrival import Applies, Consent, check_consent_text, is_asked
-from sutura.core.intake.opening import CUPS_MM, cups_text, read_cups
+from sutura.core.intake.cups import cups_text, read_cups
+from sutura.core.intake.opening import CUPS_MM
 from sutura.core.people import Deed, demand
 from sutura.core.typed import Problems, read_choice
 from sutura.core.values import Person

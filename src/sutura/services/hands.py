@@ -7,7 +7,7 @@ from datetime import datetime
 
 from sutura.core.bench import schools as rules
 from sutura.core.bench.progress import Progress, missing_on_arrival
-from sutura.core.bench.rework import Path, Tried, path, rounds
+from sutura.core.bench.rework import GLASS_ONLY, Path, Tried, path, round_after, rounds
 from sutura.core.bench.screws import check_field, check_place, touched
 from sutura.core.bench.telling import TrayField, tray
 from sutura.core.catalogue.model import Model, Step
@@ -19,8 +19,8 @@ from sutura.core.proof.answering import compare
 from sutura.core.typed import Problems, read_text
 from sutura.core.values import Person
 from sutura.formats.photo import read_photo
-from sutura.services import catalogue, schools
-from sutura.services.job import keep_new_sheet, keep_sheet, note, progress_of
+from sutura.services import catalogue, schools, waits
+from sutura.services.job import anew_left, keep_new_sheet, next_round, note, progress_of
 from sutura.services.marks import marks_of
 from sutura.store import bench as store
 from sutura.store import intake as intake_store
@@ -53,7 +53,9 @@ def choose_way(code: str, question: str, value: str, by: Person, now: datetime, 
     if always:
         people_store.save_habit(by.id, question, value)
     if job.stage in (Stage.OPENED, Stage.PROVED):
-        work = replace(work, steps_total=keep_new_sheet(replace(job, bench=work), now))
+        changed = replace(job, bench=work)
+        left = keep_new_sheet(changed, now)
+        work = anew_left(changed, work, left)
     note(job, EventKind.WAY, {"question": question, "way": value, "always": always}, work, by=by, now=now)
 
 
@@ -181,11 +183,11 @@ def _keep_screw(job: JobRecord, step: str, place: int, by: Person, now: datetime
 
 @writing
 def close_for_the_night(code: str, by: Person, now: datetime) -> None:
-    """Lead an open device back to a closed one from how it lies there (rule bench.night)."""
+    """Lay an open device down for the night from how it lies there (rules bench.night, bench.overnight)."""
     demand(by, Deed.WORK_BENCH)
     job = job_store.lock_job(code)
     model = schools.of_job(job)
-    if job.stage is not Stage.OPENED or job.bench.round in (Round.FOR_THE_NIGHT, Round.CLOSING_UP):
+    if job.stage is not Stage.OPENED or job.bench.round is Round.FOR_THE_NIGHT:
         raise MoveRefused(code, fact("hands.close-for-the-night"), [fact("job.it-is", stage=job.stage)])
     if not model.pieces or not progress_of(job, model).is_open:
         raise MoveRefused(code, fact("hands.close-for-the-night"), [fact("hands.nothing-is-off")])
@@ -194,20 +196,24 @@ def close_for_the_night(code: str, by: Person, now: datetime) -> None:
 
 @writing
 def go_on(code: str, by: Person, now: datetime) -> None:
-    """Go on with the repair after a night, from how the device lies there."""
+    """Go on after a night with what was left, from how the device lies there."""
     demand(by, Deed.WORK_BENCH)
     job = job_store.lock_job(code)
     if job.stage is not Stage.OPENED or job.bench.round is not Round.FOR_THE_NIGHT:
         raise MoveRefused(code, fact("hands.go-on"), [fact("hands.not-for-the-night")])
-    _begin(job, Round.WHOLE, EventKind.NIGHT_OVER, by, now)
+    known = rounds(job_store.kinds_of(job.id))
+    before = known.get(job.bench.attempt - 1, Round.WHOLE)
+    if before is Round.REWORK:
+        before = round_after(path_of(job, schools.of_job(job)))
+    elif before is Round.NEW_PART:
+        before = Round.WHOLE
+    _begin(job, before, EventKind.NIGHT_OVER, by, now)
 
 
 def _begin(job: JobRecord, round_: Round, kind: EventKind, by: Person, now: datetime) -> None:
     """Begin a round of work from how the device lies there."""
-    store.set_timer(job.id, None)
-    work = replace(job.bench, attempt=job.bench.attempt + 1, round=round_, steps_done=0)
-    work = replace(work, steps_total=keep_sheet(job, work, now))
-    note(job, kind, {}, work, by=by, now=now)
+    waits.end_round(job, by, now)
+    note(job, kind, {}, next_round(job, round_, now), by=by, now=now)
 
 
 # -- what was tried ------------------------------------------------------------------------------------------
@@ -225,4 +231,5 @@ def path_of(job: JobRecord, model: Model) -> Path | None:
         read = compare(model.functions, baseline, results[attempt])
         failed = frozenset(line.function.id for line in read.failing)
         tries.append(Tried(round=known.get(attempt, Round.WHOLE), failed=failed))
-    return path(tries)
+    kept_display = job.chosen.route == GLASS_ONLY
+    return path(tries, frozenset(one.id for one in model.functions if one.screen and kept_display))

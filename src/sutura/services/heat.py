@@ -21,7 +21,7 @@ from sutura.devices.ports import Away, PlateSays
 from sutura.devices.simulated.thermometer import SimulatedThermometer
 from sutura.services import schools
 from sutura.services.job import progress_of
-from sutura.store import bench as store
+from sutura.store import heat as store
 from sutura.store import job as job_store
 from sutura.store import shop as shop_store
 from sutura.store.database import reading, writing
@@ -46,9 +46,11 @@ class HeatPage:
 
     step: Step
     edges: list[EdgeHeat]
-    # whether the thermometer is the stand-in, and whether its gun is on
-    simulated: bool
-    gun_on: bool
+    # what warms it, and since when it is on for this job; empty and None where it is off
+    what: str
+    on_since: datetime | None
+    # which other job has the plate
+    plate_of: str
     # where else than at an edge it may be read
     places: tuple[str, ...]
     # the hot plate, where it is warmed on one; away when it does not answer
@@ -62,24 +64,41 @@ class HeatPage:
 
 @reading
 def heat_page(job: JobRecord, model: Model, step: Step, now: datetime) -> HeatPage:
-    """What the readings of a step say, edge by edge; the whole where nothing was read yet."""
-    lines = store.heat_of(job.id, job.bench.attempt, step.id)
-    by_edge: dict[str, list[store.HeatLine]] = {}
-    for line in lines:
-        by_edge.setdefault(line.edge, []).append(line)
-    thermometer = plugged().thermometer
-    room_c = float(shop_store.room_c())
+    """What the readings of a step say, edge by edge, with what warms it."""
     plate, plate_away = _plate(step)
+    what = source_of(step)
+    on = next((one for one in store.sources_of(job.id) if one.is_on and one.what == what), None)
+    has_plate = store.whose_plate() if what == PLATE and not on else ""
     return HeatPage(
         step=step,
-        edges=[_edge(model, step, edge, kept, now, room_c) for edge, kept in by_edge.items()]
-        or [_edge(model, step, "", [], now, room_c)],
+        edges=edges_of(job, model, step, now),
         places=_places(model),
         plate=plate,
         plate_away=plate_away,
-        simulated=isinstance(thermometer, SimulatedThermometer),
-        gun_on=isinstance(thermometer, SimulatedThermometer) and thermometer.gun_on,
+        what=what,
+        on_since=on.on_at if on else None,
+        plate_of=has_plate,
     )
+
+
+@reading
+def edges_of(job: JobRecord, model: Model, step: Step, now: datetime) -> list[EdgeHeat]:
+    """What the readings of a step say, edge by edge; the whole where nothing was read yet."""
+    by_edge: dict[str, list[store.HeatLine]] = {}
+    for line in store.heat_of(job.id, job.bench.attempt, step.id):
+        by_edge.setdefault(line.edge, []).append(line)
+    room_c = float(shop_store.room_c())
+    read = [_edge(model, step, edge, kept, now, room_c) for edge, kept in by_edge.items()]
+    return read or [_edge(model, step, "", [], now, room_c)]
+
+
+PLATE = "plate"
+
+
+def source_of(step: Step) -> str:
+    """What warms at a step, as it is switched on; empty where it is nothing of ours."""
+    way = heat_way(step.heat.with_what) if step.heat else None
+    return way.id if way else ""
 
 
 def _places(model: Model) -> tuple[str, ...]:
@@ -174,27 +193,64 @@ def keep_heat(code: str, step_id: str, typed: Mapping[str, str], by: Person, now
     )
 
 
-@writing
-def set_plate(code: str, step_id: str, by: Person, *, on: bool) -> None:
-    """Set the hot plate to what a step wants, never above its ceiling, or switch it off."""
+def switch_on(code: str, step_id: str, by: Person, now: datetime) -> None:
+    """Switch what warms a step on for a job (rule heat.off). The plate is set to what the step wants, never
+    above its ceiling.
+    """
     demand(by, Deed.WORK_BENCH)
+    # the record comes first: what does not answer after it is on, until somebody looked
+    what, wanted_c = _switched_on(code, step_id, by, now)
+    if what == PLATE:
+        try:
+            plugged().plate.set(wanted_c)
+        except Away:
+            _switched_off(code, what, by, now)
+            raise Invalid("plate", "", fact("heat.plate-away")) from None
+    elif isinstance(thermometer := plugged().thermometer, SimulatedThermometer):
+        # the stand-in reads what the stand-ins warm
+        thermometer.gun(on=True)
+
+
+@writing
+def _switched_on(code: str, step_id: str, by: Person, now: datetime) -> tuple[str, int]:
+    """Something hot is on for a job; what, and to how many degrees. Two jobs on one plate are refused."""
     job = job_store.lock_job(code)
     if job.stage not in (Stage.OPENED, Stage.PROVED):
         raise MoveRefused(code, fact("job.be-worked-on"), [fact("job.it-is", stage=job.stage)])
     model = schools.of_job(job)
     step = next((one for one in progress_of(job, model).steps if one.id == step_id), None)
-    if step is None or step.heat is None or not _is_on_the_plate(step):
-        raise Invalid("plate", step_id, fact("heat.a-step-on-the-plate"))
+    what = source_of(step) if step else ""
+    if step is None or step.heat is None or not what:
+        raise Invalid("heat", step_id, fact("heat.a-heated-step"))
+    if not store.switch_on(job.id, what, by.id, now) and what == PLATE:
+        whose = store.whose_plate()
+        if whose != job.code:
+            raise Invalid("plate", whose, fact("heat.plate-is-taken", code=whose))
     ceiling = rules.ceiling_of(step.heat, model.heat_limits)
-    try:
-        plugged().plate.set(round(min(step.heat.target_c, ceiling.c)) if on else None)
-    except Away:
-        raise Invalid("plate", "", fact("heat.plate-away")) from None
+    return what, round(min(step.heat.target_c, ceiling.c))
 
 
-def set_gun(by: Person, *, on: bool) -> None:
-    """The gun of the simulated thermometer; nothing where a real one is plugged in."""
+@writing
+def _switched_off(code: str, what: str, by: Person, now: datetime) -> None:
+    job = job_store.lock_job(code)
+    store.switch_off(job.id, what, by.id, now)
+
+
+def switch_off(code: str, by: Person, now: datetime, *, by_hand: bool = False) -> None:
+    """Everything that is on for a job is switched off, from any page of it."""
     demand(by, Deed.WORK_BENCH)
-    thermometer = plugged().thermometer
-    if isinstance(thermometer, SimulatedThermometer):
-        thermometer.gun(on=on)
+    for what in _on(code):
+        if what == PLATE and not by_hand:
+            try:
+                plugged().plate.set(None)
+            except Away:
+                raise Invalid("plate", "", fact("heat.plate-away")) from None
+        elif isinstance(thermometer := plugged().thermometer, SimulatedThermometer):
+            thermometer.gun(on=False)
+        _switched_off(code, what, by, now)
+
+
+@reading
+def _on(code: str) -> list[str]:
+    job = job_store.load_job(code)
+    return [one.what for one in store.sources_of(job.id) if one.is_on]

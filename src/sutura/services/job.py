@@ -8,8 +8,8 @@ from datetime import datetime
 from typing import Any
 
 from sutura.core.bench import progress as bench_rules
-from sutura.core.bench.compiling import ADAPTER_FLEX
 from sutura.core.bench.done import Done
+from sutura.core.bench.generated import ADAPTER_FLEX
 from sutura.core.bench.progress import Progress
 from sutura.core.bench.rework import rounds
 from sutura.core.catalogue.model import Model, Step
@@ -43,6 +43,7 @@ from sutura.services.marks import marks_of
 from sutura.store import bench as bench_store
 from sutura.store import consents as consents_store
 from sutura.store import handover as handover_store
+from sutura.store import heat as heat_store
 from sutura.store import intake as intake_store
 from sutura.store import job as store
 from sutura.store import ledger as ledger_store
@@ -72,6 +73,9 @@ class JobPage:
     proof: proof_rules.ProofReading | None
     # when it is done if it is worked on from now; None = not known, or nothing is left
     expected_at: datetime | None
+    # every step that the job keeps, and what was recorded
+    kept: Model
+    done: list[Done]
 
     @property
     def had(self) -> Money:
@@ -98,6 +102,7 @@ def job_page(code: str, now: datetime) -> JobPage:
     waiting, hours = planning_store.load_open_job(code), shop.open_hours()
     line = next_of(waiting.waiting, now, hours) if waiting else None
     blocked = waiting.waiting.blocked if waiting else ""
+    done, kept = bench_store.load_done(job.id), kept_sheet(job, model)
     return JobPage(
         job=job,
         model=model,
@@ -109,7 +114,9 @@ def job_page(code: str, now: datetime) -> JobPage:
         consents=consents_store.load_consents(job.id),
         held=stock_store.held_of(job.id),
         payments=ledger_store.load_payments(job.id),
-        progress=progress_of(job, model),
+        progress=progress_of(job, model, done, kept=kept),
+        kept=kept.model,
+        done=done,
         proof=latest_proof(model, results),
         expected_at=expected_at(waiting.waiting, now, hours) if waiting else None,
     )
@@ -118,12 +125,14 @@ def job_page(code: str, now: datetime) -> JobPage:
 @dataclass(frozen=True, slots=True, kw_only=True)
 class KeptSheet:
     """The sheet a job keeps: its model with every step that was kept, the steps of this round, empty where
-    none is kept, and the version of the model that it was worked out from.
+    none is kept, and the version of the model that it was worked out from. `whole` is how many steps its
+    first round has: what is left of a later one is measured by it.
     """
 
     model: Model
     steps: tuple[Step, ...]
     version: int
+    whole: int = 0
 
 
 @reading
@@ -133,14 +142,16 @@ def kept_sheet(job: JobRecord, model: Model) -> KeptSheet:
         return KeptSheet(model=model, steps=(), version=job.model_version)
     known: dict[str, Step] = {}
     steps: tuple[Step, ...] = ()
-    version = job.model_version
+    version, whole = job.model_version, job.bench.steps_total
     for attempt, model_version, kept in bench_store.load_sheets(job.id):
         read = _chained(tuple(step_from_json(step) for step in kept))
         known |= {step.id: step for step in read}
+        if attempt == 1:
+            whole = len(read)
         if attempt == job.bench.attempt:
             steps, version = read, model_version
     kept_model = replace(model, steps=tuple(known.values())) if known else model
-    return KeptSheet(model=kept_model, steps=steps, version=version)
+    return KeptSheet(model=kept_model, steps=steps, version=version, whole=whole)
 
 
 def _chained(steps: tuple[Step, ...]) -> tuple[Step, ...]:
@@ -152,6 +163,24 @@ def _chained(steps: tuple[Step, ...]) -> tuple[Step, ...]:
     )
 
 
+def with_left(work: BenchWork, whole: int, left: int) -> BenchWork:
+    """A round with so many of its steps left, measured by the whole sheet: minutes follow from it. A device
+    that is laid down for the night has left what was left before.
+    """
+    if work.round is Round.FOR_THE_NIGHT:
+        return work
+    total = max(whole, left)
+    return replace(work, steps_done=total - left, steps_total=total)
+
+
+@writing
+def next_round(job: JobRecord, round_: Round, now: datetime) -> BenchWork:
+    """Another round of work from how the device lies there, with its sheet. Inside a deed."""
+    work = replace(job.bench, attempt=job.bench.attempt + 1, round=round_)
+    whole = kept_sheet(job, schools.of_job(job)).whole
+    return with_left(work, whole, keep_sheet(job, work, now))
+
+
 @writing
 def keep_sheet(job: JobRecord, work: BenchWork, now: datetime) -> int:
     """Work the sheet of a round out and keep it; how many steps it has. Inside a deed."""
@@ -159,8 +188,12 @@ def keep_sheet(job: JobRecord, work: BenchWork, now: datetime) -> int:
     kept = kept_sheet(job, model).model
     done = bench_store.load_done(job.id)
     stays: frozenset[str] = frozenset()
+    known = rounds(store.kinds_of(job.id))
     if work.round is Round.WHOLE and work.attempt > 1:
-        stays = bench_rules.stays(kept, done, rounds(store.kinds_of(job.id)))
+        stays = bench_rules.stays(kept, done, known)
+    elif known.get(work.attempt - 1) is Round.FOR_THE_NIGHT and work.round is not Round.FOR_THE_NIGHT:
+        # what a round had done before the night stays done: it is gone on with, not begun anew
+        stays = bench_rules.of_round(kept, done, work.attempt - 2)
     steps = bench_rules.steps_of(kept, work.round, done, route=job.chosen.route, box=_box_of(job), kept=stays)
     if model.pieces:
         bench_store.add_sheet(
@@ -171,24 +204,27 @@ def keep_sheet(job: JobRecord, work: BenchWork, now: datetime) -> int:
 
 @writing
 def keep_new_sheet(job: JobRecord, now: datetime) -> int:
-    """Work out anew, by what the catalogue says now, what is left of a round; how many steps it has. Inside a
+    """Work out anew, by what the catalogue says now, what is left of a round; how many steps are. Inside a
     deed; one that has no pieces keeps what it has.
     """
     model = schools.of_job(job)
     if not model.pieces:
-        return job.bench.steps_total
+        return job.bench.steps_total - job.bench.steps_done
+    done = bench_store.load_done(job.id)
     steps = bench_rules.anew(
-        model,
-        job.bench.round,
-        job.bench.attempt,
-        bench_store.load_done(job.id),
-        route=job.chosen.route,
-        box=_box_of(job),
+        model, job.bench.round, job.bench.attempt, done, route=job.chosen.route, box=_box_of(job)
     )
     bench_store.add_sheet(
         job.id, job.bench.attempt, job.model_version, [step_to_json(step) for step in steps], now
     )
-    return len(steps)
+    finished = {entry.step for entry in done if entry.attempt == job.bench.attempt}
+    return sum(step.id not in finished for step in steps)
+
+
+@reading
+def anew_left(job: JobRecord, work: BenchWork, left: int) -> BenchWork:
+    """The work of a job whose sheet was worked out anew, with what is left of it."""
+    return with_left(work, kept_sheet(job, schools.of_job(job)).whole, left)
 
 
 def _box_of(job: JobRecord) -> list[str]:
@@ -213,19 +249,27 @@ def progress_of(
     """Where the bench stands; `chosen` is another step than the suggested one."""
     recorded = bench_store.load_done(job.id) if done is None else done
     kept = kept or kept_sheet(job, model)
-    previews = not kept.steps and bool(model.pieces) and job.stage is Stage.PART_IN_HAND
+    # before it is opened, or opened again for another part, the sheet is worked out for what is chosen now
+    previews = bool(model.pieces) and job.stage in (Stage.QUOTED, Stage.PART_IN_HAND)
     return bench_rules.progress(
         kept.model,
         job.bench.attempt,
         recorded,
-        proved=job.stage in PROVED,
+        proved=job.stage in PROVED or tested_unrepaired(job, model),
         work=job.bench.round,
         missing=bench_rules.missing_on_arrival(model, marks_of(job)),
-        sheet=kept.steps,
+        sheet=() if previews else kept.steps,
         route=job.chosen.route,
         box=_box_of(job) if previews else (),
         chosen=chosen,
     )
+
+
+def tested_unrepaired(job: JobRecord, model: Model) -> bool:
+    """Whether what still works was tested, of a repair that was given up."""
+    if job.bench.round is not Round.CLOSING_UP:
+        return False
+    return len(intake_store.load_results(job.id).get(job.bench.attempt, {})) == len(model.functions)
 
 
 def latest_proof(
@@ -269,6 +313,7 @@ def gather_facts(job: JobRecord, model: Model) -> JobFacts:
         all_steps_done=progress.step is None,
         device_open=progress.is_open,
         given_up=job.bench.round is Round.CLOSING_UP,
+        heat_on=any(source.is_on for source in heat_store.sources_of(job.id)),
         paid=job.chosen.price_minor is not None
         and not balance_at(
             job.stage, job.chosen.price_minor, job.currency, ledger_store.load_payments(job.id)

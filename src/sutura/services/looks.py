@@ -37,6 +37,7 @@ from sutura.store import audit as audit_store
 from sutura.store import intake as intake_store
 from sutura.store import job as job_store
 from sutura.store import proof as store
+from sutura.store import waits as waits_store
 from sutura.store.database import reading, writing
 
 # how long a link is good, and how long what was done by then may still arrive; the shop's, no source
@@ -312,6 +313,13 @@ def _dust_of(dusts: Sequence[store.Dust]) -> DustReading:
     return read_dust(looks, accepted)
 
 
+def check_clean(job: JobRecord) -> None:
+    """Refuse a proof while marked specks are neither cleaned away nor accepted (rule dust.binds)."""
+    dusts = [look for look in store.load_dust(job.id) if look.attempt == job.bench.attempt]
+    if dusts and not (dust := _dust_of(dusts)).done:
+        raise Invalid("dust", "", fact("dust.clean-or-accept", says=dust.says))
+
+
 def not_ready(job: JobRecord, model: Model, now: datetime) -> tuple[Fact, ...]:
     """What a closed job waits for before it may be handed back (rule handover.ready); nothing before that."""
     if job.stage is not Stage.CLOSED:
@@ -395,6 +403,10 @@ def look_at_sealed(
         person_id=by.id,
         at=now,
     )
+    if not wrong:
+        # from here on it waits for its cure by the clock; after that look it waits no more
+        over = page.sealed_until if page.due is Look.AFTER_SEALING else None
+        waits_store.set_timer(job.id, over if over and over > now and Look.AFTER_CURE in page.looks else None)
     note(job, EventKind.SEALED_LOOK, {"look": page.due.value, "passed": not wrong}, by=by, now=now)
     return wrong
 

@@ -111,6 +111,10 @@ class NextPage:
     unshown: tuple[str, ...] = ()
 
 
+# closed, and not to be handed back yet: to be looked at, or curing until then
+NOT_READY = frozenset({rules.Action.LOOK, rules.Action.CURE})
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Lines:
     """Jobs as a list shows them, and the codes of those that it cannot show."""
@@ -122,12 +126,12 @@ class Lines:
     @property
     def to_look(self) -> list[NextLine]:
         """Closed, and not ready before somebody looked at them (rule handover.ready)."""
-        return [line for line in self.lines if line.next.action is rules.Action.LOOK]
+        return [line for line in self.lines if line.next.action in NOT_READY]
 
     @property
     def ready(self) -> list[NextLine]:
         """The others: at the Counter, what can go home."""
-        return [line for line in self.lines if line.next.action is not rules.Action.LOOK]
+        return [line for line in self.lines if line.next.action not in NOT_READY]
 
 
 # Two screens full; the rest is one click away, so that 500 open jobs do not make one long page.

@@ -13,7 +13,8 @@ from zoneinfo import ZoneInfo
 
 from pydantic import TypeAdapter
 
-from sutura.core.bench.compiling import Aim, Goal, compile_sheet
+from sutura.core.bench.compiling import compile_sheet
+from sutura.core.bench.goals import Aim, Goal
 from sutura.core.bench.stations import STATIONS
 from sutura.core.catalogue.model import Model, Step
 from sutura.core.facts import Say, fact

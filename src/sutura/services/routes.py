@@ -7,7 +7,8 @@ from dataclasses import dataclass, replace
 from datetime import datetime
 from decimal import Decimal
 
-from sutura.core.bench.compiling import Aim, Goal, compile_sheet
+from sutura.core.bench.compiling import compile_sheet
+from sutura.core.bench.goals import Aim, Goal
 from sutura.core.bench.partless import partless_ways
 from sutura.core.bench.stations import StationUse, stations_of
 from sutura.core.catalogue.model import Model, Step
@@ -416,6 +417,10 @@ def _choosable(one: Weighed, matched: Matched | None, when: _When, needs: Say) -
     )
 
 
+# so many other ways are kept beside the one chosen; the shop's, no source
+MOST_KEPT = 12
+
+
 @writing
 def choose_way(code: str, key: str, by: Person, now: datetime, *, agreed: bool, rush: bool = False) -> None:
     """Choose a way of the comparison: its best part is chosen, and held where it lies on the shelf."""
@@ -430,8 +435,34 @@ def choose_way(code: str, key: str, by: Person, now: datetime, *, agreed: bool, 
         matching.choose_offer(code, offer, by, now, members=members, agreed=agreed, rush=rush)
     else:
         quoting_service.choose_without_part(code, found.weighed.way.kind, by, now)
+    _keep_weighed(code, found, page, by, now)
     hold_or_order(code, by, now)
     promise_by(code, found.ready, found.weighed.way.name, by, now)
+
+
+def _keep_weighed(code: str, chosen: Choosable, page: RoutesPage, by: Person, now: datetime) -> None:
+    """Why it was this one, and not the others that were beside it, stays with the job."""
+    others = [one.weighed for one in page.ways if one is not chosen]
+    told = {
+        "chosen": speech().say(chosen.weighed.way.name),
+        "standing": chosen.weighed.standing.value,
+        "chance": round(100 * chosen.weighed.chance.mean),
+        "others": [_beside(one) for one in others[:MOST_KEPT]],
+    }
+    note(job_store.lock_job(code), EventKind.WEIGHED, told, by=by, now=now)
+
+
+def _beside(one: Weighed) -> dict[str, object]:
+    # said as it was said then, with its amounts
+    way = one.way
+    return {
+        "name": speech().say(way.name),
+        "standing": one.standing.value,
+        "why": speech().say(way.why_not or one.under or ""),
+        "chance": None if way.why_not else round(100 * one.chance.mean),
+        "price_minor": None if way.why_not else way.price.minor,
+        "currency": way.price.currency,
+    }
 
 
 def hold_or_order(code: str, by: Person, now: datetime) -> None:

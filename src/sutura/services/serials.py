@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from datetime import datetime
 
-from sutura.core.bench.serials import SILENT_GRADE, Outcome, needs_programmer, old_serial
+from sutura.core.bench.serials import SILENT_GRADE, Outcome, needs_programmer, old_serial, what_now
+from sutura.core.catalogue.model import Step
 from sutura.core.errors import Invalid, MoveRefused
-from sutura.core.facts import fact
-from sutura.core.job import JobRecord, Stage
+from sutura.core.facts import Say, fact
+from sutura.core.job import EventKind, JobRecord, Stage
 from sutura.core.people import Deed, demand
 from sutura.core.stock.pieces import Found
 from sutura.core.values import Person
@@ -15,13 +17,36 @@ from sutura.devices import plugged
 from sutura.devices.ports import Away, Silent
 from sutura.devices.simulated.programmer import SimulatedProgrammer
 from sutura.services import schools
-from sutura.services.job import progress_of
-from sutura.store import bench as store
+from sutura.services.job import note, progress_of
 from sutura.store import job as job_store
 from sutura.store import pieces as pieces_store
+from sutura.store import serials as store
 from sutura.store import stock as stock_store
 from sutura.store import suppliers as suppliers_store
-from sutura.store.database import writing
+from sutura.store.database import reading, writing
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class SerialPage:
+    """How far moving the display's serial is: what it means now, and the old one's, empty = not read."""
+
+    says: Say
+    last: str
+    old: str
+
+
+@reading
+def serial_page(job: JobRecord, step: Step | None) -> SerialPage | None:
+    """Of use at a step with the programmer."""
+    if not needs_programmer(step):
+        return None
+    asked = store.serials_of(job.id)
+    return SerialPage(
+        says=what_now(asked),
+        last=asked[-1].outcome.value if asked else "",
+        # what was read at the counter counts where the old display answers no more
+        old=old_serial(asked) or str(job.arrival.how.get("display_serial", "")),
+    )
 
 
 def _locked(code: str, by: Person) -> JobRecord:
@@ -36,10 +61,17 @@ def _locked(code: str, by: Person) -> JobRecord:
 
 
 def clip(job: JobRecord, *, new: bool) -> None:
-    """The stand-in has no clip of its own to tell it which display it is on."""
+    """The stand-in has no clip of its own to tell it which display it is on, nor of which grade that is."""
     programmer = plugged().programmer
     if isinstance(programmer, SimulatedProgrammer):
-        programmer.clip(new=new, model=job.model_id)
+        held = _display(job)
+        programmer.clip(new=new, model=job.model_id, grade=held.grade if held and new else "")
+
+
+def _display(job: JobRecord) -> stock_store.Held | None:
+    """The display that a job holds: the held part itself, not an adapter of its kit."""
+    held = stock_store.held_of(job.id)
+    return next((one for one in held if one.kind == job.chosen.route), next(iter(held), None))
 
 
 @writing
@@ -90,18 +122,31 @@ def write_new(code: str, by: Person, now: datetime) -> None:
 
 
 def _keep(job: JobRecord, outcome: Outcome, serial: str, by: Person, now: datetime) -> None:
+    """What came of it stays with the job; what was asked of the new display, with its piece."""
+    held = _display(job) if outcome is not Outcome.READ else None
     store.add_serial(
-        job=job.id, attempt=job.bench.attempt, outcome=outcome.value, serial=serial[:60], person=by.id, at=now
+        job=job.id,
+        attempt=job.bench.attempt,
+        outcome=outcome.value,
+        serial=serial[:60],
+        person=by.id,
+        at=now,
+        piece=held.piece_id if held else None,
     )
+    told = {"outcome": outcome.value, "serial": serial[:60], "piece": held.label if held else ""}
+    note(job, EventKind.SERIAL, told, by=by, now=now)
 
 
 def _flag(job: JobRecord, by: Person, now: datetime) -> None:
-    """The piece is kept as less than was bought, once, and its supplier's record counts it."""
-    for held in stock_store.held_of(job.id):
-        piece = pieces_store.load_piece(held.piece_id) if held.piece_id else None
-        if piece and piece.found is not Found.LESS:
-            pieces_store.save_piece(piece.id, found=Found.LESS.value, found_grade=SILENT_GRADE)
-            told = {"verdict": "not_as_bought", "grade": SILENT_GRADE, "job": job.code}
-            pieces_store.add_event(piece.id, "looked_at", "silent at the programmer", told, by.id, now)
-            if piece.supplier_id:
-                suppliers_store.count_bad(piece.supplier_id, 1)
+    """A piece that was bought as an original and stays silent is kept as less than was bought, once, and its
+    supplier's record counts it. One that was bought as aftermarket is silent as it must be.
+    """
+    held = _display(job)
+    piece = pieces_store.load_piece(held.piece_id) if held and held.piece_id else None
+    if held is None or piece is None or piece.found is Found.LESS or held.grade == SILENT_GRADE:
+        return
+    pieces_store.save_piece(piece.id, found=Found.LESS.value, found_grade=SILENT_GRADE)
+    told = {"verdict": "not_as_bought", "grade": SILENT_GRADE, "job": job.code}
+    pieces_store.add_event(piece.id, "looked_at", "silent at the programmer", told, by.id, now)
+    if piece.supplier_id:
+        suppliers_store.count_bad(piece.supplier_id, 1)

@@ -4,25 +4,13 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from datetime import datetime
-from decimal import Decimal
 from typing import Any
 
 from peewee import Select, fn
 
 from sutura.core.bench.done import Done
-from sutura.core.bench.serials import Asked, Outcome
 from sutura.store.database import column, each, reading, rows, written
-from sutura.store.tables import (
-    BenchNote,
-    BenchScrew,
-    BenchStep,
-    DisplaySerial,
-    HeatReading,
-    Job,
-    JobSheet,
-    Person,
-    Photo,
-)
+from sutura.store.tables import BenchNote, BenchScrew, BenchStep, JobSheet, Person, Photo
 
 
 @written
@@ -62,68 +50,6 @@ def add_sheet(
     job_id: int, attempt: int, model_version: int, steps: list[dict[str, Any]], at: datetime
 ) -> None:
     JobSheet.insert(job=job_id, attempt=attempt, model_version=model_version, steps=steps, at=at).execute()
-
-
-@reading
-def ended_timer(job_id: int, now: datetime) -> bool:
-    """Whether a job's device waited by the clock and its time is over."""
-    return bool(Job.select().where(Job.id == job_id, Job.waits_until <= now).exists())
-
-
-def set_timer(job_id: int, until: datetime | None) -> None:
-    """Until when a job's device waits by the clock; None when it does not, or somebody sees to it."""
-    Job.update(waits_until=until).where(Job.id == job_id).execute()
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class HeatLine:
-    """A reading of heat as it is kept."""
-
-    step: str
-    edge: str
-    surface: str
-    read_c: Decimal
-    true_c: Decimal
-    source: str
-    who: str
-    at: datetime
-
-
-def add_serial(**columns: Any) -> None:
-    DisplaySerial.insert(**columns).execute()
-
-
-def _asked(outcome: str, serial: str) -> Asked:
-    return Asked(outcome=Outcome(outcome), serial=serial)
-
-
-@reading
-def serials_of(job_id: int, limit: int = 40) -> list[Asked]:
-    """What the displays of a job answered, the oldest first."""
-    asked = DisplaySerial.select(DisplaySerial.outcome, DisplaySerial.serial)
-    last = asked.where(DisplaySerial.job == job_id).order_by(DisplaySerial.id.desc()).limit(limit)
-    return each(_asked, last)[::-1]
-
-
-def add_heat(**columns: Any) -> None:
-    HeatReading.insert(**columns).execute()
-
-
-@reading
-def heat_of(job_id: int, attempt: int, step: str, limit: int = 200) -> list[HeatLine]:
-    """The readings at a step in a round, the oldest first; of very many the last ones."""
-    lines = HeatReading.select(
-        HeatReading.step,
-        HeatReading.edge,
-        HeatReading.surface,
-        HeatReading.read_c,
-        HeatReading.true_c,
-        HeatReading.source,
-        Person.name.alias("who"),
-        HeatReading.at,
-    ).join(Person)
-    here = lines.where(HeatReading.job == job_id, HeatReading.attempt == attempt, HeatReading.step == step)
-    return each(HeatLine, here.order_by(HeatReading.id.desc()).limit(limit))[::-1]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

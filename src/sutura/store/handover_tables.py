@@ -5,7 +5,7 @@ from __future__ import annotations
 from peewee import BigAutoField, BooleanField, CompositeKey, ForeignKeyField, IntegerField, TextField
 from playhouse.postgres_ext import BinaryJSONField, DateTimeTZField
 
-from sutura.store import proof_tables
+from sutura.store import bench_tables
 from sutura.store.tables import Job, Person, Table
 
 
@@ -158,7 +158,7 @@ class HandedOut(Table):
 
 # every table of the house
 ALL: tuple[type[Table], ...] = (
-    *proof_tables.ALL,
+    *bench_tables.ALL,
     TillDay,
     CardCharge,
     Payment,

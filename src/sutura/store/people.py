@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from datetime import datetime
 from decimal import Decimal
 from typing import Any
@@ -11,6 +11,7 @@ from typing import Any
 from peewee import JOIN, SQL, Select, fn
 
 from sutura.core.values import Person, Role
+from sutura.store.bench_tables import HeatSource
 from sutura.store.database import column, each, first, insert, note_stamp, raw, reading, rows, written
 from sutura.store.expressions import IS_OPEN
 from sutura.store.tables import CatalogueModel, Job, LoginSession, Shop, SignInTry, Skill
@@ -25,8 +26,10 @@ class SignedIn:
     csrf: str
     shop_name: str
     timezone: str
-    # devices whose time by the clock is over
+    # devices whose time by the clock is over; what is hot for which job; until when which device waits
     over: tuple[str, ...] = ()
+    hot: tuple[str, ...] = ()
+    waits: Mapping[str, datetime] = field(default_factory=dict)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -60,9 +63,20 @@ _PERSON = (
 )
 
 
-def _signed_in(id: int, name: str, role: str, stamp: str, over: list[str], **session: str) -> SignedIn:
+def _signed_in(
+    id: int,
+    name: str,
+    role: str,
+    stamp: str,
+    over: list[str],
+    hot: list[str],
+    waits: list[list[str]],
+    **session: str,
+) -> SignedIn:
     note_stamp(stamp)
-    return SignedIn(person=Person(id=id, name=name, role=Role(role)), over=tuple(over), **session)
+    person = Person(id=id, name=name, role=Role(role))
+    running = {code: datetime.fromisoformat(until) for code, until in waits}
+    return SignedIn(person=person, over=tuple(over), hot=tuple(hot), waits=running, **session)
 
 
 # devices whose time by the clock is over (rule plan.clock), a few of them: every page says so
@@ -71,6 +85,20 @@ _OVER = fn.ARRAY(
     .where(IS_OPEN, Job.waits_until.is_null(False), Job.waits_until <= fn.NOW())
     .order_by(Job.waits_until)
     .limit(5)
+)
+# jobs for which something hot is switched on, and devices that wait by the clock: every page says so
+_HOT = fn.ARRAY(
+    Job.select(HeatSource.what.concat(" ").concat(Job.code))
+    .join(HeatSource, on=HeatSource.job == Job.id)
+    .where(HeatSource.off_at.is_null())
+    .order_by(HeatSource.id)
+    .limit(6)
+)
+_WAITS = fn.COALESCE(
+    Job.select(fn.JSONB_AGG(fn.JSONB_BUILD_ARRAY(Job.code, Job.waits_until))).where(
+        IS_OPEN, Job.waits_until.is_null(False)
+    ),
+    SQL("'[]'::jsonb"),
 )
 # behind every request, so it is made once
 _SESSION = (
@@ -83,6 +111,8 @@ _SESSION = (
         Shop.timezone,
         Shop.stamp,
         _OVER.alias("over"),
+        _HOT.alias("hot"),
+        _WAITS.alias("waits"),
     )
     .join(PersonTable)
     .join(Shop, on=SQL("true"))

@@ -9,7 +9,7 @@ from typing import Any, NamedTuple
 
 from peewee import JOIN, SQL, Case, Select, fn
 
-from sutura.core.bench.owntimes import OwnTimes, factor_of, pool_of
+from sutura.core.bench.owntimes import OwnTimes, factors_of, pool_of
 from sutura.core.job import Stage
 from sutura.core.planning.queue import Skill, Waiting
 from sutura.core.proof.sealing import Look
@@ -218,16 +218,18 @@ def save_own_times(person_id: int, family: str, own: OwnTimes) -> None:
 def skills_page(family: str) -> list[Skill]:
     """Active technicians and managers with bench skills, their factor for a family and the work they have."""
     found = rows(_skills(family))
-    pool = pool_of([(factor, own_times_of(own)) for _, _, factor, _, *own in found if factor is not None])
+    people = [(written, own_times_of(own)) for _, _, written, _, *own in found]
+    pool = pool_of([(written, own) for written, own in people if written is not None])
+    counts = factors_of(people, pool)
     return [
         Skill(
             person_id=person_id,
             name=name,
-            written=factor,
-            factor=None if factor is None else factor_of(factor, own_times_of(own), pool),
+            written=written,
+            factor=factor,
             load_minutes=int(load),
-            own=own_times_of(own),
+            own=own,
             pool=pool,
         )
-        for person_id, name, factor, load, *own in found
+        for (person_id, name, _, load, *_), (written, own), factor in zip(found, people, counts, strict=True)
     ]

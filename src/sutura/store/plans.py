@@ -12,7 +12,7 @@ from typing import Any
 
 from peewee import JOIN, Select, fn
 
-from sutura.core.bench.owntimes import OwnTimes, factor_of, pool_of
+from sutura.core.bench.owntimes import OwnTimes, factors_of, pool_of
 from sutura.core.planning.shifts import Shift as Week
 from sutura.store.database import each, first, first_value, raw, reading, rows, written
 from sutura.store.expressions import IS_OPEN
@@ -118,13 +118,17 @@ def all_hands() -> list[Hands]:
         .order_by(Person.name, Person.id)
     )
     told = [(*columns[:4], own_times_of(columns[4:])) for columns in rows(query)]
-    by_family: dict[str, list[tuple[Decimal, OwnTimes]]] = {}
-    for _, _, family, factor, own in told:
-        by_family.setdefault(family, []).append((factor, own))
-    pools = {family: pool_of(people) for family, people in by_family.items()}
     found: dict[int, tuple[str, dict[str, Decimal]]] = {}
-    for person_id, name, family, factor, own in told:
-        found.setdefault(person_id, (name, {}))[1][family] = factor_of(factor, own, pools[family])
+    by_family: dict[str, list[tuple[int, Decimal, OwnTimes]]] = {}
+    for person_id, name, family, factor_written, own in told:
+        found.setdefault(person_id, (name, {}))
+        by_family.setdefault(family, []).append((person_id, factor_written, own))
+    for family, people in by_family.items():
+        times = [(factor_written, own) for _, factor_written, own in people]
+        counts = factors_of(times, pool_of(times))
+        for (person_id, _, _), factor in zip(people, counts, strict=True):
+            if factor is not None:
+                found[person_id][1][family] = factor
     return [Hands(person_id=key, name=name, factors=factors) for key, (name, factors) in found.items()]
 
 

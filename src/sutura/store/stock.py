@@ -58,6 +58,8 @@ class Held:
     piece_id: int | None
     box: list[str]
     kind: str
+    # as what it was bought
+    grade: str = ""
 
     @property
     def label(self) -> str:
@@ -202,6 +204,7 @@ _HOLDINGS = (
         Reservation.piece_id,
         Part.box,
         Part.kind,
+        Part.grade,
     )
     .join(Part)
     .where(_HELD)

@@ -390,19 +390,6 @@ class JobSheet(Table):
         indexes = ((("job", "id"), False),)
 
 
-class DisplaySerial(Table):
-    id = BigAutoField()
-    job = ForeignKeyField(Job, index=False)
-    attempt = IntegerField()
-    outcome = TextField()
-    serial = TextField()
-    person = ForeignKeyField(Person, index=False)
-    at = DateTimeTZField()
-
-    class Meta:
-        indexes = ((("job", "id"), False),)
-
-
 class HeatReading(Table):
     id = BigAutoField()
     job = ForeignKeyField(Job, index=False)

@@ -154,7 +154,8 @@ def _value(text: str, rule: Mapping[str, Any]) -> Any:
     if "boolean" in kinds:
         return text == "yes"
     if "array" in kinds:
-        return [line.strip() for line in text.splitlines() if line.strip()]
+        lines = [line.strip() for line in text.splitlines() if line.strip()]
+        return [_number(line) for line in lines] if rule["items"].get("type") == "number" else lines
     if "object" in kinds:
         pairs = (line.partition(":") for line in text.splitlines() if line.strip())
         return {key.strip(): rest.strip() for key, _, rest in pairs}

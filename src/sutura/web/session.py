@@ -9,7 +9,7 @@ import hmac
 import secrets
 from collections.abc import AsyncIterator, Mapping
 from contextlib import asynccontextmanager
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from datetime import datetime
 from typing import Annotated
 from zoneinfo import ZoneInfo
@@ -53,8 +53,10 @@ class Asking:
     now: datetime
     shop_name: str
     zone: ZoneInfo
-    # devices whose time by the clock is over
+    # devices whose time by the clock is over; what is hot for which job; until when which device waits
     over: tuple[str, ...] = ()
+    hot: tuple[str, ...] = ()
+    waits: Mapping[str, datetime] = field(default_factory=dict)
 
     @property
     def speech(self) -> Speech:
@@ -97,6 +99,8 @@ def asking(request: Request) -> Asking:
         shop_name=signed_in.shop_name,
         zone=ZoneInfo(signed_in.timezone),
         over=signed_in.over,
+        hot=signed_in.hot,
+        waits=signed_in.waits,
     )
 
 

@@ -20,6 +20,7 @@ from sutura.core.job import EventKind, JobEvent
 from sutura.core.matching.judging import Learned
 from sutura.core.maths.money import Money
 from sutura.core.proof.sealing import Look
+from sutura.core.quoting.routes import Standing
 from sutura.core.stock.levels import PartFate
 from sutura.core.values import Outcome
 from sutura.words.speech import Speech
@@ -113,6 +114,22 @@ def _quoted(facts: Facts, speech: Speech) -> list[str]:
     return [speech.text("{part} from {supplier} chosen at {price}.", **what), speech.say(facts["says"])]
 
 
+def _weighed(facts: Facts, speech: Speech) -> list[str]:
+    chosen = {"name": facts["chosen"], "chance": facts["chance"]}
+    said = [speech.text("{name} was chosen, {chance} % likely to succeed.", **chosen)]
+    for other in facts["others"]:
+        standing = speech.say(Standing(other["standing"]))
+        if other["price_minor"] is None:
+            why = other["why"] or standing
+            said.append(speech.text("Not {name}: {why}.", name=other["name"], why=why.rstrip(".")))
+            continue
+        price = Money(minor=other["price_minor"], currency=other["currency"])
+        why = f"{standing} – {other['why']}" if other["why"] else standing
+        told = {"name": other["name"], "price": price, "chance": other["chance"], "why": why.rstrip(".")}
+        said.append(speech.text("Not {name}: {price}, {chance} % likely, {why}.", **told))
+    return said
+
+
 def _price(facts: Facts, speech: Speech) -> list[str]:
     before, after = (
         Money(minor=facts[name], currency=facts["currency"]) for name in ("before_minor", "after_minor")
@@ -125,6 +142,23 @@ def _price(facts: Facts, speech: Speech) -> list[str]:
             reason=facts["reason"],
         )
     ]
+
+
+_SERIALS = {
+    "read": "The old display's serial was read: {serial}.",
+    "written": "The display holds {serial} now, read back.",
+    "silent": "The new display stayed silent at the programmer.",
+    "other_model": "The new display is made for another model.",
+    "not_kept": "The serial that was written did not stay.",
+    "broke_off": "The programmer's link was lost while writing.",
+}
+
+
+def _serial(facts: Mapping[str, Any], speech: Speech) -> list[str]:
+    said = [speech.text(_SERIALS[facts["outcome"]], serial=facts["serial"])]
+    if facts.get("piece"):
+        said.append(speech.text("Piece {piece}.", piece=facts["piece"]))
+    return said
 
 
 def _step(facts: Facts, speech: Speech) -> list[str]:
@@ -232,6 +266,7 @@ _TELLING: Mapping[EventKind, Callable[[Facts, Speech], list[str]]] = {
     EventKind.OFFERED: lambda facts, speech: [
         speech.text("Quote {version} was made: {ways}.", version=facts["version"], ways=facts["ways"])
     ],
+    EventKind.WEIGHED: _weighed,
     EventKind.ANSWERED: lambda facts, speech: [
         speech.text(
             _ANSWERED[facts["state"] == "accepted", facts.get("where", "link")],
@@ -310,7 +345,19 @@ _TELLING: Mapping[EventKind, Callable[[Facts, Speech], list[str]]] = {
         else "",
         speech.text("A photo was kept.") if facts.get("photo") else "",
     ],
-    EventKind.FOR_THE_NIGHT: lambda _, speech: [speech.text("To be closed for the night.")],
+    EventKind.FOR_THE_NIGHT: lambda _, speech: [speech.text("To be laid down for the night.")],
+    EventKind.PUT_ON: lambda facts, speech: [
+        speech.text("Timer started, {minutes} min: {text}", minutes=facts["minutes"], text=facts["text"])
+    ],
+    EventKind.SERIAL: _serial,
+    EventKind.TESTED_UNREPAIRED: lambda facts, speech: [
+        speech.text(
+            "Tested against its arrival before it is closed up: answered for – {names}.",
+            names=", ".join(facts["names"]),
+        )
+        if facts.get("names")
+        else speech.text("Tested against its arrival before it is closed up: nothing to answer for.")
+    ],
     EventKind.NIGHT_OVER: lambda _, speech: [speech.text("Goes on after the night.")],
     EventKind.SEEN: lambda _, speech: [speech.text("Seen to when its time was over.")],
     EventKind.PROVED: lambda facts, speech: [

@@ -113,6 +113,7 @@ NAMES: Mapping[type[Enum], Mapping[Enum, str]] = {
         Action.GO_ON: "Go on at the bench",
         Action.CLOSE: "Close it up",
         Action.LOOK: "Look at it, sealed",
+        Action.CURE: "Curing",
         Action.HAND_BACK: "Hand it back",
         Action.RETURN: "Return it unrepaired",
         Action.NOTHING: "Nothing: it is done",
@@ -124,7 +125,8 @@ NAMES: Mapping[type[Enum], Mapping[Enum, str]] = {
         Round.REOPENED: "opened again",
         Round.NEW_PART: "another part",
         Round.CLOSING_UP: "closing up unrepaired",
-        Round.FOR_THE_NIGHT: "closed for the night",
+        Round.FOR_THE_NIGHT: "laid down for the night",
+        Round.SUSPECTED: "the part is suspected",
     },
     Whose: {Whose.MODEL: "the model\u2019s own", Whose.HABIT: "a habit", Whose.JOB: "for this job"},
     ChargeState: {

@@ -10,15 +10,17 @@ from __future__ import annotations
 import re
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
-from enum import StrEnum
-from functools import lru_cache
 
+from sutura.core.bench import generated
 from sutura.core.bench.closure import Unreachable, smallest
+from sutura.core.bench.generated import ADAPTER, ADAPTER_FLEX, BACK, COMPARE, GIVE_SERIAL, SECOND_LOOK
+from sutura.core.bench.goals import AT_REST, Aim, Goal
 from sutura.core.bench.ordering import Circular, Task, in_order
 from sutura.core.bench.serials import PROGRAMMER
-from sutura.core.bench.state import CLOSED, State
+from sutura.core.bench.state import CLOSED, POWER_DOWN, POWER_DOWN_TO_CLOSE, State
+from sutura.core.bench.steps import ons_of, step_of, step_of_act
 from sutura.core.bench.times import off_minutes
-from sutura.core.catalogue.model import Act, Goes, Model, Phase, Piece, PieceKind, Plug, Step, Work
+from sutura.core.catalogue.model import CUTS, Act, Goes, Model, Phase, Piece, PieceKind, Step, Work
 from sutura.core.values import COMMON, Rule
 
 RULES = (
@@ -58,48 +60,10 @@ RULES = (
         ),
         source=COMMON,
     ),
-    Rule(
-        id="bench.box-decides",
-        capability="bench",
-        says="What comes with the new part is not moved over from the old one.",
-        source=COMMON,
-    ),
 )
 
 # acts that are in a sheet when the part is changed
 SWAP = "swap"
-SECOND_LOOK = "second-look"
-# an adapter flex of the box or of a kit sits between display and device
-ADAPTER, ADAPTER_FLEX = "adapter-on", "adapter flex"
-# the display is given its serial, where the pack has no act for that
-GIVE_SERIAL = "give-serial"
-# said at what is closed first after the test
-SWITCH_OFF = "Switch off."
-
-
-class Aim(StrEnum):
-    """What a sheet leads to."""
-
-    # the part of a route changed, tested, closed
-    REPAIR = "repair"
-    # every connector of it off and on again, tested, closed
-    RESEAT = "reseat"
-    # closed as it is
-    CLOSE = "close"
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Goal:
-    """What a sheet leads to: by which route, as its kind of part, and what the new part comes with. `done`
-    are the steps of this very round that are done: what was moved over and what was done once is not done
-    again. `serial` = while its connectors are off, the display is given its serial.
-    """
-
-    aim: Aim
-    route: str
-    box: frozenset[str] = frozenset()
-    done: frozenset[str] = frozenset()
-    serial: bool = False
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -163,13 +127,18 @@ class _Plan:
 
     def _frees(self) -> list[str]:
         goal = self.goal
-        if goal.aim is Aim.CLOSE:
-            return []
         freed = self.model.frees(goal.route)
+        if goal.aim is Aim.CLOSE:
+            return self._holds_the_new_part(freed) if goal.swapped else []
         if goal.aim is Aim.RESEAT:
             # what was off for the part, whatever is off now
             every = smallest(self.pieces, freed, (), {})
-            return [piece for piece in every if self.pieces[piece].kind is PieceKind.CONNECTOR]
+            return [
+                piece
+                for piece in every
+                if self.pieces[piece].kind is PieceKind.CONNECTOR
+                and self.pieces[piece].on.id not in goal.done
+            ]
         moved = [
             piece.id
             for piece in self.model.pieces
@@ -179,6 +148,14 @@ class _Plan:
         freed = tuple(one for one in freed if self.pieces[one].on.id not in goal.done)
         return [*freed, *(piece for piece in moved if self._serves(self.pieces[piece]))]
 
+    def _holds_the_new_part(self, freed: Sequence[str]) -> list[str]:
+        """The pieces by which the new part is in the device or sits on what came over."""
+        return [
+            piece.id
+            for piece in self.model.pieces
+            if piece.id in self.state.fitted and (piece.id in freed or piece.moves)
+        ]
+
     def _serves(self, piece: Piece) -> bool:
         """Whether a piece of the old part is met on this route: what it sits on comes off."""
         freed = self.model.frees(self.goal.route)
@@ -186,7 +163,10 @@ class _Plan:
 
     def _coming_off(self) -> dict[str, tuple[str, ...]]:
         cost = {piece.id: off_minutes(self.model, piece) for piece in self.model.pieces}
-        frees, off = self._frees(), sorted(self.state.off)
+        off = sorted(self.state.off)
+        if self.goal.aim in AT_REST:
+            return self._battery_off(cost, off)
+        frees = self._frees()
         chosen = smallest(self.pieces, frees, off, cost) if frees else {}
         battery = [piece.id for piece in self.model.pieces if piece.battery]
         if any(self.pieces[piece].kind is PieceKind.CONNECTOR for piece in chosen):
@@ -194,15 +174,34 @@ class _Plan:
             chosen = smallest(self.pieces, [*frees, *battery], off, cost)
         return {piece: chosen[piece] for piece in self.places if piece in chosen}
 
+    def _battery_off(self, cost: Mapping[str, float], off: Sequence[str]) -> dict[str, tuple[str, ...]]:
+        """What comes off for the battery to lie unplugged overnight: nothing where that would cut something
+        open, or where nothing is off.
+        """
+        battery = [piece.id for piece in self.model.pieces if piece.battery and piece.id not in off]
+        if not battery or not off:
+            return {}
+        chosen = smallest(self.pieces, battery, off, cost)
+        if any(self.pieces[piece].kind is PieceKind.ADHESIVE for piece in chosen):
+            return {}
+        return {piece: chosen[piece] for piece in self.places if piece in chosen}
+
     # -- the steps ------------------------------------------------------------------------------------
 
     def sheet(self) -> Sheet:
-        self._add_pieces()
-        acts = self._acts()
-        self._order_pieces()
-        self._first_a_side()
-        self._order_acts(acts)
-        self._test(acts)
+        if self.goal.aim in AT_REST:
+            self._lay_down()
+        else:
+            self._add_pieces()
+            acts = self._acts()
+            self._order_pieces()
+            self._first_a_side()
+            self._order_acts(acts)
+            self._test(acts)
+            self._to_begin_with()
+        return self._put_in_order()
+
+    def _put_in_order(self) -> Sheet:
         names = list(self.nodes)
         place_of = {name: place for place, name in enumerate(names)}
         tasks = [
@@ -229,6 +228,45 @@ class _Plan:
     def _add(self, step: Step, rank: float, side: str = "") -> None:
         self.nodes[step.id] = _Node(step=step, rank=rank, side=side)
 
+    def _lay_down(self) -> None:
+        """For the night: off what must be off, then one thing after the other."""
+        for piece_id, waits_for in self.coming.items():
+            piece = self.pieces[piece_id]
+            self._add_piece(piece, Goes.OFF, Phase.OPEN)
+            self._after(piece.off.id, *(self.pieces[one].off.id for one in waits_for))
+        lies = replace(self.state, off=self.state.off | self.coming.keys())
+        battery = any(piece.battery and piece.id in lies.off for piece in self.model.pieces)
+        before = list(self.nodes)
+        laid_down = generated.night_steps(self.model, lies, battery) if self.goal.aim is Aim.NIGHT else []
+        for place, laid in enumerate(laid_down):
+            self._add(laid, 9_000 + place)
+            self._after(laid.id, *before)
+            before.append(laid.id)
+        self._power_down()
+
+    def _to_begin_with(self) -> None:
+        """What was laid down for the night is taken up, and what is under power switched off, before all."""
+        before: list[str] = []
+        others = list(self.nodes)
+        if not others:
+            return
+        for place, taken in enumerate(generated.morning_steps(self.model, self.state)):
+            self._add(taken, place / 1_000 - 10)
+            self._after(taken.id, *before)
+            before.append(taken.id)
+        for name in others:
+            self._after(name, *before)
+        self._power_down()
+
+    def _power_down(self) -> None:
+        """Switched off before any plug or piece is touched, where it was switched on in the middle."""
+        others = list(self.nodes)
+        if self.state.powered and self.state.off and (self.coming or self.goal.aim in AT_REST):
+            self._add(generated.step(POWER_DOWN, Phase.PREPARE), -5)
+            for name in others:
+                if not name.startswith("morning-"):
+                    self._after(name, POWER_DOWN)
+
     def _add_pieces(self) -> None:
         for piece_id in self.coming:
             piece = self.pieces[piece_id]
@@ -239,9 +277,14 @@ class _Plan:
             self._add_piece(piece, Goes.ON, Phase.SWAP)
 
     def _add_piece(self, piece: Piece, goes: Goes, phase: Phase) -> None:
-        step = _step_of(piece, goes, phase)
+        step = step_of(piece, goes, phase)
         if piece.screws and not step.tools:
             step = replace(step, tools=self.bits.get(piece.screws, ())[:1])
+        if self.goal.aim is Aim.CLOSE:
+            step = generated.other_part(step)
+        if goes is Goes.OFF and CUTS.intersection(step.tools) and "back cover" not in step.text.casefold():
+            # one source for how deep: the face, as the opening plan reads it
+            step = replace(step, limits=(*step.limits, *generated.depth_lines(self.model.face)))
         self._add(step, self._rank(piece, goes), self._side(piece))
 
     def _side(self, piece: Piece) -> str:
@@ -262,7 +305,7 @@ class _Plan:
         return [self.pieces[one].off.id for one in self.coming if which(self.pieces[one])]
 
     def _ons(self, which: Callable[[Piece], bool] = lambda _: True) -> list[str]:
-        return [name for piece in self.going if which(piece) for name in _ons_of(piece)]
+        return [name for piece in self.going if which(piece) for name in ons_of(piece)]
 
     # -- constraints of pieces --------------------------------------------------------------------------
 
@@ -275,15 +318,15 @@ class _Plan:
             # what lies over it goes on after it
             over_it = {other for entry in piece.under for other in entry if other in self.pieces}
             for over in () if piece.loose else over_it:
-                for name in _ons_of(self.pieces[over]):
+                for name in ons_of(self.pieces[over]):
                     if name in self.nodes:
                         self._after(name, piece.on.id)
-            for name in _ons_of(piece):
+            for name in ons_of(piece):
                 self._after(name, *piece.on_after)
             if piece.first:
                 self._after(piece.on.id, piece.first.work.id)
             # everything is off before anything goes on
-            for name in _ons_of(piece):
+            for name in ons_of(piece):
                 self._after(name, *self._offs(lambda one: not one.moves))
                 if piece.moves:
                     self._after(name, piece.off.id)
@@ -324,16 +367,49 @@ class _Plan:
     def _acts(self) -> list[Act]:
         acts = [act for act in self.model.acts if self._belongs(act)]
         if self.goal.serial and not any(_programs(act.work) for act in acts):
-            self._add(_generated(GIVE_SERIAL, Phase.SWAP, tools=(PROGRAMMER,)), 3_200)
+            self._add(generated.give_serial(), 3_200)
             self._after(GIVE_SERIAL, *self._offs())
             for name in self._ons():
                 self._after(name, GIVE_SERIAL)
         if self.goal.aim is Aim.REPAIR and ADAPTER_FLEX in self.goal.box and ADAPTER not in self.goal.done:
             self._adapter()
+        if self._compares():
+            self._compare(acts)
         for place, act in enumerate(self.model.acts):
             if act in acts:
-                self._add(_step_of_act(act), self._act_rank(act, place))
+                self._add(self._act_step(act), self._act_rank(act, place))
+            elif self.goal.aim is Aim.CLOSE and self.goal.swapped and act.moves in self.state.moved:
+                self._move_back(act, place)
         return acts
+
+    def _act_step(self, act: Act) -> Step:
+        step = step_of_act(act)
+        if self.goal.aim is not Aim.CLOSE:
+            return step
+        if act.phase is Phase.PROOF:
+            return replace(step, text=_STILL_WORKS)
+        return generated.other_part(step)
+
+    def _move_back(self, act: Act, place: int) -> None:
+        """What came over by an act goes back to the old part, before that goes in."""
+        self._add(generated.back_step(act.work, act.moves), 3_300 + place)
+        self._after(act.id + BACK, *self._offs())
+        for name in self._ons():
+            self._after(name, act.id + BACK)
+
+    def _compares(self) -> bool:
+        """Whether the new part is still to be compared: once a part, before anything is opened for it."""
+        goal = self.goal
+        if goal.aim is not Aim.REPAIR or COMPARE in goal.done:
+            return False
+        return goal.other or COMPARE not in self.state.acts
+
+    def _compare(self, acts: Sequence[Act]) -> None:
+        comes_over = [
+            *(act.moves for act in acts if act.moves),
+            *(piece.moves for piece in self.going if piece.moves and piece.moves not in self.goal.box),
+        ]
+        self._add(generated.compare_step(sorted(self.goal.box), list(dict.fromkeys(comes_over))), -1)
 
     def _adapter(self) -> None:
         """The adapter flex is on the new display before that is plugged in; where no connector is called the
@@ -342,14 +418,20 @@ class _Plan:
         plugs = [one for one in self.going if one.kind is PieceKind.CONNECTOR and not one.battery]
         displays = [one for one in plugs if _DISPLAY.search(one.plug)] or plugs
         if displays:
-            self._add(_generated(ADAPTER, Phase.SWAP), 3_300)
+            self._add(generated.step(ADAPTER, Phase.SWAP), 3_300)
             self._after(ADAPTER, *self._offs(lambda one: not one.moves))
             for one in displays:
                 self._after(one.on.id, ADAPTER)
 
     def _belongs(self, act: Act) -> bool:
         changes = self.goal.aim is Aim.REPAIR
-        if act.id in self.goal.done:
+        # what came with the part counts while that part is in
+        box = self.goal.box if self.goal.aim in (Aim.REPAIR, Aim.RESEAT) else frozenset()
+        if (
+            act.id in self.goal.done
+            or act.unless_boxed in box
+            or (act.when_boxed and act.when_boxed not in box)
+        ):
             return False
         if _programs(act.work) and not changes:
             return self.goal.serial
@@ -357,23 +439,33 @@ class _Plan:
             return False
         if act.moves and (not changes or act.moves in self.goal.box):
             return False
+        if act.phase is Phase.PREPARE and (self.state.off or act.id in self.state.acts):
+            # what is done before it is opened is done once
+            return False
         if act.having:
-            return any(one in self.nodes or (one == SWAP and changes) for one in act.having) or self._is_due(
-                act
-            )
+            here = any(one in self.nodes or (one == SWAP and changes) for one in act.having)
+            return here or self._is_due(act)
         if act.phase is Phase.PREPARE:
-            return bool(self.coming) and not self.state.off and act.id not in self.state.acts
+            return bool(self.coming)
         if act.phase is Phase.SWAP:
             return changes
         if act.phase is Phase.PROOF:
-            return self.goal.aim is not Aim.CLOSE
+            # what was never opened needs no other test than its baseline
+            return self.goal.aim is not Aim.CLOSE or bool(self.going)
         # cards that were taken out are given back, even where nothing was opened
         return bool(self.going or self.state.acts)
 
     def _is_due(self, act: Act) -> bool:
-        """Whether what the act belongs to is off already, and the act was not done since."""
+        """Whether what the act belongs to is off already, and the act was not done since. A device that is
+        only closed is not opened further: what is due there is the seal of what is glued.
+        """
+        if self.goal.aim is Aim.CLOSE and act.phase is not Phase.SWAP:
+            return False
         return act.id not in self.state.acts and any(
-            self.pieces[piece].off.id in act.having for piece in self.state.off if piece in self.pieces
+            self.pieces[piece].off.id in act.having
+            for piece in self.state.off
+            if piece in self.pieces
+            and (self.goal.aim is not Aim.CLOSE or self.pieces[piece].kind is PieceKind.ADHESIVE)
         )
 
     def _act_rank(self, act: Act, place: int) -> float:
@@ -391,6 +483,10 @@ class _Plan:
         own_offs, own_ons = self._offs(lambda one: not one.moves), self._ons(lambda one: not one.moves)
         on_ids = set(self._ons())
         prepare = [act.id for act in acts if act.phase is Phase.PREPARE]
+        if COMPARE in self.nodes:
+            for name in prepare:
+                self._after(name, COMPARE)
+            prepare.append(COMPARE)
         for act in acts:
             self._after(act.id, *act.after)
             for later in act.before:
@@ -425,7 +521,7 @@ class _Plan:
         looks = [act.id for act in acts if act.second_look]
         proof = next((act.id for act in acts if act.phase is Phase.PROOF), None)
         if self.model.closed_test and proof and not looks and plugs:
-            self._add(_generated(SECOND_LOOK, Phase.SWAP, second_look=True), 5_999)
+            self._add(generated.step(SECOND_LOOK, Phase.SWAP, second_look=True), 5_999)
             looks = [SECOND_LOOK]
         for look in looks:
             self._after(look, *plugs)
@@ -433,9 +529,10 @@ class _Plan:
                 self._after(name, look)
         closing = [act.id for act in acts if act.phase is Phase.CLOSE]
         if proof is None:
-            self._close(covers, proof=None)
+            self._close(covers)
             return
         self._after(proof, *plugs, *(act.id for act in acts if act.phase is Phase.SWAP), *looks)
+        self._after(proof, *(name for name in self.nodes if name.endswith(BACK)))
         for name in closing:
             self._after(name, proof)
         if self.model.closed_test:
@@ -443,19 +540,24 @@ class _Plan:
             return
         for name in covers:
             self._after(name, proof)
-        self._close(covers, proof)
+        self._close(covers)
+        self._switch_off_to_close(
+            [*covers, *(act.id for act in acts if act.phase is Phase.CLOSE and act.before)], proof
+        )
 
-    def _close(self, covers: list[str], proof: str | None) -> None:
-        """After the test it is switched off; what goes on then is closing."""
+    def _switch_off_to_close(self, closing: Sequence[str], proof: str) -> None:
+        if closing and any(piece.battery for piece in self.model.pieces):
+            self._add(generated.step(POWER_DOWN_TO_CLOSE, Phase.CLOSE), 6_999)
+            self._after(POWER_DOWN_TO_CLOSE, proof)
+            for name in closing:
+                self._after(name, POWER_DOWN_TO_CLOSE)
+
+    def _close(self, covers: list[str]) -> None:
+        """What goes on after the test is closing."""
         for name in covers:
             node = self.nodes[name]
             node.step = replace(node.step, phase=Phase.CLOSE)
             node.rank += 2_000
-        # whichever of them is first
-        first = [name for name in covers if not self._ancestors([name]).intersection(covers)]
-        for name in first if proof else ():
-            node = self.nodes[name]
-            node.step = replace(node.step, text=f"{SWITCH_OFF} {node.step.text}")
 
     def _ancestors(self, names: Iterable[str]) -> set[str]:
         found: set[str] = set()
@@ -468,84 +570,11 @@ class _Plan:
         return found
 
 
-def _ons_of(piece: Piece) -> list[str]:
-    """The steps by which it goes on: the first screws and the rest, or at once."""
-    return [piece.first.work.id, piece.on.id] if piece.first else [piece.on.id]
-
-
-def _step_of(piece: Piece, goes: Goes, phase: Phase) -> Step:
-    first = piece.first.work if piece.first else piece.on
-    work = {Goes.OFF: piece.off, Goes.ON: piece.on, Goes.FIRST: first}[goes]
-    return replace(
-        _plain(work, phase),
-        piece=piece.id,
-        goes=goes,
-        screws=piece.screws,
-        screws_in=bool(piece.screws) and goes is not Goes.OFF,
-        screws_part=piece.first.screws if piece.first and goes is Goes.FIRST else 0,
-        plug=Plug(name=piece.plug, on=goes is not Goes.OFF, battery=piece.battery) if piece.plug else None,
-    )
-
-
-def _step_of_act(act: Act) -> Step:
-    return replace(_plain(act.work, act.phase), second_look=act.second_look)
-
-
-def _plain(work: Work, phase: Phase) -> Step:
-    return Step(
-        id=work.id,
-        phase=phase,
-        text=work.text,
-        tools=work.tools,
-        cautions=work.cautions,
-        limits=work.limits,
-        heat=work.heat,
-        wait_minutes=work.wait_minutes,
-        looks=work.looks,
-        minutes=work.minutes,
-    )
-
-
-def every_step(model: Model) -> dict[str, Step]:
-    """Every step there can be on a sheet of a model, by its id. Those that a job keeps count first, unless
-    they are of a list that knows no pieces.
-    """
-    found = _steps_of_pieces(model.pieces, model.acts)
-    return found | {step.id: step for step in model.steps if step.piece or step.id not in found}
-
-
-@lru_cache(maxsize=256)
-def _steps_of_pieces(pieces: tuple[Piece, ...], acts: tuple[Act, ...]) -> dict[str, Step]:
-    found = {act.id: _step_of_act(act) for act in acts}
-    for piece in pieces:
-        for goes in (Goes.OFF, Goes.FIRST, Goes.ON) if piece.first else (Goes.OFF, Goes.ON):
-            step = _step_of(piece, goes, Phase.OPEN if goes is Goes.OFF else Phase.SWAP)
-            found[step.id] = step
-    return found
-
-
+# said at the test of a repair that was given up
+_STILL_WORKS = "Switch it on and test what still works, against its arrival."
 _DISPLAY = re.compile(r"\b(?:display|panel|screen)\b", re.IGNORECASE)
-# what a sheet says of itself, where the pack says nothing
-_GENERATED: Mapping[str, str] = {
-    SECOND_LOOK: (
-        "Second look: every connector home, every latch down, no cable pinched. It cannot be tested "
-        "before it is closed."
-    ),
-    ADAPTER: (
-        "Adapter flex onto the new display first, flush; lay it without a fold and clear of screws, then "
-        "plug its other end where the old cable was."
-    ),
-    GIVE_SERIAL: (
-        "Clip the programmer to the display: read the old display's serial, from the old screen if it is "
-        "there; write it into this one and read it back."
-    ),
-}
 
 
 def _programs(work: Work) -> bool:
     """Whether a serial is read or written here."""
     return PROGRAMMER in work.tools
-
-
-def _generated(name: str, phase: Phase, *, second_look: bool = False, tools: tuple[str, ...] = ()) -> Step:
-    return Step(id=name, phase=phase, text=_GENERATED[name], second_look=second_look, tools=tools)

@@ -7,7 +7,7 @@ are scipy's; times in seconds, temperatures in °C.
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from decimal import Decimal
@@ -25,8 +25,11 @@ KELVIN = 273.15
 COLDEST, HOTTEST = -20, 300
 # adhesive lets itself be cut down to so much below its target; common practice, no source
 WORKABLE_BELOW = 15.0
-# a thermometer of a workshop is right to about two degrees: so near its target it has reached it; from memory
-NEAR = 2.0
+# what is wanted is a window: so far below its target it counts as at its heat, and so far above it is still
+# right where its ceiling allows that; common practice, no source
+WINDOW_C = 5.0
+# what is warmed for seconds has no second reading within its time
+SHORT_MINUTES = 1.0
 # the room, where nobody measured it
 ROOM_C = 22.0
 # a workshop people work in; outside of it is a mistake
@@ -80,6 +83,26 @@ RULES = (
         says=(
             f"Adhesive is cut from its target down to {WORKABLE_BELOW:g} °C below it; then it is warmed "
             "again."
+        ),
+        source=COMMON,
+    ),
+    Rule(
+        id="heat.window",
+        capability="bench",
+        says=(
+            f"A heated step is done when every place that was read lies in its window – {WINDOW_C:g} °C "
+            "about its target, never above its ceiling – and stayed there for its time, by readings or by "
+            "its timer. Below or too short, somebody trained may go on with a reason; above its ceiling "
+            "only a manager. Both stand in the record."
+        ),
+        source=COMMON,
+    ),
+    Rule(
+        id="heat.off",
+        capability="bench",
+        says=(
+            "A plate, gun or pad that was switched on for a job stands on every page until it is off; "
+            "nothing is closed, and no device handed back, beside one that is on. One plate holds one job."
         ),
         source=COMMON,
     ),
@@ -147,7 +170,8 @@ def reaches(readings: Sequence[Reading], target_c: float) -> float | None:
     40.0
     """
     last = list(readings[-PACE_OF:])
-    if len(last) < 2 or last[-1].c >= target_c or last[-1].c <= last[0].c:
+    # one that falls by now does not get there, whatever it did before
+    if len(last) < 2 or last[-1].c >= target_c or last[-1].c <= max(last[0].c, last[-2].c):
         return None
     middle_s = sum(one.at_s for one in last) / len(last)
     middle_c = sum(one.c for one in last) / len(last)
@@ -164,7 +188,7 @@ def at_heat_s(readings: Sequence[Reading], target_c: float, now_s: float | None 
     """
     since: float | None = None
     for reading in readings:
-        if reading.c < target_c - NEAR:
+        if reading.c < target_c - WINDOW_C:
             since = None
         elif since is None:
             since = reading.at_s
@@ -320,13 +344,29 @@ def falling(readings: Sequence[Reading]) -> list[Reading]:
     return list(readings[hottest:])
 
 
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Source:
+    """Something hot that was switched on for a job, until it is off."""
+
+    what: str
+    on_at: datetime
+    on_by: str
+    off_at: datetime | None = None
+    off_by: str = ""
+
+    @property
+    def is_on(self) -> bool:
+        return self.off_at is None
+
+
 def heated_step(
     now_doing: Step | None, steps: Sequence[Step], done: Sequence[tuple[str, datetime]], now: datetime
 ) -> Step | None:
-    """The step whose heat counts now: this one, or the last one that was warmed while that is of use."""
-    if now_doing and now_doing.heat:
+    """The step whose heat counts now: this one, or one that was warmed for this one and still is."""
+    if now_doing is None or now_doing.heat:
         return now_doing
-    heated = {step.id: step for step in steps if step.heat}
+    # with the cut that it was warmed for it has done its work
+    heated = {step.id: step for step in steps if step.heat and step.id in now_doing.after}
     last = next(((heated[name], at) for name, at in reversed(done) if name in heated), None)
     return last[0] if last and now - last[1] <= STAYS else None
 
@@ -358,9 +398,18 @@ class HeatReading:
     reaches_s: float | None = None
     at_heat_s: float = 0.0
 
+    # by its readings alone: from the first in the window to the last of them
+    soaked_s: float = 0.0
+    last_c: float | None = None
+
     @property
     def floor_c(self) -> float:
         return self.target_c - WORKABLE_BELOW
+
+    @property
+    def window(self) -> tuple[float, float]:
+        """From where to where it is right."""
+        return self.target_c - WINDOW_C, min(self.target_c + WINDOW_C, self.ceiling_c)
 
     @property
     def says(self) -> Say:
@@ -373,6 +422,8 @@ class HeatReading:
                 HeatState.TOO_HOT: "heat.stop",
             }[self.state],
             target=round(self.target_c),
+            least=round(self.window[0]),
+            most=round(self.window[1]),
             ceiling=round(self.ceiling_c),
             of=self.ceiling_of,
         )
@@ -401,7 +452,7 @@ def judge_heat(
     state = HeatState.UNKNOWN
     if readings:
         last = readings[-1].c
-        reached = any(reading.c >= target - NEAR for reading in _this_warming(readings, floor))
+        reached = any(reading.c >= target - WINDOW_C for reading in _this_warming(readings, floor))
         if last > ceiling:
             state = HeatState.TOO_HOT
         elif crossing and now_s is not None and now_s > crossing[0]:
@@ -419,9 +470,54 @@ def judge_heat(
         curve=curve,
         reheats=_reheats(readings, target, floor),
         ceiling_of=lowest.of,
-        reaches_s=reaches(readings, target - NEAR) if state is HeatState.COLD else None,
+        reaches_s=reaches(readings, target - WINDOW_C) if state is HeatState.COLD else None,
         at_heat_s=at_heat_s(readings, target, now_s),
+        soaked_s=at_heat_s(readings, target) if readings else 0.0,
+        last_c=readings[-1].c if readings else None,
     )
+
+
+def is_too_hot(places: Mapping[str, HeatReading]) -> bool:
+    """Whether any place was above its ceiling when it was read last."""
+    return any(judged.state is HeatState.TOO_HOT for judged in places.values())
+
+
+def not_held(step: Step, places: Mapping[str, HeatReading]) -> Say:
+    """What a heated step has not held yet (rule heat.window), by the places that were read; empty where it
+    has held all. The place beside the cell has only its ceiling, unless it is the one that is warmed.
+    """
+    if step.heat is None:
+        return ""
+    for place, judged in places.items():
+        if judged.state is HeatState.TOO_HOT:
+            told = {"c": judged.last_c, "ceiling": round(judged.ceiling_c), "of": judged.ceiling_of}
+            return fact("heat.over-its-ceiling", place=place or step.heat.where, **told)
+    warmed = {
+        place: judged
+        for place, judged in places.items()
+        if place != AT_THE_CELL or step.heat.where == AT_THE_CELL
+    }
+    if not any(judged.last_c is not None for judged in warmed.values()):
+        return fact("heat.not-read-yet", place=step.heat.where)
+    by_clock = step.wait_minutes or step.heat.minutes < SHORT_MINUTES
+    wanted_s = 0.0 if by_clock else step.heat.minutes * 60
+    for place, judged in warmed.items():
+        least, most = judged.window
+        if judged.last_c is None or judged.last_c < least:
+            told = {"c": judged.last_c, "least": round(least), "most": round(most)}
+            return fact("heat.below-its-window", place=place or step.heat.where, **told)
+        if judged.soaked_s < wanted_s:
+            return fact(
+                "heat.not-long-enough",
+                place=place or step.heat.where,
+                so_far=_seconds(judged.soaked_s),
+                wanted=_seconds(wanted_s),
+            )
+    return ""
+
+
+def _seconds(seconds: float) -> str:
+    return f"{int(seconds // 60)}:{int(seconds % 60):02d} min"
 
 
 def _this_warming(readings: Sequence[Reading], floor: float) -> list[Reading]:
@@ -440,7 +536,7 @@ def _reheats(readings: Sequence[Reading], target: float, floor: float) -> int:
     for reading in readings:
         if reading.c < floor:
             cold = True
-        elif cold and reading.c >= target - NEAR:
+        elif cold and reading.c >= target - WINDOW_C:
             times += 1
             cold = False
     return max(times - 1, 0)

@@ -31,6 +31,8 @@ MOST_SPREADS = 2.5
 PRIOR_PEOPLE = 4
 # from this factor on somebody is a beginner, who becomes quicker with repetition; the shop's, no source
 BEGINNER = Decimal("1.25")
+# a first job beside those of whoever has done some; the shop's, no source
+FIRST_TIME = Decimal("1.25")
 # with each doubling of their jobs a beginner takes a tenth less: the exponent of the power law, and how far
 # people differ in it; learning curve of 90 %, from memory
 LEARNS, LEARNS_SPREAD = math.log2(1 / 0.9), 0.1
@@ -61,6 +63,16 @@ RULES = (
             "jobs is expected to take a tenth less, until their own jobs say how quickly they learn."
         ),
         source="power law of practice, published 1936; its exponent from memory",
+    ),
+    Rule(
+        id="plan.first-time",
+        capability="bench",
+        says=(
+            f"Whoever has no job of a family yet is expected to take {FIRST_TIME} times what those take on "
+            "average who have, whatever was written, until the first is done; it is said "
+            "when work is assigned."
+        ),
+        source="common practice, no source",
     ),
     Rule(
         id="plan.rework-apart",
@@ -211,6 +223,21 @@ def factor_of(written: Decimal, own: OwnTimes, pool: Pool = ALONE) -> Decimal:
     if not own.jobs and not pool.shift:
         return written
     return round(Decimal(math.exp(expected_of(written, own, pool).log)), 2) or Decimal("0.01")
+
+
+def factors_of(people: Sequence[tuple[Decimal | None, OwnTimes]], pool: Pool) -> list[Decimal | None]:
+    """The factors that count, of all who do a family: of whoever has no job of it yet at least that of a
+    first time beside the others (rule plan.first-time). None where nobody wrote one.
+    """
+    own = [None if written is None else factor_of(written, own, pool) for written, own in people]
+    done = [factor for factor, (_, own_times) in zip(own, people, strict=True) if factor and own_times.jobs]
+    if not done:
+        return own
+    first = round(FIRST_TIME * sum(done) / len(done), 2)
+    return [
+        factor if factor is None or own_times.jobs else max(factor, first)
+        for factor, (_, own_times) in zip(own, people, strict=True)
+    ]
 
 
 def spread_of(

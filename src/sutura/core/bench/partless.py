@@ -8,7 +8,8 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 
 from sutura.core.bench.closure import Unreachable
-from sutura.core.bench.compiling import Aim, Goal, compile_sheet
+from sutura.core.bench.compiling import compile_sheet
+from sutura.core.bench.goals import Aim, Goal
 from sutura.core.bench.ordering import Circular
 from sutura.core.bench.times import sheet_minutes
 from sutura.core.catalogue.model import Model, PieceKind

@@ -4,20 +4,22 @@ from __future__ import annotations
 
 import itertools
 import math
-import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
-from datetime import datetime, timedelta
+from datetime import datetime
 
-from sutura.core.bench.compiling import Aim, Goal, compile_sheet, every_step
+from sutura.core.bench.compiling import compile_sheet
 from sutura.core.bench.done import Done
+from sutura.core.bench.generated import COMPARE
+from sutura.core.bench.goals import Aim, Goal
+from sutura.core.bench.rework import GLASS_ONLY
 from sutura.core.bench.state import CLOSED, State
 from sutura.core.bench.state import after as state_after
+from sutura.core.bench.steps import every_step
 from sutura.core.bench.written import device_state, written_steps
-from sutura.core.catalogue.cautions import CAUTIONS
-from sutura.core.catalogue.model import CUTS, Goes, Model, Phase, ScrewGroup, Step
+from sutura.core.catalogue.model import Goes, Model, Phase, ScrewGroup, Step
 from sutura.core.errors import Invalid, StepBlocked
-from sutura.core.facts import Minutes, Say, fact
+from sutura.core.facts import Say, fact
 from sutura.core.intake.marks import Mark, MarkKind, Side
 from sutura.core.job import NO_PART, SERIAL, EventKind, Round, Stage
 from sutura.core.maths.geometry import Box, Point, nearest_edge
@@ -32,6 +34,7 @@ AT_THE_BENCH = (
     EventKind.STEP,
     EventKind.PROVED,
     EventKind.PROOF_FAILED,
+    EventKind.TESTED_UNREPAIRED,
     EventKind.PART_CHANGED,
     EventKind.REOPENED,
     EventKind.GIVEN_UP,
@@ -69,9 +72,8 @@ RULES = (
         id="bench.together",
         capability="bench",
         says=(
-            f"Up to {MOST_TOGETHER} plain steps that follow each other in one phase are shown together and "
-            "recorded with one press. Screws, heat, a cut, a limit, a wait, the old front and the battery's "
-            "connector stand alone."
+            f"Up to {MOST_TOGETHER} connectors that come off, or go on, after each other are shown together "
+            "and recorded with one press. Everything else stands alone, the battery's connector too."
         ),
         source="the shop's rule, no source",
     ),
@@ -81,26 +83,6 @@ RULES = (
         says=(
             "Screws out agree with the sheet, screws in agree with screws out; otherwise the next step "
             "is blocked until a reason is written."
-        ),
-        source=COMMON,
-    ),
-    Rule(
-        id="bench.glass",
-        capability="bench",
-        says=(
-            "What the damage calls for is said once a phase until the old front is off, and again "
-            "wherever that "
-            "front is handled."
-        ),
-        source=COMMON,
-    ),
-    Rule(
-        id="bench.waits",
-        capability="bench",
-        says=(
-            "After a step that waits, the next one is recorded when the time is over by the "
-            "server's clock, or "
-            "with a reason."
         ),
         source=COMMON,
     ),
@@ -169,8 +151,8 @@ RULES = (
         id="bench.night",
         capability="bench",
         says=(
-            "An open device can be closed for the night at any step: its sheet leads from how it lies there "
-            "to a closed device. The next day goes on from how it lies there then."
+            "An open device can be laid down for the night at any step: its sheet leads from how it lies "
+            "there to one that lies safely. The next day takes it up again and goes on where the work was."
         ),
         source=COMMON,
     ),
@@ -226,7 +208,8 @@ _AIMS = {
     Round.REWORK: Aim.RESEAT,
     Round.REOPENED: Aim.RESEAT,
     Round.CLOSING_UP: Aim.CLOSE,
-    Round.FOR_THE_NIGHT: Aim.CLOSE,
+    Round.FOR_THE_NIGHT: Aim.NIGHT,
+    Round.SUSPECTED: Aim.REST,
 }
 
 
@@ -253,7 +236,24 @@ def stays(model: Model, before: Sequence[Done], of_round: Mapping[int, Round]) -
             continue
         if step.goes is Goes.OFF:
             still = {name: piece for name, piece in still.items() if piece != step.piece}
-        elif step.phase is not Phase.PREPARE and of_round.get(entry.attempt) not in only_closed:
+        elif (step.phase is not Phase.PREPARE or step.id == COMPARE) and of_round.get(
+            entry.attempt
+        ) not in only_closed:
+            still[step.id] = step.piece
+    return frozenset(still)
+
+
+def of_round(model: Model, before: Sequence[Done], attempt: int) -> frozenset[str]:
+    """What a round had done and is still so: what was put on in it and not taken off since."""
+    known = _steps_by_id(model)
+    still: dict[str, str] = {}
+    for entry in before:
+        step = known.get(entry.step)
+        if step is None:
+            continue
+        if step.goes is Goes.OFF:
+            still = {name: piece for name, piece in still.items() if piece != step.piece}
+        elif entry.attempt == attempt:
             still[step.id] = step.piece
     return frozenset(still)
 
@@ -285,7 +285,14 @@ def _goal(model: Model, work: Round, route: str, box: Sequence[str], done: froze
     aim = _AIMS[work]
     if route in NO_PART and aim is Aim.REPAIR:
         return Goal(aim=Aim.RESEAT, route=kind, done=done, serial=route == SERIAL)
-    return Goal(aim=aim, route=kind, box=frozenset(box), done=done)
+    return Goal(
+        aim=aim,
+        route=kind,
+        box=frozenset(box),
+        done=done,
+        other=work is Round.NEW_PART,
+        swapped=route not in NO_PART and route != GLASS_ONLY,
+    )
 
 
 def anew(
@@ -439,12 +446,20 @@ def _set_before(by_id: Mapping[str, Step], done: Sequence[Done], group: str) -> 
     return sum(parts)
 
 
-def check_step(now: Progress, step_id: str, counted_text: str, reason: str) -> int | None:
-    """The count to record for a step done now; refuses a step out of turn and counts that do not agree."""
+def check_step(
+    now: Progress, step_id: str, counted_text: str, reason: str, done: Sequence[Done] = (), attempt: int = 0
+) -> int | None:
+    """The count to record for a step done now; refuses a step out of turn and counts that do not agree. One
+    that is done already (`done`, in this `attempt`) is refused with who did it and when.
+    """
+    text = next((step.text for step in now.steps if step.id == step_id), "")
+    before = next((one for one in done if (one.attempt, one.step) == (attempt, step_id)), None)
+    if before:
+        raise Invalid("step", text, fact("bench.done-already", who=before.who, at=before.at))
     if now.step is None or now.step.id != step_id:
-        raise Invalid("step", step_id, _waits_for(now, step_id))
+        raise Invalid("step", text, _waits_for(now, step_id))
     if now.at_proof:
-        raise Invalid("step", step_id, fact("bench.test-every-function-step-done-when"))
+        raise Invalid("step", text, fact("bench.test-every-function-step-done-when"))
     if now.expected is None:
         return None
     accepts = fact("bench.count-screws-write-number-sheet-says", expected=now.expected)
@@ -475,18 +490,16 @@ def _waits_for(now: Progress, step_id: str) -> Say:
 def together(steps: Sequence[Step], step: Step, finished: Sequence[str] = ()) -> tuple[Step, ...]:
     """The steps shown and recorded together with `step`, itself first (rule bench.together)."""
     following = itertools.takewhile(
-        lambda later: _is_plain(later) and later.phase is step.phase,
+        lambda later: _is_plain(later) and later.goes is step.goes and later.phase is step.phase,
         (one for one in steps[steps.index(step) + 1 :] if one.id not in finished),
     )
     return (step, *itertools.islice(following, MOST_TOGETHER - 1)) if _is_plain(step) else (step,)
 
 
 def _is_plain(step: Step) -> bool:
-    """Whether a step asks for nothing but to be done: no count, limit, heat, wait, cut, and no battery."""
+    """Whether a step is a connector that asks for nothing but to come off or go on."""
     asks = step.screws or step.heat or step.limits or step.wait_minutes or step.second_look
-    return not (
-        asks or step.phase is Phase.PROOF or (step.plug and step.plug.battery) or _handles_old_front(step)
-    )
+    return bool(step.plug and not step.plug.battery and step.goes in (Goes.OFF, Goes.ON) and not asks)
 
 
 def check_together(now: Progress, step_ids: Sequence[str]) -> None:
@@ -496,28 +509,9 @@ def check_together(now: Progress, step_ids: Sequence[str]) -> None:
         return
     shown = tuple(step.id for step in now.together)
     if tuple(step_ids) != shown[: len(step_ids)]:
-        raise Invalid("step", " ".join(step_ids), fact("bench.next-step", next_one=now.step.text))
-
-
-def waits_until(model: Model, done: Sequence[Done]) -> datetime | None:
-    """When the wait of the last recorded step is over; None where it has none."""
-    if not done:
-        return None
-    last = done[-1]
-    step = _steps_by_id(model).get(last.step)
-    return last.at + timedelta(minutes=step.wait_minutes) if step and step.wait_minutes else None
-
-
-def is_waiting(until: datetime | None, now: datetime) -> bool:
-    """Whether a wait is not over yet."""
-    return until is not None and now < until
-
-
-def check_wait(until: datetime | None, now: datetime, reason: str) -> None:
-    """Refuse the step after a wait that is not over, without a reason (rule bench.waits)."""
-    if until and is_waiting(until, now) and not reason.strip():
-        left = -int((now - until).total_seconds() // 60)
-        raise Invalid("reason", "", fact("bench.wait-or-say-why", time=Minutes(left)))
+        texts = {step.id: step.text for step in now.steps}
+        sent = " ".join(texts.get(name, "") for name in step_ids).strip()
+        raise Invalid("step", sent[:120], fact("bench.next-step", next_one=now.step.text))
 
 
 def _steps_by_id(model: Model) -> Mapping[str, Step]:
@@ -552,26 +546,6 @@ def _agree(model: Model, by_id: Mapping[str, Step], done: Sequence[Done]) -> boo
     steps = [by_id[entry.step] for entry in done if entry.reason and entry.step in by_id]
     explained = {step.screws for step in steps if step.screws_in}
     return all(out.get(g.id) == back.get(g.id) or g.id in explained for g in model.screws)
-
-
-# steps at which the broken front is handled: cut, lifted, or stripped of what is moved over
-_OLD_FRONT = re.compile(r"\bold (?:screen|front|glass|panel)\b", re.IGNORECASE)
-
-
-def _handles_old_front(step: Step) -> bool:
-    return bool(CUTS.intersection(step.tools)) or bool(_OLD_FRONT.search(step.text))
-
-
-def cautions_at(step: Step, damage: Sequence[str], *, first_of_phase: bool) -> list[tuple[str, str, str]]:
-    """Cautions to show at a step as (id, title, text): the sheet's own, and those the damage calls for – once
-    a phase until the old front is off, and again wherever it is handled (rule bench.glass).
-    """
-    names = list(step.cautions)
-    before_swap = step.phase in (Phase.PREPARE, Phase.OPEN)
-    handled = _handles_old_front(step)
-    if (first_of_phase and before_swap) or (handled and (before_swap or step.phase is Phase.SWAP)):
-        names = [*(name for name in damage if name not in names), *names]
-    return [(name, *CAUTIONS[name]) for name in names]
 
 
 def worked_minutes(times: Sequence[datetime]) -> int:

@@ -10,6 +10,9 @@ from sutura.core.facts import Say, fact
 from sutura.core.job import EventKind, Round
 from sutura.core.values import COMMON, Rule
 
+# the kind of part of a repair that keeps the display and changes its glass
+GLASS_ONLY = "glass"
+
 RULES = (
     Rule(
         id="bench.path",
@@ -17,7 +20,9 @@ RULES = (
         says=(
             "What fails after fitting is reseated first, power off and in order; what then fails as "
             "before is tried with another part; what two parts show is not the part. Where another fault "
-            "shows than before, what was touched last is looked at first."
+            "shows than before, what was touched last is looked at first. What was reseated once without "
+            "effect is not reseated again. A display that fails after its glass was split "
+            "needs a whole front."
         ),
         source=COMMON,
     ),
@@ -29,6 +34,8 @@ class Rung(StrEnum):
 
     RESEAT = "reseat"
     OTHER_PART = "other_part"
+    # the display under new glass has failed: the whole front
+    FRONT = "front"
     BOARD = "board"
 
 
@@ -39,6 +46,7 @@ class Meaning(StrEnum):
     CONNECTION = "connection"
     PART = "part"
     PART_SUSPECTED = "part_suspected"
+    DISPLAY_FAILED = "display_failed"
     CHANGED = "changed"
     ELSEWHERE = "elsewhere"
 
@@ -77,7 +85,6 @@ _BEGINS = {
     EventKind.REOPENED: Round.REOPENED,
     EventKind.GIVEN_UP: Round.CLOSING_UP,
     EventKind.FOR_THE_NIGHT: Round.FOR_THE_NIGHT,
-    EventKind.NIGHT_OVER: Round.WHOLE,
 }
 
 
@@ -89,20 +96,34 @@ def rounds(kinds: Sequence[EventKind]) -> dict[int, Round]:
     """
     found = {1: Round.WHOLE}
     for kind in kinds:
-        if kind in _BEGINS:
+        if kind is EventKind.NIGHT_OVER:
+            # it goes on as what it was; another part is begun only once
+            before = found.get(len(found) - 1, Round.WHOLE)
+            found[len(found) + 1] = Round.WHOLE if before is Round.NEW_PART else before
+        elif kind in _BEGINS:
             found[len(found) + 1] = _BEGINS[kind]
     return found
 
 
-def path(tries: Sequence[Tried]) -> Path | None:
+def round_after(found: Path | None) -> Round:
+    """What a round after a failed test is for: its connectors reseated where that is the next try, else
+    nothing until it is decided.
+    """
+    reseats = found is None or found.next is Rung.RESEAT
+    return Round.REWORK if reseats else Round.SUSPECTED
+
+
+def path(tries: Sequence[Tried], display: frozenset[str] = frozenset()) -> Path | None:
     """Where a job stands on the path (rule bench.path), from its tests in order; None where nothing failed
-    yet.
+    yet. `display` are the functions of a display that was kept under new glass.
     """
     first = next((place for place, tried in enumerate(tries) if tried.failed), None)
     if first is None:
         return None
     made = tuple(tries[first:])
     last, before = made[-1], made[-2] if len(made) > 1 else None
+    if last.failed & display:
+        return Path(tries=made, meaning=Meaning.DISPLAY_FAILED, next=Rung.FRONT)
     if before is None:
         return Path(tries=made, meaning=Meaning.NOT_YET, next=Rung.RESEAT)
     if not last.failed:

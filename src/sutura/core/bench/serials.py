@@ -6,8 +6,8 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from enum import StrEnum
 
-from sutura.core.catalogue.model import Step
-from sutura.core.facts import Say, fact
+from sutura.core.catalogue.model import Phase, Step
+from sutura.core.facts import Fact, Say, fact
 from sutura.core.values import COMMON, Rule
 
 PROGRAMMER = "serial programmer"
@@ -35,8 +35,10 @@ RULES = (
         capability="bench",
         says=(
             "The old display's serial is read before it comes off; it is written into the new one and "
-            "read back. A new display that stays silent is not the grade that was bought: its piece is "
-            "kept as less, and its supplier's record counts it."
+            "read back, and only then is the step done – or a manager lets it pass with a reason that the "
+            "customer reads. Aftermarket displays stay silent. One that was bought as an original and stays "
+            "silent is not the grade that was bought: its piece is kept as less, and its supplier's record "
+            "counts it."
         ),
         source=COMMON,
     ),
@@ -49,6 +51,8 @@ class Asked:
 
     outcome: Outcome
     serial: str = ""
+    piece_id: int | None = None
+    attempt: int = 1
 
 
 def needs_programmer(step: Step | None) -> bool:
@@ -59,6 +63,25 @@ def needs_programmer(step: Step | None) -> bool:
 def old_serial(asked: Sequence[Asked]) -> str:
     """The old display's serial as it was read last; empty where it was not."""
     return next((one.serial for one in reversed(asked) if one.outcome is Outcome.READ), "")
+
+
+def not_held(step: Step, asked: Sequence[Asked], known: str, pieces: Sequence[int]) -> Fact | None:
+    """What a step with the programmer has not come to yet: before the old display is off its serial, after
+    that its serial in the display that is in (`pieces` are those that the job holds), read back. None where
+    it has. `known` is what was read at the counter.
+    """
+    if not needs_programmer(step):
+        return None
+    if step.phase is Phase.PREPARE:
+        return None if known or old_serial(asked) else fact("serial.not-read-yet")
+    tried = [one for one in asked if one.outcome is not Outcome.READ]
+    # what was written into a display that went back says nothing of this one
+    here = [one for one in tried if one.piece_id is None or not pieces or one.piece_id in pieces]
+    if not here:
+        return fact("serial.not-written-yet")
+    if here[-1].outcome is not Outcome.WRITTEN:
+        return fact("serial.not-written", outcome=here[-1].outcome.value)
+    return None
 
 
 def what_now(asked: Sequence[Asked]) -> Say:

@@ -20,7 +20,20 @@ CAUTIONS: Mapping[str, tuple[str, str]] = {
     ),
     "hot": (
         "Hot surface",
-        "Never hotter than a hand can stay on. Keep moving; read the temperature at the spot you cut.",
+        "Never hotter than a hand can stay on. Keep moving; read the temperature at the spot you warm.",
+    ),
+    "hotter-than-a-hand": (
+        "Hotter than a hand can bear",
+        "Heat-proof gloves; touch neither plate nor glass. Read the temperature at the spot, all the time.",
+    ),
+    "warm-cable": (
+        "Warm, not hot",
+        "Warm the glue just until it lets go; a cable that is hotter than a hand can stay on creases.",
+    ),
+    "cell-behind-heat": (
+        "Lithium cell behind the heat",
+        "The cell itself stays below 60 °C: read it beside the cell too. Swollen, hissing or smelling: heat "
+        "off, set it apart on something that does not burn, ventilate, and follow local fire rules.",
     ),
     "solvent": ("Solvent", "Ventilate; no flame, no spark. Alcohol on plastics, never acetone."),
     "static": ("Static discharge", "Wear the wrist strap; touch the frame first."),
@@ -38,7 +51,9 @@ CAUTIONS: Mapping[str, tuple[str, str]] = {
     ),
     "overtighten": (
         "Over-tightening",
-        "Stop when the screw seats: an overtightened one shows through the front.",
+        "Stop when the screw seats: an overtightened one strips its thread or presses on what lies behind.",
     ),
 }
+# words that a step takes by itself where they are the ones that hold; no pack names them
+DERIVED = frozenset({"hotter-than-a-hand", "warm-cable", "cell-behind-heat"})
 CAUTIONS_SOURCE = "common practice; local codes, the maker's instructions and licensed practice come first"

@@ -140,7 +140,8 @@ class Function:
 class ScrewGroup:
     """Screws of one kind. `at` are their places in mm on the side named, one each, or none when not measured.
 
-    People name neighbouring bit sizes for the same screw: `bits` keeps every one, the likeliest first.
+    People name neighbouring bit sizes for the same screw: `bits` keeps every one, the likeliest first. Where
+    they are not of one length, `lengths_mm` has that of each place; `length_mm` is the longest then.
     """
 
     id: str
@@ -151,12 +152,27 @@ class ScrewGroup:
     bits: tuple[str, ...]
     length_mm: float
     at: tuple[Point, ...] = ()
+    lengths_mm: tuple[float, ...] = ()
 
     @property
     def bit(self) -> Say:
         if len(self.bits) == 1:
             return self.bits[0]
         return fact("catalogue.try-fit-do-not-force", bits=self.bits)
+
+    def length_at(self, place: int) -> float:
+        """The length of the screw at a place, from 1."""
+        return self.lengths_mm[place - 1] if self.lengths_mm else self.length_mm
+
+    @property
+    def kinds(self) -> tuple[tuple[float, tuple[int, ...]], ...]:
+        """Its lengths, the shortest first, each with its places from 1; one where all are alike."""
+        places = range(1, self.count + 1)
+        lengths = sorted({self.length_at(place) for place in places})
+        return tuple(
+            (length, tuple(place for place in places if self.length_at(place) == length))
+            for length in lengths
+        )
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -248,6 +264,8 @@ class Step:
     looks: str = ""
     # 0 = what is usual for its kind
     minutes: float = 0.0
+    # the item of the old part that it moves over
+    moves: str = ""
 
 
 class PieceKind(StrEnum):
@@ -324,7 +342,8 @@ class Act:
     It is part of a sheet when one of the steps in `having` is (or, without any, by its phase); it stands
     after the steps and acts in `after` and before those in `before`. `moves` is the item that it moves over:
     left out when the new part comes with it. `routes` are the kinds of part it is done for, empty = all.
-    `own_seal` = it belongs to the model's own seal and falls away where another is chosen.
+    `own_seal` = it belongs to the model's own seal and falls away where another is chosen. `when_boxed` and
+    `unless_boxed` name an item: it is done only when the new part comes with it, or only without.
     """
 
     work: Work
@@ -336,6 +355,8 @@ class Act:
     routes: tuple[str, ...] = ()
     second_look: bool = False
     own_seal: bool = False
+    when_boxed: str = ""
+    unless_boxed: str = ""
 
     @property
     def id(self) -> str:
@@ -474,11 +495,21 @@ class Model:
         """Whether a cup lifts the front or a pick cuts round it, by its own sheet (rule intake.cut): not for
         lids, clipped bezels and fronts that come out from behind.
         """
-        return any(
-            CUTS.intersection(step.tools)
+        return bool(self.cutting_tools)
+
+    @property
+    def cutting_tools(self) -> tuple[str, ...]:
+        """What the front is lifted and cut with by its own sheet, the first used in front; none where it is
+        not cut.
+        """
+        cuts = [
+            tool
             for step in self.steps
             if step.phase in (Phase.OPEN, Phase.SWAP) and "back cover" not in step.text.casefold()
-        )
+            for tool in step.tools
+            if tool in CUTS
+        ]
+        return tuple(dict.fromkeys(cuts))
 
     @property
     def full_name(self) -> str:

@@ -7,7 +7,8 @@ from collections import Counter
 from collections.abc import Iterator
 
 from sutura.core.bench.closure import Unreachable, smallest
-from sutura.core.bench.compiling import SWAP, Aim, Goal, compile_sheet
+from sutura.core.bench.compiling import SWAP, compile_sheet
+from sutura.core.bench.goals import Aim, Goal
 from sutura.core.bench.ordering import Circular
 from sutura.core.catalogue.cautions import CAUTIONS
 from sutura.core.catalogue.model import Model, Phase, PieceKind, Work
@@ -21,7 +22,14 @@ def piece_problems(model: Model) -> list[Invalid]:
     """Pieces that can never come off, that hold nothing or that nothing holds, names that nobody knows, work
     hotter than its place allows. What cannot be worked out is asked for only when the names are right.
     """
-    problems = [*_names(model), *_screws(model), *_plugs(model), *_works(model), *_proof(model)]
+    problems = [
+        *_names(model),
+        *_screws(model),
+        *_lengths(model),
+        *_plugs(model),
+        *_works(model),
+        *_proof(model),
+    ]
     return problems or list(_never_off(model)) or list(_no_sheet(model))
 
 
@@ -105,6 +113,19 @@ def _plugs(model: Model) -> Iterator[Invalid]:
     batteries = [place for place, piece in enumerate(model.pieces) if piece.battery]
     if plugs and len(batteries) != 1:
         yield Invalid("pieces", len(batteries), fact("catalogue.one-battery"))
+
+
+def _lengths(model: Model) -> Iterator[Invalid]:
+    """Screws of several lengths say that of each place, and the longest of them as the group's own."""
+    for place, group in enumerate(model.screws):
+        if not group.lengths_mm:
+            continue
+        if len(group.lengths_mm) != group.count:
+            accepts = fact("catalogue.one-length-each", count=group.count)
+            yield Invalid(f"screws[{place}].lengths_mm", len(group.lengths_mm), accepts)
+        elif group.length_mm != max(group.lengths_mm):
+            accepts = fact("catalogue.the-longest", longest=max(group.lengths_mm))
+            yield Invalid(f"screws[{place}].length_mm", group.length_mm, accepts)
 
 
 def _works(model: Model) -> Iterator[Invalid]:

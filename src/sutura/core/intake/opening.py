@@ -8,20 +8,17 @@ from __future__ import annotations
 
 import itertools
 import math
-import re
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from enum import StrEnum
 
 from sutura.core.catalogue.model import EDGES, Face, Model
-from sutura.core.errors import Invalid
 from sutura.core.facts import Fact, Say, fact
 from sutura.core.intake.damage import NEAR_EDGE_MM
 from sutura.core.intake.marks import KINDS, Mark, MarkKind, Shape, Side, reached_edges
 from sutura.core.maths import plane
 from sutura.core.maths.geometry import Box, Edge, Point, line_length, nearest_edge, rim
 from sutura.core.maths.plane import Breaks, Circle, Region
-from sutura.core.typed import read_whole
 from sutura.core.values import COMMON, Rule
 
 # Suction cups by diameter; the shop's own list, no source.
@@ -31,6 +28,7 @@ CUP_MARGIN_MM = 1.0
 # A cup further in than this lifts the middle of the glass and not its edge. The shop's, no source.
 CUP_BAND_MM = 62.0
 CORNER_MM = 12.0
+CUP, BLADE = "suction cup", "thin blade"
 # The circle at an edge may be smaller than the largest by this much: it is read in short steps.
 EDGE_CIRCLE_MM = 0.2
 HIGH_SHARE, SOME_SHARE = 0.35, 0.08
@@ -81,6 +79,15 @@ RULES = (
         source=COMMON,
     ),
     Rule(
+        id="intake.sheets-tools",
+        capability="intake",
+        says=(
+            "The opening plan uses the tools of the sheet, and those that the model allows besides; its "
+            "depth limits are those that stand at the steps of the sheet."
+        ),
+        source=COMMON,
+    ),
+    Rule(
         id="intake.loose",
         capability="intake",
         says=(
@@ -107,6 +114,8 @@ class Start(StrEnum):
     GAP = "gap"
     CHIP = "chip"
     BLADE = "blade"
+    # with the tool of the sheet, which uses no cup
+    TOOL = "tool"
     NOWHERE = "nowhere"
 
 
@@ -200,19 +209,29 @@ class OpeningPlan:
 
 def opening_plan(model: Model, marks: Sequence[Mark], cups_mm: Sequence[int] = CUPS_MM) -> OpeningPlan | None:
     """The opening plan of a model with its marks; None where nothing is cut (rule intake.cut)."""
-    return plan_opening(marks, model.face, cups_mm) if model.front_is_cut else None
+    used = model.cutting_tools
+    if not used:
+        return None
+    allowed = [tool.tool for tool in model.opening_tools if tool.use != "never"]
+    tools = dict.fromkeys([*used, *(one for tool in allowed for one in tool.split(" and "))])
+    return plan_opening(marks, model.face, cups_mm, tuple(tools))
 
 
-def plan_opening(marks: Sequence[Mark], face: Face, cups_mm: Sequence[int] = CUPS_MM) -> OpeningPlan:
-    """The opening plan of a face with its marks (rules intake.circle, intake.entry, intake.depth,
-    intake.loose).
+def plan_opening(
+    marks: Sequence[Mark],
+    face: Face,
+    cups_mm: Sequence[int] = CUPS_MM,
+    tools: Sequence[str] = ("suction cup", "pick", "thin blade"),
+) -> OpeningPlan:
+    """The opening plan of a face with its marks, with some tools, the usual one first (rules intake.circle,
+    intake.entry, intake.depth, intake.loose, intake.sheets-tools).
     """
     glass = [mark for mark in marks if mark.breaks_glass]
     broken, damage = _broken(glass)
     pane = plane.rounded(face.glass, face.corner_mm)
     tight = _without_openings(pane, face)
     edges = tuple(_read_edge(edge, face, broken, tight, cups_mm) for edge in Edge)
-    start, entry_edge, cup, entry = _start(edges, marks, face, cups_mm)
+    start, entry_edge, cup, entry = _start(edges, marks, face, cups_mm if CUP in tools else (), tools)
     share = broken.share_near(face.glass, face.corner_mm, NEAR_EDGE_MM)
     loose = _loose(glass, share, bool(reached_edges(glass, face, 1.0)))
     order = _order(entry_edge, edges) if entry_edge else ()
@@ -229,35 +248,13 @@ def plan_opening(marks: Sequence[Mark], face: Face, cups_mm: Sequence[int] = CUP
         entry=entry,
         cup=cup,
         order=order,
-        instead=_instead(start, entry_edge, edges, face, cups_mm),
+        instead=_instead(start, entry_edge, edges, face, cups_mm if CUP in tools else ()),
         not_cut=tuple(edge.edge for edge in edges if not edge.allowed),
         protect=_protect(loose),
         says=(),
         unknown=_unknown(face),
     )
-    return _with_words(plan, face)
-
-
-def read_cups(typed: str) -> tuple[int, ...]:
-    """The shop's cups from diameters in mm, written with commas or spaces; smallest first.
-
-    >>> read_cups("40, 20 mm 30")
-    (20, 30, 40)
-    """
-    accepts = fact("intake.write-diameters-whole-mm-such-20")
-    try:
-        cups = {read_whole(word, 999) for word in re.split(r"[\s,;]+", typed.replace("mm", " ")) if word}
-    except Invalid:
-        raise Invalid("cups", typed, accepts) from None
-    if not cups:
-        raise Invalid("cups", typed, accepts)
-    if len(cups) > 8 or min(cups) < 10 or max(cups) > 120:
-        raise Invalid("cups", typed, fact("intake.write-one-eight-cups-10-120"))
-    return tuple(sorted(cups))
-
-
-def cups_text(cups_mm: Sequence[int]) -> str:
-    return ", ".join(str(cup) for cup in cups_mm)
+    return _with_words(plan, face, next((tool for tool in tools if tool != CUP), ""))
 
 
 def _broken(glass: Sequence[Mark]) -> tuple[Breaks, Region]:
@@ -363,7 +360,11 @@ def _corners(damage: Region, face: Face) -> tuple[str, ...]:
 
 
 def _start(
-    edges: Sequence[EdgeReading], marks: Sequence[Mark], face: Face, cups_mm: Sequence[int]
+    edges: Sequence[EdgeReading],
+    marks: Sequence[Mark],
+    face: Face,
+    cups_mm: Sequence[int],
+    tools: Sequence[str],
 ) -> tuple[Start, str, Cup | None, Point | None]:
     """How and where the face is started: by a cup near the best edge, at a gap, at a chip, or with tape and a
     thin blade.
@@ -398,7 +399,9 @@ def _start(
         ]
         if reachable and min(reachable)[0] <= NEAR_EDGE_MM:
             return Start.CHIP, edge.edge, None, _entry(edge, min(reachable)[1], face)
-    return Start.BLADE, best.edge, None, _entry(best, sum(best.beside_glass) / 2, face)
+    with_blade = BLADE in tools and CUP in tools
+    start = Start.BLADE if with_blade else Start.TOOL
+    return start, best.edge, None, _entry(best, sum(best.beside_glass) / 2, face)
 
 
 def _instead(
@@ -509,11 +512,11 @@ def _unknown(face: Face) -> tuple[Fact, ...]:
     return tuple(missing)
 
 
-def _with_words(plan: OpeningPlan, face: Face) -> OpeningPlan:
-    return replace(plan, says=tuple(_words(plan, face)))
+def _with_words(plan: OpeningPlan, face: Face, tool: str) -> OpeningPlan:
+    return replace(plan, says=tuple(_words(plan, face, tool)))
 
 
-def _words(plan: OpeningPlan, face: Face) -> list[Fact]:
+def _words(plan: OpeningPlan, face: Face, tool: str) -> list[Fact]:
     said = []
     if plan.loose is not Loose.NO:
         said.append(
@@ -531,7 +534,7 @@ def _words(plan: OpeningPlan, face: Face) -> list[Fact]:
         cup = {"diameter_mm": plan.cup.diameter_mm, "deep": deep, "edge": plan.cup.edge}
         said.append(fact("intake.cup-mm-centre-mm-from-edge", **cup))
     else:
-        said.append(fact(_WITHOUT_CUP[plan.start], entry_edge=plan.entry_edge))
+        said.append(fact(_WITHOUT_CUP[plan.start], entry_edge=plan.entry_edge, tool=tool))
     if plan.instead:
         broken = {edge.edge: edge.broken for edge in plan.edges}
         shares = {"broken": broken[face.opening_edge], "here": broken[plan.entry_edge]}
@@ -556,6 +559,7 @@ _WITHOUT_CUP = {
     Start.GAP: "intake.no-cup-holds-start-gap-stands",
     Start.CHIP: "intake.no-cup-holds-start-chip-edge",
     Start.BLADE: "intake.no-cup-holds-tape-glass-then",
+    Start.TOOL: "intake.start-with-tool",
 }
 
 

@@ -71,6 +71,8 @@ PLACES = (
     Place(table="bench_step", column="reason"),
     Place(table="bench_note", column="says"),
     Place(table="display_serial", column="serial", left="erased"),
+    Place(table="bench_wait", column="early"),
+    Place(table="limit_passed", column="reason", left="erased"),
     Place(table="accessory", column="name", left="something"),
     Place(table="accessory", column="kept"),
     Place(table="stock_move", column="note"),
@@ -153,6 +155,9 @@ NOT_OF_CUSTOMERS: Mapping[str, str] = {
     "bench_screw": "step",
     "job_sheet": "steps",
     "display_serial": "outcome",
+    "bench_wait": "step",
+    "heat_source": "what",
+    "limit_passed": "step what said",
     "heat_reading": "step edge surface source",
     "payment": "currency method kind",
     # what is written of a till's difference is about the till

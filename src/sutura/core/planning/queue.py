@@ -191,6 +191,7 @@ class Action(StrEnum):
     GO_ON = "go_on"
     CLOSE = "close"
     LOOK = "look"
+    CURE = "cure"
     HAND_BACK = "hand_back"
     RETURN = "return"
     NOTHING = "nothing"
@@ -236,7 +237,11 @@ def candidates(
     candidates_found = []
     for skill in skills:
         minutes = expected_minutes(sheet_minutes, skill.factor, extra_minutes)
-        why = fact("planning.not-trained", family=family) if skill.factor is None else _about(minutes, skill)
+        why: Say = fact("planning.not-trained", family=family)
+        if skill.factor is not None:
+            why = _about(minutes, skill)
+            if not skill.own.jobs and any(other.own.jobs for other in skills):
+                why = sentences([fact("planning.first-time", family=family), why])
         candidates_found.append(
             TechnicianChoice(
                 person_id=skill.person_id,
@@ -393,7 +398,11 @@ def next_of(job: Waiting, now: datetime, hours: OpenHours) -> Next:
     remaining = remaining_minutes(job)
     slack = slack_minutes(job, now, hours)
     action, room = next_action(job.stage, assigned=bool(job.technician), blocked=bool(job.blocked))
-    if job.stage is Stage.CLOSED and not job.ready:
+    cures = job.stage is Stage.CLOSED and not job.ready and job.waits_until and job.waits_until > now
+    if cures:
+        # looked at after sealing: nothing can be done before the cure is over
+        action, room = Action.CURE, "proof"
+    elif job.stage is Stage.CLOSED and not job.ready:
         action, room = Action.LOOK, "proof"
     to_go = fact("planning.about-work-left", time=Minutes(remaining))
     left: Say = fact("planning.work-left", time=Minutes(remaining))
@@ -405,6 +414,9 @@ def next_of(job: Waiting, now: datetime, hours: OpenHours) -> Next:
         reason = fact("planning.will-late", time=OpenMinutes(-slack), to_go=to_go)
     else:
         reason = fact("planning.spare", time=OpenMinutes(slack), to_go=to_go)
+    if cures and job.waits_until:
+        until = fact("planning.cures-until", until=job.waits_until)
+        reason, left = sentences([until, reason]), sentences([until, left])
     if job.blocked:
         held_up = fact("planning.held-up", blocked=job.blocked)
         reason, left = sentences([reason, held_up]), sentences([left, held_up])

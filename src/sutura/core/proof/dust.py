@@ -32,6 +32,12 @@ RULES = (
         ),
         source=COMMON,
     ),
+    Rule(
+        id="dust.binds",
+        capability="proof",
+        says="Specks that are marked are cleaned away or accepted with a reason before the proof counts.",
+        source=COMMON,
+    ),
 )
 
 

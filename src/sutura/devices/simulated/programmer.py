@@ -11,6 +11,8 @@ from collections.abc import Collection
 
 from sutura.devices.ports import Away, DisplaySays, Silent
 
+# displays of this grade have no serial to answer with
+SILENT_GRADE = "aftermarket"
 FAULTS = ("away", "silent", "breaks", "forgets", "other")
 OLD_SERIAL, NEW_SERIAL = "DS7K41-00932", "DS7K41-55208"
 
@@ -25,10 +27,12 @@ class SimulatedProgrammer:
         self.faults = frozenset(faults)
         self.model = model
         self.on_new = False
+        self.grade = ""
         self._new, self._broken = NEW_SERIAL, False
 
-    def clip(self, *, new: bool, model: str = "") -> None:
-        """Clip it to the new display or to the old one, of a device of a model."""
+    def clip(self, *, new: bool, model: str = "", grade: str = "") -> None:
+        """Clip it to the new display, of some grade, or to the old one, of a device of a model."""
+        self.grade = grade
         if not new:
             self._new = NEW_SERIAL
         self.on_new, self.model = new, model or self.model
@@ -50,5 +54,5 @@ class SimulatedProgrammer:
     def _link(self) -> None:
         if "away" in self.faults:
             raise Away("the programmer does not answer")
-        if self.on_new and "silent" in self.faults:
+        if self.on_new and ("silent" in self.faults or self.grade == SILENT_GRADE):
             raise Silent("the display does not answer")

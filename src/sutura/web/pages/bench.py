@@ -8,16 +8,20 @@ from fastapi.responses import Response
 from markupsafe import Markup
 
 from sutura.core.bench.chart import Paper, letters
-from sutura.core.bench.heat import Surface, heated_step
-from sutura.core.bench.progress import is_on_the_way_in, is_waiting
+from sutura.core.bench.heat import Surface, heated_step, not_held
+from sutura.core.bench.progress import is_on_the_way_in
+from sutura.core.bench.serials import needs_programmer
+from sutura.core.bench.waits import WaitKind
+from sutura.core.facts import Minutes, fact
 from sutura.core.intake.opening import opening_plan
 from sutura.core.job import Stage
-from sutura.core.people import Deed
+from sutura.core.people import Deed, may
 from sutura.core.stock.consumables import UNIT_OF
 from sutura.core.stock.levels import PartFate
 from sutura.core.typed import read_id
+from sutura.core.values import Person
 from sutura.formats.photo import MOST_BYTES
-from sutura.services import answers, bench, consents, hands, heat, looks, planning, serials
+from sutura.services import answers, bench, consents, hands, heat, looks, planning, serials, waits
 from sutura.services.marks import marks_of
 from sutura.web.addresses import Addresses, Anyone
 from sutura.web.deeds import deed
@@ -95,9 +99,20 @@ def _page(ask: Asking, code: str, shown: Shown = ANEW, chosen: str = "") -> Resp
         letters=letters(page.model.screws),
         draw_length=draw_length,
         use_unit=UNIT_OF,
-        waiting=is_waiting(page.waits_until, ask.now),
+        # what a step asks for besides being done, and may be let pass with a reason
+        asks_why=_asks_why(page, ask.person),
+        over_now=page.wait is not None and page.wait.is_over(ask.now),
+        left=page.wait.left(ask.now) if page.wait else 0,
         chosen_other=bool(page.progress.possible and page.progress.step is not page.progress.possible[0]),
     )
+
+
+def _asks_why(page: bench.BenchPage, by: Person) -> bool:
+    """Whether a step may be let pass with a reason: a cure never, a serial by a manager."""
+    step = page.progress.step
+    if step is None or page.wait_kind is WaitKind.CURE:
+        return False
+    return bool(step.heat or step.wait_minutes) or (needs_programmer(step) and may(by, Deed.LET_PASS))
 
 
 def _heat(ask: Asking, page: bench.BenchPage) -> dict[str, Any]:
@@ -106,12 +121,19 @@ def _heat(ask: Asking, page: bench.BenchPage) -> dict[str, Any]:
     done = [(entry.step, entry.at) for entry in page.done if entry.attempt == page.job.bench.attempt]
     step = heated_step(page.progress.step, page.progress.steps, done, ask.now) if working else None
     if step is None:
-        return {"heat": None}
+        return {"heat": None, "heat_missing": ""}
     found = heat.heat_page(page.job, page.model, step, ask.now)
     kept = [line for edge in found.edges for line in edge.lines]
     last = max(kept, key=lambda line: line.at, default=None)
     return {
         "heat": found,
+        "heat_time": Minutes(round(step.heat.minutes))
+        if step.heat and step.heat.minutes >= 1
+        else fact("bench.seconds", count=round(60 * step.heat.minutes) if step.heat else 0),
+        # what is missing before the step is done; nothing where it only stays warm for the next one
+        "heat_missing": not_held(step, {edge.edge: edge.judged for edge in found.edges})
+        if step is page.progress.step
+        else "",
         "heat_drawn": {edge.edge: draw_heat(edge.readings, edge.judged, ask.speech) for edge in found.edges},
         "surfaces": list(Surface),
         "last_surface": last.surface if last else Surface.GLASS.value,
@@ -203,9 +225,9 @@ def take_new_sheet(ask: Ask, code: str) -> None:
 
 @addresses.post("/jobs/{code}/bench/seen", may=Deed.WORK_BENCH)
 @deed(then="/jobs/{code}/bench", again=_page)
-def see_to_it(ask: Ask, code: str) -> None:
+def acknowledge(ask: Ask, code: str) -> None:
     """Somebody sees to a device whose time is over."""
-    bench.see_to_it(code, ask.person, ask.now)
+    waits.acknowledge(code, ask.person, ask.now)
 
 
 @addresses.post("/jobs/{code}/bench/heat", may=Deed.WORK_BENCH)
@@ -224,18 +246,25 @@ def move_serial(ask: Ask, code: str, form: Form) -> None:
         serials.read_old(code, ask.person, ask.now)
 
 
-@addresses.post("/jobs/{code}/bench/plate", may=Deed.WORK_BENCH)
-@deed(then="/jobs/{code}/bench#heat", again=_page)
-def set_plate(ask: Ask, code: str, form: Form) -> None:
-    """The hot plate: set to what the step wants, or off."""
-    heat.set_plate(code, form.text("step"), ask.person, on=bool(form.text("on")))
+@addresses.post("/jobs/{code}/bench/timer", may=Deed.WORK_BENCH)
+@deed(then="/jobs/{code}/bench", again=_page)
+def start_timer(ask: Ask, code: str, form: Form) -> None:
+    """The device is put where it waits."""
+    waits.start_timer(code, form.text("step"), ask.person, ask.now)
 
 
-@addresses.post("/jobs/{code}/bench/gun", may=Deed.WORK_BENCH)
+@addresses.post("/jobs/{code}/bench/heat-on", may=Deed.WORK_BENCH)
 @deed(then="/jobs/{code}/bench#heat", again=_page)
-def set_gun(ask: Ask, code: str, form: Form) -> None:  # noqa: ARG001 - the page it leads back to
-    """The gun of the stand-in for the thermometer."""
-    heat.set_gun(ask.person, on=bool(form.text("on")))
+def switch_on(ask: Ask, code: str, form: Form) -> None:
+    """What warms a step, for this job."""
+    heat.switch_on(code, form.text("step"), ask.person, ask.now)
+
+
+@addresses.post("/jobs/{code}/bench/heat-off", may=Deed.WORK_BENCH)
+@deed(then="/jobs/{code}/bench", again=_page)
+def switch_off(ask: Ask, code: str, form: Form) -> None:
+    """Everything hot that is on for this job."""
+    heat.switch_off(code, ask.person, ask.now, by_hand=form.text("by_hand") != "")
 
 
 def _fates(form: Sent) -> dict[int, str]:

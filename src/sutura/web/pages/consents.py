@@ -5,7 +5,7 @@ from __future__ import annotations
 from fastapi.responses import Response
 
 from sutura.core.intake.arrival import Applies
-from sutura.core.intake.opening import cups_text
+from sutura.core.intake.cups import cups_text
 from sutura.core.people import Deed
 from sutura.core.shop import WEEK_FIELDS, hours_texts
 from sutura.services import consents as service

@@ -15,7 +15,7 @@ from sutura.core.job import EventKind, Stage
 from sutura.core.maths.money import Money, amount_text
 from sutura.core.people import Deed
 from sutura.core.quoting.taxes import tax_lines, taxes_from
-from sutura.services import comebacks, cores, handover, invoices, ledger, looks
+from sutura.services import comebacks, cores, handover, invoices, ledger, looks, records
 from sutura.services import job as job_service
 from sutura.services import shop as shop_service
 from sutura.web.addresses import Addresses, Anyone
@@ -135,6 +135,8 @@ def return_unrepaired(ask: Ask, code: str, form: Form) -> None:
 def receipt(ask: Ask, code: str) -> Response:
     page = job_service.job_page(code, ask.now)
     job = page.job
+    if job.stage is Stage.RETURNED:
+        return _returned(ask, page)
     if job.chosen.tax_bps is None or job.chosen.price_minor is None:
         raise NotFound("receipt of job", code)
     if job.stage is not Stage.HANDED_BACK:
@@ -168,9 +170,29 @@ def receipt(ask: Ask, code: str) -> Response:
             passed=let_pass.names if let_pass else (),
             reason=let_pass.reason if let_pass else "",
         ),
+        let_pass=records.let_pass(job),
         went=fact("handover.went-early", reason=went.reason.rstrip("."), waits=tuple(went.waits))
         if went
         else None,
+    )
+
+
+def _returned(ask: Asking, page: job_service.JobPage) -> Response:
+    """The receipt of a device that went back unrepaired."""
+    gave_up = (EventKind.GIVEN_UP, EventKind.DECLINED)
+    why = next((event.facts.get("reason") for event in reversed(page.events) if event.kind in gave_up), "")
+    returned = (one.who for one in reversed(page.events) if one.kind is EventKind.RETURNED)
+    return render(
+        ask,
+        "handover/returned.html",
+        speech=shop_service.speech_for(page.job.id, ask.paper),
+        page=page,
+        job=page.job,
+        why=why,
+        papers=invoices.papers_of(page.job),
+        let_pass=records.let_pass(page.job),
+        shop=shop_service.shop(),
+        served=next(returned, ""),
     )
 
 

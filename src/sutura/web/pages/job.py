@@ -15,7 +15,7 @@ from sutura.core.job import JobRecord, Move, starts_of
 from sutura.core.people import Deed, may
 from sutura.core.planning.queue import ASSIGNABLE, Action
 from sutura.core.quoting.pricing import price_may_change, price_says
-from sutura.services import comebacks, handover, messages, planning, quoting, routes, stock
+from sutura.services import comebacks, handover, messages, planning, quoting, records, routes, stock
 from sutura.services import job as service
 from sutura.services import shop as shop_service
 from sutura.services.marks import marks_of, signature_of
@@ -25,6 +25,7 @@ from sutura.web.addresses import Addresses, Anyone
 from sutura.web.deeds import deed
 from sutura.web.drawings.code import draw_qr
 from sutura.web.drawings.face import draw_back, draw_edges, draw_face
+from sutura.web.drawings.heat import draw_heat
 from sutura.web.drawings.signature import draw_signature
 from sutura.web.present import render
 from sutura.web.session import ANEW, Ask, Asking, Form, Shown
@@ -50,6 +51,7 @@ def _page(ask: Asking, code: str, shown: Shown = ANEW) -> Response:
     job, marks = page.job, marks_of(page.job)
     standing = comebacks.standing_of(job, ask.now)
     may_tell = tellable(job.stage)
+    record = records.record_of(job, page.kept, page.done)
     return render(
         ask,
         "job/job.html",
@@ -65,6 +67,9 @@ def _page(ask: Asking, code: str, shown: Shown = ANEW) -> Response:
         found=diagnose(job.arrival.look, has_of(page.model)),
         photos=photos_store.job_photos(job.id),
         marks={mark.id: mark.label for mark in marks if mark.id},
+        record=record,
+        fitted=[part for part in record.parts if part.state == "fitted"],
+        heat_drawn=[draw_heat(run.readings, run.judged, ask.speech) for run in record.heat],
         standing=standing_says(standing) if standing else (),
         came=comebacks_store.came_and_went(job.id),
         told=messages.messages_of(job),

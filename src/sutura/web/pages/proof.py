@@ -11,16 +11,18 @@ from fastapi.responses import Response
 from markupsafe import Markup
 
 from sutura.core.errors import Invalid
+from sutura.core.job import Round
 from sutura.core.people import Deed
 from sutura.core.proof.answering import advice
 from sutura.core.proof.bars import BarsReading, read_photo
 from sutura.core.proof.sealing import PLACES, Look
 from sutura.core.values import Outcome
+from sutura.services import hands, looks, proof, records
 from sutura.services import job as job_service
-from sutura.services import looks, proof
 from sutura.services.looks import LookPage
 from sutura.web.addresses import Addresses, Anyone
 from sutura.web.deeds import deed
+from sutura.web.drawings.heat import draw_heat
 from sutura.web.drawings.touchmap import draw_specks, draw_touch
 from sutura.web.present import render
 from sutura.web.session import ANEW, Ask, Asking, Form, Shown
@@ -64,6 +66,8 @@ def _page(
         job=page.job,
         testing=testing,
         entered=shown.over(_told(ask, look)) if testing or look.due else shown.entered,
+        unrepaired=page.job.bench.round is Round.CLOSING_UP,
+        tries=hands.path_of(page.job, page.model) if page.job.bench.attempt > 1 else None,
         advice=advice(page.proof.failing) if page.proof else "",
         look=look,
         waits=looks.not_ready(page.job, page.model, ask.now),
@@ -114,8 +118,17 @@ def paper(ask: Ask, code: str) -> Response:
     """The proof as a page of its own, to print and to give."""
     page = job_service.job_page(code, ask.now)
     look = looks.look_page(page.job, page.model, ask.now)
+    record = records.record_of(page.job, page.kept, page.done)
     return render(
-        ask, "proof/paper.html", room="Bench", page=page, job=page.job, look=look, map=_map(page, look)
+        ask,
+        "proof/paper.html",
+        room="Bench",
+        page=page,
+        job=page.job,
+        look=look,
+        map=_map(page, look),
+        record=record,
+        heat_drawn=[draw_heat(run.readings, run.judged, ask.speech) for run in record.heat],
     )
 
 

@@ -71,7 +71,8 @@ export const cooling = () => ({
         this.cold = true;
         sound();
       },
-      Math.max(left, 0),
+      // a timer of the browser counts no further than this, and would be over at once
+      Math.min(Math.max(left, 0), 2 ** 31 - 1),
     );
   },
   destroy() {

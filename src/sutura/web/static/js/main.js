@@ -7,6 +7,7 @@ import { keys, pressed, showKeys, tapped } from "./keys.js";
 import { zooming } from "./look.js";
 import { drawing } from "./marks.js";
 import { following, railing } from "./rails.js";
+import { scanned } from "./scanner.js";
 import { signing } from "./signing.js";
 import { speckling } from "./specks.js";
 import { asks, watching } from "./waiting.js";
@@ -53,6 +54,8 @@ document.addEventListener("keydown", (event) => {
   scan.select();
 });
 
+// before anything else hears of a key
+document.addEventListener("keydown", scanned, { capture: true });
 document.addEventListener("keydown", pressed);
 document.addEventListener("click", tapped);
 showKeys();
