@@ -10,7 +10,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass, field, replace
 
 import pytest
-from builders import models
+from builders import FEWER, models
 
 from sutura.core.bench.compiling import Sheet, compile_sheet
 from sutura.core.bench.goals import Aim, Goal
@@ -70,10 +70,10 @@ class Hands:
 
 def states(model: Model, kind: str) -> Iterator[tuple[State, tuple[Step, ...], bool]]:
     """Every state that a repair can be left in, by the suggested order: with what was done, and whether the
-    test has passed.
+    test has passed. Where somebody waits for the answer, one in four.
     """
     sheet = compile_sheet(model, Goal(aim=Aim.REPAIR, route=kind))
-    for count in range(len(sheet.steps) + 1):
+    for count in range(0, len(sheet.steps) + 1, 4 if FEWER > 1 else 1):
         done = sheet.steps[:count]
         yield after(done), done, any(step.phase is Phase.PROOF for step in done)
 

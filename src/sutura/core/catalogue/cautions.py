@@ -32,7 +32,7 @@ CAUTIONS: Mapping[str, tuple[str, str]] = {
     ),
     "cell-behind-heat": (
         "Lithium cell behind the heat",
-        "The cell itself stays below 60 °C: read it beside the cell too. Swollen, hissing or smelling: heat "
+        "The cell itself stays below 60 °C: read beside it where you can. Swollen, hissing or smelling: heat "
         "off, set it apart on something that does not burn, ventilate, and follow local fire rules.",
     ),
     "solvent": ("Solvent", "Ventilate; no flame, no spark. Alcohol on plastics, never acetone."),

@@ -8,7 +8,7 @@ from fastapi.responses import Response
 from markupsafe import Markup
 
 from sutura.core.bench.chart import Paper, letters
-from sutura.core.bench.heat import Surface, heated_step, not_held
+from sutura.core.bench.heat import EMISSIVITY, Surface, heated_step, not_held
 from sutura.core.bench.progress import is_on_the_way_in
 from sutura.core.bench.serials import needs_programmer
 from sutura.core.bench.waits import WaitKind
@@ -136,6 +136,7 @@ def _heat(ask: Asking, page: bench.BenchPage) -> dict[str, Any]:
         else "",
         "heat_drawn": {edge.edge: draw_heat(edge.readings, edge.judged, ask.speech) for edge in found.edges},
         "surfaces": list(Surface),
+        "emits": [(surface, round(100 * share)) for surface, share in EMISSIVITY.items()],
         "last_surface": last.surface if last else Surface.GLASS.value,
         "last_edge": last.edge if last else "",
     }
