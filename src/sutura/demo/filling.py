@@ -464,7 +464,7 @@ class _Story:
     def _open(self) -> None:
         self.pass_time(5)
         bench.open_job(self.code, self.technician, self.at)
-        if self.job.fail_once:
+        for _ in range(self.job.fails):
             self._steps_until_proof()
             self._test({"touch": ("faulty", "dead strip along the right edge")})
 

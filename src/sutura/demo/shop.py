@@ -192,7 +192,8 @@ class DemoJob:
     stage: Stage
     technician: str = ""
     steps: int = 0
-    fail_once: bool = False
+    # how often its test fails before it goes on
+    fails: int = 0
     sound: bool = True
     channel: str = "drop_off"
     says: str = "Dropped, glass cracked."
@@ -254,7 +255,7 @@ JOBS = (
             ago=days * _DAY,
             promise=-(days - 1) * _DAY,
             stage=Stage.RETURNED if ended in ("declined", "given_up") else Stage.HANDED_BACK,
-            fail_once=ended == "fail_once",
+            fails=int(ended == "fail_once"),
             channel="mail" if ended == "mail" else "drop_off",
             befell=ended if ended in ("other_part", "given_up", "reopened") else "",
             says=says,
@@ -370,14 +371,7 @@ JOBS = (
     ),
     DemoJob(model=SLATE, customer=6, ago=1700, promise=150, stage=Stage.OPENED, technician="marit", steps=3),
     DemoJob(
-        model=SLATE,
-        customer=9,
-        ago=2600,
-        promise=600,
-        stage=Stage.OPENED,
-        technician="lio",
-        fail_once=True,
-        steps=2,
+        model=SLATE, customer=9, ago=2600, promise=600, stage=Stage.OPENED, technician="lio", fails=1, steps=2
     ),
     DemoJob(
         model=SLATE,
@@ -416,4 +410,8 @@ JOBS = (
     ),
     DemoJob(model=HERON, customer=13, ago=310, promise=260, stage=Stage.QUOTED, befell="other_part"),
     DemoJob(model=PLAIN, customer=8, ago=420, promise=500, stage=Stage.OPENED, steps=9, befell="given_up"),
+    # reseated once without effect: the part is suspected
+    DemoJob(
+        model=HERON, customer=5, ago=300, promise=560, stage=Stage.OPENED, steps=2, technician="bram", fails=2
+    ),
 )
