@@ -28,6 +28,7 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass, field
 from pathlib import Path
+from typing import Any
 from urllib.parse import quote, urlencode
 
 ROOT = Path(__file__).resolve().parents[1]
@@ -407,13 +408,25 @@ def killing(demo: Demo, chance: random.Random, found: Found, until: float) -> No
         found.kills[what] += 1
 
 
-def held_against_the_database(demo: Demo, found: Found) -> list[str]:
-    """What was acknowledged and is not there, or is there twice."""
+def connected(url: str) -> Any:
+    """A connection to the database, which may still be coming back from its last kill on a slow machine."""
     import psycopg
 
+    deadline = time.monotonic() + 60
+    while True:
+        try:
+            return psycopg.connect(url)
+        except psycopg.OperationalError:
+            if time.monotonic() > deadline:
+                raise
+            time.sleep(0.5)
+
+
+def held_against_the_database(demo: Demo, found: Found) -> list[str]:
+    """What was acknowledged and is not there, or is there twice."""
     from sutura.cluster import Cluster
 
-    with psycopg.connect(Cluster(folder=demo.state / "postgres").url) as link:
+    with connected(Cluster(folder=demo.state / "postgres").url) as link:
         rows = link.execute(
             "select note, count(*) from stock_move where note like 'attack %' group by note"
         ).fetchall()
