@@ -13,10 +13,19 @@ from hypothesis import strategies as st
 from sutura.core.bench.cautioning import cautions_at
 from sutura.core.bench.heat import AT_THE_CELL, HeatReading, Reading, judge_heat, not_held
 from sutura.core.bench.rework import Meaning, Path, Rung, Tried, path, round_after, rounds
-from sutura.core.bench.serials import Asked, Outcome
+from sutura.core.bench.serials import PROGRAMMER, Asked, Outcome
 from sutura.core.bench.serials import not_held as serial_not_held
 from sutura.core.bench.steps import every_step
-from sutura.core.bench.waits import Wait, WaitKind, check_start, check_wait, kind_of, running
+from sutura.core.bench.waits import (
+    PassedKind,
+    Wait,
+    WaitKind,
+    check_start,
+    check_wait,
+    kind_of,
+    may_let_pass,
+    running,
+)
 from sutura.core.catalogue.cautions import CAUTIONS, DERIVED
 from sutura.core.catalogue.model import CUTS, Heat, HeatLimit, Phase, Step
 from sutura.core.errors import Invalid
@@ -134,7 +143,7 @@ def test_every_place_that_was_read_has_to_hold_and_the_cell_only_its_ceiling() -
     assert not_held(PHONE, {"": warm, AT_THE_CELL: cell}) == ""
     assert "above 50 °C" in said(not_held(PHONE, {"": warm, AT_THE_CELL: judged((0, 51), edge=AT_THE_CELL)}))
     # the cell alone says nothing of the edges
-    assert "nothing was read yet at: edges" in said(not_held(PHONE, {AT_THE_CELL: cell}))
+    assert "no reading taken (edges)" in said(not_held(PHONE, {AT_THE_CELL: cell}))
     assert not_held(Step(id="x", phase=Phase.OPEN, text=""), {}) == ""
 
 
@@ -253,3 +262,18 @@ def test_a_step_with_the_programmer_is_done_when_the_serial_is_where_it_belongs(
 ) -> None:
     answers = [Asked(outcome=outcome, serial="S", piece_id=piece) for outcome, piece in asked]
     assert (serial_not_held(step, answers, known, pieces) is None) is holds
+
+
+@pytest.mark.parametrize("trained", [False, True])
+@pytest.mark.parametrize("manages", [False, True])
+def test_a_reason_is_only_asked_for_what_it_can_let_pass(*, trained: bool, manages: bool) -> None:
+    serial = Step(id="write", phase=Phase.OPEN, text="Write it.", tools=(PROGRAMMER,))
+
+    def passes(step: Step | None) -> frozenset[PassedKind]:
+        return may_let_pass(step, trained=trained, manages=manages)
+
+    heat = {PassedKind.HEAT} if trained or manages else set()
+    assert passes(SOAK) == {PassedKind.WAIT} | heat
+    assert passes(CURE) == passes(None) == passes(Step(id="x", phase=Phase.OPEN, text="Lift it.")) == set()
+    assert passes(REST) == {PassedKind.WAIT}
+    assert passes(serial) == ({PassedKind.SERIAL} if manages else set())

@@ -205,10 +205,10 @@ def test_heat_is_read_typed_and_refused_and_axe_finds_nothing(sit: Sit, floor: S
     page.goto(f"/jobs/{code}/bench")
     while page.locator("#heat").count() == 0:
         step(page, lambda: page.keyboard.press("F9"))
-    # the limit holds: nothing was read yet
-    expect(page.locator(".step-now")).to_contain_text("Before it is done: nothing was read yet")
+    # the limit holds: no reading taken
+    expect(page.locator(".step-now")).to_contain_text("Before it is done: no reading taken")
     step(page, page.get_by_role("button", name="Done, next step").click)
-    expect(page.get_by_role("alert").first).to_contain_text("nothing was read yet")
+    expect(page.get_by_role("alert").first).to_contain_text("no reading taken")
     step(page, page.get_by_role("button", name="Switch on the pad").click)
     expect(page.locator(".hot")).to_contain_text(f"pad is on for {code}")
     for shows in ("58", "57.5", "57", "56"):

@@ -22,13 +22,14 @@ from sutura.devices import plug, plugged
 from sutura.devices.ports import Away, HotPlate, PlateSays, Thermometer
 from sutura.devices.simulated.plate import SimulatedPlate
 from sutura.devices.simulated.thermometer import COOLS_S, FAULTS, ROOM_C, SimulatedThermometer
-from sutura.services import bench, consents, hands, heat, matching, stock
+from sutura.services import bench, consents, hands, heat, matching, records, stock
 from sutura.services.heat import HeatPage
 from sutura.services.job import gather_facts
 from sutura.store import heat as heat_store
 from sutura.store import people as people_store
 from sutura.store import stock as stock_store
 from sutura.store import waits as waits_store
+from sutura.web.drawings.heat import draw_heat
 
 
 class Clock:
@@ -142,7 +143,7 @@ def test_a_heated_step_is_done_in_its_window_for_its_time_or_with_a_reason(shop:
     """Common practice: 60 °C at a phone's edges for two minutes, read at the spot."""
     code = at_warming(shop)
     job = shop.job(code)
-    with pytest.raises(Invalid, match="nothing was read yet"):
+    with pytest.raises(Invalid, match="no reading taken"):
         done(shop, code)
     heat.keep_heat(code, "warm", typed("21.9"), shop.bram, shop.tick())
     with pytest.raises(Invalid, match=r"last read at 21\.9 °C, wanted is 55–60 °C"):
@@ -385,3 +386,17 @@ def test_the_faults_of_the_plate_can_be_switched_on() -> None:
     assert stuck.read().c == first
     with pytest.raises(Away):
         SimulatedPlate(["away"]).read()
+
+
+def test_the_record_keeps_the_readings_of_a_step_the_catalogue_has_no_more(shop: Shop) -> None:
+    code = at_warming(shop)
+    heat.keep_heat(code, "warm", typed("50"), shop.bram, shop.tick())
+    page = bench.bench_page(code)
+    without = replace(page.model, steps=(), pieces=(), acts=())
+    [known] = records.record_of(page.job, page.model, page.done).heat
+    [gone] = records.record_of(page.job, without, page.done).heat
+    assert known.judged
+    assert known.text
+    assert (gone.judged, gone.text, gone.readings) == (None, "", ())
+    assert [line.true_c for line in gone.lines] == [line.true_c for line in known.lines] != []
+    assert draw_heat(gone.readings, gone.judged) == ""

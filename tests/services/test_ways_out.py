@@ -456,7 +456,7 @@ def test_a_wait_ends_when_its_time_is_over_or_with_a_reason_that_stays(shop: Sho
     with pytest.raises(Invalid, match="its timer was not started"):
         bench.do_step(code, "plate", "", "", shop.bram, shop.now)
     waits.start_timer(code, "plate", shop.bram, shop.tick())
-    with pytest.raises(Invalid, match="19 min left of its wait – wait, or write why"):
+    with pytest.raises(Invalid, match="its wait still has 19 min to run – wait, or write why"):
         bench.do_step(code, "plate", "", "", shop.bram, shop.tick())
     bench.do_step(code, "plate", "", "it let go already", shop.bram, shop.tick())
     [wait] = waits_store.waits_of(shop.job(code).id)
@@ -499,7 +499,7 @@ def test_a_cure_is_never_skipped_by_a_press(shop: Shop) -> None:
             with pytest.raises(Invalid, match=r"never shortened|trained"):
                 bench.do_step(code, "glue", "", reason, by, shop.now)
     waits.start_timer(code, "glue", shop.bram, shop.now)
-    with pytest.raises(Invalid, match="1 min left of its wait"):
+    with pytest.raises(Invalid, match="its wait still has 1 min to run"):
         bench.do_step(code, "glue", "", "it is dry", shop.bram, shop.tick(5))
     bench.do_step(code, "glue", "", "", shop.bram, shop.tick(1))
     assert "glue" in bench.bench_page(code).progress.finished

@@ -45,6 +45,8 @@ OPEN_STAGES = frozenset(Stage) - {Stage.HANDED_BACK, Stage.RETURNED}
 # ways that need no part, by what stands as their kind of part
 RESEAT, SERIAL = "reseat", "serial"
 NO_PART = frozenset({RESEAT, SERIAL})
+# while the bench works on it
+WORKED_ON = frozenset({Stage.OPENED, Stage.PROVED})
 BEFORE_OPENING = frozenset({Stage.IDENTIFIED, Stage.QUOTED, Stage.PART_IN_HAND})
 
 
@@ -417,6 +419,12 @@ class SeamStitch:
     name: str
     state: Stitch
     reason: Say = ""
+
+
+def check_worked_on(job: JobRecord) -> None:
+    """Refuse work at the bench before a device is opened and after it is closed."""
+    if job.stage not in WORKED_ON:
+        raise MoveRefused(job.code, fact("job.be-worked-on"), [fact("job.it-is", stage=job.stage)])
 
 
 @lru_cache(maxsize=512)

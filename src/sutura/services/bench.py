@@ -17,11 +17,12 @@ from sutura.core.bench.telling import LaidOut, StillIn, TrayField, laid_out, lie
 from sutura.core.bench.waits import Wait, WaitKind, kind_of, running
 from sutura.core.bench.where import Where, where
 from sutura.core.catalogue.model import Model, Phase, Route, Step
-from sutura.core.errors import Invalid, MoveRefused, NotFound
+from sutura.core.errors import Invalid, NotFound
 from sutura.core.facts import Say, fact, to_json
 from sutura.core.intake.damage import DamageReading, read_damage
 from sutura.core.job import (
     NO_PART,
+    WORKED_ON,
     BenchWork,
     EventKind,
     JobRecord,
@@ -29,6 +30,7 @@ from sutura.core.job import (
     Round,
     Stage,
     check_move,
+    check_worked_on,
     starts_of,
 )
 from sutura.core.matching.judging import Learned
@@ -178,7 +180,7 @@ def bench_page(
         laid_out=laid_out(model, progress.steps),
         uses=uses_of(model.face, model.seal),
         in_hands=in_hands(done, by.id, now) if by and now else None,
-        serial=serials.serial_page(job, progress.step) if job.stage in (Stage.OPENED, Stage.PROVED) else None,
+        serial=serials.serial_page(job, progress.step) if job.stage in WORKED_ON else None,
         is_older=bool(kept.steps) and kept.version != job.model_version,
         choices=schools.choices_of(job),
         notes=store.notes_of(job.id),
@@ -258,8 +260,7 @@ def do_step(
     """
     demand(by, Deed.WORK_BENCH)
     job = job_store.lock_job(code)
-    if job.stage not in (Stage.OPENED, Stage.PROVED):
-        raise MoveRefused(code, fact("job.be-worked-on"), [fact("job.it-is", stage=job.stage)])
+    check_worked_on(job)
     model = schools.of_job(job)
     recorded = store.load_done(job.id)
     kept = kept_sheet(job, model)
@@ -307,8 +308,7 @@ def take_new_sheet(code: str, by: Person, now: datetime) -> None:
     """Go on by the sheet that the catalogue has now, for what is not done yet (rule bench.frozen)."""
     demand(by, Deed.WORK_BENCH)
     job = job_store.lock_job(code)
-    if job.stage not in (Stage.OPENED, Stage.PROVED):
-        raise MoveRefused(code, fact("job.be-worked-on"), [fact("job.it-is", stage=job.stage)])
+    check_worked_on(job)
     left = keep_new_sheet(job, now)
     note(job, EventKind.NEW_SHEET, {}, anew_left(job, job.bench, left), by=by, now=now)
 

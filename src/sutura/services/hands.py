@@ -13,7 +13,16 @@ from sutura.core.bench.telling import TrayField, tray
 from sutura.core.catalogue.model import Model, Step
 from sutura.core.errors import Invalid, MoveRefused
 from sutura.core.facts import Say, fact
-from sutura.core.job import BEFORE_OPENING, OPEN_STAGES, EventKind, JobRecord, Round, Stage
+from sutura.core.job import (
+    BEFORE_OPENING,
+    OPEN_STAGES,
+    WORKED_ON,
+    EventKind,
+    JobRecord,
+    Round,
+    Stage,
+    check_worked_on,
+)
 from sutura.core.people import Deed, demand
 from sutura.core.proof.answering import compare
 from sutura.core.typed import Problems, read_text
@@ -52,7 +61,7 @@ def choose_way(code: str, question: str, value: str, by: Person, now: datetime, 
     work = schools.with_ways(job, job.bench, ways)
     if always:
         people_store.save_habit(by.id, question, value)
-    if job.stage in (Stage.OPENED, Stage.PROVED):
+    if job.stage in WORKED_ON:
         changed = replace(job, bench=work)
         left = keep_new_sheet(changed, now)
         work = anew_left(changed, work, left)
@@ -81,11 +90,6 @@ def forget_habit(question: str, by: Person) -> None:
     """One's own habit does not count any more; jobs that were opened by it keep it."""
     demand(by, Deed.WORK_BENCH)
     people_store.save_habit(by.id, question, "")
-
-
-def _working(job: JobRecord) -> None:
-    if job.stage not in (Stage.OPENED, Stage.PROVED):
-        raise MoveRefused(job.code, fact("job.be-worked-on"), [fact("job.it-is", stage=job.stage)])
 
 
 # -- notes and photos ----------------------------------------------------------------------------------
@@ -137,7 +141,7 @@ def tray_of(job: JobRecord, model: Model, progress: Progress) -> tuple[TrayField
 
 def _at_screws(job: JobRecord, step_id: str) -> tuple[Model, Step, TrayField]:
     """The step and its field of the tray; refuses one that has no screws or cannot be done now."""
-    _working(job)
+    check_worked_on(job)
     model = schools.of_job(job)
     progress = progress_of(job, model, chosen=step_id)
     step = progress.step

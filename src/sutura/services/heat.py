@@ -10,9 +10,9 @@ from sutura.core.bench import heat as rules
 from sutura.core.bench.heat import HeatReading, Surface
 from sutura.core.bench.ways import heat_way
 from sutura.core.catalogue.model import EDGES, Model, Step
-from sutura.core.errors import Invalid, MoveRefused
+from sutura.core.errors import Invalid
 from sutura.core.facts import fact
-from sutura.core.job import JobRecord, Stage
+from sutura.core.job import JobRecord, check_worked_on
 from sutura.core.people import Deed, demand
 from sutura.core.typed import Problems, read_choice
 from sutura.core.values import Person
@@ -25,6 +25,8 @@ from sutura.store import heat as store
 from sutura.store import job as job_store
 from sutura.store import shop as shop_store
 from sutura.store.database import reading, writing
+
+PLATE = "plate"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -88,11 +90,8 @@ def edges_of(job: JobRecord, model: Model, step: Step, now: datetime) -> list[Ed
     for line in store.heat_of(job.id, job.bench.attempt, step.id):
         by_edge.setdefault(line.edge, []).append(line)
     room_c = float(shop_store.room_c())
-    read = [_edge(model, step, edge, kept, now, room_c) for edge, kept in by_edge.items()]
-    return read or [_edge(model, step, "", [], now, room_c)]
-
-
-PLATE = "plate"
+    read = [read_edge(model, step, edge, kept, now, room_c) for edge, kept in by_edge.items()]
+    return read or [read_edge(model, step, "", [], now, room_c)]
 
 
 def source_of(step: Step) -> str:
@@ -106,14 +105,9 @@ def _places(model: Model) -> tuple[str, ...]:
     return tuple(limit.where for limit in model.heat_limits if limit.where == rules.AT_THE_CELL)
 
 
-def _is_on_the_plate(step: Step) -> bool:
-    way = heat_way(step.heat.with_what) if step.heat else None
-    return way is not None and way.by_itself
-
-
 def _plate(step: Step) -> tuple[PlateSays | None, bool]:
     """What the plate shows at a step that is warmed on one, and whether it is away."""
-    if not _is_on_the_plate(step):
+    if source_of(step) != PLATE:
         return None, False
     try:
         return plugged().plate.read(), False
@@ -121,16 +115,19 @@ def _plate(step: Step) -> tuple[PlateSays | None, bool]:
         return None, True
 
 
-def _edge(
-    model: Model, step: Step, edge: str, lines: list[store.HeatLine], now: datetime, room_c: float
+def read_edge(
+    model: Model, step: Step, edge: str, lines: list[store.HeatLine], now: datetime | None, room_c: float
 ) -> EdgeHeat:
+    """The readings of one place at a step, the oldest first, with what they say; without `now` they are
+    judged as they were when the last was taken.
+    """
     assert step.heat, "asked for where there is heat"
     first = lines[0].at if lines else None
     readings = [
         rules.Reading(at_s=(line.at - (first or line.at)).total_seconds(), c=float(line.true_c))
         for line in lines
     ]
-    now_s = (now - first).total_seconds() if first else None
+    now_s = (now - first).total_seconds() if first and now else None
     judged = rules.judge_heat(
         step.heat,
         model.heat_limits,
@@ -150,8 +147,7 @@ def keep_heat(code: str, step_id: str, typed: Mapping[str, str], by: Person, now
     """Keep a reading, typed or of the thermometer where `from` says so."""
     demand(by, Deed.WORK_BENCH)
     job = job_store.lock_job(code)
-    if job.stage not in (Stage.OPENED, Stage.PROVED):
-        raise MoveRefused(code, fact("job.be-worked-on"), [fact("job.it-is", stage=job.stage)])
+    check_worked_on(job)
     model = schools.of_job(job)
     step = next((one for one in progress_of(job, model).steps if one.id == step_id), None)
     problems = Problems("The reading")
@@ -215,8 +211,7 @@ def switch_on(code: str, step_id: str, by: Person, now: datetime) -> None:
 def _switched_on(code: str, step_id: str, by: Person, now: datetime) -> tuple[str, int]:
     """Something hot is on for a job; what, and to how many degrees. Two jobs on one plate are refused."""
     job = job_store.lock_job(code)
-    if job.stage not in (Stage.OPENED, Stage.PROVED):
-        raise MoveRefused(code, fact("job.be-worked-on"), [fact("job.it-is", stage=job.stage)])
+    check_worked_on(job)
     model = schools.of_job(job)
     step = next((one for one in progress_of(job, model).steps if one.id == step_id), None)
     what = source_of(step) if step else ""

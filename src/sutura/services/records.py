@@ -13,6 +13,7 @@ from sutura.core.bench.steps import every_step
 from sutura.core.bench.waits import Passed, Wait
 from sutura.core.catalogue.model import Model, Step
 from sutura.core.job import JobRecord
+from sutura.services.heat import read_edge
 from sutura.store import heat as heat_store
 from sutura.store import records as store
 from sutura.store import shop as shop_store
@@ -23,7 +24,7 @@ from sutura.store.database import reading
 @dataclass(frozen=True, slots=True, kw_only=True)
 class HeatRun:
     """The readings of one place at one step in one round, with what they say of it; empty `edge` = the
-    whole.
+    whole. Nothing is said where the catalogue has the step no more.
     """
 
     attempt: int
@@ -31,7 +32,7 @@ class HeatRun:
     edge: str
     lines: Sequence[heat_store.HeatLine]
     readings: Sequence[Reading]
-    judged: HeatReading
+    judged: HeatReading | None
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -84,18 +85,17 @@ def _heat(job: JobRecord, model: Model, known: Mapping[str, Step]) -> list[HeatR
     found = []
     for (attempt, name, edge), lines in runs.items():
         step = known.get(name)
-        if step is None or step.heat is None:
-            # a step that the catalogue has no more: its readings stand in the history
-            continue
-        readings = [
-            Reading(at_s=(line.at - lines[0].at).total_seconds(), c=float(line.true_c)) for line in lines
-        ]
-        surfaces = [line.surface for line in lines]
-        judged = heat_rules.judge_heat(
-            step.heat, model.heat_limits, readings, None, room_c, surfaces=surfaces, edge=edge
-        )
+        # a step that the catalogue has no more: its readings stay, with nothing to hold them against
+        read = read_edge(model, step, edge, lines, None, room_c) if step and step.heat else None
         found.append(
-            HeatRun(attempt=attempt, text=step.text, edge=edge, lines=lines, readings=readings, judged=judged)
+            HeatRun(
+                attempt=attempt,
+                text=step.text if step else "",
+                edge=edge,
+                lines=lines,
+                readings=read.readings if read else (),
+                judged=read.judged if read else None,
+            )
         )
     return found
 

@@ -7,9 +7,9 @@ from datetime import datetime
 
 from sutura.core.bench.serials import SILENT_GRADE, Outcome, needs_programmer, old_serial, what_now
 from sutura.core.catalogue.model import Step
-from sutura.core.errors import Invalid, MoveRefused
+from sutura.core.errors import Invalid
 from sutura.core.facts import Say, fact
-from sutura.core.job import EventKind, JobRecord, Stage
+from sutura.core.job import EventKind, JobRecord, check_worked_on
 from sutura.core.people import Deed, demand
 from sutura.core.stock.pieces import Found
 from sutura.core.values import Person
@@ -52,8 +52,7 @@ def serial_page(job: JobRecord, step: Step | None) -> SerialPage | None:
 def _locked(code: str, by: Person) -> JobRecord:
     demand(by, Deed.WORK_BENCH)
     job = job_store.lock_job(code)
-    if job.stage not in (Stage.OPENED, Stage.PROVED):
-        raise MoveRefused(code, fact("job.be-worked-on"), [fact("job.it-is", stage=job.stage)])
+    check_worked_on(job)
     steps = progress_of(job, schools.of_job(job)).steps
     if not any(needs_programmer(step) for step in steps):
         raise Invalid("serial", code, fact("serial.no-step"))

@@ -10,10 +10,10 @@ from sutura.core.bench import waits as rules
 from sutura.core.bench.heat import is_too_hot, not_held
 from sutura.core.bench.progress import Progress
 from sutura.core.bench.waits import Passed, PassedKind, Wait
-from sutura.core.catalogue.model import Model, Step
-from sutura.core.errors import MoveRefused, StepNotHeld
+from sutura.core.catalogue.model import Model, Phase, Step
+from sutura.core.errors import StepNotHeld
 from sutura.core.facts import Fact, fact
-from sutura.core.job import EventKind, JobRecord, Stage
+from sutura.core.job import EventKind, JobRecord, check_worked_on
 from sutura.core.people import Deed, demand, may
 from sutura.core.values import Person
 from sutura.services import heat, schools
@@ -34,8 +34,7 @@ def start_timer(code: str, step_id: str, by: Person, now: datetime) -> None:
     """The device is put on the plate, into the clamp, under tension: its time runs from now."""
     demand(by, Deed.WORK_BENCH)
     job = job_store.lock_job(code)
-    if job.stage not in (Stage.OPENED, Stage.PROVED):
-        raise MoveRefused(code, fact("job.be-worked-on"), [fact("job.it-is", stage=job.stage)])
+    check_worked_on(job)
     model = schools.of_job(job)
     progress = progress_of(job, model, chosen=step_id)
     known = store.waits_of(job.id)
@@ -87,6 +86,7 @@ def check_binding(
     assert step, "looked at by check_step"
     known = store.waits_of(job.id)
     check_lies_elsewhere(progress, known, job.bench.attempt, step.id)
+    may_pass = rules.may_let_pass(step, trained=trained, manages=may(by, Deed.LET_PASS))
     let: list[Passed] = []
 
     def keep(what: PassedKind, said: Fact | None) -> None:
@@ -105,8 +105,8 @@ def check_binding(
 
     running = rules.running(known, job.bench.attempt, step.id)
     keep(PassedKind.WAIT, rules.check_wait(step, running, now, reason))
-    keep(PassedKind.HEAT, _heat(job, model, step, reason, by, now, trained=trained))
-    keep(PassedKind.SERIAL, _serial(job, step, reason, by))
+    keep(PassedKind.HEAT, _heat(job, model, step, reason, by, now, may_pass))
+    keep(PassedKind.SERIAL, _serial(job, step, reason, may_pass))
     return let
 
 
@@ -121,7 +121,13 @@ def keep_binding(job: JobRecord, step: Step, let: Sequence[Passed], by: Person, 
 
 
 def _heat(
-    job: JobRecord, model: Model, step: Step, reason: str, by: Person, now: datetime, *, trained: bool
+    job: JobRecord,
+    model: Model,
+    step: Step,
+    reason: str,
+    by: Person,
+    now: datetime,
+    may_pass: frozenset[PassedKind],
 ) -> Fact | None:
     if not step.heat:
         return None
@@ -129,15 +135,14 @@ def _heat(
     said = not_held(step, places)
     if not isinstance(said, Fact):
         return None
-    manages = may(by, Deed.LET_PASS)
-    if is_too_hot(places) and not manages:
+    if is_too_hot(places) and not may(by, Deed.LET_PASS):
         raise StepNotHeld("heat", said, fact("heat.let-it-cool"))
-    if not reason.strip() or not (trained or manages):
+    if not reason.strip() or PassedKind.HEAT not in may_pass:
         raise StepNotHeld("reason", said, fact("heat.hold-or-say-why"))
     return said
 
 
-def _serial(job: JobRecord, step: Step, reason: str, by: Person) -> Fact | None:
+def _serial(job: JobRecord, step: Step, reason: str, may_pass: frozenset[PassedKind]) -> Fact | None:
     if not serial_rules.needs_programmer(step):
         return None
     known = str(job.arrival.how.get("display_serial", ""))
@@ -145,7 +150,7 @@ def _serial(job: JobRecord, step: Step, reason: str, by: Person) -> Fact | None:
     said = serial_rules.not_held(step, serials_store.serials_of(job.id), known, pieces)
     if said is None:
         return None
-    if not may(by, Deed.LET_PASS):
+    if PassedKind.SERIAL not in may_pass:
         raise StepNotHeld("serial", said, fact("serial.do-it-or-ask"))
     if len(reason.strip()) < 5:
         raise StepNotHeld("reason", said, fact("serial.do-it-or-say-why"))
@@ -155,5 +160,5 @@ def _serial(job: JobRecord, step: Step, reason: str, by: Person) -> Fact | None:
 def check_cold(job: JobRecord, step: Step | None) -> None:
     """Refuse to close a device beside something hot that is still on (rule heat.off)."""
     on = [source.what for source in heat_store.sources_of(job.id) if source.is_on]
-    if on and step and step.phase.value == "close":
+    if on and step and step.phase is Phase.CLOSE:
         raise StepNotHeld("heat", fact("heat.is-on", names=tuple(on)), fact("heat.switch-off-first"))

@@ -37,8 +37,8 @@ RULES = (
         capability="bench",
         says=(
             "For the night nothing is sealed: the battery is off and covered where it can be reached without "
-            "cutting, what is off lies on dry, its films on, the screws in their tray. The morning takes "
-            "exactly this up again."
+            "cutting, what is off is laid back dry, its films on, the screws in their tray. The morning "
+            "takes exactly this up again."
         ),
         source=COMMON,
     ),

@@ -10,6 +10,7 @@ from dataclasses import dataclass
 from datetime import datetime, timedelta
 from enum import StrEnum
 
+from sutura.core.bench.serials import needs_programmer
 from sutura.core.catalogue.model import Phase, Step
 from sutura.core.errors import Invalid, StepNotHeld
 from sutura.core.facts import Fact, Minutes, fact
@@ -125,6 +126,20 @@ def check_wait(step: Step, wait: Wait | None, now: datetime, reason: str) -> Fac
     waited = int((now - wait.started_at).total_seconds() // 60) if wait else 0
     # kept with the job: plain numbers
     return fact("waits.was-shortened", waited=waited, wanted=step.wait_minutes)
+
+
+def may_let_pass(step: Step | None, *, trained: bool, manages: bool) -> frozenset[PassedKind]:
+    """What a step asks for that may be let pass with a reason: a cure never, its heat by somebody trained for
+    the work, the display's serial by somebody who may let things pass.
+    """
+    if step is None:
+        return frozenset()
+    may = {
+        PassedKind.WAIT: bool(step.wait_minutes) and kind_of(step) is not WaitKind.CURE,
+        PassedKind.HEAT: step.heat is not None and (trained or manages),
+        PassedKind.SERIAL: needs_programmer(step) and manages,
+    }
+    return frozenset(what for what, holds in may.items() if holds)
 
 
 def check_start(step: Step | None, wait: Wait | None) -> Step:

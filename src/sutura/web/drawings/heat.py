@@ -13,9 +13,9 @@ Scale = Callable[[float], float]
 WIDE, HIGH, LEFT, BOTTOM = 320.0, 140.0, 34.0, 18.0
 
 
-def draw_heat(readings: Sequence[Reading], judged: HeatReading, speech: Speech = PLAIN) -> Markup:
-    """The readings of an edge, the oldest first; empty without any."""
-    if not readings:
+def draw_heat(readings: Sequence[Reading], judged: HeatReading | None, speech: Speech = PLAIN) -> Markup:
+    """The readings of an edge, the oldest first; empty without any, or with nothing to hold them against."""
+    if not readings or judged is None:
         return Markup("")
     points = [(reading.at_s, reading.c) for reading in readings]
     last = max(points[-1][0], judged.until_s or 0, 30.0) * 1.1

@@ -10,16 +10,14 @@ from markupsafe import Markup
 from sutura.core.bench.chart import Paper, letters
 from sutura.core.bench.heat import EMISSIVITY, Surface, heated_step, not_held
 from sutura.core.bench.progress import is_on_the_way_in
-from sutura.core.bench.serials import needs_programmer
-from sutura.core.bench.waits import WaitKind
+from sutura.core.bench.waits import may_let_pass
 from sutura.core.facts import Minutes, fact
 from sutura.core.intake.opening import opening_plan
-from sutura.core.job import Stage
+from sutura.core.job import WORKED_ON, Stage
 from sutura.core.people import Deed, may
 from sutura.core.stock.consumables import UNIT_OF
 from sutura.core.stock.levels import PartFate
 from sutura.core.typed import read_id
-from sutura.core.values import Person
 from sutura.formats.photo import MOST_BYTES
 from sutura.services import answers, bench, consents, hands, heat, looks, planning, serials, waits
 from sutura.services.marks import marks_of
@@ -79,7 +77,7 @@ def _page(ask: Asking, code: str, shown: Shown = ANEW, chosen: str = "") -> Resp
         page=page,
         job=page.job,
         waits=looks.not_ready(page.job, page.model, ask.now),
-        working=page.job.stage in (Stage.OPENED, Stage.PROVED),
+        working=page.job.stage in WORKED_ON,
         asked=answers.asked_about(page.job.id, ask.now),
         done_ids={entry.step: entry for entry in page.done if entry.attempt == page.job.bench.attempt},
         face=draw_face(
@@ -100,24 +98,16 @@ def _page(ask: Asking, code: str, shown: Shown = ANEW, chosen: str = "") -> Resp
         draw_length=draw_length,
         use_unit=UNIT_OF,
         # what a step asks for besides being done, and may be let pass with a reason
-        asks_why=_asks_why(page, ask.person),
+        asks_why=may_let_pass(page.progress.step, trained=page.alone, manages=may(ask.person, Deed.LET_PASS)),
         over_now=page.wait is not None and page.wait.is_over(ask.now),
         left=page.wait.left(ask.now) if page.wait else 0,
         chosen_other=bool(page.progress.possible and page.progress.step is not page.progress.possible[0]),
     )
 
 
-def _asks_why(page: bench.BenchPage, by: Person) -> bool:
-    """Whether a step may be let pass with a reason: a cure never, a serial by a manager."""
-    step = page.progress.step
-    if step is None or page.wait_kind is WaitKind.CURE:
-        return False
-    return bool(step.heat or step.wait_minutes) or (needs_programmer(step) and may(by, Deed.LET_PASS))
-
-
 def _heat(ask: Asking, page: bench.BenchPage) -> dict[str, Any]:
     """What the heat panel shows; nothing where no heat counts."""
-    working = page.job.stage in (Stage.OPENED, Stage.PROVED)
+    working = page.job.stage in WORKED_ON
     done = [(entry.step, entry.at) for entry in page.done if entry.attempt == page.job.bench.attempt]
     step = heated_step(page.progress.step, page.progress.steps, done, ask.now) if working else None
     if step is None:
