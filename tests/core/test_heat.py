@@ -73,8 +73,9 @@ def test_fahrenheit_and_celsius_agree(c: float) -> None:
 
 @pytest.mark.parametrize("text", ["", "warm", "301", "-21", "600 F", "-5 F", "F"])
 def test_what_is_no_temperature_is_refused(text: str) -> None:
-    with pytest.raises(Invalid, match="°C or °F"):
+    with pytest.raises(Invalid, match="°C, or °F") as refused:
         read_temperature(text, Surface.GLASS)
+    assert refused.value.refused == text
 
 
 def test_the_textbook_cooling_and_the_fitted_one() -> None:

@@ -109,6 +109,11 @@ def test_what_cannot_be_a_reading_is_refused_and_nothing_is_kept(shop: Shop) -> 
             heat.keep_heat(code, "warm", wrong, shop.bram, shop.now)
         assert field in refused.value.by_field
     with pytest.raises(ManyInvalid) as refused:
+        heat.keep_heat(code, "warm", typed(" Fifty-six f"), shop.bram, shop.now)
+    # quoted as it was typed, with what would be accepted
+    [(quoted, accepts)] = [(one.refused, one.accepts) for one in refused.value.problems]
+    assert (quoted, "from -20 to 300 °C" in said(accepts)) == ("Fifty-six f", True)
+    with pytest.raises(ManyInvalid) as refused:
         heat.keep_heat(code, "clean", typed("60"), shop.bram, shop.now)
     assert "step" in refused.value.by_field
     with pytest.raises(NotAllowed):
@@ -324,7 +329,12 @@ def test_the_plate_is_set_to_what_the_step_wants_and_never_above_its_ceiling(
     assert shown
     assert shown.wanted_c == 60
     assert shown.c == pytest.approx(60, abs=0.2)
+    # somebody turned its own knob: kept as on, and said to be off
+    assert not page_of(shop, code).is_off_by_itself
+    plugged().plate.set(None)
+    assert page_of(shop, code).is_off_by_itself
     heat.switch_off(code, shop.bram, shop.tick())
+    assert not page_of(shop, code).is_off_by_itself
     plate.now += 4_000
     cooled = page_of(shop, code).plate
     assert cooled

@@ -60,6 +60,11 @@ class HeatPage:
     plate_away: bool = False
 
     @property
+    def is_off_by_itself(self) -> bool:
+        """Whether the plate says that it is off while it is kept as on: somebody looks and notes it."""
+        return self.on_since is not None and self.plate is not None and self.plate.wanted_c is None
+
+    @property
     def target(self) -> HeatReading:
         return self.edges[0].judged
 

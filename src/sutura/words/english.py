@@ -305,7 +305,7 @@ SENTENCES: Mapping[str, str] = {
     "heat.switch-off-first": "switch it off first: nothing is closed beside something hot",
     "heat.thermometer-away": "type what it shows: the thermometer does not answer",
     "heat.warm-it": "warm it to {least}–{most} °C, never above {ceiling} °C",
-    "heat.write-degrees": "degrees in °C or °F, such as 61.5 or 142 F",
+    "heat.write-degrees": "degrees from {least} to {most} °C, or °F with an F, such as 61.5 or 142 F",
     "heat.write-the-room": "degrees in °C from 5 to 40, such as 21.5",
     "identify.article-number": "Article number {scan}: {part}",
     "identify.away-from-check-marked-ones-label": (

@@ -228,14 +228,18 @@ def read_temperature(text: str, surface: Surface, room_c: float = ROOM_C) -> tup
         raise Invalid("surface", surface, fact("heat.put-tape-on-it"))
     plain = text.strip().upper().replace("°", "").strip()
     in_fahrenheit = plain.endswith("F")
-    number = float(
-        read_number(
-            plain.rstrip("CF ").strip(),
-            round(COLDEST * 9 / 5 + 32) if in_fahrenheit else COLDEST,
-            round(HOTTEST * 9 / 5 + 32) if in_fahrenheit else HOTTEST,
-            fact("heat.write-degrees"),
+    try:
+        number = float(
+            read_number(
+                plain.rstrip("CF ").strip(),
+                round(COLDEST * 9 / 5 + 32) if in_fahrenheit else COLDEST,
+                round(HOTTEST * 9 / 5 + 32) if in_fahrenheit else HOTTEST,
+                fact("heat.write-degrees", least=COLDEST, most=HOTTEST),
+            )
         )
-    )
+    except Invalid as wrong:
+        # quoted as it was typed
+        raise Invalid(wrong.field, text.strip(), wrong.accepts) from None
     read_c = celsius(number) if in_fahrenheit else number
     return round(read_c, 1), round(true_temperature(read_c, EMISSIVITY[surface], room_c), 1)
 
