@@ -25,6 +25,7 @@ from sutura.core.matching.numbers import Numbers
 from sutura.core.matching.offers import Offer
 from sutura.core.matching.wanted import wanted_of
 from sutura.core.maths.geometry import Point
+from sutura.core.proof.dust import BARE_ROUTES
 from sutura.core.proof.sealing import PLACES, Look
 from sutura.core.shop import OpenHours
 from sutura.core.values import Person, Role
@@ -326,6 +327,8 @@ class Shop:
 
     def test(self, code: str, wrong: Mapping[str, tuple[str, str]] | None = None) -> Any:
         model = models()[self.job(code).model_id]
+        if self.job(code).chosen.route in BARE_ROUTES:
+            looks.look_for_dust(code, "", self.bram, self.tick())
         return proof.record_proof(code, {**all_work(model), **(wrong or {})}, self.bram, self.tick())
 
     def closed(self, model_id: str = HERON, **changes: Any) -> str:

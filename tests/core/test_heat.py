@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import math
+from datetime import UTC, datetime, timedelta
+from typing import Any
 
 import numpy as np
 import pytest
@@ -18,18 +20,20 @@ from sutura.core.bench.heat import (
     HeatState,
     Reading,
     Surface,
-    at_heat_s,
     ceiling_of,
     celsius,
     falling,
     fit_cooling,
+    heated_step,
     judge_heat,
+    not_held,
     reaches,
     read_room,
     read_temperature,
+    soaked_s,
     true_temperature,
 )
-from sutura.core.catalogue.model import Heat, HeatLimit
+from sutura.core.catalogue.model import Goes, Heat, HeatLimit, Phase, Step
 from sutura.core.errors import Invalid, ManyInvalid
 
 EDGES = Heat(target_c=60, minutes=2, with_what="pad", where="edges")
@@ -265,14 +269,52 @@ def test_how_long_it_is_at_its_heat_counts_from_the_last_cold_reading() -> None:
     readings = [
         Reading(at_s=s, c=c) for s, c in [(0, 40), (30, 58.5), (60, 61), (90, 50), (120, 60), (150, 59)]
     ]
-    assert at_heat_s(readings, 60) == 30
-    assert at_heat_s(readings, 60, now_s=200) == 80
-    assert at_heat_s(readings[:3], 60) == 30
+    assert soaked_s(readings, 60) == 30
+    assert soaked_s(readings[:3], 60) == 30
     # two degrees below is still at its heat
-    assert at_heat_s([Reading(at_s=0, c=60), Reading(at_s=40, c=58), Reading(at_s=90, c=60)], 60) == 90
-    assert at_heat_s(readings[:1], 60) == 0
-    assert at_heat_s(readings[:4], 60, now_s=500) == 0
-    assert judge_heat(EDGES, LIMITS, readings, 160.0).at_heat_s == 40
+    assert soaked_s([Reading(at_s=0, c=60), Reading(at_s=40, c=58), Reading(at_s=90, c=60)], 60) == 90
+    assert soaked_s(readings[:1], 60) == 0
+    assert soaked_s(readings[:4], 60) == 0
+    assert soaked_s([], 60) == 0
+    # what goes by since the last reading is no reading
+    assert judge_heat(EDGES, LIMITS, readings, 160.0).soaked_s == 30
+
+
+@pytest.mark.parametrize("model", models().values(), ids=list(models()))
+def test_the_heat_of_a_step_counts_for_itself_and_for_the_one_it_was_warmed_for(model: Any) -> None:
+    """In the order of the sheet, by a judge of its own: the step that is warmed, then, where it only warms,
+    what comes directly after it.
+    """
+    now = datetime(2026, 12, 1, 10, tzinfo=UTC)
+    done: list[tuple[str, datetime]] = []
+    for step in model.steps:
+        told = heated_step(step, model.steps, done, now)
+        if step.heat:
+            assert told is step
+        else:
+            warmed = [s for s in model.steps if s.heat and s.id in step.after and (s.id, now) in done]
+            alone = [s for s in warmed if s.moves or s.goes is not Goes.NEITHER]
+            used = [s for s in warmed if any(s.id in o.after for o in model.steps if (o.id, now) in done)]
+            left = [s for s in warmed if s not in alone and s not in used]
+            assert told is (left[-1] if left else None), (step.id, told)
+        assert step.heat or heated_step(step, model.steps, done, now + timedelta(minutes=31)) is None
+        done.append((step.id, now))
+
+
+def test_a_reading_tells_of_its_place_for_five_minutes() -> None:
+    held = [Reading(at_s=0, c=58), Reading(at_s=200, c=58)]
+    step = Step(id="warm", phase=Phase.OPEN, text="Warm it.", heat=EDGES)
+    fresh, old = (judge_heat(EDGES, LIMITS, held, now_s) for now_s in (500.0, 500.5))
+    assert (fresh.state, not_held(step, {"": fresh})) == (HeatState.WORKABLE, "")
+    assert old.state is HeatState.UNKNOWN
+    assert "read it again" in said(old.says)
+    assert "more than 5 minutes old" in said(not_held(step, {"": old}))
+    # as it was when it was read, and where a curve tells more than the last reading
+    assert judge_heat(EDGES, LIMITS, held).state is HeatState.WORKABLE
+    cooling = [Reading(at_s=100.0 * k, c=22 + 38 * math.exp(-k / 90)) for k in range(5)]
+    curved = judge_heat(EDGES, LIMITS, cooling, 900.0)
+    assert (curved.until_s or 0) > 900
+    assert curved.state is HeatState.WORKABLE
 
 
 def test_a_room_is_typed_in_degrees() -> None:

@@ -95,3 +95,16 @@ def test_the_svg_says_its_size_in_millimetres() -> None:
     # a point is 25.4 / 72 mm, so that a millimetre of the drawing is one on paper
     assert float(view[1]) * 25.4 / 72 == pytest.approx(210, abs=0.01)
     assert chart(models()["osmere-dial-42"], Paper.A4) == ()
+
+
+def test_screws_of_several_lengths_are_listed_by_length_with_their_places() -> None:
+    robin = models()["fennick-robin"]
+    named = letters(robin.screws)
+    written = "".join(chart_svg("Robin", page, named) for page in chart(robin, Paper.A4))
+    [group] = [one for one in robin.screws if len(one.kinds) > 1]
+    letter = named[group.id]
+    assert group.lengths == "2 × 1.4 mm, 1 × 1.9 mm"
+    assert f"1.4 mm ({letter}1, {letter}3)" in written
+    assert f"1.9 mm ({letter}2)" in written
+    alike = next(one for one in robin.screws if len(one.kinds) == 1)
+    assert alike.lengths == f"{alike.length_mm:g} mm"

@@ -218,7 +218,7 @@ def test_heat_is_read_typed_and_refused_and_axe_finds_nothing(sit: Sit, floor: S
     expect(page.locator("#heat")).to_contain_text("in its window: keep it there")
     page.get_by_label("It shows").fill("rather hot")
     step(page, page.get_by_role("button", name="Save reading").click)
-    expect(page.get_by_role("alert").first).to_contain_text("°C or °F")
+    expect(page.get_by_role("alert").first).to_contain_text("°C, or °F")
     expect(page.get_by_label("It shows")).to_have_value("rather hot")
     step(page, page.get_by_role("button", name="Read the thermometer").click)
     expect(page.locator("#heat")).to_contain_text("The whole")

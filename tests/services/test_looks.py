@@ -9,9 +9,9 @@ from decimal import Decimal
 from typing import Any
 
 import pytest
-from builders import HERON, NOW, Shop, models, said
+from builders import HERON, NOW, Shop, all_work, models, said
 
-from sutura.core.errors import Invalid, ManyInvalid, MoveRefused, NotAllowed, NotFound, StaleSave
+from sutura.core.errors import Invalid, ManyInvalid, MoveRefused, NotAllowed, NotFound, StaleSave, StepNotHeld
 from sutura.core.handover.giving import not_promised, waits_for
 from sutura.core.intake.marks import Mark, MarkKind
 from sutura.core.job import EventKind, Stage
@@ -463,3 +463,19 @@ def test_what_is_closed_is_not_ready_before_it_was_looked_at(shop: Shop) -> None
     assert told() == ([code], [])
     shop.look_at_sealed(code)
     assert told() == ([], [code])
+
+
+def test_w17_a_bare_panel_passes_its_proof_only_after_a_look_for_dust(shop: Shop) -> None:
+    model = models()["ardale-foil-13-panel"]
+    people_store.save_skills(shop.bram.id, {model.procedure_family: Decimal(1)})
+    shop.receive("P-6006", 1)
+    code = shop.at_proof(model.id)
+    with pytest.raises(StepNotHeld, match="nobody looked for dust"):
+        proof.record_proof(code, all_work(model), shop.bram, shop.tick())
+    assert shop.job(code).stage is Stage.OPENED
+    looks.look_for_dust(code, "[[20, 20]]", shop.bram, shop.tick())
+    with pytest.raises(StepNotHeld, match="one speck is marked"):
+        proof.record_proof(code, all_work(model), shop.bram, shop.tick())
+    # a test that fails needs no white field
+    looks.look_for_dust(code, "", shop.bram, shop.tick())
+    assert proof.record_proof(code, all_work(model), shop.bram, shop.tick()).passed

@@ -71,6 +71,9 @@ def test_the_old_serial_is_read_written_and_read_back(shop: Shop) -> None:
     serial = bench.bench_page(code).serial
     assert serial
     assert (serial.old, serial.last) == (OLD_SERIAL, "read")
+    # pressed twice it is kept once
+    serials.read_old(code, shop.bram, shop.tick())
+    assert outcomes(shop, code) == ["read"]
     serials.write_new(code, shop.bram, shop.tick())
     assert outcomes(shop, code) == ["read", "written"]
     assert OLD_SERIAL in said(what_now(store.serials_of(shop.job(code).id)))
@@ -199,6 +202,9 @@ def test_w08_an_aftermarket_display_stays_silent_and_a_manager_tells_the_custome
     assert sum(bad for bad, _ in suppliers_store.counts()) == before
     history = [told(event) for event in job_store.events_page(shop.job(code).id)]
     assert any("stayed silent" in line and held.label in line for line in history)
+    page = bench.bench_page(code)
+    assert page.serial
+    assert "bought as one" in said(page.serial.says)
     # the step is not done by a press, and by a manager only with a reason
     with pytest.raises(Invalid, match="have a manager let it pass"):
         bench.do_step(code, "write-serial", "", "it is aftermarket", shop.bram, shop.now)

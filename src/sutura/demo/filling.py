@@ -18,6 +18,7 @@ from sutura.core.job import Stage
 from sutura.core.matching.judging import may_choose
 from sutura.core.maths.geometry import Point
 from sutura.core.maths.money import amount_text
+from sutura.core.proof.dust import BARE_ROUTES
 from sutura.core.proof.sealing import PLACES, Look
 from sutura.core.stock.levels import PartFate
 from sutura.core.stock.orders import OrderState
@@ -541,6 +542,8 @@ class _Story:
         if not self.job.sound:
             answers = {function.id: ("works", "") for function in self.model.functions}
         self.pass_time(4)
+        if job_store.load_job(self.code).chosen.route in BARE_ROUTES:
+            looks.look_for_dust(self.code, "", self.technician, self.at)
         proof.record_proof(self.code, {**answers, **wrong}, self.technician, self.at)
 
     def _prove(self) -> None:

@@ -74,27 +74,33 @@ def draw_chart(title: str, page: ChartPage, letters: dict[str, str]) -> Any:
     line = page.height - MARGIN - 38
     drawing.add(_text(MARGIN * mm, y(line), f"{title} – {SIDE_WORDS[page.side]}{of}", BOLD, 9))
     groups = list({screw.group.id: screw.group for screw in page.screws}.values())
-    for number, group in enumerate(groups):
+    kinds = [(group, length, places) for group in groups for length, places in group.kinds]
+    for number, (group, length, places) in enumerate(kinds):
         column, row = divmod(number, 5)
-        _list_line(drawing, group, letters[group.id], MARGIN + column * 92, line + 6 + row * 6, y)
+        x, down = MARGIN + column * 92, line + 6 + row * 6
+        _list_line(drawing, group, length, places, letters[group.id], x, down, y)
     _rule(drawing, page, y)
     return drawing
 
 
-def _list_line(drawing: Any, group: ScrewGroup, letter: str, x: float, down: float, y: Any) -> None:
-    drawing.add(_text(x * mm, y(down), f"{letter}  {group.count} ×", BOLD, 8))
+def _list_line(
+    drawing: Any,
+    group: ScrewGroup,
+    length_mm: float,
+    places: Sequence[int],
+    letter: str,
+    x: float,
+    down: float,
+    y: Any,
+) -> None:
+    """One length of a group: its places where the group has several."""
+    drawing.add(_text(x * mm, y(down), f"{letter}  {len(places)} ×", BOLD, 8))
     start = x + 16
     drawing.add(
-        Line(
-            start * mm,
-            y(down - 1),
-            (start + group.length_mm) * mm,
-            y(down - 1),
-            strokeColor=INK,
-            strokeWidth=2,
-        )
+        Line(start * mm, y(down - 1), (start + length_mm) * mm, y(down - 1), strokeColor=INK, strokeWidth=2)
     )
-    says = f"{group.length_mm:g} mm, {' or '.join(group.bits)}: {group.where}"
+    which = f" ({', '.join(f'{letter}{place}' for place in places)})" if len(places) < group.count else ""
+    says = f"{length_mm:g} mm{which}, {' or '.join(group.bits)}: {group.where}"
     drawing.add(_text((start + 12) * mm, y(down), says[:64], PLAIN, 8))
 
 

@@ -13,7 +13,7 @@ from typing import Any
 
 from sutura.core.bench.stations import CLAMP, station_of
 from sutura.core.catalogue.model import Function, Model
-from sutura.core.errors import Invalid, MoveRefused, NotFound
+from sutura.core.errors import Invalid, MoveRefused, NotFound, StepNotHeld
 from sutura.core.facts import Fact, fact
 from sutura.core.handover.giving import waits_for
 from sutura.core.intake.arrival import check_functions
@@ -317,7 +317,17 @@ def check_clean(job: JobRecord) -> None:
     """Refuse a proof while marked specks are neither cleaned away nor accepted (rule dust.binds)."""
     dusts = [look for look in store.load_dust(job.id) if look.attempt == job.bench.attempt]
     if dusts and not (dust := _dust_of(dusts)).done:
-        raise Invalid("dust", "", fact("dust.clean-or-accept", says=dust.says))
+        last = dust.rounds[-1]
+        left = fact("dust.specks-are-marked", count=len(last.new) + len(last.back))
+        raise StepNotHeld("dust", left, fact("dust.clean-or-accept"))
+
+
+def check_looked(job: JobRecord) -> None:
+    """Refuse that a bare panel passes its proof without a look for dust (rule dust.binds)."""
+    if job.chosen.route not in BARE_ROUTES:
+        return
+    if not any(look.attempt == job.bench.attempt for look in store.load_dust(job.id)):
+        raise StepNotHeld("dust", fact("dust.not-looked-yet"), fact("dust.look-and-keep"))
 
 
 def not_ready(job: JobRecord, model: Model, now: datetime) -> tuple[Fact, ...]:

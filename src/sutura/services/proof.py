@@ -66,6 +66,7 @@ def record_proof(
         _let_pass(job, failing, all_the_same.strip(), by, now)
         reading = replace(reading, passed=True)
     if reading.passed:
+        looks.check_looked(job)
         passed = {"second": who, "all_the_same": all_the_same.strip()[:300] if failing else ""}
         done = replace(job.bench, steps_done=job.bench.steps_done + 1)
         move(job, Move.PASS_PROOF, EventKind.PROVED, passed, done, by=by, now=now)

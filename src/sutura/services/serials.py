@@ -41,8 +41,9 @@ def serial_page(job: JobRecord, step: Step | None) -> SerialPage | None:
     if not needs_programmer(step):
         return None
     asked = store.serials_of(job.id)
+    held = _display(job)
     return SerialPage(
-        says=what_now(asked),
+        says=what_now(asked, held.grade if held else ""),
         last=asked[-1].outcome.value if asked else "",
         # what was read at the counter counts where the old display answers no more
         old=old_serial(asked) or str(job.arrival.how.get("display_serial", "")),
@@ -75,7 +76,7 @@ def _display(job: JobRecord) -> stock_store.Held | None:
 
 @writing
 def read_old(code: str, by: Person, now: datetime) -> None:
-    """Read the old display's serial."""
+    """Read the old display's serial; read once more, it is kept once."""
     job = _locked(code, by)
     clip(job, new=False)
     try:
@@ -85,7 +86,9 @@ def read_old(code: str, by: Person, now: datetime) -> None:
         return
     except Away as away:
         raise Invalid("serial", "", fact("serial.link-lost")) from away
-    _keep(job, Outcome.READ, says.serial, by, now)
+    asked = store.serials_of(job.id)
+    if not asked or (asked[-1].outcome, asked[-1].serial) != (Outcome.READ, says.serial):
+        _keep(job, Outcome.READ, says.serial, by, now)
 
 
 @writing

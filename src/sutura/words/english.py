@@ -206,12 +206,15 @@ SENTENCES: Mapping[str, str] = {
     ),
     "dust.clean": "Clean after {rounds} looks",
     "dust.clean-again": "{count} new: clean it, and look again",
-    "dust.clean-or-accept": "{says} – or accept what is left, with a reason",
+    "dust.clean-or-accept": "clean it and look again, or accept what is left with a reason",
+    "dust.look-and-keep": "look at it on the white field, mark every speck, and keep the look",
     "dust.look-first": "Look at it on the white field, and mark every speck",
     "dust.many-rounds": (
         "{count} new again: blow the frame out and change the cloth, or accept what is left with a reason"
     ),
+    "dust.not-looked-yet": "nobody looked for dust under the panel",
     "dust.nothing-to-accept": "look at it first: there is nothing to accept",
+    "dust.specks-are-marked": "{count:one speck is|# specks are} marked under the panel",
     "dust.write-why": "write why what is left is accepted",
     "edid.accepts": "drop an EDID file of {least} to {most} bytes, or paste its bytes as hexadecimal digits",
     "edid.begins-with": "an EDID begins with {header}; {accepts}",
@@ -288,7 +291,7 @@ SENTENCES: Mapping[str, str] = {
     "hands.write-a-note": "a few words, at most 600 signs",
     "heat.a-heated-step": "a step of this sheet that is warmed",
     "heat.below-its-window": "{place} was last read at {c} °C, wanted is {least}–{most} °C",
-    "heat.cut-now": "warm enough: cut now",
+    "heat.go-on-now": "warm enough: go on now",
     "heat.hold-or-say-why": "hold it, or, trained, write why it goes on without",
     "heat.is-on": "{names} is still on",
     "heat.let-it-cool": "let it cool and read it again; only a manager lets that pass",
@@ -301,12 +304,14 @@ SENTENCES: Mapping[str, str] = {
     "heat.plate-is-taken": "the plate is in use for {code}; switch it off there first",
     "heat.put-tape-on-it": "bare metal mirrors the room: put black tape on it and read the tape",
     "heat.read-it": "read it at the spot you warm: {least}–{most} °C is wanted, {ceiling} °C is the most",
+    "heat.read-it-again": "that was more than 5 minutes ago: read it again",
+    "heat.reading-is-old": "the last reading ({place}) is more than 5 minutes old",
     "heat.stop": "stop heating: it is above {ceiling} °C, the most for {of}",
     "heat.switch-off-first": "switch it off first: nothing is closed beside something hot",
     "heat.thermometer-away": "type what it shows: the thermometer does not answer",
     "heat.warm-it": "warm it to {least}–{most} °C, never above {ceiling} °C",
-    "heat.write-degrees": "degrees from {least} to {most} °C, or °F with an F, such as 61.5 or 142 F",
-    "heat.write-the-room": "degrees in °C from 5 to 40, such as 21.5",
+    "heat.write-degrees": "write degrees from {least} to {most} °C, or °F with an F, such as 61.5 or 142 F",
+    "heat.write-the-room": "write degrees in °C from 5 to 40, such as 21.5",
     "identify.article-number": "Article number {scan}: {part}",
     "identify.away-from-check-marked-ones-label": (
         "“{part}” is {edits:one character|# characters} away from “{number}” of the {full_name}: check the "
@@ -1180,8 +1185,12 @@ SENTENCES: Mapping[str, str] = {
     "serial.other-model": "this display is made for another model: it is the wrong part",
     "serial.read-the-old-one": "read the old display first, before it comes off",
     "serial.silent": (
-        "it stays silent, as aftermarket displays do. Bought as an original, it is not the grade that was "
-        "bought: its piece and its supplier are flagged. Stop, and say so"
+        "it stays silent: it is not the original it was bought as, and its piece and its supplier are "
+        "flagged. Take another display, or have a manager let it pass with a reason"
+    ),
+    "serial.silent-as-bought": (
+        "it stays silent, as aftermarket displays do, and it was bought as one. A manager lets it pass with "
+        "a reason that the customer reads"
     ),
     "serial.write-it": "{serial} is read: write it into the new display",
     "shop.close-after-opening": "write a later time than the one it opens",

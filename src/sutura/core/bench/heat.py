@@ -14,7 +14,7 @@ from decimal import Decimal
 from enum import StrEnum
 
 from sutura.core.bench.ways import HAND_C, heat_way
-from sutura.core.catalogue.model import Heat, HeatLimit, Step
+from sutura.core.catalogue.model import Goes, Heat, HeatLimit, Step
 from sutura.core.errors import Invalid
 from sutura.core.facts import Say, fact
 from sutura.core.typed import Problems, read_number
@@ -36,6 +36,8 @@ ROOM_C = 22.0
 ROOM_FROM, ROOM_TO = 5, 40
 # what was warmed is of use to the steps after it for so long; the shop's, no source
 STAYS = timedelta(minutes=30)
+# a reading tells of its place for so long, unless a curve through several tells more; the shop's, no source
+FRESH_S = 300.0
 # a prediction is a two-sided interval of this sureness
 SURE = 0.90
 # a curve through fewer points than this tells nothing of its doubt
@@ -92,8 +94,9 @@ RULES = (
         says=(
             f"A heated step is done when every place that was read lies in its window – {WINDOW_C:g} °C "
             "about its target, never above its ceiling – and stayed there for its time, by readings or by "
-            "its timer. Below or too short, somebody trained may go on with a reason; above its ceiling "
-            "only a manager. Both stand in the record."
+            f"its timer, and its last reading is no more than {FRESH_S / 60:g} minutes old. Below, too short "
+            "or too old, somebody trained may go on with a reason; above its ceiling only a manager. Both "
+            "stand in the record."
         ),
         source=COMMON,
     ),
@@ -182,9 +185,9 @@ def reaches(readings: Sequence[Reading], target_c: float) -> float | None:
     return last[-1].at_s + (target_c - last[-1].c) / pace
 
 
-def at_heat_s(readings: Sequence[Reading], target_c: float, now_s: float | None = None) -> float:
-    """For how long it has been at its heat by now: from the first reading of this warming that reached it, as
-    long as none since was colder.
+def soaked_s(readings: Sequence[Reading], target_c: float) -> float:
+    """For how long it was at its heat, by its readings: from the first of this warming that reached it to the
+    last, as long as none between was colder.
     """
     since: float | None = None
     for reading in readings:
@@ -192,9 +195,7 @@ def at_heat_s(readings: Sequence[Reading], target_c: float, now_s: float | None 
             since = None
         elif since is None:
             since = reading.at_s
-    if since is None:
-        return 0.0
-    return max((now_s if now_s is not None else readings[-1].at_s) - since, 0.0)
+    return readings[-1].at_s - since if since is not None else 0.0
 
 
 def celsius(fahrenheit: float) -> float:
@@ -366,13 +367,22 @@ class Source:
 def heated_step(
     now_doing: Step | None, steps: Sequence[Step], done: Sequence[tuple[str, datetime]], now: datetime
 ) -> Step | None:
-    """The step whose heat counts now: this one, or one that was warmed for this one and still is."""
+    """The step whose heat counts now: this one, or one that was warmed for this one and still is. What takes
+    something off in the same step warms for itself alone.
+    """
     if now_doing is None or now_doing.heat:
         return now_doing
-    # with the cut that it was warmed for it has done its work
-    heated = {step.id: step for step in steps if step.heat and step.id in now_doing.after}
+    heated = {
+        step.id: step
+        for step in steps
+        if step.heat and step.id in now_doing.after and not step.moves and step.goes is Goes.NEITHER
+    }
     last = next(((heated[name], at) for name, at in reversed(done) if name in heated), None)
-    return last[0] if last and now - last[1] <= STAYS else None
+    if last is None or now - last[1] > STAYS:
+        return None
+    # with the cut that it was warmed for it has done its work
+    cut = {step.id for step in steps if last[0].id in step.after}
+    return None if any(name in cut and at >= last[1] for name, at in done) else last[0]
 
 
 class HeatState(StrEnum):
@@ -397,12 +407,10 @@ class HeatReading:
     doubt_s: float | None
     curve: Cooling | None
     reheats: int
-    # what sets the ceiling, when it reaches its target at this pace, and for how long it is at its heat
+    # what sets the ceiling, and when it reaches its target at this pace
     ceiling_of: Say = ""
     reaches_s: float | None = None
-    at_heat_s: float = 0.0
-
-    # by its readings alone: from the first in the window to the last of them
+    # by its readings: from the first in the window to the last of them
     soaked_s: float = 0.0
     last_c: float | None = None
 
@@ -420,9 +428,9 @@ class HeatReading:
         """The advice, with no time of day: who shows it knows the zone."""
         return fact(
             {
-                HeatState.UNKNOWN: "heat.read-it",
+                HeatState.UNKNOWN: "heat.read-it" if self.last_c is None else "heat.read-it-again",
                 HeatState.COLD: "heat.warm-it",
-                HeatState.WORKABLE: "heat.cut-now",
+                HeatState.WORKABLE: "heat.go-on-now",
                 HeatState.TOO_HOT: "heat.stop",
             }[self.state],
             target=round(self.target_c),
@@ -445,7 +453,8 @@ def judge_heat(
 ) -> HeatReading:
     """What the readings of one edge say: above the ceiling of its place it is too hot, whatever else; from
     the target down to the workable floor it is cut; below it is warmed. `now_s` is the time now: what was
-    warm enough is too cold once the curve has fallen to the floor.
+    warm enough is too cold once the curve has fallen to the floor, and unknown without a curve once its last
+    reading is old.
     """
     lowest = ceiling_of(heat, limits, surfaces, edge)
     ceiling = lowest.c
@@ -462,7 +471,8 @@ def judge_heat(
         elif crossing and now_s is not None and now_s > crossing[0]:
             state = HeatState.COLD
         elif last >= floor and reached:
-            state = HeatState.WORKABLE
+            is_old = now_s is not None and now_s - readings[-1].at_s > FRESH_S
+            state = HeatState.UNKNOWN if is_old and not crossing else HeatState.WORKABLE
         else:
             state = HeatState.COLD
     return HeatReading(
@@ -475,8 +485,7 @@ def judge_heat(
         reheats=_reheats(readings, target, floor),
         ceiling_of=lowest.of,
         reaches_s=reaches(readings, target - WINDOW_C) if state is HeatState.COLD else None,
-        at_heat_s=at_heat_s(readings, target, now_s),
-        soaked_s=at_heat_s(readings, target) if readings else 0.0,
+        soaked_s=soaked_s(readings, target),
         last_c=readings[-1].c if readings else None,
     )
 
@@ -510,6 +519,8 @@ def not_held(step: Step, places: Mapping[str, HeatReading]) -> Say:
         if judged.last_c is None or judged.last_c < least:
             told = {"c": judged.last_c, "least": round(least), "most": round(most)}
             return fact("heat.below-its-window", place=place or step.heat.where, **told)
+        if judged.state is HeatState.UNKNOWN:
+            return fact("heat.reading-is-old", place=place or step.heat.where)
         if judged.soaked_s < wanted_s:
             return fact(
                 "heat.not-long-enough",

@@ -84,15 +84,17 @@ def not_held(step: Step, asked: Sequence[Asked], known: str, pieces: Sequence[in
     return None
 
 
-def what_now(asked: Sequence[Asked]) -> Say:
-    """What the last answer means for what is done next."""
+def what_now(asked: Sequence[Asked], grade: str = "") -> Say:
+    """What the last answer means for what is done next; a display that was bought as aftermarket (`grade`) is
+    silent as it must be.
+    """
     if not asked:
         return fact("serial.read-the-old-one")
     last = asked[-1]
     return {
         Outcome.READ: fact("serial.write-it", serial=last.serial),
         Outcome.WRITTEN: fact("serial.done", serial=last.serial),
-        Outcome.SILENT: fact("serial.silent"),
+        Outcome.SILENT: fact("serial.silent-as-bought" if grade == SILENT_GRADE else "serial.silent"),
         Outcome.OTHER_MODEL: fact("serial.other-model"),
         Outcome.NOT_KEPT: fact("serial.not-kept"),
         Outcome.BROKE_OFF: fact("serial.broke-off"),

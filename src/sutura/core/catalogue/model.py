@@ -174,6 +174,13 @@ class ScrewGroup:
             for length in lengths
         )
 
+    @property
+    def lengths(self) -> str:
+        """How long they are: `3.5 mm`, or `2 × 1.4 mm, 1 × 1.9 mm` where they are not alike."""
+        if len(self.kinds) == 1:
+            return f"{self.kinds[0][0]:g} mm"
+        return ", ".join(f"{len(places)} × {length:g} mm" for length, places in self.kinds)
+
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Heat:

@@ -35,7 +35,10 @@ RULES = (
     Rule(
         id="dust.binds",
         capability="proof",
-        says="Specks that are marked are cleaned away or accepted with a reason before the proof counts.",
+        says=(
+            "A bare panel passes its proof only after a look for dust; specks that are marked are cleaned "
+            "away or accepted with a reason before that."
+        ),
         source=COMMON,
     ),
 )
