@@ -102,7 +102,7 @@ class Demo:
             process = subprocess.Popen(
                 [sys.executable, "-m", "sutura.cli", "demo"], env=environment, stdout=out, stderr=out
             )
-        deadline = time.monotonic() + 180
+        deadline = time.monotonic() + 360
         while time.monotonic() < deadline:
             told = self.state / "running"
             if told.exists() and (address := told.read_text().strip()):
@@ -112,7 +112,8 @@ class Demo:
             if process.poll() is not None:
                 raise SystemExit(f"the demo did not start: see {self.state / 'demo.out'}")
             time.sleep(0.2)
-        raise SystemExit("the demo did not start in three minutes")
+        process.terminate()
+        raise SystemExit("the demo did not start in six minutes")
 
     def answers(self) -> bool:
         try:

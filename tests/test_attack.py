@@ -13,7 +13,7 @@ from sutura.config import ROOT
 
 
 @pytest.mark.slow
-@pytest.mark.timeout(400)
+@pytest.mark.timeout(600)
 def test_a_minute_of_attack_loses_nothing_and_breaks_nothing() -> None:
     done = subprocess.run(
         [sys.executable, str(ROOT / "scripts" / "attack.py"), "--seconds", "60", "--seed", "7"],

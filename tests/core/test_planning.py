@@ -20,11 +20,13 @@ from sutura.core.planning.queue import (
     by_plan,
     candidates,
     check_assign,
+    expected_at,
     expected_minutes,
     next_action,
     next_of,
     rank_next,
     remaining_minutes,
+    slack_minutes,
 )
 
 
@@ -41,6 +43,26 @@ def waiting(code: str = "00-KV6", **changes: object) -> Waiting:
     return Waiting(code=code, **{**plain, **changes})  # type: ignore[arg-type]
 
 
+def test_a_closed_job_is_expected_once_it_has_cured_and_late_when_that_is_after_its_promise() -> None:
+    """W20: 24 hours in the clamp, and the counter takes five minutes."""
+    cured = NOW + timedelta(days=1)
+    job = waiting(stage=Stage.CLOSED, ready=False, cure_minutes=1440, cured_at=cured)
+    assert expected_at(job, NOW, ALWAYS_OPEN) == cured + timedelta(minutes=5)
+    line = next_of(job, NOW, ALWAYS_OPEN)
+    # it is looked at after sealing now, and goes tomorrow
+    assert line.action is Action.LOOK
+    assert "It cures until" in said(line.reason)
+    assert "Will be 23 h 5 min late" in said(line.reason)
+    assert line.slack_minutes == 60 - 1440 - 5
+    later = replace(job, promise_at=cured + timedelta(hours=1))
+    assert slack_minutes(later, NOW, ALWAYS_OPEN) == 55
+    # once it is over nothing of it is left
+    over = cured + timedelta(minutes=1)
+    assert slack_minutes(later, over, ALWAYS_OPEN) == 54
+    assert expected_at(later, over, ALWAYS_OPEN) == over + timedelta(minutes=5)
+    assert "cures" not in said(next_of(later, over, ALWAYS_OPEN).reason)
+
+
 def test_what_cures_is_not_looked_at_before_its_time() -> None:
     """Closed and looked at after sealing: its next action says until when it cures, and then asks for a
     look.
@@ -49,7 +71,7 @@ def test_what_cures_is_not_looked_at_before_its_time() -> None:
     job = waiting(stage=Stage.CLOSED, ready=False, waits_until=over)
     line = next_of(job, NOW, ALWAYS_OPEN)
     assert (line.action, line.room) == (Action.CURE, "proof")
-    assert "it cures until" in said(line.reason)
+    assert "It cures until" in said(line.reason)
     later = next_of(job, over, ALWAYS_OPEN)
     assert (later.action, later.room) == (Action.LOOK, "proof")
     not_looked_at = next_of(replace(job, waits_until=None), NOW, ALWAYS_OPEN)

@@ -29,7 +29,7 @@ def test_whoever_comes_next_reads_what_state_it_is_in() -> None:
         return said(lies_there(MODEL, now.state, fields))
 
     assert sentence(3) == ""
-    assert sentence(4) == "battery still on, screws in the tray: 2"
+    assert sentence(4) == "battery on, screws in the tray: 2"
     # 2 at the bottom, 2 and 5 of the shields
     assert sentence(12) == ("battery off, unplugged: display, touch, open: front, screws in the tray: 9")
     assert sentence(27) == ""

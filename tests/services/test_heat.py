@@ -22,7 +22,7 @@ from sutura.devices import plug, plugged
 from sutura.devices.ports import Away, HotPlate, PlateSays, Thermometer
 from sutura.devices.simulated.plate import SimulatedPlate
 from sutura.devices.simulated.thermometer import COOLS_S, FAULTS, ROOM_C, SimulatedThermometer
-from sutura.services import bench, consents, hands, heat, matching, records, stock
+from sutura.services import bench, consents, hands, heat, matching, people, records, stock
 from sutura.services.heat import HeatPage
 from sutura.services.job import gather_facts
 from sutura.store import heat as heat_store
@@ -410,3 +410,18 @@ def test_the_record_keeps_the_readings_of_a_step_the_catalogue_has_no_more(shop:
     assert (gone.judged, gone.text, gone.readings) == (None, "", ())
     assert [line.true_c for line in gone.lines] == [line.true_c for line in known.lines] != []
     assert draw_heat(gone.readings, gone.judged) == ""
+
+
+def test_everything_that_is_hot_is_on_every_page_however_much_it_is(shop: Shop) -> None:
+    """What the line leaves out nobody could switch off from another page."""
+    shop.receive("P-1001", 8)
+    codes = []
+    for _ in range(8):
+        code = shop.opened(HERON)
+        while next(iter(bench.bench_page(code).together)).id != "warm":
+            shop.step(code)
+        heat.switch_on(code, "warm", shop.bram, shop.tick())
+        codes.append(code)
+    signed = people.session_of(people.open_session(shop.bram.id, shop.now), shop.now)
+    assert signed
+    assert [one.rsplit(" ", 1)[1] for one in signed.hot] == codes

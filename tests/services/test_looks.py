@@ -24,6 +24,7 @@ from sutura.services import job as job_service
 from sutura.services import shop as shop_service
 from sutura.store import handover as handover_store
 from sutura.store import people as people_store
+from sutura.store import planning as planning_store
 from sutura.store import proof as store
 from sutura.store.database import DATABASE
 
@@ -375,6 +376,14 @@ def test_w20_before_its_cure_is_over_a_watch_goes_only_with_a_manager_s_reason(s
         hand_back(shop, code)
     assert "its glue cures until" in said(refused.value.said)
     assert "not looked at after sealing" in said(refused.value.said)
+    # what the counter says the job says: not before tomorrow
+    page = job_service.job_page(code, shop.now)
+    over = page_of(shop, code).sealed_until
+    assert over
+    assert page.next
+    assert page.expected_at
+    assert page.expected_at >= over > shop.now + timedelta(hours=23)
+    assert "It cures until" in said(page.next.reason)
     # looked at, it still cures
     answers = {one.id: ("works", "") for one in models()["osmere-dial-42"].functions}
     looks.look_at_sealed(code, answers, flush(), shop.bram, shop.tick())
@@ -392,6 +401,23 @@ def test_w20_before_its_cure_is_over_a_watch_goes_only_with_a_manager_s_reason(s
     assert went.reason == "the customer flies tonight"
     assert went.waits[0].startswith("its glue cures until")
     assert went.waits[1:] == ["it was not looked at after the cure"]
+
+
+def test_a_model_that_cures_and_has_no_touch_waits_for_no_look_after_it(shop: Shop) -> None:
+    """One rule decides (proof.looks): what the list of open jobs calls ready the proof has no look for."""
+    shop.receive("P-1001", 1)
+    code = shop.closed(HERON)
+    DATABASE.execute_sql("update job set cure_minutes = 45 where code = %s", (code,))
+    looks.look_at_sealed(code, works(), flush(), shop.bram, shop.tick())
+    for touch, waits in (("touch", True), ("feel", False)):
+        DATABASE.execute_sql(
+            'update model set data = replace(data::text, \'"id": "touch"\', \'"id": "\' || %s || \'"\')::jsonb '
+            "where id = %s",
+            (touch, HERON),
+        )
+        open_job = planning_store.load_open_job(code)
+        assert open_job
+        assert open_job.waiting.ready is not waits
 
 
 def watch_parts() -> list[str]:

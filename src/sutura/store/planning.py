@@ -10,14 +10,14 @@ from typing import Any, NamedTuple
 from peewee import JOIN, SQL, Case, Select, fn
 
 from sutura.core.bench.owntimes import OwnTimes, factors_of, pool_of
-from sutura.core.job import Stage
+from sutura.core.job import EventKind, Stage
 from sutura.core.planning.queue import Skill, Waiting
 from sutura.core.proof.sealing import Look
 from sutura.core.values import Role
 from sutura.store.database import reading, row, rows, written
 from sutura.store.expressions import FREE, IS_OPEN, MODEL_NAME, or_empty
 from sutura.store.proof_tables import SealedLook
-from sutura.store.tables import CatalogueModel, Customer, Job, Offer, OwnTime, Part, Person
+from sutura.store.tables import CatalogueModel, Customer, Job, JobEvent, Offer, OwnTime, Part, Person
 from sutura.store.tables import Skill as SkillTable
 
 
@@ -55,6 +55,7 @@ def _open_job(
     free: int | None,
     waits_until: datetime | None,
     ready: bool,  # by its place among the columns
+    cured_at: datetime | None,
 ) -> OpenJob:
     waits = stage == "quoted" and free is not None and free < 1
     return OpenJob(
@@ -70,6 +71,7 @@ def _open_job(
             blocked=f"no free {part}" if waits else "",
             waits_until=waits_until,
             ready=ready,
+            cured_at=cured_at,
         ),
         customer=customer,
         model=model,
@@ -91,11 +93,17 @@ _RAREST = (
     .alias("rarest")
 )
 _CURE = fn.COALESCE(Job.cure_minutes, CatalogueModel.cure_minutes)
-# looked at after sealing, and after the cure where there is one; of the last round (index sealed_look_job_id)
+# looked at after sealing, and after the cure where there is one that can change something (rule proof.looks);
+# of the last round (index sealed_look_job_id)
+_FELT = CatalogueModel.data["functions"].contains([{"id": "touch"}])
 _LOOKED = SealedLook.select(
     fn.BOOL_OR(SealedLook.look == Look.AFTER_SEALING.value)
-    & (fn.BOOL_OR(SealedLook.look == Look.AFTER_CURE.value) | (_CURE == 0))
+    & (fn.BOOL_OR(SealedLook.look == Look.AFTER_CURE.value) | (_CURE == 0) | ~_FELT)
 ).where(SealedLook.job == Job.id, SealedLook.attempt == Job.attempt, SealedLook.passed)
+# when what was closed last has cured
+_CURED = JobEvent.select(fn.MAX(JobEvent.at) + _CURE * SQL("interval '1 minute'")).where(
+    JobEvent.job == Job.id, JobEvent.kind == EventKind.CLOSED.value
+)
 _READY = (Job.stage != Stage.CLOSED.value) | fn.COALESCE(_LOOKED, SQL("false"))
 # columns by place: this read is behind every room
 _OPEN = (
@@ -116,6 +124,7 @@ _OPEN = (
         fn.LEAST(FREE, _RAREST.c.free),
         Job.waits_until,
         _READY,
+        Case(None, [((Job.stage == Stage.CLOSED.value) & (_CURE > 0), _CURED)]),
     )
     .join(Customer)
     .switch(Job)

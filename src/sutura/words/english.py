@@ -22,7 +22,7 @@ SENTENCES: Mapping[str, str] = {
     "bars.number-above-zero": "write a number above zero",
     "bench.apart": "off: {names}",
     "bench.battery-is-off": "battery off",
-    "bench.battery-is-on": "battery still on",
+    "bench.battery-is-on": "battery on",
     "bench.choose-what-became-of-it": "choose what it is now",
     "bench.count-screws-write-number-sheet-says": (
         "count the screws and write the number; the sheet says {expected}"
@@ -979,7 +979,7 @@ SENTENCES: Mapping[str, str] = {
     "planning.technicians-trained": "technicians trained in it",
     "planning.will-late": "Will be {time} late: {to_go}.",
     # -- pricelists
-    "planning.cures-until": "it cures until {until}; the last look comes then",
+    "planning.cures-until": "It cures until {until}; the last look comes then.",
     "planning.work-left": "About {time} of work left.",
     "pricelists.choose-list-least-one-row-below": "choose a list with at least one row below its heading",
     "pricelists.choose-one-kind": "choose what at least one of the words is here",

@@ -59,8 +59,8 @@ RULES = (
         capability="planning",
         says=(
             "Expected = now + remaining work in open hours and the cure, if it is worked on from now; not "
-            "known while a part is "
-            "missing. It is shown beside the promise and does not change it."
+            "known while a part is missing. What is closed is done once its adhesive has cured. It is "
+            "shown beside the promise and does not change it."
         ),
         source=COMMON,
     ),
@@ -178,6 +178,8 @@ class Waiting:
     waits_until: datetime | None = None
     # closed, and looked at after sealing and after its cure
     ready: bool = True
+    # closed: when its adhesive has cured
+    cured_at: datetime | None = None
 
 
 class Action(StrEnum):
@@ -299,12 +301,12 @@ def expected_at(job: Waiting, now: datetime, hours: OpenHours) -> datetime | Non
     if job.blocked:
         return None
     done = hours.after(now, bench_minutes_left(job)) + _cure_minutes(job) * _MINUTE
-    return ready_at(job, done, hours)
+    return ready_at(job, max(done, job.cured_at or done), hours)
 
 
 def bench_room(job: Waiting, now: datetime, hours: OpenHours) -> int:
-    """Open minutes until the bench must be done with a job: promise − cure − counter; below zero when that
-    has passed.
+    """Open minutes until the bench must be done with a job: promise − cure − counter, and less what a closed
+    one still cures; below zero when that has passed.
     """
     return _room(job, hours.since(now))
 
@@ -312,7 +314,8 @@ def bench_room(job: Waiting, now: datetime, hours: OpenHours) -> int:
 def _room(job: Waiting, minutes_to: Callable[[datetime], int]) -> int:
     cure = _cure_minutes(job)
     glued = job.promise_at - cure * _MINUTE if cure else job.promise_at
-    return minutes_to(glued) - COUNTER_MINUTES[job.stage]
+    curing = max(minutes_to(job.cured_at), 0) if job.cured_at else 0
+    return minutes_to(glued) - curing - COUNTER_MINUTES[job.stage]
 
 
 def due_at(job: Waiting, hours: OpenHours) -> datetime:
@@ -414,8 +417,9 @@ def next_of(job: Waiting, now: datetime, hours: OpenHours) -> Next:
         reason = fact("planning.will-late", time=OpenMinutes(-slack), to_go=to_go)
     else:
         reason = fact("planning.spare", time=OpenMinutes(slack), to_go=to_go)
-    if cures and job.waits_until:
-        until = fact("planning.cures-until", until=job.waits_until)
+    cured_at = job.waits_until if cures else job.cured_at
+    if cured_at and cured_at > now:
+        until = fact("planning.cures-until", until=cured_at)
         reason, left = sentences([until, reason]), sentences([until, left])
     if job.blocked:
         held_up = fact("planning.held-up", blocked=job.blocked)
