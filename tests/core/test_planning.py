@@ -173,9 +173,11 @@ def test_what_is_left_of_a_job_is_its_bench_its_cure_and_the_counter(stage: Stag
     ahead = stage in (Stage.IDENTIFIED, Stage.QUOTED, Stage.PART_IN_HAND)
     opened = stage in (Stage.OPENED, Stage.PROVED)
     job = waiting(stage=stage, bench_minutes=40, steps_done=10, steps_total=20, cure_minutes=7)
-    # 40 before it is opened, then the half that is not done
-    bench = 40 if ahead else 20 if opened else 0
+    # the half that is not done: also of one that lies open and waits for another part
+    bench = 20 if ahead or opened else 0
     assert bench_minutes_left(job) == bench
+    # nothing was done yet
+    assert bench_minutes_left(replace(job, steps_done=0)) == (40 if ahead or opened else 0)
     cure = 7 if ahead or opened else 0
     assert remaining_minutes(job) == bench + cure + minutes
 

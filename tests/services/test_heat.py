@@ -412,7 +412,7 @@ def test_the_record_keeps_the_readings_of_a_step_the_catalogue_has_no_more(shop:
     assert draw_heat(gone.readings, gone.judged) == ""
 
 
-def test_everything_that_is_hot_is_on_every_page_however_much_it_is(shop: Shop) -> None:
+def test_everything_that_is_hot_is_on_every_page_however_much_it_is(shop: Shop, clock: Clock) -> None:
     """What the line leaves out nobody could switch off from another page."""
     shop.receive("P-1001", 8)
     codes = []

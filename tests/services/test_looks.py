@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import dataclasses
 import json
 from collections.abc import Mapping
 from datetime import timedelta
@@ -409,11 +410,12 @@ def test_a_model_that_cures_and_has_no_touch_waits_for_no_look_after_it(shop: Sh
     code = shop.closed(HERON)
     DATABASE.execute_sql("update job set cure_minutes = 45 where code = %s", (code,))
     looks.look_at_sealed(code, works(), flush(), shop.bram, shop.tick())
-    for touch, waits in (("touch", True), ("feel", False)):
+    with_touch = dataclasses.asdict(models()[HERON])["functions"]
+    without = [one for one in with_touch if one["id"] != "touch"]
+    for functions, waits in ((with_touch, True), (without, False)):
         DATABASE.execute_sql(
-            'update model set data = replace(data::text, \'"id": "touch"\', \'"id": "\' || %s || \'"\')::jsonb '
-            "where id = %s",
-            (touch, HERON),
+            "update model set data = jsonb_set(data, '{functions}', %s::jsonb) where id = %s",
+            (json.dumps(functions), HERON),
         )
         open_job = planning_store.load_open_job(code)
         assert open_job

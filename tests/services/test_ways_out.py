@@ -78,7 +78,13 @@ def test_a_part_that_fails_on_the_bench_is_taken_back_as_what_it_is(
     if fate is PartFate.DID_NOT_FIT:
         return  # Match refuses it now, which its own tests show
     stock.take_part(code, shop.counter, shop.tick())
+    # it lies open: what is said to be left before it is opened again is what is left then, and less than all
+    before = job_page(code, shop.now).next
     bench.open_job(code, shop.bram, shop.tick())
+    after = job_page(code, shop.now).next
+    assert before
+    assert after
+    assert before.remaining_minutes == after.remaining_minutes < shop.job(code).bench.expected_minutes
     assert level() == (left, 1)
     finish(shop, code)
     assert level() == (left - 1, 0)

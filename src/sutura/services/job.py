@@ -173,6 +173,16 @@ def with_left(work: BenchWork, whole: int, left: int) -> BenchWork:
     return replace(work, steps_done=total - left, steps_total=total)
 
 
+@reading
+def measured(job: JobRecord, work: BenchWork) -> BenchWork:
+    """The work of a device that lies open and waits for its part, by the sheet of what is chosen now."""
+    if job.bench.attempt == 1:
+        return work
+    model = schools.of_job(job)
+    kept = kept_sheet(job, model)
+    return with_left(work, kept.whole, len(progress_of(job, model, kept=kept).steps))
+
+
 @writing
 def next_round(job: JobRecord, round_: Round, now: datetime) -> BenchWork:
     """Another round of work from how the device lies there, with its sheet. Inside a deed."""

@@ -40,7 +40,7 @@ from sutura.core.typed import Problems, read_choice
 from sutura.core.values import Person
 from sutura.formats import edid
 from sutura.services import catalogue, comebacks
-from sutura.services.job import move, note
+from sutura.services.job import measured, move, note
 from sutura.services.known import known_about, offers_for, parts_for_kits
 from sutura.services.planning import factor_of
 from sutura.services.shop import shop, speech
@@ -411,7 +411,10 @@ def choose_offer(
         warranty_days=warranty_of(comebacks.terms_at(now), [one.grade for one in whole], model.warranty_days),
     )
     factor = factor_of(job.bench.technician_id, model)
-    work = replace(job.bench, expected_minutes=expected_minutes(wanted.minutes, factor, judged.extra_minutes))
+    minutes = expected_minutes(wanted.minutes, factor, judged.extra_minutes)
+    work = measured(
+        replace(job, stage=Stage.QUOTED, chosen=chosen), replace(job.bench, expected_minutes=minutes)
+    )
     facts = {
         "part": judged.offer.part,
         "supplier": judged.offer.supplier,

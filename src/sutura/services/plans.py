@@ -19,7 +19,7 @@ from sutura.core.bench.stations import STATIONS
 from sutura.core.catalogue.model import Model, Step
 from sutura.core.facts import Say, fact
 from sutura.core.intake.arrival import Channel
-from sutura.core.job import BEFORE_OPENING, NO_PART
+from sutura.core.job import NO_PART
 from sutura.core.planning.chance import Chance, play
 from sutura.core.planning.day import Day, DayPlan, Pin, Placed, PlanWeights, Window, Work, without, worth_of
 from sutura.core.planning.dispatch import CannotBePlaced, best_dispatch
@@ -229,7 +229,7 @@ def _work(
     waiting = job.waiting
     model = catalogue.model(more.model_id, more.model_version)
     whole = sheet_of(model, more.route)
-    done = 0 if waiting.stage in BEFORE_OPENING else min(waiting.steps_done, len(whole))
+    done = min(waiting.steps_done, len(whole))
     chain = chain_of(model, whole[done:], bench_minutes_left(waiting), waiting.cure_minutes)
     # of whoever has it, their own minutes are in what is expected already
     assigned = more.technician_id is not None

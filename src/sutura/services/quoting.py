@@ -20,7 +20,7 @@ from sutura.core.quoting.taxes import taxes_from, taxes_kept
 from sutura.core.typed import read_choice
 from sutura.core.values import Person
 from sutura.services import catalogue, comebacks
-from sutura.services.job import gather_facts, move, note
+from sutura.services.job import gather_facts, measured, move, note
 from sutura.services.planning import factor_of
 from sutura.services.shop import shop
 from sutura.store import audit as audit_store
@@ -213,7 +213,10 @@ def choose_without_part(code: str, kind: str, by: Person, now: datetime, *, at: 
         warranty_days=model.warranty_days,
     )
     factor = factor_of(job.bench.technician_id, model)
-    work = replace(job.bench, expected_minutes=expected_minutes(way.minutes, factor, 0))
+    minutes = expected_minutes(way.minutes, factor, 0)
+    work = measured(
+        replace(job, stage=Stage.QUOTED, chosen=chosen), replace(job.bench, expected_minutes=minutes)
+    )
     facts = {"way": to_json(way.name), "price_minor": price.minor, "currency": rates.currency}
     established = {"part_chosen": True, "price_agreed": True}
     move(job, again, EventKind.NO_PART_NEEDED, facts, chosen, work, by=by, now=now, holds=established)

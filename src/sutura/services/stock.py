@@ -17,7 +17,7 @@ from sutura.core.stock.levels import MoveKind
 from sutura.core.typed import Problems, read_amount, read_text, read_whole
 from sutura.core.values import Person
 from sutura.services import schools
-from sutura.services.job import gather_facts, move
+from sutura.services.job import gather_facts, measured, move
 from sutura.services.pieces import choose_piece, pieces_to_miss, receive_pieces
 from sutura.services.reordering import today
 from sutura.services.shop import shop
@@ -47,7 +47,7 @@ def take_part(code: str, by: Person, now: datetime, told: Mapping[str, str] | No
         rules.check_reserve(level, code, held[0].part if held else "")
         store.add_reservation(part_id, job.id, by.id, now, choose_piece(part_id, now))
     facts = {"parts": [offer.part for offer in offers], **(told or {})}
-    move(job, Move.TAKE_PART, EventKind.PART_HELD, facts, by=by, now=now)
+    move(job, Move.TAKE_PART, EventKind.PART_HELD, facts, measured(job, job.bench), by=by, now=now)
 
 
 def _chosen_offers(job: JobRecord) -> list[Offer]:

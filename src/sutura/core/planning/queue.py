@@ -276,14 +276,25 @@ def check_assign(skill: Skill | None, family: str) -> None:
 
 
 def bench_minutes_left(job: Waiting) -> int:
-    """Bench minutes still to do: all before opening, then the share of steps not done, half up."""
-    if job.stage in _BENCH_AHEAD:
-        return job.bench_minutes
-    if job.stage in (Stage.OPENED, Stage.PROVED) and job.steps_total:
-        left = max(job.steps_total - job.steps_done, 1)
-        # whole numbers only: Next does this for every open job
-        return (2 * job.bench_minutes * left + job.steps_total) // (2 * job.steps_total)
+    """Bench minutes still to do: the share of steps not done; of a device that lies open and waits for
+    another part that of the sheet from there.
+    """
+    if job.stage in (*_BENCH_AHEAD, Stage.OPENED, Stage.PROVED):
+        return share_left(job.bench_minutes, job.steps_done, job.steps_total)
     return 0
+
+
+def share_left(minutes: int, steps_done: int, steps_total: int) -> int:
+    """The share of minutes that steps not done have of all, half up; at least that of one step.
+
+    >>> share_left(68, 12, 26)
+    37
+    """
+    if not steps_done or not steps_total:
+        return minutes
+    left = max(steps_total - steps_done, 1)
+    # whole numbers only: Next does this for every open job
+    return (2 * minutes * left + steps_total) // (2 * steps_total)
 
 
 def _cure_minutes(job: Waiting) -> int:

@@ -15,6 +15,7 @@ from sutura.core.facts import Minutes, fact
 from sutura.core.intake.opening import opening_plan
 from sutura.core.job import WORKED_ON, Stage
 from sutura.core.people import Deed, may
+from sutura.core.planning.queue import share_left
 from sutura.core.stock.consumables import UNIT_OF
 from sutura.core.stock.levels import PartFate
 from sutura.core.typed import read_id
@@ -68,7 +69,7 @@ def _page(ask: Asking, code: str, shown: Shown = ANEW, chosen: str = "") -> Resp
     marks = marks_of(page.job)
     on_the_way_in = is_on_the_way_in(page.job.stage, page.progress)
     plan = opening_plan(page.model, marks, consents.cups_mm()) if on_the_way_in else None
-    heated = _heat(ask, page)
+    heated, work = _heat(ask, page), page.job.bench
     return render(
         ask,
         "bench/bench.html",
@@ -97,6 +98,7 @@ def _page(ask: Asking, code: str, shown: Shown = ANEW, chosen: str = "") -> Resp
         letters=letters(page.model.screws),
         draw_length=draw_length,
         use_unit=UNIT_OF,
+        minutes_left=share_left(work.expected_minutes, work.steps_done, work.steps_total),
         # what a step asks for besides being done, and may be let pass with a reason
         asks_why=may_let_pass(page.progress.step, trained=page.alone, manages=may(ask.person, Deed.LET_PASS)),
         over_now=page.wait is not None and page.wait.is_over(ask.now),
