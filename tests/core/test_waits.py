@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from datetime import timedelta
 from typing import Any
 
@@ -277,3 +278,13 @@ def test_a_reason_is_only_asked_for_what_it_can_let_pass(*, trained: bool, manag
     assert passes(CURE) == passes(None) == passes(Step(id="x", phase=Phase.OPEN, text="Lift it.")) == set()
     assert passes(REST) == {PassedKind.WAIT}
     assert passes(serial) == ({PassedKind.SERIAL} if manages else set())
+
+
+@pytest.mark.parametrize("model", models().values(), ids=list(models()))
+def test_a_step_that_names_minutes_waits_by_the_clock(model: Any) -> None:
+    """What is only written in a text nobody waits for: it is a wait, a heat, or the cure of the seal."""
+    named = re.compile(r"\b(\d+|two|three|five|ten|twenty|thirty) (minutes|hours)\b")
+    for step in model.steps:
+        if named.search(step.text):
+            cures = model.cure_minutes if step.phase is Phase.CLOSE else 0
+            assert step.wait_minutes or step.heat or cures, step.text
