@@ -34,7 +34,7 @@ from sutura.core.quoting.answers import QuoteState
 from sutura.core.values import Outcome
 from sutura.words import speech
 from sutura.words.english import SENTENCES
-from sutura.words.names import name_of
+from sutura.words.names import NAMES, name_of
 from sutura.words.speech import PLAIN, Speech, languages
 
 SRC = Path(__file__).resolve().parents[2] / "src" / "sutura"
@@ -268,3 +268,9 @@ def test_dates_and_amounts_are_as_a_language_writes_them() -> None:
     assert german.text("It is ready.") == "Es ist fertig."
     assert german.say(InvoiceKind.CREDIT) == "Gutschrift"
     assert german.say("nobody translated this") == "nobody translated this"
+
+
+@pytest.mark.parametrize("kind", NAMES, ids=lambda kind: kind.__name__)
+def test_what_has_words_at_all_has_them_for_every_member_that_is_no_word(kind: type[Enum]) -> None:
+    """An id such as `put_on` is shown to nobody."""
+    assert [member.name for member in kind if "_" in name_of(member)] == []
