@@ -383,7 +383,10 @@ def test_what_follows_when_a_way_fails(kind: str, kinds: list[str], next_one: st
         ("reseat", [Layer.GLASS], [], "no connector mends"),
         ("reseat", [], [Layer.CONNECTOR], ""),
         ("reseat", [], [], "nothing is wrong"),
-        ("serial", [Layer.GLASS], [], ""),
+        ("reseat", [], [Layer.PANEL], "nothing points to the connection"),
+        ("reseat", [Layer.PANEL], [Layer.CONNECTOR], ""),
+        ("serial", [Layer.GLASS], [], "mends nothing that is broken"),
+        ("serial", [], [], "nothing is wrong"),
     ],
 )
 def test_what_is_broken_rules_ways_out(
@@ -392,6 +395,7 @@ def test_what_is_broken_rules_ways_out(
     found = said(cannot_be(kind, broken, suspected, asked=False))
     assert (why in found) if why else found == ""
     assert said(cannot_be("reseat", [], [], asked=True)) == ""
+    assert said(cannot_be("serial", [], [], asked=True)) == ""
 
 
 def test_own_times_count_for_cost_and_not_for_the_price() -> None:

@@ -11,8 +11,9 @@ from hypothesis import assume, given
 from hypothesis import strategies as st
 
 from sutura.core.maths.money import Money
+from sutura.core.quoting.aim import Cures
 from sutura.core.quoting.routes import Policy, Standing, Tried, Way, weigh
-from sutura.core.quoting.sensitivity import left_of, needs_said, needs_with, turning
+from sutura.core.quoting.sensitivity import needs_said, needs_with, turning
 
 POLICY = Policy(rate_minor=6_000, wait_day_minor=300)
 
@@ -49,55 +50,42 @@ fronts = st.builds(
 )
 
 
-def ahead(best: Way, other: Way) -> float:
-    by_id = {one.key: one for one in (best, other)}
-    return left_of(best, by_id, POLICY) - left_of(other, by_id, POLICY)
+def recommended(best: Way, other: Way) -> str:
+    """Whichever is recommended of the two, and nothing else of it."""
+    of_two = Policy(rate_minor=6_000, wait_day_minor=300, least_chance=0.0)
+    found = [one.way.key for one in weigh([best, other], of_two) if one.standing is Standing.RECOMMENDED]
+    return found[0]
 
 
 @given(ways, fronts)
 def test_it_turns_where_it_is_said_to(glass: Way, front: Way) -> None:
-    assume(ahead(glass, front) > 0)
-    found = turning(glass, front, {glass.key: glass, front.key: front}, POLICY)
-    assert found.minutes is not None
-    assert found.part is not None
-
-    def longer(minutes: int) -> Way:
-        return replace(glass, bench_minutes=glass.bench_minutes + minutes)
+    # both above the shop's floor, so that the price decides
+    glass, front = (replace(one, parts=tal(0), bench_minutes=1) for one in (glass, front))
+    assume(recommended(glass, front) == glass.key)
+    found = turning(glass, front, POLICY)
+    assert found.dearer is not None
+    assert found.days is not None
 
     def dearer(minor: int) -> Way:
-        return replace(glass, parts=tal(glass.parts.minor + minor))
+        return replace(glass, price=tal(glass.price.minor + minor))
 
-    assert ahead(longer(found.minutes), front) >= -1e-6
-    assert ahead(longer(found.minutes + 1), front) < 1e-6
-    assert ahead(dearer(found.part.minor), front) >= -1e-6
-    assert ahead(dearer(found.part.minor + 1), front) < 1e-6
+    def later(days: int) -> Way:
+        return replace(glass, wait_days=days)
 
-
-def test_the_one_that_is_recommended_is_the_one_that_is_ahead() -> None:
-    glass, front = (
-        way("glass", 1_200, 95, 24_900, "front assembly"),
-        way("front assembly", 21_600, 30, 39_900),
-    )
-    first, second = weigh([glass, front], POLICY)[:2]
-    assert first.standing is Standing.RECOMMENDED
-    assert ahead(first.way, second.way) > 0
+    assert recommended(dearer(found.dearer.minor + 1), front) == front.key
+    if found.dearer.minor:
+        assert recommended(dearer(found.dearer.minor - 1), front) == glass.key
+    assert recommended(later(found.days + 1), front) == front.key
+    if found.days:
+        assert recommended(later(found.days - 1), front) == glass.key
 
 
-def test_what_a_way_falls_back_on_moves_with_it() -> None:
-    """The front is what the glass falls back on: a dearer front is dearer for both, so that it turns later
-    than by itself. Glass: 12 + 0.5 x (front); front twice tried at most in all: by hand, no source.
-    """
-    glass = way("glass", 1_200, 0, 20_000, "front assembly")
-    front = way("front assembly", 20_000, 0, 40_000)
-    by_id = {one.key: one for one in (glass, front)}
-    found = turning(front, glass, by_id, POLICY)
-    apart = replace(glass, falls_to="")
-    alone = turning(front, apart, {**by_id, glass.key: apart}, POLICY)
-    assert found.part is not None
-    assert alone.part is not None
-    assert found.part.minor != alone.part.minor
-    changed = {**by_id, front.key: replace(front, parts=tal(20_000 + found.part.minor + 2))}
-    assert left_of(changed["front assembly"], changed, POLICY) < left_of(glass, changed, POLICY)
+def test_what_cures_is_overtaken_by_no_price() -> None:
+    serial = replace(way("serial", 0, 20, 9_000), cures=Cures.YES)
+    front = replace(way("front assembly", 5_000, 30, 4_000), cures=Cures.NO)
+    found = turning(serial, front, POLICY)
+    assert (found.dearer, found.days) == (None, None)
+    assert recommended(serial, front) == "serial"
 
 
 def test_longer_or_dearer_it_has_to_succeed_more_often() -> None:

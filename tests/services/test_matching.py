@@ -11,7 +11,7 @@ from typing import Any
 
 import peewee
 import pytest
-from builders import HERON, PLAIN, Shop, all_work, models, said, told
+from builders import HERON, NOW, PLAIN, Shop, all_work, models, said, told
 
 from sutura.core.errors import Invalid, ManyInvalid, MoveRefused, NotAllowed, OutOfStock
 from sutura.core.job import Stage
@@ -268,7 +268,7 @@ def test_every_price_ever_asked_is_kept(shop: Shop) -> None:
 
 
 def test_what_fits_a_model_is_told_without_a_job(shop: Shop) -> None:
-    model, there = matching.match_model(PLAIN)
+    model, there = matching.match_model(PLAIN, NOW)
     assert model.id == PLAIN
     assert there.offers[0].judged.fit is Fit.FITS
     assert {offer.judged.fit for offer in there.offers} == {Fit.FITS, Fit.NOT}
@@ -320,9 +320,9 @@ def test_a_pack_with_numbers_that_replace_each_other_in_a_ring_is_refused(shop: 
 def test_it_is_said_when_there_are_more_offers_than_are_judged(
     shop: Shop, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    assert not matching.match_model(PLAIN)[1].cut
+    assert not matching.match_model(PLAIN, NOW)[1].cut
     monkeypatch.setattr(offers_store, "MAY_FIT", 2)
-    assert matching.match_model(PLAIN)[1].cut
+    assert matching.match_model(PLAIN, NOW)[1].cut
 
 
 def test_the_time_of_a_kit_is_that_of_the_models_own_route_whatever_its_members_are(shop: Shop) -> None:

@@ -7,7 +7,7 @@ from datetime import timedelta
 
 import peewee
 import pytest
-from builders import PLAIN, Shop
+from builders import NOW, PLAIN, Shop
 from PIL import Image
 
 from sutura.core.errors import Invalid, ManyInvalid, NotAllowed, NotFound, StaleSave
@@ -61,7 +61,7 @@ def test_what_is_less_than_was_bought_is_no_stock_of_it_for_match(shop: Shop) ->
     part = first.part_id
 
     def offer() -> Offer:
-        there = [one.judged.offer for one in matching.match_model(PLAIN)[1].offers]
+        there = [one.judged.offer for one in matching.match_model(PLAIN, NOW)[1].offers]
         return next(one for one in there if one.part_id == part)
 
     assert (offer().free, offer().less) == (2, 0)

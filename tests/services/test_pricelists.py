@@ -85,7 +85,7 @@ def test_a_suppliers_own_words_for_kinds_are_shown_named_once_and_remembered(sho
     read(list_id)
     kinds = DATABASE.execute_sql("select barcode, kind from part where pack = 'list:hollow-yard' order by 1")
     assert [kind for _, kind in kinds] == ["panel", "panel", "panel", "gizmo"]
-    there = {offer.judged.offer.number: offer.judged for offer in matching.match_model(PLAIN)[1].offers}
+    there = {offer.judged.offer.number: offer.judged for offer in matching.match_model(PLAIN, NOW)[1].offers}
     assert there["A-1"].fit is Fit.UNKNOWN
     assert found(look(shop, *rows, supplier="hollow-yard")).words == {"gizmo": 1}
 
@@ -111,7 +111,7 @@ def test_good_rows_are_read_without_the_bad_and_become_offers_that_are_judged(sh
     pricelists.read_good_rows(list_id, shop.manager, shop.now)
     read(list_id)
     assert (found(list_id).state, offers()) == ("read", {"A-1": 5_800, "A-2": 4_990})
-    there = {offer.judged.offer.number: offer.judged for offer in matching.match_model(PLAIN)[1].offers}
+    there = {offer.judged.offer.number: offer.judged for offer in matching.match_model(PLAIN, NOW)[1].offers}
     assert there["A-1"].fit is Fit.UNKNOWN
     assert there["A-2"].fit is Fit.NOT
     assert there["A-1"].offer.lead_days == pricelists.USUAL_DAYS
@@ -151,7 +151,9 @@ def test_a_known_printed_number_of_the_same_kind_is_an_offer_of_that_part(shop: 
     assert parts == {"B-1": "P-2001", "B-2": "L-hollow-yard-B-2"}
     assert (
         next(
-            offer for offer in matching.match_model(PLAIN)[1].offers if offer.judged.offer.number == "B-1"
+            offer
+            for offer in matching.match_model(PLAIN, NOW)[1].offers
+            if offer.judged.offer.number == "B-1"
         ).judged.fit
         is Fit.FITS
     )

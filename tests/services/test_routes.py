@@ -9,6 +9,8 @@ from builders import HERON, Shop, all_work, models, said
 
 from sutura.core.errors import Invalid, MoveRefused, NotAllowed
 from sutura.core.job import Stage
+from sutura.core.matching.judging import may_choose
+from sutura.core.quoting.aim import Cures
 from sutura.core.quoting.policy import policy_texts
 from sutura.core.quoting.routes import Standing, Tried
 from sutura.services import bench, matching, planning, quoting, routes, stock
@@ -191,3 +193,57 @@ def test_the_counter_gives_a_discount_up_to_its_limit_and_a_rush_costs_more(shop
     assert shop.job(code).chosen.price_minor == round(rushed * 0.8)
     with pytest.raises(NotAllowed):
         quoting.change_job_price(code, "1", "x", shop.job(code).version, shop.bram, shop.now)
+
+
+LOOKS: tuple[dict[str, str], ...] = (
+    {"glass": "broken", "image": "fine", "touch": "fine", "battery": "ok"},
+    {"glass": "broken", "image": "blotch", "touch": "fine", "battery": "ok"},
+    {"glass": "whole", "image": "lines", "touch": "fine", "battery": "ok"},
+    {},
+)
+
+
+@pytest.mark.parametrize("model_id", list(models()))
+def test_no_two_pages_recommend_against_each_other(shop: Shop, model_id: str) -> None:
+    """Law: the part of the option that is recommended is the first that Match offers for that kind, at the
+    same price and folded under nothing; whatever lies on the shelf, whatever is broken.
+    """
+    for look in LOOKS:
+        code = shop.take_in(model_id, look=look, marks=[])
+        found = page(shop, code)
+        for one in found.ways:
+            if one.weighed.standing is not Standing.RECOMMENDED or not one.offer:
+                continue
+            there = matching.match_page(code, shop.now.replace(year=2022), kind=one.weighed.way.kind).matching
+            first = next(offer for offer in there.offers if may_choose(offer.judged.fit))
+            assert (first.judged.offer.id, first.price) == (one.offer, one.weighed.way.price)
+            assert first.ranked.under == ""
+            assert first.ranked.aim
+            assert first.ranked.aim.key == pytest.approx(one.weighed.aim.key)
+
+
+def test_w08_lost_brightness_is_answered_by_what_brings_it_back(shop: Shop) -> None:
+    """An aftermarket display lies on the shelf, cheaper: it loses what the customer came for."""
+    model = models()["quillon-ember-s"]
+    for barcode in ("P-1302", "P-1303"):
+        shop.receive(barcode, 1)
+    lost = {**all_work(model), "light": ("faulty", "brightness does not follow")}
+    code = shop.take_in(
+        model.id,
+        look={"glass": "whole", "image": "fine", "touch": "fine", "battery": "ok"},
+        functions=lost,
+        marks=[],
+    )
+    found = page(shop, code)
+    [best] = [one for one in found.ways if one.weighed.standing is Standing.RECOMMENDED]
+    assert best.weighed.way.kind == "serial"
+    there = matching.match_page(code, shop.now, kind="front assembly").matching
+    choosable = [one for one in there.offers if may_choose(one.judged.fit)]
+    grades = [one.judged.offer.grade for one in choosable]
+    assert grades.index("genuine new") < grades.index("aftermarket")
+    assert {
+        one.judged.offer.grade for one in choosable if one.ranked.aim and one.ranked.aim.cures is Cures.NO
+    } == {"aftermarket"}
+    # where the glass is broken as well no serial mends it
+    broken = page(shop, shop.take_in(model.id, look=LOOKS[0], functions=lost))
+    assert kinds(broken)["serial"].weighed.standing is Standing.CANNOT

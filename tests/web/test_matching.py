@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 
 import pytest
-from builders import HERON, PLAIN, Shop, models
+from builders import HERON, NOW, PLAIN, Shop, models
 from web.desk import Answer, Desk, Sit, code_of, intake_fields, new_intake
 
 from sutura.core.job import Stage
@@ -112,7 +112,7 @@ def test_a_part_is_measured_on_the_shelf_as_it_comes_in(desks: Sit) -> None:
     bram.get("/shelf/P-1002")
     bram.post("/shelf/P-1002/measure", **{"measured.width_mm": "71,4"})
     assert "<strong>71.4</strong>" in bram.page
-    there = matching.match_model(HERON)[1].offers
+    there = matching.match_model(HERON, NOW)[1].offers
     assert next(one for one in there if one.judged.offer.printed_number == "HF-70-R2").judged.fit is Fit.NOT
 
 

@@ -38,7 +38,7 @@ from sutura.core.planning import (
     sureness,
 )
 from sutura.core.proof import answering, bars, dust, picture, sealing, touch, traces
-from sutura.core.quoting import answers, chains, policy, pricing, routes, sensitivity, taxes
+from sutura.core.quoting import aim, answers, chains, policy, pricing, routes, sensitivity, taxes
 from sutura.core.stock import (
     consolidating,
     consumables,
@@ -78,6 +78,7 @@ ALL: tuple[Rule, ...] = tuple(
         consumables,
         suppliers,
         consolidating,
+        aim,
         routes,
         chains,
         policy,

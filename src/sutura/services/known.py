@@ -3,15 +3,17 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Collection, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from functools import lru_cache
 
 from sutura.core.catalogue.model import Model
 from sutura.core.facts import Fact
+from sutura.core.handover.comebacks import NewPrice, price_now
 from sutura.core.identify.scan import LabelPattern
 from sutura.core.intake.promise import PartSeen
+from sutura.core.job import JobRecord
 from sutura.core.matching.attributes import ATTRIBUTES
 from sutura.core.matching.comparing import Around
 from sutura.core.matching.judging import Judged, Known, Wanted, judge, may_choose
@@ -19,15 +21,27 @@ from sutura.core.matching.kits import MOST_EACH, find_kits, members_of
 from sutura.core.matching.numbers import Interchange, Numbers, tangles
 from sutura.core.matching.offers import Offer
 from sutura.core.matching.picking import picking_of
-from sutura.core.matching.ranking import parts_of, wait_days
+from sutura.core.matching.ranking import Weights, parts_of, wait_days, weights_from
 from sutura.core.matching.wanted import wanted_of
+from sutura.core.maths.money import Money
+from sutura.core.maths.statistics import Share
+from sutura.core.quoting.pricing import Quote
+from sutura.core.quoting.routes import Policy, Tried, chance_of, worth_today
+from sutura.core.stock.suppliers import prior_of
+from sutura.core.values import Outcome
+from sutura.services import comebacks
+from sutura.services.shop import shop
+from sutura.store import intake as intake_store
 from sutura.store import matching as store
 from sutura.store import offers as offers_store
 from sutura.store import orders as orders_store
 from sutura.store import packs as packs_store
+from sutura.store import quoting as quoting_store
 from sutura.store import shop as shop_store
 from sutura.store import stock as stock_store
+from sutura.store import suppliers as suppliers_store
 from sutura.store.database import reading
+from sutura.store.shop import ShopRecord
 
 _SPARE, _FLEX = "small part", "adapter flex"
 
@@ -178,3 +192,74 @@ def known_of_part(barcode: str) -> list[KnownOfPart]:
             )
         )
     return lines
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ShopNumbers:
+    """What is the same for every need that is looked at on one page: the shop's own numbers, and what all
+    suppliers show.
+    """
+
+    shop: ShopRecord
+    prior: Share
+    tried: Mapping[str, Tried]
+    # what of the prices a job's customer pays
+    pays: NewPrice
+    # the functions that were faulty on arrival: what the customer came for
+    faulty: frozenset[str]
+    # how sure each kind of repair is in this shop
+    succeeded: Mapping[str, Tried]
+    # what the device is worth today; None = nobody knows
+    worth: Money | None
+
+    @property
+    def policy(self) -> Policy:
+        """The shop's weights for options."""
+        prices = self.shop.rates.policy
+        return Policy(
+            rate_minor=self.shop.bench_rate_minor,
+            wait_day_minor=self.weights.wait_day_minor,
+            failure_minor=prices.failure_minor,
+            least_chance=prices.least_chance_bps / 10_000,
+            worth_share=prices.worth_bps / 10_000,
+        )
+
+    @property
+    def weights(self) -> Weights:
+        return weights_from(self.shop.weights, self.shop.bench_rate_minor)
+
+
+@reading
+def numbers_for(model: Model, now: datetime, job: JobRecord | None = None) -> ShopNumbers:
+    the_shop = shop()
+    new_price = Money.of(model.new_price, the_shop.currency) if model.new_price else None
+    succeeded = quoting_store.tries_of(model.procedure_family)
+    return ShopNumbers(
+        shop=the_shop,
+        prior=prior_of(suppliers_store.counts()),
+        tried=succeeded if the_shop.rates.policy.risk_bps else {},
+        pays=comebacks.pays_of(job.id) if job else NewPrice.ALL,
+        faulty=_faulty(job) if job else frozenset(),
+        succeeded=succeeded,
+        worth=worth_today(new_price, model.released, now.year),
+    )
+
+
+def _faulty(job: JobRecord) -> frozenset[str]:
+    baseline = intake_store.load_results(job.id).get(0, {})
+    return frozenset(name for name, result in baseline.items() if result.outcome is Outcome.FAULTY)
+
+
+def comes_to(made: Quote, numbers: ShopNumbers) -> tuple[int, float]:
+    """What the customer pays of a price, and what that leaves after parts and work, in minor units."""
+    price = price_now(numbers.pays, made.price, made.part, made.work)
+    share = price.minor / made.price.minor if made.price.minor else 1.0
+    return (
+        price.minor,
+        price.minor - made.tax.minor * share - made.minutes * numbers.shop.bench_rate_minor / 60,
+    )
+
+
+def sure_of(kind: str, judged: Judged, numbers: ShopNumbers) -> float:
+    """How sure a repair with a part is in this shop, whoever does it."""
+    return chance_of(kind, numbers.succeeded.get(kind, Tried()), kit=bool(judged.members)).mean

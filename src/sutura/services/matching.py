@@ -19,7 +19,7 @@ from sutura.core.matching.judging import Fit, Judged, Learned, Wanted, judge, ma
 from sutura.core.matching.kits import find_kits
 from sutura.core.matching.offers import Offer
 from sutura.core.matching.panel import PanelJudged, judge_panel
-from sutura.core.matching.ranking import Ranked, Weights, one_a_piece, parts_of, rank, weights_from
+from sutura.core.matching.ranking import Ranked, Weights, aim_of, one_a_piece, parts_of, rank
 from sutura.core.matching.wanted import (
     Confirmed,
     Correction,
@@ -29,19 +29,25 @@ from sutura.core.matching.wanted import (
     wanted_of,
 )
 from sutura.core.maths.money import Money
-from sutura.core.maths.statistics import Share
 from sutura.core.people import Deed, demand
 from sutura.core.planning.queue import expected_minutes
 from sutura.core.quoting.pricing import Quote, Rates, quote
 from sutura.core.quoting.routes import Tried, failure_of
 from sutura.core.quoting.taxes import taxes_kept
-from sutura.core.stock.suppliers import prior_of
 from sutura.core.typed import Problems, read_choice
 from sutura.core.values import Person
 from sutura.formats import edid
 from sutura.services import catalogue, comebacks
 from sutura.services.job import measured, move, note
-from sutura.services.known import known_about, offers_for, parts_for_kits
+from sutura.services.known import (
+    ShopNumbers,
+    comes_to,
+    known_about,
+    numbers_for,
+    offers_for,
+    parts_for_kits,
+    sure_of,
+)
 from sutura.services.planning import factor_of
 from sutura.services.shop import shop, speech
 from sutura.store import consents as consents_store
@@ -50,9 +56,7 @@ from sutura.store import matching as matching_store
 from sutura.store import offers as offers_store
 from sutura.store import quoting as quoting_store
 from sutura.store import stock as store
-from sutura.store import suppliers as suppliers_store
 from sutura.store.database import reading, writing
-from sutura.store.shop import ShopRecord
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -165,45 +169,32 @@ class PanelRead:
     at: datetime
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Numbers:
-    """What is the same for every need that is looked at on one page: the shop's own numbers, and what all
-    suppliers show.
-    """
-
-    shop: ShopRecord
-    prior: Share
-    tried: Mapping[str, Tried]
-    # what of the prices a job's customer pays
-    pays: NewPrice
-
-
-@reading
-def numbers_for(model: Model, job: JobRecord | None = None) -> Numbers:
-    the_shop = shop()
-    return Numbers(
-        shop=the_shop,
-        prior=prior_of(suppliers_store.counts()),
-        tried=_tries(model, the_shop.rates),
-        pays=comebacks.pays_of(job.id) if job else NewPrice.ALL,
-    )
-
-
 def _match(
-    model: Model,
-    wanted: Wanted,
-    destroyed: Collection[str],
-    days_left: int | None,
-    numbers: Numbers | None = None,
+    model: Model, wanted: Wanted, destroyed: Collection[str], days_left: int | None, numbers: ShopNumbers
 ) -> Matching:
     """Judge and rank what there is for a need, kits among it."""
-    numbers = numbers or numbers_for(model)
     the_shop = numbers.shop
-    weights = weights_from(the_shop.weights, the_shop.bench_rate_minor)
+    weights = numbers.weights
     offers, parts = offers_for(wanted), parts_for_kits(wanted)
     known = known_about(wanted, model.id, [*offers, *parts], destroyed)
     judged = [judge(wanted, offer, known) for offer in one_a_piece(offers)] + find_kits(wanted, parts, known)
-    ranked = rank(judged, weights, wanted.minutes, days_left, numbers.prior)
+    kind = str(wanted.need["kind"])
+    weighing = numbers.policy.weighing(numbers.worth)
+    quotes = [_quote(one, wanted, the_shop.rates, model, numbers.tried) for one in judged]
+    aims = [
+        aim_of(
+            one,
+            *comes_to(made, numbers),
+            sure_of(kind, one, numbers),
+            weights,
+            weighing,
+            days_left,
+            numbers.faulty,
+        )
+        for one, made in zip(judged, quotes, strict=True)
+    ]
+    quote_of = {id(one): made for one, made in zip(judged, quotes, strict=True)}
+    ranked = rank(judged, weights, wanted.minutes, days_left, numbers.prior, aims)
     gone = [
         ranked_offer.judged.offer.part_id
         for ranked_offer in ranked
@@ -218,7 +209,7 @@ def _match(
         offers=[
             Matched(
                 ranked=ranked_offer,
-                quote=_quote(ranked_offer.judged, wanted, the_shop.rates, model, numbers.tried),
+                quote=quote_of[id(ranked_offer.judged)],
                 pays=numbers.pays,
                 holders=holders.get(ranked_offer.judged.offer.part_id, ()),
             )
@@ -228,11 +219,11 @@ def _match(
 
 
 def _for_job(
-    job: JobRecord, model: Model, kind: str, now: datetime, numbers: Numbers | None = None
+    job: JobRecord, model: Model, kind: str, now: datetime, numbers: ShopNumbers | None = None
 ) -> Matching:
     wanted = wanted_of(model, kind, job.original.measured)
     days = max((job.promise_at - now).days, 0)
-    return _match(model, wanted, job.original.destroyed, days, numbers or numbers_for(model, job))
+    return _match(model, wanted, job.original.destroyed, days, numbers or numbers_for(model, now, job))
 
 
 @reading
@@ -256,7 +247,9 @@ def match_page(code: str, now: datetime | None = None, kind: str = "") -> MatchP
 
 
 @reading
-def match_for(job: JobRecord | None, model: Model, kind: str, now: datetime, numbers: Numbers) -> Matching:
+def match_for(
+    job: JobRecord | None, model: Model, kind: str, now: datetime, numbers: ShopNumbers
+) -> Matching:
     """What there is for one way of a model, for a job or without one; `numbers` are read once for all."""
     if job is None:
         return _match(model, wanted_of(model, kind), (), None, numbers)
@@ -264,10 +257,10 @@ def match_for(job: JobRecord | None, model: Model, kind: str, now: datetime, num
 
 
 @reading
-def match_model(model_id: str, kind: str = "") -> tuple[Model, Matching]:
+def match_model(model_id: str, now: datetime, kind: str = "") -> tuple[Model, Matching]:
     """What there is for a model, without a job: the answer on the phone."""
     model = catalogue.find_model(model_id)
-    return model, _match(model, wanted_of(model, kind), (), None)
+    return model, _match(model, wanted_of(model, kind), (), None, numbers_for(model, now))
 
 
 def _panel_read(job: JobRecord, model: Model) -> PanelRead | None:

@@ -22,10 +22,11 @@ from sutura.core.intake.layers import has_of
 from sutura.core.intake.promise import PartSeen, earliest_promise
 from sutura.core.job import NO_PART, EventKind, JobRecord, Move, Stage, starts_of
 from sutura.core.matching.judging import may_choose
-from sutura.core.matching.ranking import parts_of, weights_from
+from sutura.core.matching.ranking import parts_of
 from sutura.core.maths.money import Money
 from sutura.core.people import Deed, demand
 from sutura.core.planning.queue import Skill, candidates, expected_minutes, minutes_to_promise
+from sutura.core.quoting.aim import cures
 from sutura.core.quoting.policy import deposit_of
 from sutura.core.quoting.pricing import Quote, Rates, quote
 from sutura.core.quoting.routes import (
@@ -38,13 +39,12 @@ from sutura.core.quoting.routes import (
     failure_of,
     follows,
     weigh,
-    worth_today,
 )
 from sutura.core.quoting.sensitivity import Turning, needs_said, turning
 from sutura.core.shop import OpenHours
 from sutura.core.stock.consumables import cost_of, uses_of
 from sutura.core.values import Person
-from sutura.services import comebacks, matching, orders, planning, promises, schools, stock
+from sutura.services import comebacks, known, matching, orders, planning, promises, schools, stock
 from sutura.services import quoting as quoting_service
 from sutura.services.job import note
 from sutura.services.matching import Matched
@@ -55,7 +55,6 @@ from sutura.store import ledger as ledger_store
 from sutura.store import offers as offers_store
 from sutura.store import planning as planning_store
 from sutura.store import quoting as store
-from sutura.store import shop as shop_store
 from sutura.store.database import reading, writing
 
 
@@ -92,19 +91,6 @@ class RoutesPage:
     pays: NewPrice
 
 
-def policy_of(shop: shop_store.ShopRecord) -> Policy:
-    """The shop's weights for routes."""
-    weights = weights_from(shop.weights, shop.bench_rate_minor)
-    prices = shop.rates.policy
-    return Policy(
-        rate_minor=shop.bench_rate_minor,
-        wait_day_minor=weights.wait_day_minor,
-        failure_minor=prices.failure_minor,
-        least_chance=prices.least_chance_bps / 10_000,
-        worth_share=prices.worth_bps / 10_000,
-    )
-
-
 @reading
 def routes_page(code: str, now: datetime) -> RoutesPage:
     """Every way to repair a job's device, the recommended one first."""
@@ -122,14 +108,14 @@ def routes_of_model(model: Model, now: datetime, look: Mapping[str, str] | None 
 def _page(
     job: JobRecord | None, model: Model, now: datetime, look: Mapping[str, str] | None = None
 ) -> RoutesPage:
-    numbers = matching.numbers_for(model, job)
+    numbers = known.numbers_for(model, now, job)
     the_shop = numbers.shop
     found = diagnose(job.arrival.look if job else look or {}, has_of(model))
     skills = planning_store.skills_page(model.procedure_family)
     hands = _hands(job, model, skills)
     tried = store.tries_of(model.procedure_family, hands.person_id if hands else None)
     used = _consumables(model)
-    policy = policy_of(the_shop)
+    policy = numbers.policy
     made = _made(job, model, found, tried, numbers, now)
     linked = [_by(way, hands) for way in _linked([way for way, _ in made.values()], made)]
     ways = [
@@ -139,8 +125,7 @@ def _page(
         )
         for way in linked
     ]
-    new_price = Money.of(model.new_price, the_shop.currency) if model.new_price else None
-    worth = worth_today(new_price, model.released, now.year)
+    worth = numbers.worth
     when = _When(
         model=model,
         trained=planning.trained_with_jobs(skills, job.code if job else ""),
@@ -160,7 +145,7 @@ def _page(
         policy=policy,
         choosable=job is not None and job.stage in starts_of(Move.QUOTE, Move.REQUOTE),
         rates=the_shop.rates,
-        turning=_turning(weighed, by_id, policy),
+        turning=_turning(weighed, policy),
         pays=numbers.pays,
     )
 
@@ -170,7 +155,7 @@ def _made(
     model: Model,
     found: Diagnosis,
     tried: Mapping[str, Tried],
-    numbers: matching.Numbers,
+    numbers: known.ShopNumbers,
     now: datetime,
 ) -> dict[str, tuple[Way, Matched | None]]:
     """Every way of a model by its key, with the part it would take; one that cannot be done says why."""
@@ -188,6 +173,7 @@ def _made(
         after = follows(route.kind, kinds)
         for matched in picked:
             way = _way(model, route.kind, route.name, matched, rates, tried, after, terms)
+            way = _for_customer(way, matched)
             made[way.key] = (way, matched)
         if not picked:
             way = _without(route.kind, route.name, route.minutes, rates, why or fact("routes.no-part"))
@@ -195,9 +181,28 @@ def _made(
     for kind, none_needed in partless.items():
         why = cannot_be(kind, broken, suspected, asked=kind == "serial")
         way = _without(kind, none_needed.name, none_needed.minutes, rates, why)
-        linked = replace(way, tried=tried.get(kind, Tried()), falls_to=follows(kind, kinds))
+        linked = replace(
+            way,
+            tried=tried.get(kind, Tried()),
+            falls_to=follows(kind, kinds),
+            cures=cures(numbers.faulty, ()),
+        )
         made[way.key] = (linked, None)
     return made
+
+
+def _for_customer(way: Way, matched: Matched) -> Way:
+    """A way with what counts for the customer besides its price, as Match has it (rule quote.aim)."""
+    aim = matched.ranked.aim
+    if aim is None:
+        return way
+    return replace(
+        way,
+        late_minor=aim.late_minor,
+        grade_minor=aim.grade_minor,
+        consent_minor=aim.consent_minor,
+        cures=aim.cures,
+    )
 
 
 def _without(kind: str, name: Say, minutes: int, rates: Rates, why: Say) -> Way:
@@ -216,11 +221,11 @@ def _without(kind: str, name: Say, minutes: int, rates: Rates, why: Say) -> Way:
     )
 
 
-def _turning(weighed: Sequence[Weighed], by_id: Mapping[str, Way], policy: Policy) -> Turning | None:
+def _turning(weighed: Sequence[Weighed], policy: Policy) -> Turning | None:
     """How much worse the recommended way can get beside the next that is possible."""
     best = next((one.way for one in weighed if one.standing is Standing.RECOMMENDED), None)
     second = next((one.way for one in weighed if one.standing is Standing.POSSIBLE), None)
-    return turning(best, second, by_id, policy) if best and second else None
+    return turning(best, second, policy) if best and second else None
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

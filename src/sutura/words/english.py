@@ -7,6 +7,12 @@ from __future__ import annotations
 from collections.abc import Mapping
 
 SENTENCES: Mapping[str, str] = {
+    "aim.consent": "a loss to agree to",
+    "aim.failing": "tries that fail",
+    "aim.grade": "grade",
+    "aim.late": "past the promise",
+    "aim.price": "price",
+    "aim.waiting": "waiting",
     # -- bench
     "bars.between": "write something between {least} and {most}",
     "bars.camera": (
@@ -1096,6 +1102,8 @@ SENTENCES: Mapping[str, str] = {
     "routes.never-pays": "never pays beside what follows it: {sure} % sure (likely {low}–{high} %)",
     "routes.no-better-than": "no better in anything than {other}",
     "routes.no-part": "no part that may be chosen is known",
+    "routes.not-the-connection": "nothing points to the connection: reseating would not help",
+    "routes.serial-cures-no-break": "a serial mends nothing that is broken",
     "routes.nothing-to-reseat": "nothing is wrong that a connector could explain",
     "routes.of-grade": "{name}, {grade}",
     "routes.panel-broken": "the panel is broken, too: it would stay in",

@@ -10,10 +10,12 @@ from decimal import Decimal
 from functools import partial
 
 from sutura.core.facts import Say, fact
+from sutura.core.matching.comparing import Agreement
 from sutura.core.matching.judging import Fit, Judged, may_choose
 from sutura.core.matching.offers import GRADES, Offer
 from sutura.core.maths.money import half_up
 from sutura.core.maths.statistics import Share
+from sutura.core.quoting.aim import Aim, Cures, Weighing, aim, cures
 from sutura.core.stock.suppliers import NOTHING_KNOWN
 from sutura.core.typed import Problems, read_amount
 from sutura.core.values import COMMON, Rule
@@ -23,10 +25,10 @@ RULES = (
         id="fit.rank",
         capability="matching",
         says=(
-            "Parts that may be chosen come first, cheapest to a finished job first: price, shipping, "
-            "bridges, items to buy, extra minutes at the bench rate, expected loss from the supplier's "
-            "defects, waiting, grade and consent at the shop's weights. Then the unknown, then those "
-            "that do not fit."
+            "Parts that may be chosen come first, in the order of rule quote.aim: what costs the customer "
+            "least. Then the unknown, then those that do not fit. Beside it stands what each costs the shop "
+            "to a finished job: price, shipping, bridges, items to buy, extra minutes at the bench rate, "
+            "expected loss from the supplier's defects, waiting, grade and consent at the shop's weights."
         ),
         source="common practice, no source; the weights are the shop's",
     ),
@@ -43,8 +45,8 @@ RULES = (
         id="fit.dominated",
         capability="matching",
         says=(
-            "An offer that is no better in cost, arrival, grade, verdict, guarantee and return than another "
-            "one, and worse in one of them, is folded away below it."
+            "An offer that is no better in what it comes to for the customer, cost, arrival, grade, verdict, "
+            "guarantee and return than another one, and worse in one of them, is folded away below it."
         ),
         source="Pareto dominance (textbook)",
     ),
@@ -146,6 +148,8 @@ class Ranked:
     wait_days: int
     tie: Say = ""
     under: Say = ""
+    # what it comes to for the customer; None where there is no price, as among parts alone
+    aim: Aim | None = None
 
     @property
     def money_minor(self) -> int:
@@ -175,7 +179,7 @@ def cost_lines(
     # one order a supplier, whatever of it is for the kit and what bridges it
     shipping = {part.supplier: part.shipping_minor for part in parts_of(judged) if part.free < 1}
     wait = wait_days(judged)
-    late = max(wait - days_left, 0) if days_left is not None else 0
+    late = late_days(judged, days_left)
     rate = defect_rate(offer.supplier_bad, offer.supplier_tried, prior)
     again = offer.price_minor * (offer.guarantee_days == 0) + minutes * weights.rate_minor // 60
     lines = [
@@ -235,23 +239,62 @@ def parts_of(judged: Judged) -> tuple[Offer, ...]:
     return (*(judged.members or (judged.offer,)), *judged.extras)
 
 
+def late_days(judged: Judged, days_left: int | None) -> int:
+    """Days past the promise that waiting for it costs; none without a promise."""
+    return max(wait_days(judged) - days_left, 0) if days_left is not None else 0
+
+
+def cures_of(judged: Judged, faulty: frozenset[str]) -> Cures:
+    """Whether a part cures what the customer came for (rule quote.cures)."""
+    return cures(faulty, [finding.attribute for finding in judged.of(Agreement.CONSENT)])
+
+
+def aim_of(
+    judged: Judged,
+    price_minor: int,
+    left_minor: float,
+    sure: float,
+    weights: Weights,
+    weighing: Weighing,
+    days_left: int | None,
+    faulty: frozenset[str],
+) -> Aim:
+    """What a part comes to for the customer (rule quote.aim): `left_minor` is what its price leaves after the
+    work, `sure` the share of tries that succeed, `faulty` the functions that the customer came for.
+    """
+    cost = judged.offer.price_minor + sum(extra.price_minor for extra in judged.extras)
+    return aim(
+        price_minor,
+        left_minor - cost,
+        sure,
+        weighing,
+        wait_days=wait_days(judged),
+        late_minor=late_days(judged, days_left) * weights.late_day_minor,
+        grade_minor=weights.of_grade(judged.offer.grade),
+        consent_minor=weights.consent_minor if judged.fit is Fit.CONSENT else 0,
+        cures=cures_of(judged, faulty),
+    )
+
+
 def rank(
     judged: Sequence[Judged],
     weights: Weights,
     minutes: int = 0,
     days_left: int | None = None,
     prior: Share = NOTHING_KNOWN,
+    aims: Sequence[Aim | None] = (),
 ) -> list[Ranked]:
     """Offers in their order, each with its costs; ties explained, dominated ones named (rules fit.rank,
-    fit.dominated).
+    fit.dominated). `aims` is what each comes to for the customer, in the same order.
     """
     ranked = [
         Ranked(
             judged=judged_offer,
             lines=cost_lines(judged_offer, weights, minutes, days_left, prior),
             wait_days=wait_days(judged_offer),
+            aim=for_customer,
         )
-        for judged_offer in judged
+        for judged_offer, for_customer in zip(judged, aims or [None] * len(judged), strict=True)
     ]
     ranked.sort(key=_key)
     placed: list[Ranked] = []
@@ -269,9 +312,10 @@ def _group(fit: Fit) -> int:
     return 0 if may_choose(fit) else 1 if fit is Fit.UNKNOWN else 2
 
 
-def _key(ranked: Ranked) -> tuple[int, int, int, bool, int]:
+def _key(ranked: Ranked) -> tuple[int, tuple[float, ...], int, bool, int]:
     offer = ranked.judged.offer
-    return (_group(ranked.judged.fit), ranked.score_minor, ranked.wait_days, offer.free < 1, offer.id)
+    counts = ranked.aim.key if ranked.aim else (ranked.score_minor,)
+    return (_group(ranked.judged.fit), counts, ranked.wait_days, offer.free < 1, offer.id)
 
 
 def _placed(ranked: Ranked, above: Ranked | None, better: Ranked | None) -> Ranked:
@@ -299,11 +343,14 @@ def dominates(one: Ranked, other: Ranked) -> bool:
     return mine != theirs and all(a <= b for a, b in zip(mine, theirs, strict=True))
 
 
-def _measures(ranked: Ranked) -> tuple[int, ...]:
+def _measures(ranked: Ranked) -> tuple[float, ...]:
     """What is compared, each the smaller the better; a guarantee or a return that nobody promised is none."""
     offer = ranked.judged.offer
     grade = offer.grade
+    # what the order puts first nothing folds away
+    for_customer = ranked.aim.key[:4] if ranked.aim else ()
     return (
+        *for_customer,
         ranked.money_minor,
         ranked.wait_days,
         GRADES.index(grade) if grade in GRADES else len(GRADES),

@@ -13,6 +13,7 @@ from sutura.core.intake.observations import Layer
 from sutura.core.job import NO_PART, RESEAT
 from sutura.core.maths.money import Money
 from sutura.core.maths.statistics import Share
+from sutura.core.quoting.aim import Aim, Cures, Weighing, aim
 from sutura.core.quoting.chains import (
     Try,
     break_even,
@@ -59,9 +60,9 @@ RULES = (
         id="quote.recommended",
         capability="quoting",
         says=(
-            "Of the routes that can be done, are sure enough and worth it, the one that leaves most is "
-            "recommended: price less what it costs on average, less the shop's weights for waiting and for a "
-            "failure that the customer sees. A route that is no better in anything than another is folded."
+            "Of the routes that can be done, are sure enough and worth it, the first by rule quote.aim is "
+            "recommended: what cures the complaint and costs the customer least. A route that is no better "
+            "in anything than another is folded."
         ),
         source=COMMON,
     ),
@@ -141,6 +142,11 @@ class Way:
     warranty_days: int = 0
     # what it takes of tape, glue, cleaner and wipes costs, in minor units
     consumables_minor: int = 0
+    # what counts for the customer beside its price (rule quote.aim)
+    late_minor: int = 0
+    grade_minor: int = 0
+    consent_minor: int = 0
+    cures: Cures = Cures.UNKNOWN
 
     @property
     def key(self) -> str:
@@ -156,6 +162,17 @@ class Policy:
     failure_minor: int = 1_500
     least_chance: float = 0.6
     worth_share: float = 0.6
+
+    def weighing(self, worth: Money | None = None) -> Weighing:
+        """Its weights and limits for what something comes to for the customer; `worth` is what the device is
+        worth today.
+        """
+        return Weighing(
+            wait_day_minor=self.wait_day_minor,
+            failure_minor=self.failure_minor,
+            least_sure=self.least_chance,
+            most_minor=worth.minor * self.worth_share if worth else None,
+        )
 
 
 class Standing(StrEnum):
@@ -189,6 +206,8 @@ class Weighed:
     never_pays: bool
     standing: Standing
     under: Say = ""
+    # what it comes to for the customer, by which one is recommended
+    aim: Aim
 
     @property
     def sure(self) -> int:
@@ -241,18 +260,18 @@ def _try(way: Way, chance: Share, policy: Policy) -> Try:
 
 
 def weigh(ways: Sequence[Way], policy: Policy, worth: Money | None = None) -> tuple[Weighed, ...]:
-    """Every way with its figures and where it stands, the recommended one first, then by what is left. Ways
-    of one currency; `worth` is what the device is worth today, None where nobody knows.
+    """Every way with its figures and where it stands, the recommended one first, then in the order of rule
+    quote.aim. Ways of one currency; `worth` is what the device is worth today, None where nobody knows.
     """
     by_id = {way.key: way for way in ways if not way.why_not}
-    found = [_weighed(way, by_id, policy) for way in ways]
+    found = [_weighed(way, by_id, policy, worth) for way in ways]
     found = [_placed(one, found, policy, worth) for one in found]
     possible = [one for one in found if one.standing is Standing.POSSIBLE]
     if possible:
-        best = max(possible, key=lambda one: (_score(one, policy), one.way.key))
+        best = min(possible, key=_rank)
         found = [_with(one, Standing.RECOMMENDED) if one is best else one for one in found]
     order = list(Standing)
-    return tuple(sorted(found, key=lambda one: (order.index(one.standing), -_score(one, policy))))
+    return tuple(sorted(found, key=lambda one: (order.index(one.standing), *_rank(one))))
 
 
 def chain_of(way: Way, by_id: Mapping[str, Way], policy: Policy) -> list[Try]:
@@ -270,7 +289,7 @@ def chain_of(way: Way, by_id: Mapping[str, Way], policy: Policy) -> list[Try]:
 _SHARES = (0.5, 0.8, 0.95)
 
 
-def _weighed(way: Way, by_id: Mapping[str, Way], policy: Policy) -> Weighed:
+def _weighed(way: Way, by_id: Mapping[str, Way], policy: Policy, worth: Money | None) -> Weighed:
     chance = chance_of(way.kind, way.tried, kit=way.kit)
     tries = chain_of(way, by_id, policy)
     every = outcomes(tries)
@@ -302,6 +321,7 @@ def _weighed(way: Way, by_id: Mapping[str, Way], policy: Policy) -> Weighed:
         needs=needs,
         never_pays=never,
         standing=Standing.CANNOT if way.why_not else Standing.POSSIBLE,
+        aim=aim_of(way, policy, worth),
     )
 
 
@@ -310,10 +330,27 @@ def sum_of_work(tries: Sequence[Try], policy: Policy) -> float:
     return expected_minutes(tries) * policy.rate_minor / 60
 
 
-def _score(one: Weighed, policy: Policy) -> float:
-    """What is left by the shop's weights (rule quote.recommended), in minor units."""
-    failure = (1 - one.chance.mean) * policy.failure_minor
-    return one.left.minor - one.way.wait_days * policy.wait_day_minor - failure
+def aim_of(way: Way, policy: Policy, worth: Money | None = None) -> Aim:
+    """What a way comes to for the customer (rule quote.aim). Its chance is the shop's, whoever does it, and
+    so is the work that its price has to cover: as in Match, which knows nobody yet.
+    """
+    of_shop = replace(way.tried, own_succeeded=0, own_tries=0)
+    cost = way.parts.minor + way.bench_minutes * policy.rate_minor / 60
+    return aim(
+        way.price.minor,
+        way.price.minor - way.tax.minor - cost,
+        chance_of(way.kind, of_shop, kit=way.kit).mean,
+        policy.weighing(worth),
+        wait_days=way.wait_days,
+        late_minor=way.late_minor,
+        grade_minor=way.grade_minor,
+        consent_minor=way.consent_minor,
+        cures=way.cures,
+    )
+
+
+def _rank(one: Weighed) -> tuple[float | str, ...]:
+    return (*one.aim.key, one.way.key)
 
 
 def _placed(one: Weighed, every: Sequence[Weighed], policy: Policy, worth: Money | None) -> Weighed:
@@ -331,7 +368,10 @@ def _placed(one: Weighed, every: Sequence[Weighed], policy: Policy, worth: Money
 
 def _dominates(other: Weighed, one: Weighed) -> bool:
     """Whether another way is at least as good in everything that counts, and better in something."""
-    pairs = [
+    pairs: list[tuple[float, float]] = [
+        (-other.aim.cures, -one.aim.cures),
+        # what is recommended nothing folds away
+        (-other.aim.weighed_minor, -one.aim.weighed_minor),
         (-other.way.price.minor, -one.way.price.minor),
         (other.chance.mean, one.chance.mean),
         (-other.way.wait_days, -one.way.wait_days),
@@ -423,9 +463,14 @@ def follows(kind: str, kinds: Sequence[str]) -> str:
     return ""
 
 
+# layers that reseating can help
+_BY_RESEATING = frozenset({Layer.CONNECTOR})
+
+
 def cannot_be(kind: str, broken: Sequence[Layer], suspected: Sequence[Layer], *, asked: bool) -> Say:
-    """Why a way cannot repair what is broken; empty where it can. Glass leaves a panel that is broken, and
-    what is only asked for leaves nothing to reseat.
+    """Why a way cannot repair what is broken; empty where it can. Glass leaves a panel that is broken, what
+    is only asked for leaves nothing to reseat, and reseating is left only where the connection may be the
+    cause.
     """
     if kind == "glass" and Layer.TOUCH in broken:
         return fact("routes.touch-broken")
@@ -435,4 +480,8 @@ def cannot_be(kind: str, broken: Sequence[Layer], suspected: Sequence[Layer], *,
         return fact("routes.glass-broken")
     if kind in NO_PART and not asked and not broken and not suspected:
         return fact("routes.nothing-to-reseat")
+    if kind == RESEAT and not asked and not _BY_RESEATING.intersection((*broken, *suspected)):
+        return fact("routes.not-the-connection")
+    if kind in NO_PART and kind != RESEAT and broken:
+        return fact("routes.serial-cures-no-break")
     return ""

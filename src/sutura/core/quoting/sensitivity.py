@@ -1,16 +1,17 @@
-"""What would change the answer: how much longer or dearer a way can get before another one leaves more, and
-what that does to the chance from which on it pays.
+"""What would change the answer: how much dearer or later a way can get before another is recommended, and
+what longer work or a dearer part does to the chance from which on it pays.
 """
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
 
 from sutura.core.facts import Say, fact
 from sutura.core.maths.money import Money
 from sutura.core.quoting.chains import break_even, expected_cost
-from sutura.core.quoting.routes import Policy, Way, chain_of, chance_of
+from sutura.core.quoting.routes import Policy, Way, aim_of, chain_of
 from sutura.core.values import COMMON, Rule
 
 RULES = (
@@ -18,9 +19,9 @@ RULES = (
         id="quote.turns",
         capability="quoting",
         says=(
-            "How far an answer may be off is told: by how many minutes or how much for its part the "
-            "recommended route can be worse, at the same price, before the next one leaves more; and what "
-            "ten minutes more or a part a tenth dearer do to the chance from which on a try pays."
+            "How far an answer may be off is told: by how much its price may rise, or how many days later it "
+            "may come, before the next route is recommended by rule quote.aim; and what ten minutes more or "
+            "a part a tenth dearer do to the chance from which on a try pays."
         ),
         source=COMMON,
     ),
@@ -31,20 +32,28 @@ MORE_MINUTES, DEARER = 10, 0.1
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Turning:
-    """How much worse a way can get before `other` leaves more: minutes longer, or its part dearer; None
-    where it never turns by that.
+    """What would change a recommendation: by how much the customer's price may rise, or how many days later
+    it may come, before `other` is recommended; None where it never turns by that.
     """
 
     other: Say
-    minutes: int | None
-    part: Money | None
+    dearer: Money | None
+    days: int | None
 
 
-def left_of(way: Way, by_id: Mapping[str, Way], policy: Policy) -> float:
-    """What a way leaves by the shop's weights (rule quote.recommended), in minor units."""
-    chance = chance_of(way.kind, way.tried, kit=way.kit).mean
-    left = way.price.minor - way.tax.minor - expected_cost(chain_of(way, by_id, policy))
-    return left - way.wait_days * policy.wait_day_minor - (1 - chance) * policy.failure_minor
+def turning(way: Way, other: Way, policy: Policy) -> Turning:
+    """What would change a recommendation (rule quote.turns): what something comes to for the customer rises
+    evenly with its price and its days.
+    """
+    here, there = aim_of(way, policy), aim_of(other, policy)
+    ahead = there.weighed_minor - here.weighed_minor
+    if here.key[:3] != there.key[:3] or ahead < 0:
+        return Turning(other=other.name, dearer=None, days=None)
+    return Turning(
+        other=other.name,
+        dearer=Money(minor=math.floor(ahead), currency=way.price.currency),
+        days=math.floor(ahead / policy.wait_day_minor) if policy.wait_day_minor else None,
+    )
 
 
 def _worse(way: Way, minutes: float, minor: float) -> Way:
@@ -55,28 +64,6 @@ def _worse(way: Way, minutes: float, minor: float) -> Way:
         bench_minutes=way.bench_minutes + minutes,  # type: ignore[arg-type] # tried, never shown
         by_minutes=by_minutes,  # type: ignore[arg-type] # likewise
         parts=replace(way.parts, minor=way.parts.minor + minor),  # type: ignore[arg-type] # likewise
-    )
-
-
-def turning(way: Way, other: Way, by_id: Mapping[str, Way], policy: Policy) -> Turning:
-    """How much worse a way can get before another leaves more (rule quote.turns); prices stay as they are.
-    What is left falls evenly with minutes and money, so that one step tells the whole line.
-    """
-
-    def ahead(minutes: float, minor: float) -> float:
-        tried = {**by_id, way.key: _worse(way, minutes, minor)}
-        return left_of(tried[way.key], tried, policy) - left_of(tried[other.key], tried, policy)
-
-    now = ahead(0, 0)
-
-    def until(falls: float) -> int | None:
-        return int(now / falls) if falls > 1e-9 and now >= 0 else None
-
-    part = until((now - ahead(0, 1_000)) / 1_000)
-    return Turning(
-        other=other.name,
-        minutes=until((now - ahead(60, 0)) / 60),
-        part=None if part is None else Money(minor=part, currency=way.price.currency),
     )
 
 

@@ -73,7 +73,7 @@ def match_model(
     ask: Ask, model_id: str, kind: str = "", over: str = "", glass: str = "", image: str = ""
 ) -> Response:
     """The answer on the phone: the ways to repair a model by two questions, and every part for it."""
-    model, matching_here = matching.match_model(model_id, kind)
+    model, matching_here = matching.match_model(model_id, ask.now, kind)
     said = {name: answer for name, answer in (("glass", glass), ("image", image)) if answer in ASKED_ON[name]}
     ways = routes.routes_of_model(model, ask.now, said)
     return render(
