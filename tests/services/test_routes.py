@@ -8,7 +8,7 @@ import pytest
 from builders import HERON, Shop, all_work, models, said
 
 from sutura.core.errors import Invalid, MoveRefused, NotAllowed
-from sutura.core.job import Stage
+from sutura.core.job import NO_PART, Stage
 from sutura.core.matching.judging import may_choose
 from sutura.core.quoting.aim import Cures
 from sutura.core.quoting.policy import policy_texts
@@ -211,6 +211,11 @@ def test_no_two_pages_recommend_against_each_other(shop: Shop, model_id: str) ->
     for look in LOOKS:
         code = shop.take_in(model_id, look=look, marks=[])
         found = page(shop, code)
+        # what needs no part is offered on both pages or on none
+        without = {one.weighed.way.kind for one in found.ways if one.weighed.way.kind in NO_PART}
+        can = {kind for kind in without if kinds(found)[kind].weighed.standing is not Standing.CANNOT}
+        model, rates = models()[model_id], shop_service.shop().rates
+        assert {way.kind for way, _ in quoting.partless_for(shop.job(code), model, rates)} == can
         for one in found.ways:
             if one.weighed.standing is not Standing.RECOMMENDED or not one.offer:
                 continue

@@ -5,10 +5,13 @@ from __future__ import annotations
 import re
 from datetime import timedelta
 
+import pytest
 from builders import HERON, Shop, all_work, models
 from web.desk import Sit
 
 from sutura.core.job import Stage
+from sutura.core.maths.money import Money
+from sutura.services import known
 
 
 def test_a_failed_part_is_taken_back_and_the_device_closed_up_unrepaired(desks: Sit, floor: Shop) -> None:
@@ -78,8 +81,11 @@ def test_a_promise_is_changed_from_the_job(desks: Sit, floor: Shop) -> None:
 
 
 def test_a_way_without_a_part_is_offered_in_match_and_leads_to_the_bench(desks: Sit, floor: Shop) -> None:
-    code = floor.take_in()
     pell = desks("pell")
+    # a shattered glass no connector mends
+    pell.get(f"/jobs/{floor.take_in(look={'glass': 'broken', 'image': 'lines'})}/match")
+    assert "Without a part" not in pell.page
+    code = floor.take_in(look={"glass": "whole", "image": "lines"}, marks=[])
     pell.get(f"/jobs/{code}/match")
     assert "Without a part" in pell.page
     assert "Reseat the connectors, no part" in pell.page
@@ -137,3 +143,23 @@ def test_screws_one_by_one_notes_and_a_night(desks: Sit, floor: Shop) -> None:
         bram.get(f"/jobs/{code}/bench")
     bram.post(f"/jobs/{code}/bench/go-on")
     assert "round 3: the whole sheet" in bram.page
+
+
+def test_what_nobody_should_buy_is_not_the_next_press_and_declining_is(
+    desks: Sit, floor: Shop, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Every option costs more than the device is worth: on both pages."""
+    code = floor.take_in(look={"glass": "broken", "image": "fine"})
+    monkeypatch.setattr(known, "worth_today", lambda *_: Money(minor=4_000, currency="TAL"))
+    pell = desks("pell")
+    pell.get(f"/jobs/{code}/routes")
+    assert "Tell them: it may not be worth it" in pell.page
+    [main] = re.findall(r'<button class="button main[^>]*>([^<]*)', pell.page)
+    assert main == "The customer declines"
+    pell.get(f"/jobs/{code}/match")
+    assert "Not recommended" in pell.page
+    assert re.findall(r'<button class="button main[^>]*>\s*Choose', pell.page) == []
+    pell.post(f"/jobs/{code}/decline", reason="")
+    assert pell.answer.status_code == 422
+    pell.post(f"/jobs/{code}/decline", reason="it costs more than the device is worth to them")
+    assert floor.job(code).stage is Stage.DECLINED

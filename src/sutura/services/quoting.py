@@ -9,13 +9,17 @@ from sutura.core.bench.partless import Partless, partless_ways
 from sutura.core.catalogue.model import Model
 from sutura.core.errors import Invalid, MoveRefused, NotFound, StaleSave
 from sutura.core.facts import Say, fact, to_json
-from sutura.core.job import Chosen, EventKind, JobRecord, Move, Stage, check_move
+from sutura.core.intake.diagnosis import diagnose
+from sutura.core.intake.layers import has_of
+from sutura.core.intake.observations import Layer
+from sutura.core.job import SERIAL, Chosen, EventKind, JobRecord, Move, Stage, check_move
 from sutura.core.maths.money import Money, amount_text
 from sutura.core.people import Deed, demand, may
 from sutura.core.planning.queue import expected_minutes
 from sutura.core.quoting import pricing as rules
 from sutura.core.quoting.policy import Priced, PricePolicy, least_after_discount, price
 from sutura.core.quoting.pricing import Margin, Rates, margin
+from sutura.core.quoting.routes import cannot_be
 from sutura.core.quoting.taxes import taxes_from, taxes_kept
 from sutura.core.typed import read_choice
 from sutura.core.values import Person
@@ -180,6 +184,24 @@ def quote_without_part(way: Partless, rates: Rates) -> rules.Quote:
 def partless_of(model: Model, rates: Rates) -> list[tuple[Partless, Money]]:
     """The ways of a model that need no part, each with its price."""
     return [(way, quote_without_part(way, rates).price) for way in partless_ways(model)]
+
+
+def partless_for(job: JobRecord, model: Model, rates: Rates) -> list[tuple[Partless, Money]]:
+    """Of the ways that need no part those that may repair what is wrong with a job's device, as Options has
+    them.
+    """
+    broken, suspected = broken_of(job, model)
+    return [
+        (way, price)
+        for way, price in partless_of(model, rates)
+        if not cannot_be(way.kind, broken, suspected, asked=way.kind == SERIAL)
+    ]
+
+
+def broken_of(job: JobRecord, model: Model) -> tuple[list[Layer], list[Layer]]:
+    """The layers that are faulty on a job's device, and those that are suspected."""
+    found = diagnose(job.arrival.look, has_of(model))
+    return [one.layer for one in found.faulty], [one.layer for one in found.suspected]
 
 
 @writing

@@ -233,12 +233,14 @@ def _routes(layers: Sequence[LayerReading], known: Mapping[str, str]) -> tuple[F
         return (fact("intake.charge-first-then-look-again"),)
     if known.get("image") == "lines" and known.get("camera") == "yes":
         return (fact("intake.no-fault-found"),)
-    if is_(Layer.CONNECTOR, Status.FAULTY):
+    shattered = is_(Layer.GLASS, Status.FAULTY)
+    if is_(Layer.CONNECTOR, Status.FAULTY) and not shattered:
         return (fact("intake.reseat-replace-flex"),)
     if known.get("image") == "none" and known.get("asleep") == "yes":
         return ()
     routes = []
-    if bad(Layer.CONNECTOR):
+    # no connector mends a shattered glass
+    if bad(Layer.CONNECTOR) and not shattered:
         routes.append(fact("intake.reseat-connectors"))
     if bad(Layer.PANEL):
         routes.append(fact("intake.panel-whole-front"))
@@ -248,7 +250,7 @@ def _routes(layers: Sequence[LayerReading], known: Mapping[str, str]) -> tuple[F
         routes.append(fact("intake.glass-touch-whole-front"))
     if bad(Layer.BOARD) and not bad(Layer.PANEL):
         routes.append(fact("intake.not-screen-board-battery-first"))
-    return tuple(routes)
+    return tuple(routes) or ((fact("intake.whole-front"),) if shattered else ())
 
 
 # parts that leave the old panel in

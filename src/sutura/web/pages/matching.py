@@ -209,7 +209,7 @@ def _page(ask: Asking, code: str, shown: Shown = ANEW, kind: str = "", over: str
         choosable=page.job.stage in starts_of(Move.QUOTE, Move.REQUOTE),
         entered=shown.over(kept),
         items=breakable(page.matching.wanted),
-        partless=quoting.partless_of(page.model, page.matching.rates),
+        partless=quoting.partless_for(page.job, page.model, page.matching.rates),
         promised=_promised(code, shown),
         **_shown(ask, page.model, page.matching, kind, over),
     )

@@ -13,7 +13,7 @@ from sutura.core.catalogue.unlisted import DEVICE_CLASSES
 from sutura.core.errors import NotAllowed, NotFound, Refusal
 from sutura.core.handover.ledger import Method
 from sutura.core.handover.telling import NOT_SENT
-from sutura.core.job import Stage
+from sutura.core.job import Move, Stage, starts_of
 from sutura.core.matching.offers import GRADES
 from sutura.core.matching.ranking import WEIGHT_WORDS, weights_from, weights_kept
 from sutura.core.maths.money import amount_text
@@ -27,6 +27,7 @@ from sutura.core.values import Role
 from sutura.services import answers, handover, messages, routes
 from sutura.services import quoting as service
 from sutura.services import shop as shop_service
+from sutura.services.job import progress_of
 from sutura.store import job as job_store
 from sutura.store import offers as offers_store
 from sutura.web.addresses import Addresses, Anyone
@@ -68,6 +69,7 @@ def _routes(ask: Asking, code: str, shown: Shown = ANEW) -> Response:
         deposit=deposit,
         deposit_text=amount_text(deposit.minor, job.currency),
         methods=[method.value for method in Method],
+        declinable=job.stage in starts_of(Move.DECLINE) and not progress_of(job, page.model).is_open,
         askable=job.stage in answers.ASKABLE and job.chosen.price_minor is not None,
         **ways_shown(page),
     )
