@@ -25,7 +25,7 @@ from sutura.core.stock.orders import OrderState
 from sutura.core.values import Person, Role
 from sutura.demo import hours
 from sutura.demo.comebacks import come_back
-from sutura.demo.holding import hold
+from sutura.demo.holding import do_step
 from sutura.demo.money import count_till, set_up
 from sutura.demo.shop import (
     ADDRESS,
@@ -522,8 +522,7 @@ class _Story:
             )
         )
         counted = "" if page.progress.expected is None else str(page.progress.expected)
-        why = hold(self, step)
-        return bench.do_step(self.code, step.id, counted, why, self.technician, self.at)
+        return do_step(self, step, counted)
 
     def _steps_until_proof(self) -> None:
         at_proof = bench.bench_page(self.code).progress.at_proof

@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from datetime import datetime, timedelta
 from typing import Protocol
 
 from sutura.core.bench.heat import AT_THE_CELL
-from sutura.core.bench.serials import needs_programmer
+from sutura.core.bench.progress import Progress
+from sutura.core.bench.serials import Outcome, needs_programmer
 from sutura.core.catalogue.model import Phase, Step
 from sutura.core.values import Person
-from sutura.services import heat, serials, waits
+from sutura.services import bench, heat, serials, waits
 
 # a reading on black tape so far below a target lies in its window once it is set right
 BELOW_C = 4
@@ -19,12 +21,26 @@ class AtWork(Protocol):
     """A job that somebody works on by a clock of its own."""
 
     code: str
-    at: datetime
+    staff: Mapping[str, Person]
+
+    @property
+    def at(self) -> datetime: ...
 
     @property
     def technician(self) -> Person: ...
 
     def pass_time(self, minutes: float) -> None: ...
+
+
+def do_step(job: AtWork, step: Step, counted: str) -> Progress:
+    """Hold what a step asks for, and record it. A display that was bought as aftermarket stays silent: the
+    manager lets that pass, and the customer reads why.
+    """
+    why, by, beside = hold(job, step), job.technician, 0
+    asked = bench.bench_page(job.code).serial
+    if asked and asked.last == Outcome.SILENT.value:
+        why, by, beside = "agreed: without automatic brightness", job.staff["ines"], job.technician.id
+    return bench.do_step(job.code, step.id, counted, why, by, job.at, supervisor=beside)
 
 
 def hold(job: AtWork, step: Step) -> str:
