@@ -375,3 +375,34 @@ def test_what_is_done_folds_and_what_is_under_the_hand_stays(
     # a folded part opens again where it is pressed, and keeps what was typed
     page.get_by_text("2 · Whose is it?").click()
     expect(page.get_by_label("Name", exact=True)).to_have_value("Orla Venn")
+
+
+def test_a_mark_typed_by_its_place_is_read_like_every_number(sit: Sit) -> None:
+    """A comma is a point; what is no number, lies off the face or has no kind is said, and adds nothing."""
+    page = sit("Pell")
+    begin(page, "FH-2107")
+    page.get_by_text("Add a mark by its place").click()
+    left, top = (page.get_by_label(f"Millimetres from the {where}", exact=True) for where in ("left", "top"))
+    add = page.get_by_role("button", name="Add the mark")
+    said = page.locator("details p[role=alert]")
+    left.fill("20,5")
+    top.fill("30")
+    page.get_by_role("radio", name="Select").check(force=True)
+    add.click()
+    expect(said.filter(visible=True)).to_contain_text("Choose what it is first")
+    page.get_by_role("radio", name="Dent").check(force=True)
+    for wrong, says in (
+        ("abc", "“abc” cannot be taken"),
+        ("999", "from 0 to 70.8"),
+        ("", "Write millimetres"),
+    ):
+        left.fill(wrong)
+        add.click()
+        expect(said.filter(visible=True)).to_contain_text(says)
+        expect(left).to_have_value(wrong)
+    assert page.locator("[name=marks]").input_value() in ("", "[]")
+    left.fill("20,5")
+    page.get_by_label("Millimetres across").fill("4")
+    add.click()
+    expect(said.filter(visible=True)).to_have_count(0)
+    assert "[20.5,30]" in page.locator("[name=marks]").input_value()

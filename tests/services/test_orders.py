@@ -454,6 +454,21 @@ def test_what_lies_on_the_bench_cannot_be_counted_away(shop: Shop) -> None:
     assert level() == (1, 1)
 
 
+def test_a_bin_is_itself_and_what_is_in_it(shop: Shop) -> None:
+    """A1 is not A10; A is every bin of A; what is divided further belongs to its bin."""
+    bins = ("A1", "A10", "A13", "A1-2", "a1", "B1")
+    rows = DATABASE.execute_sql("select barcode from part order by id limit 6").fetchall()
+    barcodes = [row[0] for row in rows]
+    DATABASE.execute_sql("update part set bin = 'Z9'")
+    for barcode, place in zip(barcodes, bins, strict=True):
+        shop.receive(barcode, 1)
+        DATABASE.execute_sql("update part set bin = %s where barcode = %s", (place, barcode))
+    for place, there in (("A1", {"A1", "A1-2", "a1"}), ("A", set(bins) - {"B1"}), ("A1.", set())):
+        take = stocktakes.start_take(place, shop.counter, shop.tick())
+        assert {part.bin for part in stocktakes.take_page(take, shop.counter).uncounted} == there
+        stocktakes.leave_take(take, shop.counter, shop.tick())
+
+
 def test_a_place_is_counted_blind_while_selling_goes_on(shop: Shop) -> None:
     shop.receive(PART, 4, "60.00")
     shop.receive("P-3001", 2, "10.00")

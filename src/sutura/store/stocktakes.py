@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from dataclasses import dataclass
 from datetime import datetime
 
@@ -9,7 +10,7 @@ from peewee import SQL, fn
 
 from sutura.core.stock.levels import MoveKind
 from sutura.store.database import each, first, reading
-from sutura.store.expressions import BY_BIN, ON_THE_SHELF, like
+from sutura.store.expressions import BY_BIN, ON_THE_SHELF
 from sutura.store.stock_tables import StockMove, StockTake, StockTakeCount
 from sutura.store.tables import Part, Person
 
@@ -147,5 +148,7 @@ def uncounted_of(take_id: int, place: str) -> list[Uncounted]:
         ON_THE_SHELF, Part.id.not_in(counted)
     )
     if place:
-        parts = parts.where(like(fn.UPPER(Part.bin), f"{place.upper()}%"))
+        # a bin and what is in it: A1 is not A10, and A is every bin of A
+        whole = "($|[^0-9])" if place[-1].isdigit() else ""
+        parts = parts.where(fn.UPPER(Part.bin).regexp(f"^{re.escape(place.upper())}{whole}"))
     return each(Uncounted, parts.order_by(*BY_BIN))

@@ -66,6 +66,7 @@ export const drawing = () => ({
   x: "",
   y: "",
   toX: "",
+  wrong: "",
   toY: "",
   across: "10",
   edge: "top",
@@ -262,23 +263,36 @@ export const drawing = () => ({
   add(mark) {
     this.keepFor(() => this.marks.push(mark));
   },
+  // A place as typed, read as every number is: a comma is a point. What is none, or lies off the face, is said
+  // where it was typed, and nothing is added.
+  read(text, label, most) {
+    const plain = String(text).trim().replace(",", ".");
+    const value = Number(plain);
+    if (/^\d+(\.\d+)?$/.test(plain) && value <= most) return value;
+    this.wrong ||= plain
+      ? `“${String(text).trim()}” cannot be taken as ${label}: write mm from 0 to ${most}, such as 20.5`
+      : `Write ${label} in mm, from 0 to ${most}`;
+    return 0;
+  },
   addTyped() {
-    const [a, b] = [
-      [this.x, this.y],
-      [this.toX, this.toY],
-    ].map((pair) => pair.map(Number));
     const shape = this.shape();
-    if (!shape || this.x === "" || this.y === "" || (this.hasEnd && (this.toX === "" || this.toY === "")))
-      return;
+    this.wrong = shape ? "" : "Choose what it is first, such as Crack or Impact; Select adds nothing";
+    if (!shape) return;
+    const side = this.isEdges ? this.edge : this.side;
+    const { width, height } = this.strip(side) || this.$refs.face.dataset;
+    const [across, down] = [Number(width), Number(height)];
+    const a = [
+      this.read(this.x, "millimetres from the left", across),
+      this.read(this.y, "millimetres from the top", down),
+    ];
+    const b = this.hasEnd
+      ? [this.read(this.toX, "its end from the left", across), this.read(this.toY, "its end from the top", down)]
+      : a;
+    const reach =
+      shape === "spot" ? this.read(this.across, "millimetres across", Math.min(across, down)) / 2 : 0;
+    if (this.wrong) return;
     const points = { line: [a, b], area: [a, [b[0], a[1]], b, [a[0], b[1]]] }[shape] || [a];
-    this.add({
-      kind: this.tool,
-      points,
-      reach_mm: shape === "spot" ? Number(this.across) / 2 : 0,
-      side: this.isEdges ? this.edge : this.side,
-      note: "",
-      id: newName(),
-    });
+    this.add({ kind: this.tool, points, reach_mm: reach, side, note: "", id: newName() });
   },
   remove(key) {
     this.selected = -1;
