@@ -14,7 +14,7 @@ from starlette.testclient import TestClient
 from web.desk import Sit
 
 from sutura.core.planning.queue import Action
-from sutura.services import answers, messages, routes
+from sutura.services import answers, comebacks, messages, routes
 from sutura.store.database import DATABASE, connection
 from sutura.web import limits
 from sutura.words import speech
@@ -107,3 +107,28 @@ def test_ticket_quote_receipt_and_status_say_nothing_in_english(
         assert "nothing" not in " ".join(row), row
     assert client.get(f"/s/{link}").status_code == 200
     assert sorted(german.missing) == []
+
+
+@pytest.mark.parametrize("language", ["", "de"])
+def test_a_receipt_tells_the_shop_s_own_terms(desks: Sit, floor: Shop, language: str) -> None:
+    """Days on the part and on the work by the terms in force, as the job's page has them; what voids them is
+    said to void them.
+    """
+    with connection():
+        terms = {"work_days": "30", "grade.genuine pulled": "90", "voids": "Opened by others; liquid."}
+        comebacks.change_terms(terms, comebacks.newest_terms(), floor.manager, floor.now)
+        floor.receive("P-1001", 1)
+        floor.tick()
+        code = floor.closed(HERON)
+        floor.hand_back(code)
+        DATABASE.execute_sql("update customer set language = %s", (language,))
+        standing = comebacks.standing_of(floor.job(code), floor.now)
+    assert standing
+    assert standing.part_until
+    assert standing.work_until
+    receipt = re.sub(r"\s+", " ", desks("pell").get(f"/jobs/{code}/receipt").text)
+    part, work = (f"{day:%d.%m.%Y}" for day in (standing.part_until, standing.work_until))
+    if language:
+        assert f"bis {part} auf das Teil, bis {work} auf die Arbeit. Sie erlischt durch: Opened" in receipt
+    else:
+        assert f"until {part} on the part, until {work} on the work. Voided by: Opened" in receipt

@@ -364,6 +364,8 @@ def change_telling(typed: Mapping[str, str], language: str, version: int, by: Pe
 def preview(code: str, typed: Mapping[str, str], language: str, now: datetime) -> Mapping[Told, Template]:
     """Every message as it would read for a real job in a language, with the words as typed or as kept."""
     job = job_store.load_job(code)
+    told_days = job.chosen.warranty_days
+    days = schools.of_job(job).warranty_days if told_days is None else told_days
     usual = usual_in(language)
     words = rules.read_telling(typed, telling(), language, usual) if typed else telling()
     speak = replace(speech(), locale=Locale.parse(language), paper=True)
@@ -372,7 +374,7 @@ def preview(code: str, typed: Mapping[str, str], language: str, now: datetime) -
         "days": "7",
         "link": f"{shop_address()}/q/…",
         "until": speak.moment(valid_until(now)),
-        "warranty": speak.day(job.closing.warranty_end or now.date() + timedelta(days=365)),
+        "warranty": speak.day(job.closing.warranty_end or now.date() + timedelta(days=days)),
     }
     return {
         told: rules.fill(rules.template_of(words, told, language, one), values) for told, one in usual.items()

@@ -161,6 +161,7 @@ def receipt(ask: Ask, code: str) -> Response:
         change=_change(page),
         out=handover.handed_out(job),
         terms=comebacks.terms_at(job.closing.finished_at or ask.now),
+        warranty=comebacks.standing_of(job, ask.now),
         served=next((one.who for one in reversed(page.events) if one.kind is EventKind.HANDED_BACK), ""),
         shop=shop_service.shop(),
         done=done_by(page.model.way(job.chosen.route).name, handover.fitted(job)),
