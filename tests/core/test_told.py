@@ -336,12 +336,12 @@ def test_a_parcel_has_all_that_belongs_to_it() -> None:
 
 def test_each_stage_says_how_far_it_is_and_what_comes_next() -> None:
     for stage in Stage:
-        says, then = status_of(stage, NOW, ready=False)
+        says, then = status_of(stage, NOW, NOW - timedelta(minutes=1), ready=False)
         assert said(says).endswith(".")
         over = stage in (Stage.HANDED_BACK, Stage.RETURNED, Stage.DECLINED)
         assert (then is None) is over
         assert over or "03.03." in said(then)
-    says, then = status_of(Stage.CLOSED, NOW, ready=True)
+    says, then = status_of(Stage.CLOSED, NOW, NOW, ready=True)
     assert (said(says), "Bring the ticket" in said(then)) == ("It is ready.", True)
 
 
@@ -350,3 +350,10 @@ def test_what_may_be_told_when() -> None:
     assert tellable(Stage.CLOSED) == (Told.READY, Told.DELAYED, Told.QUESTION)
     assert tellable(Stage.HANDED_BACK) == (Told.RECEIPT,)
     assert tellable(Stage.RETURNED) == (Told.RETURNED,)
+
+
+def test_a_time_that_is_over_is_not_told_as_coming() -> None:
+    _, before = status_of(Stage.OPENED, NOW, NOW - timedelta(seconds=1), ready=False)
+    _, over = status_of(Stage.OPENED, NOW, NOW, ready=False)
+    assert "We expect to have it ready by" in said(before)
+    assert "longer than we said" in said(over)

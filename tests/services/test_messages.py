@@ -11,7 +11,7 @@ from pathlib import Path
 
 import pypdfium2
 import pytest
-from builders import HERON, Shop
+from builders import HERON, Shop, said
 
 from sutura.core.errors import Invalid, MoveRefused, NotAllowed, NotFound, StaleSave
 from sutura.core.handover.telling import Sending, Told
@@ -236,6 +236,20 @@ def test_what_is_no_longer_so_is_not_sent_in_the_morning(
     assert messages.send_due(shop.now + timedelta(hours=11)) == 0
     assert outbox.sent == []
     assert messages.messages_of(shop.job(ready))[0].state is Sending.DROPPED
+
+
+def test_nobody_is_told_to_expect_it_at_a_time_that_is_over(shop: Shop, outbox: SimulatedMessenger) -> None:
+    """The new promise comes first; one that is over by the morning, or was changed, is not sent."""
+    shop.receive("P-1001", 1)
+    code = shop.opened(HERON)
+    promised = shop.job(code).promise_at
+    with pytest.raises(MoveRefused) as refused:
+        messages.tell(code, "delayed", "the part came late", shop.counter, promised)
+    assert "promise another time first" in said(refused.value.said)
+    assert messages.tell(code, "delayed", "the part came late", shop.counter, shop.tick()) == "waiting"
+    assert messages.send_due(promised) == 0
+    assert outbox.sent == []
+    assert messages.messages_of(shop.job(code))[0].state is Sending.DROPPED
 
 
 def test_a_message_that_cannot_be_made_stops_no_other(

@@ -68,11 +68,14 @@ def tell(code: str, told: str, reason: str, by: Person, now: datetime) -> str:
         raise MoveRefused(code, fact("tell.be-told"), [fact("job.it-is", stage=job.stage)])
     if kind is Told.READY and (waits := looks.not_ready(job, schools.of_job(job), now)):
         raise MoveRefused(code, fact("tell.be-told"), list(waits))
+    if kind is Told.DELAYED and job.promise_at <= now:
+        # nobody is told to expect it at a time that is over
+        raise MoveRefused(code, fact("tell.be-told"), [fact("tell.promise-anew", at=job.promise_at)])
     if kind in rules.REASONED and not 5 <= len(reason.strip()) <= 300:
         raise Invalid("reason", reason, fact("tell.write-reason"))
     occasion = {
         Told.READY: f"round {job.bench.attempt}",
-        Told.DELAYED: f"{job.promise_at:%Y-%m-%d %H:%M}",
+        Told.DELAYED: rules.occasion_of_delay(job.promise_at),
         Told.QUESTION: reason.strip()[:50],
     }.get(kind, "once")
     return _queue(job, kind, occasion, by, now, {"reason": reason.strip().rstrip(".")})
@@ -244,8 +247,12 @@ def _still_so(message: store.MessageRow, now: datetime) -> bool:
     answered.
     """
     *_, erased = store.wants_of(message.job_id)
-    if erased or job_store.load_job(message.code).stage not in rules.TOLD_AT[message.kind]:
+    job = job_store.load_job(message.code)
+    if erased or job.stage not in rules.TOLD_AT[message.kind]:
         return False
+    if message.kind is Told.DELAYED:
+        same = rules.occasion_of_delay(job.promise_at) == message.occasion
+        return same and job.promise_at > now
     if message.kind is not Told.QUOTE:
         return True
     quotes = quoting_store.quotes_of(message.job_id)
@@ -428,7 +435,7 @@ def status_page(link: str, now: datetime) -> StatusPage:
     if erased or (job.stage in rules.OVER and finished and now - finished > GOOD_AFTER):
         raise NotFound(fact("tell.status"), "…")
     ready = job.stage is Stage.CLOSED and not looks.not_ready(job, schools.of_job(job), now)
-    says, then = rules.status_of(job.stage, job.promise_at, ready=ready)
+    says, then = rules.status_of(job.stage, job.promise_at, now, ready=ready)
     owes = job.chosen.price_minor is not None and then is not None
     return StatusPage(
         code=job.code,

@@ -1214,6 +1214,7 @@ SENTENCES: Mapping[str, str] = {
     "status.collect": "You can collect it in our opening hours. Bring the ticket.",
     "status.cures": "It is closed; its glue hardens and it is looked at once more.",
     "status.expected": "We expect to have it ready by {at}.",
+    "status.takes-longer": "It takes longer than we said. We tell you a new time as soon as we know it.",
     "status.handed-back": "It was handed back.",
     "status.looking": "We are looking at it.",
     "status.not-repaired": "It is not repaired.",
@@ -1306,6 +1307,7 @@ SENTENCES: Mapping[str, str] = {
     "stock.write-who-bought-it": "write who bought it, in 80 characters at most",
     "stock.write-why-count-differs": "write why the count differs",
     # -- typed
+    "tell.promise-anew": "a promise that is still to come: {at} is over, promise another time first",
     "tell.be-told": "be told so",
     "tell.choose": "choose one of: {ways}",
     "tell.choose-language": "choose one of: {languages}",

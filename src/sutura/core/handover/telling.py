@@ -299,12 +299,22 @@ _STATUS: Mapping[Stage, Fact] = {
 }
 
 
-def status_of(stage: Stage, promise_at: datetime, *, ready: bool) -> tuple[Fact, Fact | None]:
-    """How far a repair is, as its customer reads it, and what comes next; nothing where it is over."""
+def status_of(stage: Stage, promise_at: datetime, now: datetime, *, ready: bool) -> tuple[Fact, Fact | None]:
+    """How far a repair is, as its customer reads it, and what comes next; nothing where it is over. A time
+    that is past is not told as coming.
+    """
     if ready:
         return fact("status.ready"), fact("status.collect")
     expected = stage not in OVER and stage is not Stage.DECLINED
-    return _STATUS[stage], fact("status.expected", at=promise_at) if expected else None
+    if not expected:
+        return _STATUS[stage], None
+    comes = fact("status.expected", at=promise_at) if promise_at > now else fact("status.takes-longer")
+    return _STATUS[stage], comes
+
+
+def occasion_of_delay(promise_at: datetime) -> str:
+    """What tells one delay from the next: the time that is promised instead."""
+    return f"{promise_at:%Y-%m-%d %H:%M}"
 
 
 def check_way(wanted: str) -> str:
