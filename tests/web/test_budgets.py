@@ -38,10 +38,11 @@ BUDGETS = {
     # one of each of these for the sheet that a job keeps
     "/jobs/{code}": 19,
     # one of it for what all suppliers show
-    "/jobs/{code}/match": 12,
+    # what was faulty on arrival and what the shop tried count for what is recommended
+    "/jobs/{code}/match": 14,
     "/jobs/{code}/bench": 11,
     # one need; each further one adds three
-    "/jobs/{code}/routes": 17,
+    "/jobs/{code}/routes": 18,
     # what the device says of itself, dust, looks when sealed, and the shop's wish for a second look
     "/jobs/{code}/proof": 16,
     "/jobs/{code}/assign": 4,

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 from collections.abc import Collection, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime
 from functools import lru_cache
 
@@ -230,10 +230,14 @@ class ShopNumbers:
 
 
 @reading
-def numbers_for(model: Model, now: datetime, job: JobRecord | None = None) -> ShopNumbers:
+def numbers_for(
+    model: Model, now: datetime, job: JobRecord | None = None, succeeded: Mapping[str, Tried] | None = None
+) -> ShopNumbers:
+    """The shop's numbers for a model; `succeeded` where they were read already."""
     the_shop = shop()
     new_price = Money.of(model.new_price, the_shop.currency) if model.new_price else None
-    succeeded = quoting_store.tries_of(model.procedure_family)
+    if succeeded is None:
+        succeeded = quoting_store.tries_of(model.procedure_family)
     return ShopNumbers(
         shop=the_shop,
         prior=prior_of(suppliers_store.counts()),
@@ -262,4 +266,5 @@ def comes_to(made: Quote, numbers: ShopNumbers) -> tuple[int, float]:
 
 def sure_of(kind: str, judged: Judged, numbers: ShopNumbers) -> float:
     """How sure a repair with a part is in this shop, whoever does it."""
-    return chance_of(kind, numbers.succeeded.get(kind, Tried()), kit=bool(judged.members)).mean
+    of_shop = replace(numbers.succeeded.get(kind, Tried()), own_succeeded=0, own_tries=0)
+    return chance_of(kind, of_shop, kit=bool(judged.members)).mean

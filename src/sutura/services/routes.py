@@ -108,12 +108,12 @@ def routes_of_model(model: Model, now: datetime, look: Mapping[str, str] | None 
 def _page(
     job: JobRecord | None, model: Model, now: datetime, look: Mapping[str, str] | None = None
 ) -> RoutesPage:
-    numbers = known.numbers_for(model, now, job)
-    the_shop = numbers.shop
     found = diagnose(job.arrival.look if job else look or {}, has_of(model))
     skills = planning_store.skills_page(model.procedure_family)
     hands = _hands(job, model, skills)
     tried = store.tries_of(model.procedure_family, hands.person_id if hands else None)
+    numbers = known.numbers_for(model, now, job, tried)
+    the_shop = numbers.shop
     used = _consumables(model)
     policy = numbers.policy
     made = _made(job, model, found, tried, numbers, now)
