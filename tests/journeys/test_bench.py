@@ -17,7 +17,7 @@ from playwright.sync_api import Page, expect
 
 from sutura.core.catalogue.model import Step
 from sutura.core.job import Stage
-from sutura.core.matching.judging import may_choose
+from sutura.core.matching.judging import Fit, may_choose
 from sutura.services import bench, matching, planning, stock
 from sutura.store import people as people_store
 from sutura.store import stock as stock_store
@@ -42,7 +42,7 @@ def hold(floor: Shop, code: str, kind: str = "") -> None:
         best = next(
             one
             for one in matching.match_page(code, kind=kind).matching.offers
-            if may_choose(one.judged.fit) and not one.judged.members
+            if may_choose(one.judged.fit) and not one.judged.members and one.judged.fit is not Fit.CONSENT
         )
         matching.choose_offer(code, best.judged.offer.id, floor.counter, floor.now, agreed=True)
         floor.receive(stock_store.barcodes([best.judged.offer.part_id])[best.judged.offer.part_id])

@@ -205,6 +205,10 @@ def test_w08_an_aftermarket_display_stays_silent_and_a_manager_tells_the_custome
     page = bench.bench_page(code)
     assert page.serial
     assert "bought as one" in said(page.serial.says)
+    # however often it is tried, the old serial stays known
+    for _ in range(42):
+        serials.write_new(code, shop.bram, shop.tick())
+    assert old_serial(store.serials_of(shop.job(code).id)) == OLD_SERIAL
     # the step is not done by a press, and by a manager only with a reason
     with pytest.raises(Invalid, match="have a manager let it pass"):
         bench.do_step(code, "write-serial", "", "it is aftermarket", shop.bram, shop.now)

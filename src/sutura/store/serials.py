@@ -18,7 +18,7 @@ def _asked(outcome: str, **columns: Any) -> Asked:
 
 
 @reading
-def serials_of(job_id: int, limit: int = 40) -> list[Asked]:
+def serials_of(job_id: int) -> list[Asked]:
     """What the displays of a job answered, the oldest first."""
     asked = DisplaySerial.select(
         DisplaySerial.outcome,
@@ -26,5 +26,4 @@ def serials_of(job_id: int, limit: int = 40) -> list[Asked]:
         DisplaySerial.piece.alias("piece_id"),
         DisplaySerial.attempt,
     )
-    last = asked.where(DisplaySerial.job == job_id).order_by(DisplaySerial.id.desc()).limit(limit)
-    return each(_asked, last)[::-1]
+    return each(_asked, asked.where(DisplaySerial.job == job_id).order_by(DisplaySerial.id))
