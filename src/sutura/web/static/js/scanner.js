@@ -1,8 +1,9 @@
 // A hand scanner types faster than any hand and ends with Enter. What it types outside a field is searched for; it
 // never presses what happens to have the focus. A key that is held down is one press.
 
-// keys of a scanner come so many milliseconds apart at most, and so many of them make a code
-const APART = 40;
+// keys of a scanner come so many milliseconds apart at most, also in a browser that is busy, and so many of them
+// make a code; outside a field nobody types four letters as fast as that
+const APART = 80;
 const LEAST = 4;
 
 let text = "";
