@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from decimal import Decimal
 
 import pytest
@@ -12,7 +13,7 @@ from sutura.core.job import NO_PART, Stage
 from sutura.core.matching.judging import may_choose
 from sutura.core.quoting.aim import Cures
 from sutura.core.quoting.policy import policy_texts
-from sutura.core.quoting.routes import Standing, Tried
+from sutura.core.quoting.routes import Standing, Tried, weigh
 from sutura.services import bench, matching, planning, quoting, routes, stock
 from sutura.services import shop as shop_service
 from sutura.services.routes import Choosable, RoutesPage
@@ -223,6 +224,9 @@ def test_no_two_pages_recommend_against_each_other(shop: Shop, model_id: str) ->
             first = next(offer for offer in there.offers if may_choose(offer.judged.fit))
             assert (first.judged.offer.id, first.price) == (one.offer, one.weighed.way.price)
             assert first.ranked.under == ""
+            # what one page recommends the other does not advise against
+            assert first.ranked.aim
+            assert first.ranked.aim.may_be_recommended
             assert first.ranked.aim
             assert first.ranked.aim.key == pytest.approx(one.weighed.aim.key)
 
@@ -249,6 +253,17 @@ def test_w08_lost_brightness_is_answered_by_what_brings_it_back(shop: Shop) -> N
     assert {
         one.judged.offer.grade for one in choosable if one.ranked.aim and one.ranked.aim.cures is Cures.NO
     } == {"aftermarket"}
+    # what does not cure it is recommended on no page, also where nothing else is left
+    alone = weigh(
+        [
+            replace(losing_way, why_not="")
+            for losing_way in (one.weighed.way for one in found.ways)
+            if losing_way.cures is Cures.NO
+        ],
+        found.policy,
+    )
+    assert alone
+    assert all(one.standing is not Standing.RECOMMENDED for one in alone)
     # where the glass is broken as well no serial mends it
     broken = page(shop, shop.take_in(model.id, look=LOOKS[0], functions=lost))
     assert kinds(broken)["serial"].weighed.standing is Standing.CANNOT

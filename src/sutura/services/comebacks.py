@@ -13,7 +13,7 @@ from sutura.core.errors import NotFound, StaleSave
 from sutura.core.facts import Fact, fact
 from sutura.core.handover import comebacks as rules
 from sutura.core.handover.comebacks import Cause, Cost, Evidence, Follows, NewPrice, Payer, Seal, Standing
-from sutura.core.handover.warranties import USUAL_TERMS, Terms, read_terms, terms_texts
+from sutura.core.handover.warranties import USUAL_TERMS, Terms, read_terms, terms_texts, work_days_of
 from sutura.core.job import EventKind, JobRecord, Stage
 from sutura.core.maths.money import Money
 from sutura.core.people import Deed, demand
@@ -63,7 +63,7 @@ def standing_of(job: JobRecord, now: datetime) -> Standing | None:
     return rules.standing_of(
         handed_back=finished.astimezone(ZoneInfo(shop().timezone)).date(),
         part_days=part_days if offers else None,
-        work_days=model.warranty_days if terms.work_days is None else terms.work_days,
+        work_days=work_days_of(terms, model.warranty_days),
         part_came=came,
         supplier_days=offers[0].guarantee_days if offers else None,
         today=today(now),

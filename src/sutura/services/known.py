@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 from collections.abc import Collection, Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from datetime import datetime
 from functools import lru_cache
 
@@ -26,7 +26,7 @@ from sutura.core.matching.wanted import wanted_of
 from sutura.core.maths.money import Money
 from sutura.core.maths.statistics import Share
 from sutura.core.quoting.pricing import Quote
-from sutura.core.quoting.routes import Policy, Tried, chance_of, worth_today
+from sutura.core.quoting.routes import Policy, Tried, sure_in_shop, worth_today
 from sutura.core.stock.suppliers import prior_of
 from sutura.core.values import Outcome
 from sutura.services import comebacks
@@ -266,5 +266,4 @@ def comes_to(made: Quote, numbers: ShopNumbers) -> tuple[int, float]:
 
 def sure_of(kind: str, judged: Judged, numbers: ShopNumbers) -> float:
     """How sure a repair with a part is in this shop, whoever does it."""
-    of_shop = replace(numbers.succeeded.get(kind, Tried()), own_succeeded=0, own_tries=0)
-    return chance_of(kind, of_shop, kit=bool(judged.members)).mean
+    return sure_in_shop(kind, numbers.succeeded.get(kind, Tried()), kit=bool(judged.members))

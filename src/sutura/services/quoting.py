@@ -9,6 +9,7 @@ from sutura.core.bench.partless import Partless, partless_ways
 from sutura.core.catalogue.model import Model
 from sutura.core.errors import Invalid, MoveRefused, NotFound, StaleSave
 from sutura.core.facts import Say, fact, to_json
+from sutura.core.handover.warranties import work_days_of
 from sutura.core.intake.diagnosis import diagnose
 from sutura.core.intake.layers import has_of
 from sutura.core.intake.observations import Layer
@@ -232,7 +233,8 @@ def choose_without_part(code: str, kind: str, by: Person, now: datetime, *, at: 
         tax_bps=rates.tax_bps,
         extra_minutes=0,
         taxes=taxes_kept(made.taxes),
-        warranty_days=model.warranty_days,
+        # nothing is fitted: the days are those on the work
+        warranty_days=work_days_of(comebacks.terms_at(now), model.warranty_days),
     )
     factor = factor_of(job.bench.technician_id, model)
     minutes = expected_minutes(way.minutes, factor, 0)

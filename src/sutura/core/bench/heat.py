@@ -438,6 +438,7 @@ class HeatReading:
             most=round(self.window[1]),
             ceiling=round(self.ceiling_c),
             of=self.ceiling_of,
+            minutes=round(FRESH_S / 60),
         )
 
 
@@ -520,7 +521,7 @@ def not_held(step: Step, places: Mapping[str, HeatReading]) -> Say:
             told = {"c": judged.last_c, "least": round(least), "most": round(most)}
             return fact("heat.below-its-window", place=place or step.heat.where, **told)
         if judged.state is HeatState.UNKNOWN:
-            return fact("heat.reading-is-old", place=place or step.heat.where)
+            return fact("heat.reading-is-old", place=place or step.heat.where, minutes=round(FRESH_S / 60))
         if judged.soaked_s < wanted_s:
             return fact(
                 "heat.not-long-enough",

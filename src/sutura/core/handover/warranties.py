@@ -52,6 +52,11 @@ def warranty_of(terms: Terms, grades: Sequence[str], usual: int) -> int:
     return min((terms.grades.get(grade, usual) for grade in grades), default=usual)
 
 
+def work_days_of(terms: Terms, usual: int) -> int:
+    """Days of warranty on the work; `usual` is the model's."""
+    return usual if terms.work_days is None else terms.work_days
+
+
 def read_terms(typed: Mapping[str, str]) -> Terms:
     """Terms as typed: `grade.<grade>` and `work_days`, open = the model's, and `voids`. Every problem at
     once.

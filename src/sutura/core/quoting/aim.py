@@ -93,6 +93,16 @@ class Aim:
     stands_back: bool = False
 
     @property
+    def misses_the_complaint(self) -> bool:
+        """Whether it does not cure what the customer came for."""
+        return self.cures is Cures.NO
+
+    @property
+    def may_be_recommended(self) -> bool:
+        """Whether anybody is advised to take it; the shop's floor decides between two alone."""
+        return not self.misses_the_complaint and not self.stands_back
+
+    @property
     def weighed_minor(self) -> float:
         """The price with everything that is weighed beside it."""
         return (

@@ -115,6 +115,11 @@ def chance_of(kind: str, tried: Tried, *, kit: bool = False) -> Share:
     )
 
 
+def sure_in_shop(kind: str, tried: Tried, *, kit: bool = False) -> float:
+    """The share of tries that succeed in this shop, whoever does it."""
+    return chance_of(kind, replace(tried, own_succeeded=0, own_tries=0), kit=kit).mean
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Way:
     """A way to repair it, before it is weighed: its parts' cost, bench minutes, minutes that nobody stands
@@ -267,8 +272,9 @@ def weigh(ways: Sequence[Way], policy: Policy, worth: Money | None = None) -> tu
     found = [_weighed(way, by_id, policy, worth) for way in ways]
     found = [_placed(one, found, policy, worth) for one in found]
     possible = [one for one in found if one.standing is Standing.POSSIBLE]
-    if possible:
-        best = min(possible, key=_rank)
+    advised = [one for one in possible if one.aim.may_be_recommended]
+    if advised:
+        best = min(advised, key=_rank)
         found = [_with(one, Standing.RECOMMENDED) if one is best else one for one in found]
     order = list(Standing)
     return tuple(sorted(found, key=lambda one: (order.index(one.standing), *_rank(one))))
@@ -334,12 +340,11 @@ def aim_of(way: Way, policy: Policy, worth: Money | None = None) -> Aim:
     """What a way comes to for the customer (rule quote.aim). Its chance is the shop's, whoever does it, and
     so is the work that its price has to cover: as in Match, which knows nobody yet.
     """
-    of_shop = replace(way.tried, own_succeeded=0, own_tries=0)
     cost = way.parts.minor + way.bench_minutes * policy.rate_minor / 60
     return aim(
         way.price.minor,
         way.price.minor - way.tax.minor - cost,
-        chance_of(way.kind, of_shop, kit=way.kit).mean,
+        sure_in_shop(way.kind, way.tried, kit=way.kit),
         policy.weighing(worth),
         wait_days=way.wait_days,
         late_minor=way.late_minor,
@@ -358,7 +363,7 @@ def _placed(one: Weighed, every: Sequence[Weighed], policy: Policy, worth: Money
         return one
     if worth is not None and one.way.price.minor > worth.minor * policy.worth_share:
         return _with(one, Standing.NOT_WORTH_IT, fact("routes.worth", worth=worth))
-    if one.chance.mean < policy.least_chance:
+    if sure_in_shop(one.way.kind, one.way.tried, kit=one.way.kit) < policy.least_chance:
         return _with(one, Standing.TOO_RISKY, fact("routes.floor", floor=round(policy.least_chance * 100)))
     for other in every:
         if other is not one and not other.way.why_not and _dominates(other, one):
@@ -433,8 +438,7 @@ def failure_of(kind: str, parts_minor: int, minutes: int, rate_minor: int, tried
     goes into the price, which is the same whoever does it.
     """
     cost = parts_minor + minutes * rate_minor / 60
-    of_shop = replace(tried, own_succeeded=0, own_tries=0)
-    return round((1 - chance_of(kind, of_shop, kit=kit).mean) * cost)
+    return round((1 - sure_in_shop(kind, tried, kit=kit)) * cost)
 
 
 # -- what a model's ways are to each other -------------------------------------------------------------------
