@@ -5,11 +5,13 @@ from __future__ import annotations
 from functools import cmp_to_key
 from typing import Any
 
-from builders import said
+from builders import models, said
 from hypothesis import given
 from hypothesis import strategies as st
 
-from sutura.core.quoting.aim import Aim, Cures, Weighing, aim, cures
+from sutura.core.intake.diagnosis import diagnose
+from sutura.core.intake.upgrades import UPGRADE, upgrades_of
+from sutura.core.quoting.aim import KEEPS_THE_PART, Aim, Cures, Weighing, aim, cures
 
 WEIGHING = Weighing(wait_day_minor=300, failure_minor=1_500, least_sure=0.8, most_minor=40_000)
 MADE = st.fixed_dictionaries(
@@ -83,3 +85,30 @@ def test_what_loses_the_function_that_is_faulty_does_not_cure_it() -> None:
     assert cures(frozenset({"image"}), ["pairing"]) is Cures.YES
     assert cures(frozenset({"light"}), ["finish"]) is Cures.YES
     assert cures(frozenset(), ["pairing"]) is Cures.UNKNOWN
+
+
+def test_what_keeps_the_old_part_is_no_upgrade() -> None:
+    wants = frozenset({UPGRADE})
+    assert cures(wants, [KEEPS_THE_PART]) is Cures.NO
+    assert cures(wants, []) is Cures.YES
+    assert cures(frozenset({"image"}), [KEEPS_THE_PART]) is Cures.YES
+
+
+def test_an_upgrade_is_what_the_model_has_not_and_can_be_had_with() -> None:
+    offered = {model.id: [one.key for one in upgrades_of(model)] for model in models().values()}
+    for model in models().values():
+        finish = model.need.get("finish")
+        other = {"glossy": ["finish:matte"], "matte": ["finish:glossy"]}.get(str(finish), [])
+        assert offered[model.id] == other
+    assert any(offered.values())
+
+
+def test_nothing_is_broken_only_where_the_whole_screen_is_proved_sound() -> None:
+    whole = {"glass": "whole", "image": "fine", "touch": "fine"}
+    assert diagnose(whole).nothing_is_broken
+    assert said(diagnose(whole).says) == "Nothing is broken."
+    for left_out in whole:
+        part = {name: answer for name, answer in whole.items() if name != left_out}
+        assert not diagnose(part).nothing_is_broken
+    for name, answer in (("glass", "broken"), ("image", "lines"), ("touch", "dead"), ("frame", "bent")):
+        assert not diagnose({**whole, name: answer}).nothing_is_broken

@@ -8,7 +8,8 @@ from decimal import Decimal
 import pytest
 from builders import HERON, Shop, all_work, models, said
 
-from sutura.core.errors import Invalid, MoveRefused, NotAllowed
+from sutura.core.errors import Invalid, ManyInvalid, MoveRefused, NotAllowed
+from sutura.core.intake.upgrades import upgrades_of
 from sutura.core.job import NO_PART, Stage
 from sutura.core.matching.judging import may_choose
 from sutura.core.quoting.aim import Cures
@@ -17,11 +18,14 @@ from sutura.core.quoting.routes import Standing, Tried, weigh
 from sutura.services import bench, matching, planning, quoting, routes, stock
 from sutura.services import shop as shop_service
 from sutura.services.routes import Choosable, RoutesPage
+from sutura.store import offers as offers_store
 from sutura.store import people as people_store
 from sutura.store import quoting as store
 from sutura.store import stock as stock_store
 
 KITE = "fennick-kite"
+BRAMLING = "bramling-pocket"
+WHOLE = {"glass": "whole", "image": "fine", "touch": "fine", "battery": "ok"}
 
 
 @pytest.fixture(autouse=True)
@@ -229,6 +233,39 @@ def test_no_two_pages_recommend_against_each_other(shop: Shop, model_id: str) ->
             assert first.ranked.aim.may_be_recommended
             assert first.ranked.aim
             assert first.ranked.aim.key == pytest.approx(one.weighed.aim.key)
+
+
+def test_a_wanted_upgrade_is_what_the_job_needs(shop: Shop) -> None:
+    """Nothing is broken and a matte screen is wanted: a glossy front on the shelf is none."""
+    [matte] = upgrades_of(models()[BRAMLING])
+    shop.receive("P-4001")
+    code = shop.take_in(
+        BRAMLING, look=WHOLE, marks=[], how={"data": "backed_up", "upgrade": matte.key}, complaint=""
+    )
+    found = page(shop, code)
+    [best] = [one for one in found.ways if one.weighed.standing is Standing.RECOMMENDED]
+    offered = offers_store.load_offer(best.offer)
+    assert offered
+    assert offered.known("finish") == "matte"
+    there = matching.match_page(code, shop.now).matching
+    assert there.wanted.need["finish"] == "matte"
+    choosable = [one.judged.offer for one in there.offers if may_choose(one.judged.fit)]
+    assert choosable
+    assert {one.known("finish") for one in choosable} == {"matte"}
+    glossy = next(one for one in there.offers if one.judged.offer.known("finish") == "glossy")
+    with pytest.raises(Invalid):
+        matching.choose_offer(code, glossy.judged.offer.id, shop.counter, shop.now)
+    # what was measured of the old one does not make the wish another
+    matching.compare_original(code, {"finish": "glossy"}, [], shop.counter, shop.now)
+    assert matching.match_page(code, shop.now).matching.wanted.need["finish"] == "matte"
+    # without the wish the device's own finish is what it needs
+    plain = matching.match_page(shop.take_in(BRAMLING, look=WHOLE, marks=[]), shop.now).matching
+    assert plain.wanted.need["finish"] == "glossy"
+
+
+def test_an_upgrade_that_the_device_cannot_have_is_refused(shop: Shop) -> None:
+    with pytest.raises(ManyInvalid, match="1 thing"):
+        shop.take_in(BRAMLING, how={"data": "backed_up", "upgrade": "finish:velvet"})
 
 
 def test_w08_lost_brightness_is_answered_by_what_brings_it_back(shop: Shop) -> None:

@@ -22,7 +22,7 @@ from sutura.core.bench import (
 from sutura.core.catalogue import rules as catalogue
 from sutura.core.handover import comebacks, giving, invoicing, ledger, telling, tills, warranties
 from sutura.core.identify import reading
-from sutura.core.intake import arrival, customers, damage, diagnosis, opening, promise
+from sutura.core.intake import arrival, customers, damage, diagnosis, opening, promise, upgrades
 from sutura.core.matching import judging, kits, listing, panel, ranking, wanted
 from sutura.core.planning import (
     bounding,
@@ -62,6 +62,7 @@ ALL: tuple[Rule, ...] = tuple(
         diagnosis,
         arrival,
         promise,
+        upgrades,
         customers,
         judging,
         panel,

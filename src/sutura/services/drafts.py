@@ -21,6 +21,7 @@ from sutura.core.intake.marks import Mark, check_marks
 from sutura.core.intake.observations import FINER, observed_from, picture_in_doubt
 from sutura.core.intake.opening import OpeningPlan, opening_plan
 from sutura.core.intake.promise import Offered, Promise
+from sutura.core.intake.upgrades import Upgrade, upgrade_of
 from sutura.core.people import Deed, demand
 from sutura.core.typed import Entered, Problems, read_id, read_moment
 from sutura.core.values import FunctionResult, Outcome, Person
@@ -180,6 +181,8 @@ class SoFar:
     consents: Sequence[Consent] = ()
     # the parts of the form that are done, with what each says in one line
     done: Mapping[str, Say] = field(default_factory=dict)
+    # something better that is wanted
+    upgrade: Upgrade | None = None
     # whether the picture or touch is not known to be right, so that further tests tell something
     picture_in_doubt: bool = False
 
@@ -294,6 +297,7 @@ def so_far(entered: Entered) -> SoFar:
         same=same,
         consents=asked,
         done=done,
+        upgrade=upgrade_of(model, entered.group("arrival")),
         picture_in_doubt=picture_in_doubt(entered.group("look"), entered.group("function")),
     )
 

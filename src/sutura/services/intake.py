@@ -28,6 +28,7 @@ from sutura.core.intake.layers import has_of
 from sutura.core.intake.marks import Mark, check_marks
 from sutura.core.intake.observations import check_looks, check_observations, observed_from
 from sutura.core.intake.promise import TYPED_LATER, Offered, check_ahead, check_promise
+from sutura.core.intake.upgrades import check_upgrade
 from sutura.core.job import EventKind, Round, Stage
 from sutura.core.people import Deed, demand
 from sutura.core.planning import queue as planning_rules
@@ -194,6 +195,7 @@ def _checked(arrival: Arrival, now: datetime) -> _Ready:
     problems.extend(check_observations(arrival.look))
     problems.extend(check_looks(arrival.look, arrival.marks, opened_before=arrival.opened_before))
     problems.extend(check_arrival(arrival.channel, arrival.how))
+    problems.extend(check_upgrade(model, arrival.how) if model else [])
     problems.extend(check_consents(arrival.consents, consents.consents(model)))
     problems.extend(_edid_problems(arrival.edid))
     problems.refuse()

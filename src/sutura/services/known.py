@@ -13,6 +13,7 @@ from sutura.core.facts import Fact
 from sutura.core.handover.comebacks import NewPrice, price_now
 from sutura.core.identify.scan import LabelPattern
 from sutura.core.intake.promise import PartSeen
+from sutura.core.intake.upgrades import UPGRADE, upgrade_of
 from sutura.core.job import JobRecord
 from sutura.core.matching.attributes import ATTRIBUTES
 from sutura.core.matching.comparing import Around
@@ -205,8 +206,8 @@ class ShopNumbers:
     tried: Mapping[str, Tried]
     # what of the prices a job's customer pays
     pays: NewPrice
-    # the functions that were faulty on arrival: what the customer came for
-    faulty: frozenset[str]
+    # what the customer came for: the functions that were faulty on arrival, and an upgrade that is wanted
+    came_for: frozenset[str]
     # how sure each kind of repair is in this shop
     succeeded: Mapping[str, Tried]
     # what the device is worth today; None = nobody knows
@@ -243,15 +244,22 @@ def numbers_for(
         prior=prior_of(suppliers_store.counts()),
         tried=succeeded if the_shop.rates.policy.risk_bps else {},
         pays=comebacks.pays_of(job.id) if job else NewPrice.ALL,
-        faulty=_faulty(job) if job else frozenset(),
+        came_for=_came_for(job, model) if job else frozenset(),
         succeeded=succeeded,
         worth=worth_today(new_price, model.released, now.year),
     )
 
 
-def _faulty(job: JobRecord) -> frozenset[str]:
+def _came_for(job: JobRecord, model: Model) -> frozenset[str]:
     baseline = intake_store.load_results(job.id).get(0, {})
-    return frozenset(name for name, result in baseline.items() if result.outcome is Outcome.FAULTY)
+    faulty = frozenset(name for name, result in baseline.items() if result.outcome is Outcome.FAULTY)
+    return faulty | {UPGRADE} if upgrade_of(model, job.arrival.how) else faulty
+
+
+def better_for(job: JobRecord, model: Model) -> Mapping[str, str]:
+    """What a part must have because the customer wants it so; nothing where no upgrade is wanted."""
+    upgrade = upgrade_of(model, job.arrival.how)
+    return upgrade.need if upgrade else {}
 
 
 def comes_to(made: Quote, numbers: ShopNumbers) -> tuple[int, float]:

@@ -41,6 +41,7 @@ from sutura.services import catalogue, comebacks
 from sutura.services.job import measured, move, note
 from sutura.services.known import (
     ShopNumbers,
+    better_for,
     comes_to,
     known_about,
     numbers_for,
@@ -90,6 +91,11 @@ class Matched:
     def parts_minor(self) -> int:
         """What the parts cost us: the offer or the members of the kit, and what bridges or completes it."""
         return self.judged.offer.price_minor + sum(extra.price_minor for extra in self.judged.extras)
+
+    @property
+    def parts(self) -> tuple[Offer, ...]:
+        """Every part that it takes."""
+        return parts_of(self.judged)
 
 
 # of what cannot be chosen a few tell enough; the rest is one click away. The shop's, no source.
@@ -189,7 +195,7 @@ def _match(
             weights,
             weighing,
             days_left,
-            numbers.faulty,
+            numbers.came_for,
         )
         for one, made in zip(judged, quotes, strict=True)
     ]
@@ -221,7 +227,7 @@ def _match(
 def _for_job(
     job: JobRecord, model: Model, kind: str, now: datetime, numbers: ShopNumbers | None = None
 ) -> Matching:
-    wanted = wanted_of(model, kind, job.original.measured)
+    wanted = wanted_of(model, kind, job.original.measured, better_for(job, model))
     days = max((job.promise_at - now).days, 0)
     return _match(model, wanted, job.original.destroyed, days, numbers or numbers_for(model, now, job))
 
@@ -460,7 +466,8 @@ def _chosen(
             accepts = fact("matching.choose-kit-complete-fits-now-one")
             raise Invalid("offer", offer.part, accepts)
         return matched.judged, there.wanted
-    wanted = wanted_of(model, str(offer.known("kind") or ""), job.original.measured)
+    kind = str(offer.known("kind") or "")
+    wanted = wanted_of(model, kind, job.original.measured, better_for(job, model))
     return judge(wanted, offer, known_about(wanted, model.id, [offer], job.original.destroyed)), wanted
 
 

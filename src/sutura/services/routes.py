@@ -26,7 +26,7 @@ from sutura.core.matching.ranking import parts_of
 from sutura.core.maths.money import Money
 from sutura.core.people import Deed, demand
 from sutura.core.planning.queue import Skill, candidates, expected_minutes, minutes_to_promise
-from sutura.core.quoting.aim import cures
+from sutura.core.quoting.aim import KEEPS_THE_PART, cures
 from sutura.core.quoting.policy import deposit_of
 from sutura.core.quoting.pricing import Quote, Rates, quote
 from sutura.core.quoting.routes import (
@@ -67,6 +67,8 @@ class Choosable:
     weighed: Weighed
     offer: int
     members: tuple[int, ...]
+    # how many parts it takes, with what bridges or completes them
+    parts: int
     on_shelf: bool
     consent: Say
     # when it can be ready if it is chosen now, and the stations it holds
@@ -185,7 +187,7 @@ def _made(
             way,
             tried=tried.get(kind, Tried()),
             falls_to=follows(kind, kinds),
-            cures=cures(numbers.faulty, ()),
+            cures=cures(numbers.came_for, (KEEPS_THE_PART,)),
         )
         made[way.key] = (linked, None)
     return made
@@ -315,7 +317,7 @@ def _way(
     judged = matched.judged
     sort = _sort_of(matched, str(model.way(kind).need.get("finish") or ""))
     told: Say = (
-        fact("routes.kit", name=name, count=len(judged.members))
+        fact("routes.kit", name=name, count=len(parts_of(judged)))
         if judged.members
         else fact("routes.of-grade", name=name, grade=sort or "grade not known")
     )
@@ -414,6 +416,7 @@ def _choosable(one: Weighed, matched: Matched | None, when: _When, needs: Say) -
         weighed=one,
         offer=judged.offer.id if judged else 0,
         members=tuple(member.id for member in judged.members) if judged else (),
+        parts=len(parts_of(judged)) if judged else 0,
         on_shelf=one.way.wait_days == 0,
         consent=matching.consent_text(judged) if judged else "",
         ready=when.ready(one.way, judged.offer.part if judged else ""),

@@ -496,6 +496,7 @@ SENTENCES: Mapping[str, str] = {
         "Not at the {opening_edge} edge as usual: the {entry_edge} edge is open already."
     ),
     "intake.nothing-observed-yet": "Nothing is observed yet.",
+    "intake.nothing-is-broken": "Nothing is broken.",
     "intake.nothing-proved-faulty": "Nothing is proved faulty.",
     "intake.offered-no-more": "choose again: the plan has changed, and this time is not offered any more",
     "intake.on-the-back": "{said} on the back",
@@ -519,6 +520,7 @@ SENTENCES: Mapping[str, str] = {
     "intake.shelf-free": "On the shelf: {part}, {free} free.",
     "intake.shop-closed-then": "the shop is closed then; it opens {opens}",
     "intake.sign-once-more-pad-printed-ticket": "sign once more on the pad, or on the printed ticket",
+    "intake.choose-an-upgrade-shown": "choose one of those shown, or leave it open",
     "intake.so-many-agreed": "{count} of {of} agreed",
     "intake.so-many-not-testable": "{count} not testable",
     "intake.so-many-work": "{count} {count:works|work}",

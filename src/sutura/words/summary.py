@@ -8,6 +8,7 @@ from sutura.core.catalogue.model import Function, Model
 from sutura.core.intake.diagnosis import Diagnosis, ways_told
 from sutura.core.intake.marks import Mark, MarkKind, Side
 from sutura.core.intake.observations import Layer
+from sutura.core.intake.upgrades import Upgrade
 from sutura.core.values import FunctionResult, Outcome
 from sutura.words.speech import Speech
 
@@ -37,12 +38,14 @@ def summarise(
     *,
     opened_before: bool,
     speech: Speech,
+    upgrade: Upgrade | None = None,
 ) -> tuple[str, ...]:
     """The state on arrival for the customer: what is damaged, what works, what is thought, what comes next.
 
     What is not known is said to be not known; nothing is promised here.
     """
-    said = [_damage(marks, speech), _tested(model.functions, results, speech)]
+    said = [speech.text("You want {upgrade}.", upgrade=upgrade.says)] if upgrade else []
+    said += [_damage(marks, speech), _tested(model.functions, results, speech)]
     if opened_before:
         said.append(speech.text("It was opened before it came to us."))
     said.append(_thought(diagnosis, speech))
@@ -110,6 +113,8 @@ def _tested(functions: Sequence[Function], results: Mapping[str, FunctionResult]
 def _thought(diagnosis: Diagnosis, speech: Speech) -> str:
     faulty = [_LAYERS[reading.layer] for reading in diagnosis.faulty]
     suspected = [_LAYERS[reading.layer] for reading in diagnosis.suspected]
+    if diagnosis.nothing_is_broken:
+        return speech.text("Nothing is broken.")
     said = []
     if faulty:
         said.append(speech.text("Broken: {layers}.", layers=faulty))

@@ -240,6 +240,7 @@ ARRIVAL_FIELDS = (
     "return_address",
     "display_serial",
     "back_c",
+    "upgrade",
 )
 # a back this warm, lying there switched off, tells of a cell that warms itself; common practice, no source
 HOT_BACK_C = 45

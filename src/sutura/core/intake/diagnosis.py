@@ -140,11 +140,26 @@ class Diagnosis:
         return tuple(reading for reading in self.layers if reading.status is Status.SOUND)
 
     @property
+    def nothing_is_broken(self) -> bool:
+        """Whether the whole screen is proved sound: what is unknown is not."""
+        return _nothing_is_broken(self.layers)
+
+    @property
     def not_known(self) -> tuple[LayerReading, ...]:
         """What nothing is known of, not even a suspicion."""
         return tuple(
             reading for reading in self.layers if reading.status is Status.UNKNOWN and not reading.suspected
         )
+
+
+# the layers that a screen repair is about
+OF_THE_SCREEN = frozenset({Layer.GLASS, Layer.TOUCH, Layer.PANEL, Layer.BACKLIGHT, Layer.CONNECTOR})
+
+
+def _nothing_is_broken(layers: Sequence[LayerReading]) -> bool:
+    screen = [reading for reading in layers if reading.layer in OF_THE_SCREEN]
+    faulty = any(reading.status is Status.FAULTY for reading in layers)
+    return not faulty and all(reading.status is Status.SOUND for reading in screen)
 
 
 def diagnose(observed: Mapping[str, str], has: Has = EVERYTHING) -> Diagnosis:
@@ -277,6 +292,8 @@ def ways_told(model: Model, routes: Sequence[Fact]) -> tuple[Say, ...]:
 def _says(layers: Sequence[LayerReading], known: Mapping[str, str]) -> Say:
     faulty = tuple(layer.layer for layer in layers if layer.status is Status.FAULTY)
     suspected = tuple(layer.layer for layer in layers if layer.suspected)
+    if _nothing_is_broken(layers) and not suspected:
+        return fact("intake.nothing-is-broken")
     if not faulty and not suspected:
         return fact("intake.nothing-proved-faulty") if known else fact("intake.nothing-observed-yet")
     return sentences(

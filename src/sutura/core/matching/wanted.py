@@ -29,21 +29,30 @@ RULES = (
 )
 
 
-def wanted_of(model: Model, kind: str = "", measured: Mapping[str, Value] | None = None) -> Wanted:
+def wanted_of(
+    model: Model,
+    kind: str = "",
+    measured: Mapping[str, Value] | None = None,
+    better: Mapping[str, str] | None = None,
+) -> Wanted:
     """What a model demands of a part for one of its routes, its own unless another needs this kind; what was
-    `measured` of the original counts first.
+    `measured` of the original counts first, and what the customer wants `better` before all.
     """
+    wish = better or {}
     route = model.way(kind)
     on_table = {name: value for name, value in (measured or {}).items() if name in BY_NAME and name != "kind"}
     return Wanted(
-        need={**route.need, **on_table},
+        need={**route.need, **on_table, **wish},
         move_over=route.move_over,
         minutes=route.minutes,
         supplies=tuple(
             Supply(item=supply.item, instead=supply.instead, minutes=supply.minutes)
             for supply in route.supplies
         ),
-        demands={name: Demand(demand) for name, demand in model.demands.items()},
+        demands={
+            **{name: Demand(demand) for name, demand in model.demands.items()},
+            **dict.fromkeys(wish, Demand.MUST),
+        },
     )
 
 

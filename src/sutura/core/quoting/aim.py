@@ -9,6 +9,7 @@ from dataclasses import dataclass
 from enum import IntEnum
 
 from sutura.core.facts import Say, fact
+from sutura.core.intake.upgrades import UPGRADE
 from sutura.core.values import COMMON, Rule
 
 RULES = (
@@ -29,7 +30,7 @@ RULES = (
         capability="quoting",
         says=(
             "What loses a function that is faulty on arrival does not cure it: a display that does not take "
-            "the old serial loses automatic brightness and tone."
+            "the old serial loses automatic brightness and tone. What keeps the old part is no upgrade."
         ),
         source=COMMON,
     ),
@@ -37,7 +38,9 @@ RULES = (
 
 # what a display that does not take the old serial may lose, by functions of a model; common practice
 LOST_UNPAIRED = frozenset({"light", "brightness"})
-LOSES: Mapping[str, frozenset[str]] = {"pairing": LOST_UNPAIRED}
+# what keeps the old part is no upgrade
+KEEPS_THE_PART = "keeps the part"
+LOSES: Mapping[str, frozenset[str]] = {"pairing": LOST_UNPAIRED, KEEPS_THE_PART: frozenset({UPGRADE})}
 
 
 class Cures(IntEnum):
@@ -51,7 +54,8 @@ class Cures(IntEnum):
 
 def cures(faulty: frozenset[str], losing: Sequence[str]) -> Cures:
     """Whether something cures a complaint (rule quote.cures): `faulty` are the functions that are faulty on
-    arrival, `losing` the attributes for which the customer would have to agree to a loss.
+    arrival, and UPGRADE where one is wanted, `losing` the attributes for which the customer would have to
+    agree to a loss.
 
     >>> light, image = frozenset({"light"}), frozenset({"image"})
     >>> cures(light, ["pairing"]), cures(image, ["pairing"]), cures(frozenset(), [])

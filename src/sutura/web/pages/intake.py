@@ -17,6 +17,7 @@ from sutura.core.intake.arrival import ACCESSORIES, DATA_STATES, PAD, PARCEL_STA
 from sutura.core.intake.diagnosis import ways_told
 from sutura.core.intake.marks import KINDS
 from sutura.core.intake.observations import ASKED, FINER, FURTHER
+from sutura.core.intake.upgrades import upgrades_of
 from sutura.core.job import Stage
 from sutura.core.people import Deed
 from sutura.formats.photo import MOST_BYTES
@@ -109,6 +110,9 @@ def _page(ask: Asking, draft_id: str, shown: Shown = ANEW) -> Response:
         function_fields=[f"function.{one.id}" for one in said.model.functions] if said.model else [],
         consent_fields=["arrival.data", "signature", *(f"consent.{one.id}" for one in said.consents)],
         finer=FINER,
+        upgrades=[(one.key, ask.speech.say(one.says)) for one in upgrades_of(said.model)]
+        if said.model
+        else [],
         kinds=KINDS,
         shapes=kinds_for_script(),
         hot_back=is_hot(page.entered.text("arrival.back_c")),
@@ -118,6 +122,11 @@ def _page(ask: Asking, draft_id: str, shown: Shown = ANEW) -> Response:
         **_drawing(said.model),
         **_reading(ask, said),
     )
+
+
+def _upgrades(ask: Asking, model: Model | None) -> list[tuple[str, str]]:
+    """What the device can be had with instead, to choose from."""
+    return [(one.key, ask.speech.say(one.says)) for one in upgrades_of(model)] if model else []
 
 
 def _drawing(model: Model | None) -> dict[str, Any]:
@@ -156,6 +165,7 @@ def _reading(ask: Asking, said: SoFar) -> dict[str, Any]:
         said.diagnosis,
         opened_before=said.opened_before,
         speech=ask.speech,
+        upgrade=said.upgrade,
     )
     return {
         "plan": draw_plan(said.plan, said.model.face, ask.speech) if said.plan else Markup(""),

@@ -11,6 +11,7 @@ from sutura.core.intake.arrival import DATA_STATES, untested
 from sutura.core.intake.damage import read_damage
 from sutura.core.intake.diagnosis import diagnose
 from sutura.core.intake.layers import has_of
+from sutura.core.intake.upgrades import upgrade_of
 from sutura.core.job import JobRecord, Move, starts_of
 from sutura.core.people import Deed, may
 from sutura.core.planning.queue import ASSIGNABLE, Action
@@ -65,6 +66,7 @@ def _page(ask: Asking, code: str, shown: Shown = ANEW) -> Response:
         back=draw_back(page.model.face, marks, ask.speech),
         edges=draw_edges(page.model.face, marks, ask.speech),
         found=diagnose(job.arrival.look, has_of(page.model)),
+        upgrade=upgrade_of(page.model, job.arrival.how),
         photos=photos_store.job_photos(job.id),
         marks={mark.id: mark.label for mark in marks if mark.id},
         record=record,
@@ -126,6 +128,7 @@ def ticket(ask: Ask, code: str, paper: str = "a4") -> Response:
             diagnose(page.job.arrival.look, has_of(page.model)),
             opened_before=page.job.arrival.opened_before,
             speech=said,
+            upgrade=upgrade_of(page.model, page.job.arrival.how),
         ),
         data_states=DATA_STATES,
         shop=shop_service.shop(),

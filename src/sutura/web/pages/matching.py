@@ -14,6 +14,7 @@ from sutura.core.catalogue.model import Model
 from sutura.core.errors import OutOfStock
 from sutura.core.facts import Say
 from sutura.core.intake.observations import QUESTIONS
+from sutura.core.intake.upgrades import upgrade_of
 from sutura.core.job import Move, Stage, starts_of
 from sutura.core.matching.attributes import MEASURABLE, need_lines
 from sutura.core.matching.comparing import Agreement
@@ -205,6 +206,7 @@ def _page(ask: Asking, code: str, shown: Shown = ANEW, kind: str = "", over: str
         page=page,
         job=page.job,
         model=page.model,
+        upgrade=upgrade_of(page.model, page.job.arrival.how),
         here=f"/jobs/{code}/match",
         choosable=page.job.stage in starts_of(Move.QUOTE, Move.REQUOTE),
         entered=shown.over(kept),

@@ -13,6 +13,7 @@ from sutura.core.catalogue.unlisted import DEVICE_CLASSES
 from sutura.core.errors import NotAllowed, NotFound, Refusal
 from sutura.core.handover.ledger import Method
 from sutura.core.handover.telling import NOT_SENT
+from sutura.core.intake.upgrades import upgrade_of
 from sutura.core.job import Move, Stage, starts_of
 from sutura.core.matching.offers import GRADES
 from sutura.core.matching.ranking import WEIGHT_WORDS, weights_from, weights_kept
@@ -62,6 +63,7 @@ def _routes(ask: Asking, code: str, shown: Shown = ANEW) -> Response:
         page=page,
         job=job,
         model=page.model,
+        upgrade=upgrade_of(page.model, job.arrival.how),
         quotes=quotes,
         open_quote=next((quote for quote, state in quotes if state is QuoteState.OPEN), None),
         none_of_them=NONE,
