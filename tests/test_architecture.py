@@ -64,6 +64,7 @@ NOUNS = {
         "schools",
         "serials",
         "staffing",
+        "covering",
         "trials",
         "reordering",
         "returns",

@@ -11,22 +11,26 @@ from builders import ALWAYS_OPEN, NOW, said
 
 from sutura.core.errors import NotAllowed
 from sutura.core.job import Stage
+from sutura.core.planning.expected import (
+    COUNTER_MINUTES,
+    Told,
+    Waiting,
+    bench_minutes_left,
+    expected_at,
+    remaining_minutes,
+    slack_minutes,
+)
 from sutura.core.planning.queue import (
     Action,
     Skill,
-    Waiting,
-    bench_minutes_left,
     by_due,
     by_plan,
     candidates,
     check_assign,
-    expected_at,
     expected_minutes,
     next_action,
     next_of,
     rank_next,
-    remaining_minutes,
-    slack_minutes,
 )
 
 
@@ -202,12 +206,20 @@ def test_next_has_the_order_of_the_plan_and_what_is_not_in_it_comes_when_it_must
     handover = waiting(code="C", stage=Stage.CLOSED, promise_at=NOW + timedelta(minutes=35))
     unknown = waiting(code="D", promise_at=NOW + timedelta(hours=9))
     begins = {"A": NOW - timedelta(minutes=5), "B": NOW + timedelta(hours=1), "C": NOW + timedelta(days=3)}
-    jobs = [unknown, later, handover, soon]
-    ordered = by_plan(jobs, begins, NOW, ALWAYS_OPEN)
-    assert [job.code for _, job in ordered] == ["A", "C", "B", "D"]
-    assert {job.code: slack for slack, job in ordered} == {
-        job.code: slack for slack, job in by_due(jobs, NOW, ALWAYS_OPEN)
+    told = {
+        code: Told(person_id=1, begins=at, done=at + timedelta(minutes=70), kept=50)
+        for code, at in begins.items()
     }
+    jobs = [unknown, later, handover, soon]
+    ordered = by_plan(jobs, told, NOW, ALWAYS_OPEN)
+    assert [job.code for _, job in ordered] == ["A", "C", "B", "D"]
+    by_rule = {job.code: slack for slack, job in by_due(jobs, NOW, ALWAYS_OPEN)}
+    spare = {job.code: minutes for minutes, job in ordered}
+    # what is not in the plan, and what has no bench work ahead, by the rule
+    assert (spare["C"], spare["D"]) == (by_rule["C"], by_rule["D"])
+    # done by the plan 130 minutes from now, and five for the counter: a quarter of an hour late
+    assert spare["B"] == 120 - 130 - COUNTER_MINUTES[later.stage]
+    assert by_rule["B"] > 0
     # long work with little slack comes after what must be done before it
     long = waiting(code="E", bench_minutes=90, promise_at=NOW + timedelta(minutes=100))
     bare = by_plan([*jobs, long], {}, NOW, ALWAYS_OPEN)

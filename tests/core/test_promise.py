@@ -37,20 +37,20 @@ BRAM = Hands(name="Bram", minutes=25, before_minutes=0)
 
 
 def test_the_earliest_counts_work_and_cure_and_rounds_up_to_five_minutes() -> None:
-    assert earliest_promise(NOW, SHELF, [BRAM], 99, 0, ALWAYS_OPEN).at == NOW + timedelta(minutes=25)
+    assert earliest_promise(NOW, SHELF, [BRAM], 99, 0, 0, ALWAYS_OPEN).at == NOW + timedelta(minutes=25)
     assert earliest_promise(
-        NOW + timedelta(seconds=1), SHELF, [BRAM], 99, 30, ALWAYS_OPEN
+        NOW + timedelta(seconds=1), SHELF, [BRAM], 99, 30, 0, ALWAYS_OPEN
     ).at == NOW + timedelta(minutes=60)
 
 
 def test_whoever_is_ready_soonest_is_counted_with_the_work_before() -> None:
     lio = Hands(name="Lio", minutes=50, before_minutes=0)
     busy = Hands(name="Bram", minutes=25, before_minutes=40)
-    found = earliest_promise(NOW, SHELF, [busy, lio], 99, 0, ALWAYS_OPEN)
+    found = earliest_promise(NOW, SHELF, [busy, lio], 99, 0, 0, ALWAYS_OPEN)
     assert found.at == NOW + timedelta(minutes=50)
     assert said(found.reasons[1]) == "Lio: 50 min for this."
     assert "after 40 min of other work" in said(
-        earliest_promise(NOW, SHELF, [busy], 99, 0, ALWAYS_OPEN).reasons[1]
+        earliest_promise(NOW, SHELF, [busy], 99, 0, 0, ALWAYS_OPEN).reasons[1]
     )
 
 
@@ -58,12 +58,12 @@ def test_work_waits_for_the_part_or_the_work_before_whichever_is_later() -> None
     """A day's wait and 33 hours of work before it: not after a day."""
     busy = Hands(name="Bram", minutes=25, before_minutes=300)
     away = PartSeen(part="front", free=0, lead_days=2)
-    found = earliest_promise(NOW, away, [busy], 99, 0, ALWAYS_OPEN)
+    found = earliest_promise(NOW, away, [busy], 99, 0, 0, ALWAYS_OPEN)
     assert found.at == NOW + timedelta(days=2, minutes=25)
     assert said(found.reasons[0]) == "To be ordered: front, here in 2 days."
     busier = Hands(name="Bram", minutes=25, before_minutes=33 * 60)
     tomorrow = PartSeen(part="front", free=0, lead_days=1)
-    assert earliest_promise(NOW, tomorrow, [busier], 99, 0, ALWAYS_OPEN).at == NOW + timedelta(
+    assert earliest_promise(NOW, tomorrow, [busier], 99, 0, 0, ALWAYS_OPEN).at == NOW + timedelta(
         hours=33, minutes=25
     )
 
@@ -74,7 +74,7 @@ def test_work_waits_for_the_part_or_the_work_before_whichever_is_later() -> None
 def test_what_is_not_known_is_never_a_sure_promise(
     part: PartSeen | None, hands: list[Hands], doubt: str
 ) -> None:
-    found = earliest_promise(NOW, part, hands, 30, 0, ALWAYS_OPEN)
+    found = earliest_promise(NOW, part, hands, 30, 0, 0, ALWAYS_OPEN)
     assert not found.sure
     (problem,) = check_promise(found.at, "", found, ALWAYS_OPEN)
     assert doubt in str(problem)
@@ -82,7 +82,7 @@ def test_what_is_not_known_is_never_a_sure_promise(
 
 
 def test_an_earlier_promise_needs_a_reason() -> None:
-    sure = earliest_promise(NOW, SHELF, [BRAM], 99, 0, ALWAYS_OPEN)
+    sure = earliest_promise(NOW, SHELF, [BRAM], 99, 0, 0, ALWAYS_OPEN)
     assert "write why earlier is possible" in str(check_promise(NOW, " ", sure, ALWAYS_OPEN)[0])
     assert check_promise(NOW, "Lio is free", sure, ALWAYS_OPEN) == []
     assert check_promise(sure.at, "", sure, ALWAYS_OPEN) == []
@@ -238,5 +238,5 @@ def test_the_plan_offers_three_times_with_counter_and_cure_in_open_hours() -> No
     without = planned_promise(None, slot, None, 0, 10, hours)
     assert set(without.offers) == {Offered.LIKELY, Offered.SAFE}
     assert [said(doubt) for doubt in without.doubts] == [
-        said(earliest_promise(NOW, None, [BRAM], 9, 0, hours).doubts[0])
+        said(earliest_promise(NOW, None, [BRAM], 9, 0, 0, hours).doubts[0])
     ]

@@ -22,18 +22,20 @@ from hypothesis import strategies as st
 from sutura.core.errors import ManyInvalid
 from sutura.core.intake.promise import Hands, PartSeen, check_new_promise, check_promise, earliest_promise
 from sutura.core.job import Stage
-from sutura.core.planning.queue import (
+from sutura.core.planning.expected import (
     COUNTER_MINUTES,
+    UNSURE,
+    Told,
     Waiting,
     bench_minutes_left,
     due_at,
+    expected,
     expected_at,
-    minutes_before,
     plan_holds,
-    rank_next,
     ready_at,
     slack_minutes,
 )
+from sutura.core.planning.queue import by_plan, minutes_before, rank_next
 from sutura.core.shop import OpenHours, hours_from, hours_kept, hours_texts, read_week
 
 MINUTE = timedelta(minutes=1)
@@ -150,20 +152,17 @@ def some_queue(chance: random.Random, most: int = 6) -> list[Waiting]:
 
 
 def kept(order: Sequence[Waiting], hours: OpenHours = ALWAYS_OPEN) -> dict[str, bool]:
-    """Which promises one bench keeps when it works in this order: work and counter in open minutes, the cure
-    by the clock.
+    """Which promises one bench keeps when it works in this order: work in open minutes, the cure by the
+    clock, and then the counter in open minutes.
     """
     done, said = 0, {}
     for job in order:
         done += bench_minutes_left(job)
         ready = worked(NOW, done, hours) if hours.weekly else NOW + done * MINUTE
-        cure = job.cure_minutes if job.stage is not Stage.CLOSED else 0
-        glued = job.promise_at - cure * MINUTE
-        if hours.weekly:
-            left = sum(opened(ready + k * MINUTE, hours) for k in range(max((glued - ready) // MINUTE, 0)))
-            said[job.code] = ready <= glued and left >= COUNTER_MINUTES[job.stage]
-        else:
-            said[job.code] = ready + COUNTER_MINUTES[job.stage] * MINUTE <= glued
+        cured = ready + (job.cure_minutes if job.stage is not Stage.CLOSED else 0) * MINUTE
+        ahead = range(max((job.promise_at - cured) // MINUTE, 0))
+        left = sum(opened(cured + k * MINUTE, hours) for k in ahead) if hours.weekly else len(ahead)
+        said[job.code] = cured <= job.promise_at and left >= COUNTER_MINUTES[job.stage]
     return said
 
 
@@ -226,14 +225,32 @@ def test_the_plan_is_in_time_exactly_when_next_is(seed: int) -> None:
     in_time = slack_minutes(job, now, hours) >= 0
     assert (bench + cure <= due_at(job, hours)) is in_time
     assert (ready_at(job, bench + cure, hours) <= promise) is in_time
-    over = worked(bench, counter, hours) if hours.weekly else bench + counter * MINUTE
-    assert (over <= promise - cure) is in_time
+    # the counter takes it up when the shop is open again after the cure
+    collected = bench + cure
+    while hours.weekly and not opened(collected, hours):
+        collected += MINUTE
+    collected = worked(collected, counter, hours) if hours.weekly else collected + counter * MINUTE
+    assert (collected <= promise) is in_time
     assert expected_at(job, now, hours) == ready_at(job, bench + cure, hours)
     # what the plan said holds while it can be so
     said = now + timedelta(minutes=chance.randrange(-20, 20))
-    assert plan_holds(job, said, now, hours) is (said >= now or in_time)
-    assert plan_holds(job, now, now, hours)
-    assert not plan_holds(replace(job, stage=Stage.CLOSED), said, now, hours)
+    slack = slack_minutes(job, now, hours)
+    assert plan_holds(job, said, now, slack) is (said >= now or in_time)
+    assert plan_holds(job, now, now, slack)
+    assert not plan_holds(replace(job, stage=Stage.CLOSED), said, now, slack)
+    # what every page says: by the plan where that can be so, and late exactly when it is not ready in time
+    later = hours.next_open(now + timedelta(minutes=chance.randrange(0, 2000)))
+    ends = worked(later, job.bench_minutes, hours) if hours.weekly else later + job.bench_minutes * MINUTE
+    told = Told(person_id=1, begins=later, done=ends + cure, kept=chance.randrange(101))
+    seen = expected(job, told, now, hours)
+    assert seen.told is told
+    assert seen.ready == ready_at(job, told.done, hours)
+    assert seen.late is (seen.ready > promise)
+    assert seen.unsure is (told.kept < UNSURE)
+    alone = expected(job, None, now, hours)
+    assert (alone.ready, alone.spare, alone.told) == (expected_at(job, now, hours), slack, None)
+    # the list reckons as the line does
+    assert by_plan([job], {job.code: told}, now, hours) == [(seen.spare, job)]
 
 
 @given(seeds)
@@ -249,13 +266,9 @@ def test_a_promise_is_kept_by_whoever_works_in_the_order_of_next(seed: int) -> N
         return
     minutes, cure = chance.randrange(5, 120), chance.choice([0, 30, 1440])
     counter = COUNTER_MINUTES[Stage.IDENTIFIED]
-    hand = Hands(
-        name="Bram",
-        minutes=minutes + counter,
-        before_minutes=minutes_before(queue, minutes + counter, NOW, hours),
-    )
+    hand = Hands(name="Bram", minutes=minutes, before_minutes=minutes_before(queue, minutes, NOW, hours))
     part = PartSeen(part="front", free=1, lead_days=0)
-    promise = earliest_promise(NOW, part, [hand], 0, cure, hours)
+    promise = earliest_promise(NOW, part, [hand], 0, cure, counter, hours)
     new = waiting(
         "NEW", stage=Stage.IDENTIFIED, bench_minutes=minutes, cure_minutes=cure, promise_at=promise.at
     )
@@ -276,7 +289,7 @@ def test_a_promise_lies_in_open_hours_and_not_before_it_can_be_kept(seed: int) -
     )
     part = PartSeen(part="front", free=chance.choice([0, 1]), lead_days=chance.randrange(1, 4))
     hand = Hands(name="Bram", minutes=minutes, before_minutes=before)
-    promise = earliest_promise(now, part, [hand], 0, cure, hours)
+    promise = earliest_promise(now, part, [hand], 0, cure, 0, hours)
     here = now if part.free else now + timedelta(days=part.lead_days)
     done = worked(max(here, worked(now, before, hours)), minutes, hours) + cure * MINUTE
     assert promise.at >= done
@@ -298,10 +311,10 @@ def test_no_promise_at_night_and_none_on_a_closed_day() -> None:
     hours = OpenHours(ZoneInfo("Etc/GMT-1"), week, frozenset({date(2031, 3, 4)}))
     part, hand = PartSeen(part="front", free=1, lead_days=0), Hands(name="Bram", minutes=60, before_minutes=0)
     evening = datetime(2031, 3, 3, 16, 30, tzinfo=UTC)
-    promise = earliest_promise(evening, part, [hand], 0, 0, hours)
+    promise = earliest_promise(evening, part, [hand], 0, 0, 0, hours)
     assert promise.at == datetime(2031, 3, 5, 8, 30, tzinfo=UTC)
     # done at closing time, and glued overnight: it can be fetched when the shop opens
-    glued = earliest_promise(evening, part, [replace(hand, minutes=30)], 0, 600, hours)
+    glued = earliest_promise(evening, part, [replace(hand, minutes=30)], 0, 600, 0, hours)
     assert glued.at == datetime(2031, 3, 5, 8, 0, tzinfo=UTC)
     night = datetime(2031, 3, 3, 20, 0, tzinfo=UTC)
     for problems in (

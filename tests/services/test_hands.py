@@ -12,8 +12,9 @@ from builders import HERON, Shop, models, said, told
 from sutura.core.bench.rework import Meaning
 from sutura.core.errors import Invalid, ManyInvalid, MoveRefused, NotAllowed
 from sutura.core.job import Move, Round, Stage, check_move
-from sutura.core.planning.queue import bench_minutes_left
-from sutura.services import bench, hands, planning, schools
+from sutura.core.planning.expected import bench_minutes_left
+from sutura.core.planning.queue import TechnicianChoice
+from sutura.services import bench, covering, hands, planning, schools
 from sutura.services.job import gather_facts, job_page
 from sutura.store import job as job_store
 from sutura.store import planning as planning_store
@@ -22,6 +23,11 @@ PIXEL = bytes.fromhex(
     "89504e470d0a1a0a0000000d4948445200000001000000010802000000907753de0000000c49444154789c63606060000000"
     "040001f61738550000000049454e44ae426082"
 )
+
+
+def choices_of(shop: Shop, code: str, name: str) -> list[TechnicianChoice]:
+    hands = covering.assign_page(code, shop.now).hands
+    return [hand.choice for hand in hands if hand.choice.name == name]
 
 
 def ids(code: str) -> list[str]:
@@ -262,7 +268,9 @@ def _meaning(code: str) -> Meaning:
 def test_finished_jobs_make_a_technician_s_own_time(shop: Shop) -> None:
     shop.receive("P-1001", 3)
     code = shop.closed(HERON)
-    [bram] = [one for one in planning.assign_page(code).candidates if one.name == "Bram"]
+    [bram] = [
+        hand.choice for hand in covering.assign_page(code, shop.now).hands if hand.choice.name == "Bram"
+    ]
     assert "from 1 own jobs" in said(bram.why)
     first = shop.job(code)
     # one that was reworked says nothing of hands
@@ -272,7 +280,9 @@ def test_finished_jobs_make_a_technician_s_own_time(shop: Shop) -> None:
     shop.test(again)
     while shop.job(again).stage is Stage.PROVED:
         shop.step(again)
-    [still] = [one for one in planning.assign_page(code).candidates if one.name == "Bram"]
+    [still] = [
+        hand.choice for hand in covering.assign_page(code, shop.now).hands if hand.choice.name == "Bram"
+    ]
     assert "from 1 own jobs" in said(still.why)
     third = assigned(shop)
     # slower than was expected of Bram: more is expected of the next

@@ -344,7 +344,7 @@ def test_a_beginner_s_work_is_looked_at_by_a_second_person_where_the_shop_wants_
     people_store.save_skills(shop.bram.id, {family: Decimal("1.25")})
     people_store.save_skills(shop.people["lio"].id, {family: Decimal("1.24")})
     code = shop.at_proof(HERON)
-    assert proof.second_of(shop.job(code), models()[HERON]) == []
+    assert proof.second_of(shop.job(code), models()[HERON], shop.now) == []
     version = shop_service.shop().version
     with pytest.raises(NotAllowed):
         consents.change_second_look("all", version, shop.bram, shop.now)
@@ -353,7 +353,7 @@ def test_a_beginner_s_work_is_looked_at_by_a_second_person_where_the_shop_wants_
     consents.change_second_look("part", version, shop.manager, shop.now)
     with pytest.raises(StaleSave):
         consents.change_second_look("all", version, shop.manager, shop.now)
-    assert [one.name for one in proof.second_of(shop.job(code), models()[HERON])] == ["Lio"]
+    assert [one.name for one in proof.second_of(shop.job(code), models()[HERON], shop.now)] == ["Lio"]
     for nobody in (0, shop.bram.id, shop.counter.id):
         with pytest.raises(ManyInvalid):
             proof.record_proof(code, works(), shop.bram, shop.tick(), second=nobody)
@@ -363,7 +363,7 @@ def test_a_beginner_s_work_is_looked_at_by_a_second_person_where_the_shop_wants_
     assert event.facts["second"] == "Lio"
     # one who is no beginner needs nobody
     people_store.save_skills(shop.bram.id, {family: Decimal("1.24")})
-    assert proof.second_of(shop.job(shop.at_proof(HERON)), models()[HERON]) == []
+    assert proof.second_of(shop.job(shop.at_proof(HERON)), models()[HERON], shop.now) == []
 
 
 def test_w20_before_its_cure_is_over_a_watch_goes_only_with_a_manager_s_reason(shop: Shop) -> None:
@@ -382,8 +382,8 @@ def test_w20_before_its_cure_is_over_a_watch_goes_only_with_a_manager_s_reason(s
     over = page_of(shop, code).sealed_until
     assert over
     assert page.next
-    assert page.expected_at
-    assert page.expected_at >= over > shop.now + timedelta(hours=23)
+    assert page.next.expected.ready
+    assert page.next.expected.ready >= over > shop.now + timedelta(hours=23)
     assert "It cures until" in said(page.next.reason)
     # looked at, it still cures
     answers = {one.id: ("works", "") for one in models()["osmere-dial-42"].functions}

@@ -243,9 +243,9 @@ def test_nobody_is_told_to_expect_it_at_a_time_that_is_over(shop: Shop, outbox: 
     shop.receive("P-1001", 1)
     code = shop.opened(HERON)
     promised = shop.job(code).promise_at
-    with pytest.raises(MoveRefused) as refused:
+    with pytest.raises(Invalid) as refused:
         messages.tell(code, "delayed", "the part came late", shop.counter, promised)
-    assert "promise another time first" in said(refused.value.said)
+    assert "a time that is still to come" in said(refused.value.said)
     assert messages.tell(code, "delayed", "the part came late", shop.counter, shop.tick()) == "waiting"
     assert messages.send_due(promised) == 0
     assert outbox.sent == []

@@ -16,6 +16,7 @@ from sutura.core.planning.day import broken_by
 from sutura.core.planning.solving import PinsClash, solve
 from sutura.services import loads, planning, plans, promises, rails, staffing, trials
 from sutura.services import shop as shop_service
+from sutura.services.job import FRESH
 from sutura.store import job as job_store
 from sutura.store import people as people_store
 from sutura.store import plans as store
@@ -301,8 +302,8 @@ def test_a_promise_comes_out_of_the_plan_while_it_is_of_now(shop: Shop) -> None:
     assert 40 <= planned.of_hundred <= 80
     assert any("has room in the plan" in said(reason) for reason in planned.reasons)
     # nobody made one for too long: what everybody has to do counts
-    assert promises.promise(model, shop.now + planning.FRESH - timedelta(seconds=1)).offers
-    assert promises.promise(model, shop.now + planning.FRESH).offers == {}
+    assert promises.promise(model, shop.now + FRESH - timedelta(seconds=1)).offers
+    assert promises.promise(model, shop.now + FRESH).offers == {}
 
 
 def test_an_offered_time_is_promised_as_it_is_when_it_is_saved(shop: Shop) -> None:
@@ -331,7 +332,9 @@ def test_next_has_the_order_of_the_plan_and_one_s_own_list_the_same(shop: Shop) 
     assert page.first
     shown = [page.first, *page.lines]
     assert [line.next.code for line in shown] == order
-    assert [line.told.kept for line in shown if line.told] == [job.kept for job in plan.jobs]
+    assert [line.next.expected.told.kept for line in shown if line.next.expected.told] == [
+        job.kept for job in plan.jobs
+    ]
     # what the plan gives somebody stands on their own list, in its order, before it is theirs
     mine = planning.next_page(shop.now, today=today, only_for=shop.bram.id, page=1)
     assert mine.first
@@ -373,10 +376,16 @@ def test_somebody_s_week_binds_the_plan_and_is_shown_on_their_rail(shop: Shop) -
 
 def test_what_the_plan_weighs_is_the_manager_s_and_counts(shop: Shop) -> None:
     record = shop_service.shop()
-    typed = {"waiting": "7", "move_minutes": "0"}
+    typed = {"waiting": "7", "rush": "2", "move_minutes": "0"}
     with pytest.raises(NotAllowed):
         staffing.change_weights(typed, record.version, shop.bram, shop.now)
-    for wrong in ({"waiting": "0"}, {"waiting": "101"}, {"move_minutes": "481"}, {"move_minutes": "x"}):
+    for wrong in (
+        {"waiting": "0"},
+        {"rush": "0"},
+        {"waiting": "101"},
+        {"move_minutes": "481"},
+        {"move_minutes": "x"},
+    ):
         with pytest.raises(ManyInvalid):
             staffing.change_weights({**typed, **wrong}, record.version, shop.manager, shop.now)
     staffing.change_weights(typed, record.version, shop.manager, shop.now)
@@ -491,7 +500,7 @@ def test_plan_and_next_keep_the_same_promises(shop: Shop) -> None:
         assert (found.next.slack_minutes < 0) is late
         [planned] = made(shop).jobs
         assert planned.late is late
-        assert planned.ready == shop.now + timedelta(minutes=whole)
+        assert planned.expected.ready == shop.now + timedelta(minutes=whole)
 
 
 def test_what_the_plan_has_can_be_held_and_what_is_held_can_be_let_go(shop: Shop) -> None:

@@ -26,6 +26,7 @@ from sutura.core.job import Stage
 from sutura.core.matching.judging import may_choose
 from sutura.services import (
     bench,
+    covering,
     customers,
     drafts,
     handover,
@@ -280,7 +281,7 @@ def test_expected_minutes_and_load_follow_the_technician(shop: Shop) -> None:
     code = shop.take_in()
     planning.assign(code, shop.people["lio"].id, shop.manager, shop.tick())
     assert shop.job(code).bench.expected_minutes == 50
-    found = planning.assign_page(shop.take_in()).candidates
+    found = [hand.choice for hand in covering.assign_page(shop.take_in(), shop.now).hands]
     assert next(hit for hit in found if hit.name == "Lio").load_minutes == 50
 
 
@@ -580,7 +581,7 @@ def test_the_chosen_route_keeps_its_minutes_from_match_through_assigning_to_the_
     assert job.chosen.route == (kind or models()[model_id].need["kind"])
     assert job.chosen.route_minutes == minutes
     people_store.save_skills(shop.bram.id, {models()[model_id].procedure_family: Decimal("1.5")})
-    choices = planning.assign_page(code).candidates
+    choices = [hand.choice for hand in covering.assign_page(code, shop.now).hands]
     trained = next(choice for choice in choices if choice.may)
     planning.assign(code, trained.person_id, shop.manager, shop.tick())
     expected = int(minutes * 1.5 + 0.5) + job.chosen.extra_minutes

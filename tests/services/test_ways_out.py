@@ -216,12 +216,14 @@ def test_a_promise_is_changed_with_its_reason_and_the_old_one_stays_told(shop: S
 
 def test_what_is_expected_is_shown_beside_the_promise_and_unknown_while_held_up(shop: Shop) -> None:
     code = shop.quoted()
-    assert job_page(code, shop.now).expected_at is None
+    held_up = job_page(code, shop.now).next
+    assert held_up
+    assert held_up.expected.ready is None
     shop.receive("P-1001")
     page = job_page(code, shop.now)
-    assert page.expected_at
     assert page.next
-    assert (page.expected_at - shop.now).total_seconds() == page.next.remaining_minutes * 60
+    assert page.next.expected.ready
+    assert (page.next.expected.ready - shop.now).total_seconds() == page.next.remaining_minutes * 60
 
 
 # -- from wherever a walk ends, home ------------------------------------------------------------------

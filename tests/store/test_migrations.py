@@ -47,6 +47,7 @@ FROZEN = {
     "0024_answered.py": "fa434aeab37ba4e19c4e57792649166581017e0411defaf4f1fe029a52b54129",
     "0025_plan.py": "446b3234039edd07c69f7963a9e416ab90b735b8be905bae5ab8643e69873003",
     "0031_words.py": "16bac3f261610dba41e2b416750c047dca179daf771a39d7ad12ae717b6dee8c",
+    "0034_rush.py": "d208a47ba8747bf1f4c076cfd589aa16137d21431893139251f9fa38b4eba51e",
     "0033_binding_bench.py": "82c5f849d1f5f9c5c39ff6e21bb3f237146febbc3a1effe641d0e4f2cb25fb25",
     "0032_returned.py": "1ad59dbfc284b3497e660671ebd5429ec3cb4123b20ba24c3ad6b8a3a5abcf7d",
     "0027_device_tests.py": "19226dc1422007c96d5c531366e6cad292b62d24385972c94a1f92bbccbf30d0",
@@ -370,6 +371,7 @@ def test_a_shop_of_the_first_release_keeps_its_models_and_jobs(cluster: Cluster,
             "0031_words",
             "0032_returned",
             "0033_binding_bench",
+            "0034_rush",
         ]
         with connection():
             moves = raw(

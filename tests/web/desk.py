@@ -78,7 +78,7 @@ def intake_fields(model_id: str = HERON, **changes: Any) -> dict[str, Any]:
         "name": "Orla Venn",
         "phone": "555 0101",
         "email": "",
-        "channel": "waiting",
+        "channel": "drop_off",
         "consent": ["data", "splash", "parts"],
         "promise": "soonest",
         "accessory": ["SIM card"],

@@ -77,7 +77,7 @@ def test_a_promise_is_changed_from_the_job(desks: Sit, floor: Shop) -> None:
         promise_reason="part late",
     )
     assert "Promised for" in pell.page
-    assert "if worked on now" in pell.page
+    assert "if worked on from now" in pell.page
 
 
 def test_a_way_without_a_part_is_offered_in_match_and_leads_to_the_bench(desks: Sit, floor: Shop) -> None:

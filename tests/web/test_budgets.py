@@ -36,18 +36,21 @@ BUDGETS = {
     # single pieces, and who sells parts
     "/shelf/P-2001": 16,
     # one of each of these for the sheet that a job keeps
-    "/jobs/{code}": 19,
+    # one of it for what the plan says of it
+    "/jobs/{code}": 20,
     # one of it for what all suppliers show
     # what was faulty on arrival and what the shop tried count for what is recommended
     "/jobs/{code}/match": 14,
-    "/jobs/{code}/bench": 11,
+    # one of it for who is away
+    "/jobs/{code}/bench": 12,
     # one need; each further one adds three
-    "/jobs/{code}/routes": 18,
+    "/jobs/{code}/routes": 19,
     # what the device says of itself, dust, looks when sealed, and the shop's wish for a second look
     "/jobs/{code}/proof": 16,
-    "/jobs/{code}/assign": 4,
+    # the plan, who is away and the jobs of all who may: when it would be ready with each
+    "/jobs/{code}/assign": 11,
     # one of it for its old screen
-    "/jobs/{code}/handover": 16,
+    "/jobs/{code}/handover": 17,
     "/identify?q=QD44": 2,
     "/customers/find?q=orla": 2,
     # who looked at a customer is kept

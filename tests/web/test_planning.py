@@ -233,11 +233,11 @@ def test_what_the_plan_weighs_is_the_manager_s(desks: Sit, held: str) -> None:
     ines.post("/plan/weights", _version=version, waiting="9", move_minutes="many")
     assert ines.answer.status_code == 422
     assert 'value="many"' in ines.page
-    ines.post("/plan/weights", _version=version, waiting="9", move_minutes="30")
+    ines.post("/plan/weights", _version=version, waiting="9", rush="4", move_minutes="30")
     assert 'value="9"' in ines.page
     pell = desks("pell")
     pell.get("/plan")
-    assert "A customer who waits counts as 9" in pell.page
+    assert "A customer who waits counts as 9, a rush as 4;" in pell.page
     pell.post("/plan/weights", _version=version, waiting="1", move_minutes="1")
     assert pell.answer.status_code == 403
 

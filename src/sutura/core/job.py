@@ -253,6 +253,8 @@ class Chosen:
     # which rates of tax the price bears, empty = the one; and the warranty told with it, None = the model's
     taxes: Mapping[str, Any] = field(default_factory=dict)
     warranty_days: int | None = None
+    # done before others, at the shop's addition
+    rush: bool = False
 
 
 class Round(StrEnum):

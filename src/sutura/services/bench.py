@@ -170,7 +170,7 @@ def bench_page(
         wait=running(known_waits, job.bench.attempt, step_id),
         wait_kind=kind_of(progress.step) if progress.step and progress.step.wait_minutes else None,
         lies_at=next((wait for wait in runs if wait.step != step_id), None),
-        trained=trained,
+        trained=planning.here_of(trained, now) if now else trained,
         alone=by is not None and by.id in {choice.person_id for choice in trained},
         beside=store.last_supervisor(job.id, by.id) if by else None,
         ways_out=_ways_out(job, progress),
@@ -266,7 +266,7 @@ def do_step(
     kept = kept_sheet(job, model)
     before = progress_of(job, model, recorded, chosen=step_id, kept=kept)
     count = rules.check_step(before, step_id, counted, reason, recorded, job.bench.attempt)
-    beside = _beside(model, by, supervisor)
+    beside = _beside(model, by, supervisor, now)
     beside_id = beside.person_id if beside else None
     waits.check_cold(job, before.step)
     let = waits.check_binding(job, model, before, reason, by, now, trained=beside is None)
@@ -313,11 +313,12 @@ def take_new_sheet(code: str, by: Person, now: datetime) -> None:
     note(job, EventKind.NEW_SHEET, {}, anew_left(job, job.bench, left), by=by, now=now)
 
 
-def _beside(model: Model, by: Person, supervisor: int) -> TechnicianChoice | None:
+def _beside(model: Model, by: Person, supervisor: int, now: datetime) -> TechnicianChoice | None:
     """Who stands beside the one who works; nobody where that one is trained (rule bench.trained)."""
-    trained = {choice.person_id: choice for choice in planning.trained_for(model)}
-    if by.id in trained:
+    every = planning.trained_for(model)
+    if by.id in {choice.person_id for choice in every}:
         return None
+    trained = {choice.person_id: choice for choice in planning.here_of(every, now)}
     if supervisor not in trained:
         accepts = fact("bench.name-who-supervises", family=model.procedure_family)
         raise Invalid("supervisor", "", accepts)

@@ -27,7 +27,7 @@ from sutura.core.intake.diagnosis import diagnose
 from sutura.core.intake.layers import has_of
 from sutura.core.intake.marks import Mark, check_marks
 from sutura.core.intake.observations import check_looks, check_observations, observed_from
-from sutura.core.intake.promise import TYPED_LATER, Offered, check_ahead, check_promise
+from sutura.core.intake.promise import TYPED_LATER, Offered, check_ahead, check_promise, check_waits
 from sutura.core.intake.upgrades import check_upgrade
 from sutura.core.job import EventKind, Round, Stage
 from sutura.core.people import Deed, demand
@@ -176,7 +176,7 @@ def _checked(arrival: Arrival, now: datetime) -> _Ready:
         problems.add("name", arrival.customer_id, fact("intake.choose-customer-from-list-write-new"))
     if arrival.channel not in set(Channel):
         problems.add("channel", arrival.channel, fact("intake.choose-waiting-drop-off-mail"))
-    serial = _serial(arrival.serial, problems)
+    serial, hours = _serial(arrival.serial, problems), shop.open_hours()
     soonest = promise(model, now) if model else None
     promise_at = soonest.at if soonest and arrival.soonest else arrival.promise_at
     if soonest and arrival.offered:
@@ -190,7 +190,10 @@ def _checked(arrival: Arrival, now: datetime) -> _Ready:
         if not problems.has("promise_at"):
             problems.extend(check_ahead(promise_at, now, TYPED_LATER))
         if not problems.has("promise_at"):
-            problems.extend(check_promise(promise_at, arrival.promise_reason, soonest, shop.open_hours()))
+            problems.extend(check_promise(promise_at, arrival.promise_reason, soonest, hours))
+    if not problems.has("promise_at") and not problems.has("channel"):
+        waits = arrival.channel == Channel.WAITING
+        problems.extend(check_waits(promise_at, arrival.promise_reason, now, hours, waits=waits))
     problems.extend(check_signature(arrival.signature))
     problems.extend(check_observations(arrival.look))
     problems.extend(check_looks(arrival.look, arrival.marks, opened_before=arrival.opened_before))

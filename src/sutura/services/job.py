@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
-from datetime import datetime
+from datetime import datetime, timedelta
 from typing import Any
 
 from sutura.core.bench import progress as bench_rules
@@ -16,6 +16,7 @@ from sutura.core.catalogue.model import Model, Step
 from sutura.core.handover.giving import Accessory
 from sutura.core.handover.ledger import MONEY_IN, Balance, Paid, balance_at, received
 from sutura.core.intake.arrival import Applies, is_asked
+from sutura.core.intake.promise import offer_anew
 from sutura.core.job import (
     BEFORE_OPENING,
     NO_PART,
@@ -34,7 +35,7 @@ from sutura.core.job import (
 )
 from sutura.core.matching.judging import Fit
 from sutura.core.maths.money import Money
-from sutura.core.planning.queue import Next, expected_at, next_of
+from sutura.core.planning.queue import Next, next_of
 from sutura.core.proof import answering as proof_rules
 from sutura.core.values import FunctionResult, Person
 from sutura.formats.pieces import step_from_json, step_to_json
@@ -48,10 +49,13 @@ from sutura.store import intake as intake_store
 from sutura.store import job as store
 from sutura.store import ledger as ledger_store
 from sutura.store import planning as planning_store
+from sutura.store import plans as plans_store
 from sutura.store import proof as proof_store
 from sutura.store import stock as stock_store
 from sutura.store.database import reading, writing
 
+# a plan that is older says nothing of now: whoever makes it has stopped; the shop's, no source
+FRESH = timedelta(minutes=20)
 PROVED = frozenset({Stage.PROVED, Stage.CLOSED, Stage.HANDED_BACK})
 
 
@@ -71,8 +75,8 @@ class JobPage:
     payments: list[Paid]
     progress: Progress
     proof: proof_rules.ProofReading | None
-    # when it is done if it is worked on from now; None = not known, or nothing is left
-    expected_at: datetime | None
+    # what can be promised instead; None = nobody knows
+    offered: datetime | None
     # every step that the job keeps, and what was recorded
     kept: Model
     done: list[Done]
@@ -100,7 +104,8 @@ def job_page(code: str, now: datetime) -> JobPage:
     model = schools.of_job(job)
     results = intake_store.load_results(job.id)
     waiting, hours = planning_store.load_open_job(code), shop.open_hours()
-    line = next_of(waiting.waiting, now, hours) if waiting else None
+    told = plans_store.told_since(now - FRESH, code).get(code) if waiting else None
+    line = next_of(waiting.waiting, now, hours, told) if waiting else None
     blocked = waiting.waiting.blocked if waiting else ""
     done, kept = bench_store.load_done(job.id), kept_sheet(job, model)
     return JobPage(
@@ -118,7 +123,7 @@ def job_page(code: str, now: datetime) -> JobPage:
         kept=kept.model,
         done=done,
         proof=latest_proof(model, results),
-        expected_at=expected_at(waiting.waiting, now, hours) if waiting else None,
+        offered=offer_anew(job.promise_at, line.expected.ready, now, hours) if line else None,
     )
 
 

@@ -407,6 +407,7 @@ def choose_offer(
         tax_bps=rates.tax_bps,
         extra_minutes=judged.extra_minutes,
         taxes=taxes_kept(price.taxes),
+        rush=rush,
         warranty_days=warranty_of(comebacks.terms_at(now), [one.grade for one in whole], model.warranty_days),
     )
     factor = factor_of(job.bench.technician_id, model)
@@ -421,6 +422,7 @@ def choose_offer(
         "offers": [member.id for member in whole],
         "price_minor": chosen.price_minor,
         "currency": rates.currency,
+        "rush": rush,
         "fit": chosen.fit,
         "says": to_json(judged.says),
         "agreed": to_json(to_agree),

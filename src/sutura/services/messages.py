@@ -7,7 +7,7 @@ from __future__ import annotations
 import secrets
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
-from datetime import datetime, timedelta
+from datetime import datetime, timedelta, tzinfo
 from zoneinfo import ZoneInfo
 
 import structlog
@@ -18,15 +18,17 @@ from sutura.core.facts import Fact, fact
 from sutura.core.handover import telling as rules
 from sutura.core.handover.ledger import Balance
 from sutura.core.handover.telling import Sending, Telling, Template, Told, Way, telling_from
+from sutura.core.intake.promise import check_new_promise
 from sutura.core.job import EventKind, JobRecord, SeamStitch, Stage, seam
 from sutura.core.people import Deed, demand
 from sutura.core.quoting.answers import QuoteState, valid_until
+from sutura.core.typed import Problems, read_moment
 from sutura.core.values import Person, Role
 from sutura.devices import plugged
 from sutura.devices.ports import Away, Message, Undeliverable
 from sutura.formats.invoices import invoice_pdf
 from sutura.formats.mail import Attached, make_mail
-from sutura.services import invoices, ledger, looks, schools
+from sutura.services import invoices, ledger, looks, planning, schools
 from sutura.services.job import note
 from sutura.services.shop import language_of, lock_for, shop, speech, speech_for
 from sutura.store import audit as audit_store
@@ -70,15 +72,40 @@ def tell(code: str, told: str, reason: str, by: Person, now: datetime) -> str:
         raise MoveRefused(code, fact("tell.be-told"), list(waits))
     if kind is Told.DELAYED and job.promise_at <= now:
         # nobody is told to expect it at a time that is over
-        raise MoveRefused(code, fact("tell.be-told"), [fact("tell.promise-anew", at=job.promise_at)])
+        raise Invalid("told_promise", fact("said.moment", at=job.promise_at), fact("tell.promise-anew"))
     if kind in rules.REASONED and not 5 <= len(reason.strip()) <= 300:
-        raise Invalid("reason", reason, fact("tell.write-reason"))
+        raise Invalid("question" if kind is Told.QUESTION else "reason", reason, fact("tell.write-reason"))
     occasion = {
         Told.READY: f"round {job.bench.attempt}",
         Told.DELAYED: rules.occasion_of_delay(job.promise_at),
         Told.QUESTION: reason.strip()[:50],
     }.get(kind, "once")
     return _queue(job, kind, occasion, by, now, {"reason": reason.strip().rstrip(".")})
+
+
+@writing
+def tell_delay(code: str, promised: str, reason: str, zone: tzinfo, by: Person, now: datetime) -> str:
+    """Promise another time and tell the customer of it, in one: what became of the message. A time that is
+    not likely kept is refused (rule tell.delay).
+    """
+    demand(by, Deed.TAKE_IN)
+    job = job_store.lock_job(code)
+    problems = Problems("The delay")
+    at = problems.read("told_promise", promised, lambda text: read_moment(text, zone))
+    if not 5 <= len(reason.strip()) <= 300:
+        problems.add("reason", reason, fact("tell.write-reason"))
+    if at and at != job.promise_at:
+        wrong = check_new_promise(job.promise_at, at, reason, now, shop().open_hours)
+        problems.extend(
+            Invalid("told_promise", one.refused, one.accepts) for one in wrong if one.field == "promise_at"
+        )
+    offered = planning.offered_promise(code, now)
+    if at and offered and at < offered and not problems.has("told_promise"):
+        problems.add("told_promise", fact("said.moment", at=at), fact("tell.likely-kept-from", at=offered))
+    problems.refuse()
+    if at and at != job.promise_at:
+        planning.promise_anew(job, at, reason, by, now)
+    return tell(code, Told.DELAYED.value, reason, by, now)
 
 
 def occasion_of(version: int) -> str:
@@ -435,7 +462,10 @@ def status_page(link: str, now: datetime) -> StatusPage:
     if erased or (job.stage in rules.OVER and finished and now - finished > GOOD_AFTER):
         raise NotFound(fact("tell.status"), "…")
     ready = job.stage is Stage.CLOSED and not looks.not_ready(job, schools.of_job(job), now)
-    says, then = rules.status_of(job.stage, job.promise_at, now, ready=ready)
+    found = planning.expected_of(code, now)
+    says, then = rules.status_of(
+        job.stage, job.promise_at, now, ready=ready, late=found is not None and found.late
+    )
     owes = job.chosen.price_minor is not None and then is not None
     return StatusPage(
         code=job.code,

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Collection, Container, Mapping, Sequence
-from dataclasses import dataclass, replace
-from datetime import UTC, datetime, timedelta, tzinfo
+from dataclasses import dataclass, field, replace
+from datetime import UTC, datetime, tzinfo
 from decimal import Decimal
 from functools import lru_cache
 
@@ -14,31 +14,22 @@ from sutura.core.bench.owntimes import ALONE, after, log_ratio, reworked
 from sutura.core.catalogue.model import Model
 from sutura.core.errors import Invalid, MoveRefused, StaleSave
 from sutura.core.facts import fact
-from sutura.core.intake.promise import Hands, check_new_promise
+from sutura.core.intake.promise import Hands, check_new_promise, offer_anew
 from sutura.core.job import OPEN_STAGES, EventKind, JobRecord, SeamStitch, Stage, seam
 from sutura.core.people import Deed, demand
 from sutura.core.planning import queue as rules
-from sutura.core.planning.queue import (
-    Next,
-    Skill,
-    TechnicianChoice,
-    Waiting,
-    expected_minutes,
-    minutes_to_promise,
-)
+from sutura.core.planning.expected import Expected, Told, Waiting, bench_minutes_left, expected
+from sutura.core.planning.queue import Next, Skill, TechnicianChoice, expected_minutes, minutes_to_promise
 from sutura.core.shop import OpenHours
 from sutura.core.typed import Problems, read_moment
 from sutura.core.values import Person
 from sutura.services import schools, shop
-from sutura.services.job import note
+from sutura.services.job import FRESH, note
 from sutura.store import job as job_store
 from sutura.store import planning as store
 from sutura.store import plans as plans_store
-from sutura.store import stock as stock_store
 from sutura.store.database import reading, writing
 
-# a plan that is older says nothing of now: whoever makes it has stopped; the shop's, no source
-FRESH = timedelta(minutes=20)
 LOG = structlog.get_logger("sutura")
 
 
@@ -49,8 +40,8 @@ class NextLine:
     next: Next
     job: store.OpenJob
     seam: tuple[SeamStitch, ...]
-    # what the plan of now says of its bench work
-    told: plans_store.Told | None = None
+    # until when whoever has it is away
+    away_until: datetime | None = None
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -109,6 +100,8 @@ class NextPage:
     done: tuple[NextLine, ...] = ()
     # jobs that cannot be shown, by their codes
     unshown: tuple[str, ...] = ()
+    # who has jobs, by their ids
+    busy: Mapping[int, str] = field(default_factory=dict)
 
 
 # closed, and not to be handed back yet: to be looked at, or curing until then
@@ -149,7 +142,7 @@ def next_page(
     """
     hours = shop.open_hours()
     every = {job.waiting.code: job for job in store.open_jobs_page()}
-    told = plans_store.told_since(now - FRESH)
+    told, away = plans_store.plan_and_away(now - FRESH, now)
     done: list[store.OpenJob] = []
     to_do: list[store.OpenJob] = []
     for job in every.values():
@@ -166,7 +159,7 @@ def next_page(
     pages = -(-len(ranked) // PER_PAGE) or 1
     page = min(max(page, 1), pages)
     shown = [
-        _line(every[job.code], now, hours, told.get(job.code))
+        _line(every[job.code], now, hours, told.get(job.code), away)
         for _, job in ranked[(page - 1) * PER_PAGE : page * PER_PAGE]
     ]
     first = shown.pop(0) if shown and page == 1 else None
@@ -186,6 +179,11 @@ def next_page(
         late=sum(slack < 0 for slack, _ in ranked),
         held_up=sum(job.blocked != "" for _, job in ranked),
         unshown=unshown,
+        busy={
+            job.technician_id: job.waiting.technician
+            for job in sorted(every.values(), key=lambda job: job.waiting.technician)
+            if job.technician_id and job.technician_id not in away
+        },
         done=tuple(
             _line(job, now, hours)
             for job in sorted(done, key=lambda job: (job.waiting.promise_at, job.waiting.code))
@@ -196,7 +194,7 @@ def next_page(
     )
 
 
-def _whose(job: store.OpenJob, told: plans_store.Told | None) -> int | None:
+def _whose(job: store.OpenJob, told: Told | None) -> int | None:
     """Who has a job, or is to begin it by the plan where nobody has it."""
     return job.technician_id if job.technician_id is not None or told is None else told.person_id
 
@@ -207,30 +205,29 @@ def open_lines(now: datetime, stages: Container[Stage] = OPEN_STAGES) -> Lines:
     hours = shop.open_hours()
     every = store.open_jobs_page()
     jobs = {job.waiting.code: job for job in every if job.waiting.stage in stages}
-    told = plans_store.told_since(now - FRESH)
+    told, away = plans_store.plan_and_away(now - FRESH, now)
     ranked, unshown = _ranked(jobs.values(), now, hours, told)
     return Lines(
-        lines=[_line(jobs[job.code], now, hours, told.get(job.code)) for _, job in ranked],
+        lines=[_line(jobs[job.code], now, hours, told.get(job.code), away) for _, job in ranked],
         unshown=unshown,
         timers=tuple(_timers(every, now)),
     )
 
 
 def _ranked(
-    jobs: Collection[store.OpenJob], now: datetime, hours: OpenHours, told: Mapping[str, plans_store.Told]
+    jobs: Collection[store.OpenJob], now: datetime, hours: OpenHours, told: Mapping[str, Told]
 ) -> tuple[list[tuple[int, Waiting]], tuple[str, ...]]:
     """The jobs that can be shown in their order, and the codes of those that cannot: one bad row never stops
     a list. Each is logged; where all are right, which is always, nothing is done twice.
     """
-    begins = {code: one.begins for code, one in told.items()}
     try:
         for job in jobs:
             _check_shown(job)
-        return rules.by_plan([job.waiting for job in jobs], begins, now, hours), ()
+        return rules.by_plan([job.waiting for job in jobs], told, now, hours), ()
     except Exception:  # noqa: BLE001 - whatever is wrong with a row, the others are shown
         sound = [job for job in jobs if _is_sound(job, now, hours)]
         unshown = tuple(job.waiting.code for job in jobs if job not in sound)
-        return rules.by_plan([job.waiting for job in sound], begins, now, hours), unshown
+        return rules.by_plan([job.waiting for job in sound], told, now, hours), unshown
 
 
 def _check_shown(job: store.OpenJob) -> None:
@@ -256,14 +253,18 @@ def _is_sound(job: store.OpenJob, now: datetime, hours: OpenHours) -> bool:
 
 
 def _line(
-    job: store.OpenJob, now: datetime, hours: OpenHours, told: plans_store.Told | None = None
+    job: store.OpenJob,
+    now: datetime,
+    hours: OpenHours,
+    told: Told | None = None,
+    away: Mapping[int, datetime] | None = None,
 ) -> NextLine:
     waiting = job.waiting
     return NextLine(
-        next=rules.next_of(waiting, now, hours),
+        next=rules.next_of(waiting, now, hours, told),
         job=job,
         seam=seam(waiting.stage, waiting.blocked),
-        told=told if told and rules.plan_holds(waiting, told.begins, now, hours) else None,
+        away_until=(away or {}).get(job.technician_id or 0),
     )
 
 
@@ -296,36 +297,10 @@ def plan_page(now: datetime) -> PlanPage:
         unassigned=tuple(waiting),
         people=tuple(
             Burden(
-                name=name,
-                lines=tuple(lines),
-                minutes=sum(rules.bench_minutes_left(x.job.waiting) for x in lines),
+                name=name, lines=tuple(lines), minutes=sum(bench_minutes_left(x.job.waiting) for x in lines)
             )
             for name, lines in sorted(by_name.items())
         ),
-    )
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class AssignPage:
-    """A job, what lies ready for it, and who may do it."""
-
-    job: JobRecord
-    model: Model
-    held: list[stock_store.Held]
-    candidates: list[TechnicianChoice]
-
-
-@reading
-def assign_page(code: str) -> AssignPage:
-    job = job_store.load_job(code)
-    model = schools.of_job(job)
-    skills = store.skills_page(model.procedure_family)
-    minutes = (job.chosen.route_minutes, job.chosen.extra_minutes)
-    return AssignPage(
-        job=job,
-        model=model,
-        held=stock_store.held_of(job.id),
-        candidates=rules.candidates(skills, model.procedure_family, *minutes),
     )
 
 
@@ -388,11 +363,18 @@ def keep_own_time(job: JobRecord, minutes: int, sheet: int) -> None:
 
 @reading
 def trained_for(model: Model) -> list[TechnicianChoice]:
-    """Who is trained for a model's procedure family."""
+    """Who is trained for a model's procedure family, here or not."""
     skills = store.skills_page(model.procedure_family)
     return [
         choice for choice in rules.candidates(skills, model.procedure_family, model.minutes, 0) if choice.may
     ]
+
+
+@reading
+def here_of(choices: Sequence[TechnicianChoice], now: datetime) -> list[TechnicianChoice]:
+    """Those of some people who are here: nobody who is away is asked to stand beside or to look."""
+    away = plans_store.away_at(now)
+    return [choice for choice in choices if choice.person_id not in away]
 
 
 @writing
@@ -418,6 +400,25 @@ def assign(code: str, person_id: int, by: Person, now: datetime, *, seen: int | 
     note(job, EventKind.ASSIGNED, facts, work, by=by, now=now)
 
 
+@reading
+def expected_of(code: str, now: datetime) -> Expected | None:
+    """What is to be expected of a job (rule plan.one-reckoning); None where it is over."""
+    found = store.load_open_job(code)
+    if found is None:
+        return None
+    told = plans_store.told_since(now - FRESH, code).get(code)
+    return expected(found.waiting, told, now, shop.open_hours())
+
+
+@reading
+def offered_promise(code: str, now: datetime) -> datetime | None:
+    """What is offered instead of a job's promise: when it is likely ready; None where nobody knows."""
+    seen = expected_of(code, now)
+    if seen is None:
+        return None
+    return offer_anew(job_store.load_job(code).promise_at, seen.ready, now, shop.open_hours())
+
+
 @writing
 def change_promise(code: str, typed: str, reason: str, zone: tzinfo, by: Person, now: datetime) -> None:
     """Promise another time; the old one stays in the history (rule intake.promise-changed)."""
@@ -431,6 +432,12 @@ def change_promise(code: str, typed: str, reason: str, zone: tzinfo, by: Person,
     problems.refuse()
     if promised is None:
         raise RuntimeError("what cannot be read is refused above")
+    promise_anew(job, promised, reason, by, now)
+
+
+@writing
+def promise_anew(job: JobRecord, promised: datetime, reason: str, by: Person, now: datetime) -> None:
+    """Keep another promise with its reason. Inside a deed, of what was checked."""
     job_store.save_promise(job.id, promised, reason.strip()[:300])
     facts = {"before": job.promise_at.isoformat(), "after": promised.isoformat(), "reason": reason.strip()}
     note(job, EventKind.PROMISED, facts, by=by, now=now)

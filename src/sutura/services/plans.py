@@ -19,18 +19,19 @@ from sutura.core.bench.stations import STATIONS
 from sutura.core.catalogue.model import Model, Step
 from sutura.core.facts import Say, fact
 from sutura.core.intake.arrival import Channel
-from sutura.core.job import NO_PART
+from sutura.core.intake.promise import PartSeen
+from sutura.core.job import NO_PART, Stage
 from sutura.core.planning.chance import Chance, play
 from sutura.core.planning.day import Day, DayPlan, Pin, Placed, PlanWeights, Window, Work, without, worth_of
 from sutura.core.planning.dispatch import CannotBePlaced, best_dispatch
-from sutura.core.planning.inserting import UNSURE, Helps, other_person
+from sutura.core.planning.expected import UNSURE, Waiting, bench_minutes_left, due_at
+from sutura.core.planning.inserting import Helps, other_person
 from sutura.core.planning.operations import chain_of
-from sutura.core.planning.queue import Waiting, bench_minutes_left, due_at
 from sutura.core.planning.shifts import working_spans
 from sutura.core.planning.solving import PinsClash, Solved, solve
 from sutura.core.shop import OpenHours
 from sutura.core.stock.reordering import lead_time
-from sutura.services import catalogue, shop
+from sutura.services import catalogue, known, shop
 from sutura.store import orders as orders_store
 from sutura.store import planning as planning_store
 from sutura.store import plans as store
@@ -67,6 +68,8 @@ class Gathered:
     family: Mapping[str, str]
     waiting: Mapping[str, Waiting]
     sooner: Mapping[str, tuple[str, int]]
+    # every job, with those that are left out
+    every: tuple[Work, ...]
 
 
 def places_of(kept: Mapping[str, int]) -> dict[str, int]:
@@ -90,6 +93,7 @@ def gather(now: datetime, days: int | None = None) -> Gathered:
     more = store.to_plan()
     ahead = [job for job in planning_store.open_jobs_page() if bench_minutes_left(job.waiting)][:MOST_JOBS]
     coming = _coming([job for job in ahead if job.waiting.blocked], more, record.timezone, now)
+    coming |= _not_chosen([job for job in ahead if job.waiting.stage is Stage.IDENTIFIED], more, now)
     works = [
         _work(
             job,
@@ -129,6 +133,7 @@ def gather(now: datetime, days: int | None = None) -> Gathered:
         may={job.waiting.code: may_do(job.family, hands) for job in ahead},
         family={job.waiting.code: job.family for job in ahead},
         waiting={job.waiting.code: job.waiting for job in ahead},
+        every=tuple(works),
         sooner=_sooner([job.waiting.code for job in ahead if job.waiting.blocked], more),
     )
 
@@ -205,6 +210,25 @@ def _coming(
     return found
 
 
+def _not_chosen(
+    jobs: Sequence[OpenJob], more: Mapping[str, store.ToPlan], now: datetime
+) -> dict[str, _Coming]:
+    """When the part is here of jobs for which none is chosen yet: the soonest that fits their model, as a
+    promise counts it.
+    """
+    soonest: dict[tuple[str, int], PartSeen | None] = {}
+    found = {}
+    for job in jobs:
+        about = more[job.waiting.code]
+        key = (about.model_id, about.model_version)
+        if key not in soonest:
+            soonest[key] = known.soonest_part(catalogue.model(*key), now)
+        part = soonest[key]
+        if part and part.free < 1 and part.lead_days:
+            found[job.waiting.code] = _Coming(release=part.lead_days * _DAY_MINUTES, late_minutes=0)
+    return found
+
+
 def here_at(day: date, zone: str, now: datetime) -> datetime:
     """When what is expected on a day is here; what is late already, a day from now."""
     at = datetime.combine(day, DELIVERED, ZoneInfo(zone))
@@ -240,7 +264,7 @@ def _work(
         operations=chain.operations,
         people=people,
         due=(due_at(waiting, hours) - start) // _MINUTE,
-        weight=weights.waiting if more.channel == Channel.WAITING else 1,
+        weight=weights.of(waits=more.channel == Channel.WAITING, rush=waiting.rush),
         release=max(coming.release if coming else 0, busy, 0),
         late_minutes=coming.late_minutes if coming else 0,
         holds=chain.holds,

@@ -9,16 +9,18 @@ from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 
 from sutura.core.catalogue.model import Model, Step
-from sutura.core.intake.promise import Promise, Slot, earliest_promise, planned_promise
+from sutura.core.intake.promise import Promise, Slot, earliest_promise, is_today, planned_promise
 from sutura.core.job import NO_PART, Stage
 from sutura.core.planning.day import Day, DayPlan, Work
 from sutura.core.planning.dispatch import CannotBePlaced
+from sutura.core.planning.expected import COUNTER_MINUTES
 from sutura.core.planning.inserting import Inserted, insert
 from sutura.core.planning.operations import chain_of
-from sutura.core.planning.queue import COUNTER_MINUTES, minutes_to_promise
+from sutura.core.planning.queue import minutes_to_promise
 from sutura.core.quoting.routes import Way
 from sutura.core.shop import OpenHours
 from sutura.services import planning, shop
+from sutura.services.job import FRESH
 from sutura.services.known import soonest_part
 from sutura.services.plans import kept_day, may_do, sheet_of
 from sutura.store import plans as store
@@ -71,7 +73,7 @@ class Planned:
 def plan_of_now(now: datetime, but: str = "") -> Planned | None:
     """The plan while it is of now, without one job; None where there is none."""
     kept = store.load_plan()
-    if kept is None or not now - planning.FRESH < kept.made_at <= now or "day" not in kept.plan:
+    if kept is None or not now - FRESH < kept.made_at <= now or "day" not in kept.plan:
         return None
     day, plan = kept_day(kept)
     jobs = tuple(job for job in day.jobs if job.key != but)
@@ -87,14 +89,20 @@ def plan_of_now(now: datetime, but: str = "") -> Planned | None:
 
 @reading
 def promise(model: Model, now: datetime) -> Promise:
+    """What can be promised for a model, and whether it is today."""
+    hours = shop.open_hours()
+    found = _promise(model, now, hours)
+    return replace(found, today=is_today(found.at, now, hours))
+
+
+def _promise(model: Model, now: datetime, hours: OpenHours) -> Promise:
     """The earliest that can be promised for a model, from parts in hand and who is ready soonest, with the
     reasons and what else can be offered (rules intake.promise, intake.promise-planned).
     """
-    hours = shop.open_hours()
     part = soonest_part(model, now)
     planned = plan_of_now(now)
     if planned:
-        minutes = minutes_to_promise(model.minutes, model.move_over) - _COUNTER
+        minutes = minutes_to_promise(model.minutes, model.move_over)
         work = planned.work(model, sheet_of(model, ""), minutes, model.cure_minutes)
         free = part is None or part.free > 0
         slot = planned.slot(work, 0 if part is None or free else part.lead_days)
@@ -108,5 +116,6 @@ def promise(model: Model, now: datetime) -> Promise:
         planning.hands_for(model, now, hours),
         minutes_to_promise(model.minutes, model.move_over),
         model.cure_minutes,
+        _COUNTER,
         hours,
     )

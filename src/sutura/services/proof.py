@@ -50,7 +50,7 @@ def record_proof(
     check_move(replace(facts, proof_complete=True, proof_passed=True), Move.PASS_PROOF)
     looks.check_clean(job)
     results, problems = check_functions(model, answers)
-    who, missing = _second(job, model, second, by)
+    who, missing = _second(job, model, second, by, now)
     refuse([*problems, *missing], "The proof")
     intake_store.add_results(job.id, job.bench.attempt, results, by.id, now)
     baseline = intake_store.load_results(job.id)[0]
@@ -90,7 +90,7 @@ def _let_pass(job: JobRecord, failing: Sequence[Function], reason: str, by: Pers
 
 
 @reading
-def second_of(job: JobRecord, model: Model) -> list[TechnicianChoice]:
+def second_of(job: JobRecord, model: Model, now: datetime) -> list[TechnicianChoice]:
     """Who may look besides a beginner at their work, where the shop wants that; else nobody (rule
     proof.second-look).
     """
@@ -101,12 +101,15 @@ def second_of(job: JobRecord, model: Model) -> list[TechnicianChoice]:
     written = skills[technician].written if technician in skills else None
     if not is_beginner(written):
         return []
-    return [one for one in planning.trained_for(model) if one.person_id != technician]
+    others = [one for one in planning.trained_for(model) if one.person_id != technician]
+    return planning.here_of(others, now)
 
 
-def _second(job: JobRecord, model: Model, second: int, by: Person) -> tuple[str, list[Invalid]]:
+def _second(
+    job: JobRecord, model: Model, second: int, by: Person, now: datetime
+) -> tuple[str, list[Invalid]]:
     """Whoever looked besides, by name; nobody where nobody has to."""
-    choices = {one.person_id: one.name for one in second_of(job, model)}
+    choices = {one.person_id: one.name for one in second_of(job, model, now)}
     if by.id in choices:
         # somebody trained records a beginner's work: that is the second look
         return by.name, []

@@ -10,12 +10,13 @@ from typing import Any
 
 from sutura.core.facts import Say, fact
 from sutura.core.planning.day import DayPlan, PlanWeights
+from sutura.core.planning.expected import Expected, Told, expected, ready_at
 from sutura.core.planning.inserting import Helps
-from sutura.core.planning.queue import ready_at
 from sutura.core.planning.shifts import Shift, working_spans
 from sutura.core.planning.solving import Proof
 from sutura.core.shop import OpenHours
 from sutura.services import shop
+from sutura.services.job import FRESH
 from sutura.services.plans import DAYS, placed_of, places_of, weights_of
 from sutura.store import planning as planning_store
 from sutura.store import plans as store
@@ -56,13 +57,15 @@ class PlannedJob:
     model: str
     person: str
     start: datetime
-    ready: datetime
     promise: datetime
+    # when it is ready, and whether that keeps its promise, as every page says it
+    expected: Expected
     kept: int
     # ready by when in 50, 80 and 95 of a hundred runs
     finish: tuple[datetime, datetime, datetime]
     pinned: bool
     assigned: bool
+    rush: bool
     why: Say
     # what would help most, where it may well be missed
     helps: Say
@@ -71,7 +74,7 @@ class PlannedJob:
 
     @property
     def late(self) -> bool:
-        return self.ready > self.promise
+        return self.expected.late
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -161,17 +164,19 @@ def _time_plan(
         for station in places_of(record.stations)
     )
     plan = DayPlan(placed=tuple(placed))
+    fresh = kept.made_at > now - FRESH
+    planned = tuple(
+        _planned(key, plan, kept, jobs[key], names, pins, record.open_hours, now, fresh=fresh)
+        for key in sorted(plan.begins, key=lambda key: (plan.begins[key][1], key))
+    )
     return TimePlan(
         made_at=kept.made_at,
         rails=rails,
         stations=tuple(rail for rail in stations if rail.blocks),
-        jobs=tuple(
-            _planned(key, plan, kept, jobs[key], names, pins, record.open_hours, now)
-            for key in sorted(plan.begins, key=lambda key: (plan.begins[key][1], key))
-        ),
+        jobs=planned,
         left_out=tuple((code, fact(why)) for code, why in kept.plan["left_out"].items() if code in jobs),
         clash=tuple(kept.plan.get("clash", ())),
-        says=_says(kept.plan),
+        says=_says(kept.plan, planned),
         stale=kept.seen != store.stamp(),
         days=tuple(record.open_hours.spans(now.replace(second=0, microsecond=0), DAYS)),
     )
@@ -206,22 +211,26 @@ def _planned(
     pins: Sequence[str] | set[str],
     hours: OpenHours,
     now: datetime,
+    *,
+    fresh: bool,
 ) -> PlannedJob:
     person, begins = plan.begins[key]
     at = partial(moment_of, kept.start_at)
     of_hundred, *finish = kept.plan["chances"][key]
+    told = Told(person_id=int(person), begins=at(begins), done=at(plan.finishes[key]), kept=of_hundred)
     half, most, nearly_all = (ready_at(job.waiting, at(minute), hours) for minute in finish)
     return PlannedJob(
         code=key,
         model=job.model,
         person=names.get(person, ""),
         start=at(begins),
-        ready=ready_at(job.waiting, at(plan.finishes[key]), hours),
         promise=job.waiting.promise_at,
+        expected=expected(job.waiting, told if fresh else None, now, hours),
         kept=of_hundred,
         finish=(half, most, nearly_all),
         pinned=key in pins,
         assigned=job.technician_id is not None,
+        rush=job.waiting.rush,
         why=_why(key, plan, kept, names),
         helps=_helps(kept.plan.get("helps", {}).get(key), most, names),
         hold_at=at(begins) if at(begins) > now else None,
@@ -257,13 +266,17 @@ def _why(key: str, plan: DayPlan, kept: store.KeptPlan, names: Mapping[str, str]
     return fact("plan.after", code=last.key, person=names.get(person, ""))
 
 
-def _says(plan: Mapping[str, Any]) -> Say:
-    """How good the plan is, in a sentence."""
-    told = {"kept": plan["kept"], "jobs": plan["jobs"]}
-    if plan["proof"] == Proof.RULE:
-        return fact("plan.by-rule", **told)
-    if not plan["lateness"]:
+def _says(plan: Mapping[str, Any], jobs: Sequence[PlannedJob]) -> Say:
+    """How good the plan is, in a sentence; counted from the very lines below it."""
+    late = sum(job.late for job in jobs)
+    told = {"kept": len(jobs) - late, "jobs": len(jobs)}
+    unsure = sum(job.expected.unsure and not job.late for job in jobs)
+    if not late and unsure:
+        return fact("plan.all-kept-if", **told, unsure=unsure)
+    if not late:
         return fact("plan.all-kept", **told)
+    if plan["proof"] == Proof.RULE or not plan["lateness"]:
+        return fact("plan.by-rule" if plan["proof"] == Proof.RULE else "plan.some-kept", **told)
     if plan["proof"] == Proof.BEST:
         return fact("plan.is-best", **told, late=plan["lateness"])
     return fact("plan.is-within", **told, late=plan["lateness"], percent=round(plan["gap"] * 100, 1))

@@ -25,6 +25,7 @@ from sutura.core.matching.judging import may_choose
 from sutura.core.matching.ranking import parts_of
 from sutura.core.maths.money import Money
 from sutura.core.people import Deed, demand
+from sutura.core.planning.expected import COUNTER_MINUTES
 from sutura.core.planning.queue import Skill, candidates, expected_minutes, minutes_to_promise
 from sutura.core.quoting.aim import KEEPS_THE_PART, cures
 from sutura.core.quoting.policy import deposit_of
@@ -54,6 +55,7 @@ from sutura.store import job as job_store
 from sutura.store import ledger as ledger_store
 from sutura.store import offers as offers_store
 from sutura.store import planning as planning_store
+from sutura.store import plans as plans_store
 from sutura.store import quoting as store
 from sutura.store.database import reading, writing
 
@@ -112,7 +114,7 @@ def _page(
 ) -> RoutesPage:
     found = diagnose(job.arrival.look if job else look or {}, has_of(model))
     skills = planning_store.skills_page(model.procedure_family)
-    hands = _hands(job, model, skills)
+    hands = _hands(job, model, skills, plans_store.away_at(now))
     tried = store.tries_of(model.procedure_family, hands.person_id if hands else None)
     numbers = known.numbers_for(model, now, job, tried)
     the_shop = numbers.shop
@@ -247,17 +249,23 @@ class _When:
         seen = PartSeen(part=part, free=0 if way.wait_days else 1, lead_days=way.wait_days) if part else None
         hands = [one.hands(way.bench_minutes, (), self.now, self.hours) for one in self.trained]
         minutes = minutes_to_promise(way.bench_minutes, ())
-        return earliest_promise(self.now, seen, hands, minutes, way.unattended_minutes, self.hours).at
+        counter = COUNTER_MINUTES[Stage.IDENTIFIED]
+        return earliest_promise(
+            self.now, seen, hands, minutes, way.unattended_minutes, counter, self.hours
+        ).at
 
 
-def _hands(job: JobRecord | None, model: Model, skills: Sequence[Skill]) -> Skill | None:
-    """Who would do it: whoever has the job, else the one who is free soonest of those who may."""
+def _hands(
+    job: JobRecord | None, model: Model, skills: Sequence[Skill], away: Mapping[int, datetime]
+) -> Skill | None:
+    """Who would do it: whoever has the job, else the one who is free soonest of those who may and are
+    here.
+    """
     by_id = {skill.person_id: skill for skill in skills if skill.factor is not None}
     if job and job.bench.technician_id in by_id:
         return by_id[job.bench.technician_id]
-    first = next(
-        (one for one in candidates(skills, model.procedure_family, model.minutes, 0) if one.may), None
-    )
+    choices = candidates(skills, model.procedure_family, model.minutes, 0, away)
+    first = next((one for one in choices if one.may), None)
     return by_id[first.person_id] if first else None
 
 
@@ -445,7 +453,7 @@ def choose_way(code: str, key: str, by: Person, now: datetime, *, agreed: bool, 
         quoting_service.choose_without_part(code, found.weighed.way.kind, by, now)
     _keep_weighed(code, found, page, by, now)
     hold_or_order(code, by, now)
-    promise_by(code, found.ready, found.weighed.way.name, by, now)
+    promise_by(code, found.ready, found.weighed.way.name, by, now, rush=rush)
 
 
 def _keep_weighed(code: str, chosen: Choosable, page: RoutesPage, by: Person, now: datetime) -> None:
@@ -501,12 +509,15 @@ def deposit_open(job: JobRecord) -> Money:
     return left if left.minor > 0 else nothing
 
 
-def promise_by(code: str, ready: datetime, name: Say, by: Person, now: datetime) -> None:
-    """The promise moves where the chosen way cannot keep it (rule quote.promise)."""
+def promise_by(
+    code: str, ready: datetime, name: Say, by: Person, now: datetime, *, rush: bool = False
+) -> None:
+    """The promise moves where the chosen way cannot keep it, and forward for a rush (rule quote.promise)."""
     job = job_store.lock_job(code)
-    if ready <= job.promise_at:
+    sooner = rush and ready < job.promise_at
+    if ready <= job.promise_at and not sooner:
         return
-    reason = speech().say(fact("routes.ready-then", name=name))
+    reason = speech().say(fact("routes.rush-then" if sooner else "routes.ready-then", name=name))
     job_store.save_promise(job.id, ready, reason[:300])
     facts = {"before": job.promise_at.isoformat(), "after": ready.isoformat(), "reason": reason}
     note(job, EventKind.PROMISED, facts, by=by, now=now)

@@ -10,7 +10,7 @@ from sutura.core.errors import Invalid, NotFound, Refusal, StaleSave
 from sutura.core.facts import fact
 from sutura.core.people import Deed, demand
 from sutura.core.planning.day import MOST_MOVE, MOST_WEIGHT, PlanWeights
-from sutura.core.planning.queue import bench_minutes_left
+from sutura.core.planning.expected import bench_minutes_left
 from sutura.core.planning.shifts import read_shifts, typed_of
 from sutura.core.typed import Problems, read_moment, read_text, read_whole
 from sutura.core.values import Person
@@ -136,11 +136,12 @@ def change_weights(typed: Mapping[str, str], version: int, by: Person, now: date
     move = problems.read(
         "move_minutes", typed.get("move_minutes", ""), lambda text: read_whole(text, MOST_MOVE)
     )
+    rush = problems.read("rush", typed.get("rush", ""), lambda text: read_whole(text, MOST_WEIGHT, least=1))
     problems.refuse()
     if before.version != version:
         theirs = {name: str(count) for name, count in asdict(was).items()}
         raise StaleSave("The plan's weights", "another manager", None, dict(typed), theirs)
-    new = asdict(PlanWeights(waiting=waiting or 1, move_minutes=move or 0))
+    new = asdict(PlanWeights(waiting=waiting or 1, rush=rush or 1, move_minutes=move or 0))
     shop_store.save_shop(planning=new)
     audit_store.add_audit(by.id, now, "plan weights changed", {"before": asdict(was), "after": new})
 

@@ -13,7 +13,7 @@ from sutura.core.matching.ranking import weights_from
 from sutura.core.maths.money import Money
 from sutura.core.planning.day import Day, DayPlan, Pin, Window, worth_of
 from sutura.core.planning.dispatch import CannotBePlaced
-from sutura.core.planning.queue import ready_at
+from sutura.core.planning.expected import ready_at
 from sutura.core.planning.solving import PinsClash, check_pins, solve
 from sutura.core.shop import OpenHours
 from sutura.core.typed import read_choice, read_moment
@@ -181,6 +181,6 @@ def _tried(gathered: Gathered, tried: WhatIf, what: str) -> Day:
         changed = replace(job, release=job.release + LOOK_DAYS * 24 * 60)
     else:
         changed = replace(
-            job, weight=job.weight * weights_of(shop.shop()).waiting, due=min(job.due, RUSH_MINUTES)
+            job, weight=max(job.weight, weights_of(shop.shop()).rush), due=min(job.due, RUSH_MINUTES)
         )
     return replace(day, jobs=tuple(changed if one is job else one for one in day.jobs))

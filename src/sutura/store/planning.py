@@ -11,7 +11,8 @@ from peewee import JOIN, SQL, Case, Select, fn
 
 from sutura.core.bench.owntimes import OwnTimes, factors_of, pool_of
 from sutura.core.job import EventKind, Stage
-from sutura.core.planning.queue import Skill, Waiting
+from sutura.core.planning.expected import Waiting
+from sutura.core.planning.queue import Skill
 from sutura.core.proof.sealing import Look
 from sutura.core.values import Role
 from sutura.store.database import reading, row, rows, written
@@ -56,6 +57,7 @@ def _open_job(
     waits_until: datetime | None,
     ready: bool,  # by its place among the columns
     cured_at: datetime | None,
+    rush: bool,  # as above
 ) -> OpenJob:
     waits = stage == "quoted" and free is not None and free < 1
     return OpenJob(
@@ -72,6 +74,7 @@ def _open_job(
             waits_until=waits_until,
             ready=ready,
             cured_at=cured_at,
+            rush=rush,
         ),
         customer=customer,
         model=model,
@@ -125,6 +128,7 @@ _OPEN = (
         Job.waits_until,
         _READY,
         Case(None, [((Job.stage == Stage.CLOSED.value) & (_CURE > 0), _CURED)]),
+        Job.rush,
     )
     .join(Customer)
     .switch(Job)

@@ -13,6 +13,7 @@ from typing import Any
 from peewee import JOIN, Select, fn
 
 from sutura.core.bench.owntimes import OwnTimes, factors_of, pool_of
+from sutura.core.planning.expected import Told
 from sutura.core.planning.shifts import Shift as Week
 from sutura.store.database import each, first, first_value, raw, reading, rows, written
 from sutura.store.expressions import IS_OPEN
@@ -177,6 +178,36 @@ def away_after(after: datetime) -> list[Away]:
     return each(Away, _away(after))
 
 
+@reading
+def plan_and_away(made_after: datetime, at: datetime) -> tuple[dict[str, Told], dict[int, datetime]]:
+    """What the last plan says by code, and who is away at a moment until when: of lists, in one look."""
+    # two reads of one page: columns that one does not have are empty
+    both = (
+        f"({_TOLD.format(only='')}) union all "
+        "select '', person_id, null, max(until_at), null from absence "
+        "where from_at <= %s and until_at > %s group by person_id"
+    )
+    told: dict[str, Told] = {}
+    away: dict[int, datetime] = {}
+    for code, person, begins, done, kept in raw(both, made_after, at, at).fetchall():
+        if code:
+            told[code] = Told(person_id=person, begins=begins, done=done, kept=kept)
+        else:
+            away[person] = done
+    return told, away
+
+
+@reading
+def away_at(at: datetime) -> dict[int, datetime]:
+    """Who is away at a moment, and until when."""
+    query = (
+        Absence.select(Absence.person, fn.MAX(Absence.until_at))
+        .where(Absence.from_at <= at, Absence.until_at > at)
+        .group_by(Absence.person)
+    )
+    return dict(rows(query))
+
+
 def add_absence(
     person_id: int, from_at: datetime, until_at: datetime, why: str, by_id: int, at: datetime
 ) -> None:
@@ -296,28 +327,27 @@ def load_plan() -> KeptPlan | None:
     return first(KeptPlan, _KEPT.where(DayPlan.id == 1))
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Told:
-    """What the last plan says of a job: who begins it when, and in how many of a hundred it is kept."""
-
-    person_id: int
-    begins: datetime
-    kept: int
-
-
 _TOLD = """
-select placed ->> 0, (placed ->> 2)::bigint, start_at + make_interval(mins => (placed ->> 3)::integer),
-       (plan -> 'chances' -> (placed ->> 0) ->> 0)::integer
-from day_plan, jsonb_array_elements(plan -> 'placed') as placed
-where id = 1 and made_at > %s and (placed ->> 1)::integer = 0
+with placed as (
+  select one ->> 0 as code, (one ->> 1)::integer as number, (one ->> 2)::bigint as person_id,
+         (one ->> 3)::integer as begins, (one ->> 4)::integer as ends, start_at, plan
+  from day_plan, jsonb_array_elements(plan -> 'placed') as one
+  where id = 1 and made_at > %s{only}
+)
+select code, min(person_id) filter (where number = 0), min(start_at + make_interval(mins => begins)),
+       max(start_at + make_interval(mins => ends)), min((plan -> 'chances' -> code ->> 0)::integer)
+from placed group by code
 """
 
 
 @reading
-def told_since(made_after: datetime) -> dict[str, Told]:
-    """What the last plan says, by code; nothing where it was made before."""
-    found = raw(_TOLD, made_after).fetchall()
-    return {code: Told(person_id=person, begins=begins, kept=kept) for code, person, begins, kept in found}
+def told_since(made_after: datetime, code: str = "") -> dict[str, Told]:
+    """What the last plan says, by code, of all jobs or one; nothing where it was made before."""
+    only, given = (" and one ->> 0 = %s", (made_after, code)) if code else ("", (made_after,))
+    return {
+        key: Told(person_id=person, begins=begins, done=done, kept=kept)
+        for key, person, begins, done, kept in raw(_TOLD.format(only=only), *given).fetchall()
+    }
 
 
 def save_plan(made_at: datetime, start_at: datetime, seen: str, plan: Mapping[str, Any]) -> None:

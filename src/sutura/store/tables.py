@@ -291,6 +291,7 @@ class Job(Table):
     tax_bps = IntegerField(null=True)
     taxes = BinaryJSONField(index=False)
     warranty_days = IntegerField(null=True)
+    rush = BooleanField()
     currency = TextField()
     technician = ForeignKeyField(Person, null=True, index=False)
     extra_minutes = IntegerField()

@@ -521,6 +521,10 @@ SENTENCES: Mapping[str, str] = {
     "intake.shop-closed-then": "the shop is closed then; it opens {opens}",
     "intake.sign-once-more-pad-printed-ticket": "sign once more on the pad, or on the printed ticket",
     "intake.choose-an-upgrade-shown": "choose one of those shown, or leave it open",
+    "intake.waits-here": "the customer waits here",
+    "intake.not-ready-today": (
+        "it is ready {at}: choose that they leave it here, or write why they wait all the same"
+    ),
     "intake.so-many-agreed": "{count} of {of} agreed",
     "intake.so-many-not-testable": "{count} not testable",
     "intake.so-many-work": "{count} {count:works|work}",
@@ -923,6 +927,10 @@ SENTENCES: Mapping[str, str] = {
     "plan.after": "after {code}, which {person} does before",
     "plan.all-away": "whoever may do it is away",
     "plan.all-kept": "All {jobs} promises are kept.",
+    "plan.all-kept-if": (
+        "All {jobs} promises are kept if all goes as planned; {unsure} of them may well be missed."
+    ),
+    "plan.some-kept": "{kept} of {jobs} promises are kept.",
     "plan.break-inside": "a break inside of the day, its end after its beginning",
     "plan.break-whole": "write both ends of the break, or neither",
     "plan.by-rule": (
@@ -949,6 +957,7 @@ SENTENCES: Mapping[str, str] = {
         "{kept} of {jobs} promises are kept; at most {percent} % of its {late} weighed minutes of "
         "lateness could be saved."
     ),
+    "plan.nobody-else-trained": "nobody else is trained for it",
     "plan.no-room": "nobody who may do it has so long in one go within the days that are planned",
     "plan.nobody-trained": "nobody here is trained for it",
     "plan.not-all-of-it": "{key} is not wholly in the plan",
@@ -1118,6 +1127,7 @@ SENTENCES: Mapping[str, str] = {
         " %), not tried here yet"
     ),
     "routes.percent": "more than {percent} % of the time",
+    "routes.rush-then": "{name}, done before others",
     "routes.ready-then": "chosen: {name}, which is ready then",
     "routes.touch-broken": "the touch layer is broken, too: it is on the glass that stays",
     "routes.worth": "the device is worth about {worth} today",
@@ -1216,6 +1226,9 @@ SENTENCES: Mapping[str, str] = {
     "status.collect": "You can collect it in our opening hours. Bring the ticket.",
     "status.cures": "It is closed; its glue hardens and it is looked at once more.",
     "status.expected": "We expect to have it ready by {at}.",
+    "status.may-take-longer": (
+        "We said {at}. It may take longer; we tell you a new time as soon as we know it."
+    ),
     "status.takes-longer": "It takes longer than we said. We tell you a new time as soon as we know it.",
     "status.handed-back": "It was handed back.",
     "status.looking": "We are looking at it.",
@@ -1309,7 +1322,8 @@ SENTENCES: Mapping[str, str] = {
     "stock.write-who-bought-it": "write who bought it, in 80 characters at most",
     "stock.write-why-count-differs": "write why the count differs",
     # -- typed
-    "tell.promise-anew": "a promise that is still to come: {at} is over, promise another time first",
+    "tell.promise-anew": "promise a time that is still to come",
+    "tell.likely-kept-from": "choose {at} or later: before that it is not likely ready",
     "tell.be-told": "be told so",
     "tell.choose": "choose one of: {ways}",
     "tell.choose-language": "choose one of: {languages}",

@@ -111,7 +111,8 @@ def _reported(facts: Facts, speech: Speech) -> list[str]:
 def _quoted(facts: Facts, speech: Speech) -> list[str]:
     price = Money(minor=facts["price_minor"], currency=facts["currency"])
     what = {"part": facts["part"], "supplier": facts["supplier"], "price": price}
-    return [speech.text("{part} from {supplier} chosen at {price}.", **what), speech.say(facts["says"])]
+    said = [speech.text("{part} from {supplier} chosen at {price}.", **what), speech.say(facts["says"])]
+    return [*said, speech.text("A rush: it is done before others.")] if facts.get("rush") else said
 
 
 def _weighed(facts: Facts, speech: Speech) -> list[str]:

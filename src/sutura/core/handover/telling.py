@@ -141,6 +141,15 @@ RULES = (
         source="the shop's, no source",
     ),
     Rule(
+        id="tell.delay",
+        capability="handover",
+        says=(
+            "That it takes longer is told with the new time: what is likely by the plan is offered, and an "
+            "earlier one is refused. Nobody is told to expect it at a time that is over."
+        ),
+        source="the shop's, no source",
+    ),
+    Rule(
         id="tell.quiet",
         capability="handover",
         says="In the quiet hours nothing is sent; it goes out when they are over.",
@@ -299,17 +308,20 @@ _STATUS: Mapping[Stage, Fact] = {
 }
 
 
-def status_of(stage: Stage, promise_at: datetime, now: datetime, *, ready: bool) -> tuple[Fact, Fact | None]:
+def status_of(
+    stage: Stage, promise_at: datetime, now: datetime, *, ready: bool, late: bool = False
+) -> tuple[Fact, Fact | None]:
     """How far a repair is, as its customer reads it, and what comes next; nothing where it is over. A time
-    that is past is not told as coming.
+    that is past is not told as coming, and one that will be missed (`late`) not as sure.
     """
     if ready:
         return fact("status.ready"), fact("status.collect")
     expected = stage not in OVER and stage is not Stage.DECLINED
     if not expected:
         return _STATUS[stage], None
-    comes = fact("status.expected", at=promise_at) if promise_at > now else fact("status.takes-longer")
-    return _STATUS[stage], comes
+    if promise_at <= now:
+        return _STATUS[stage], fact("status.takes-longer")
+    return _STATUS[stage], fact("status.may-take-longer" if late else "status.expected", at=promise_at)
 
 
 def occasion_of_delay(promise_at: datetime) -> str:

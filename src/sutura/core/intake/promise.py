@@ -62,6 +62,15 @@ RULES = (
         source=COMMON,
     ),
     Rule(
+        id="intake.waits",
+        capability="intake",
+        says=(
+            "Nobody is written down as waiting here for what is not ready on the same day, unless with a "
+            "reason."
+        ),
+        source=COMMON,
+    ),
+    Rule(
         id="intake.promise-unsure",
         capability="intake",
         says=(
@@ -134,6 +143,8 @@ class Promise:
     offers: Mapping[Offered, datetime] = field(default_factory=dict)
     # in how many of a hundred runs of the plan the earliest is kept; 0 = not known
     of_hundred: int = 0
+    # the earliest lies on the same day: somebody can wait for it
+    today: bool = False
 
     @property
     def sure(self) -> bool:
@@ -146,10 +157,11 @@ def earliest_promise(
     hands: Sequence[Hands],
     minutes: int,
     cure_minutes: int,
+    counter_minutes: int,
     hours: OpenHours,
 ) -> Promise:
     """The earliest time that can be kept, rounded up to the next five minutes at which the shop is open
-    (rules intake.promise, intake.promise-unsure, shop.hours).
+    (rules intake.promise, intake.promise-unsure, shop.hours): bench, cure, then the counter's minutes.
 
     `minutes` is the work when nobody trained is known. Work begins when the part is here and the work before
     it is done, whichever is later.
@@ -176,7 +188,7 @@ def earliest_promise(
         doubts.append(fact("intake.no-part-fits-known-yet"))
     if first is None:
         doubts.append(fact("intake.nobody-here-trained-work"))
-    ready = hours.next_open(_round_up(hours.next_open(done + timedelta(minutes=cure_minutes))))
+    ready = _told(done + timedelta(minutes=cure_minutes), counter_minutes, hours)
     return Promise(at=ready, reasons=tuple(reasons), doubts=tuple(doubts))
 
 
@@ -192,16 +204,16 @@ def planned_promise(
     the counter's minutes after the bench and the cure.
     """
 
-    def told(done: datetime) -> datetime:
-        return hours.next_open(_round_up(hours.after(hours.next_open(done), counter_minutes)))
-
     reasons = [_part_words(part)] if part else []
     reasons.append(fact("intake.in-the-plan", who=slot.who, at=slot.begins))
     if cure_minutes:
         reasons.append(fact("intake.cure", time=Minutes(cure_minutes)))
-    offers = {Offered.LIKELY: told(slot.done), Offered.SAFE: told(slot.safe)}
+    offers = {
+        Offered.LIKELY: _told(slot.done, counter_minutes, hours),
+        Offered.SAFE: _told(slot.safe, counter_minutes, hours),
+    }
     if ordered is not None:
-        offers[Offered.ORDERED] = told(ordered.safe)
+        offers[Offered.ORDERED] = _told(ordered.safe, counter_minutes, hours)
     doubts = () if part else (fact("intake.no-part-fits-known-yet"),)
     return Promise(
         at=offers[Offered.LIKELY],
@@ -210,6 +222,11 @@ def planned_promise(
         offers=offers,
         of_hundred=slot.of_hundred,
     )
+
+
+def _told(done: datetime, counter_minutes: int, hours: OpenHours) -> datetime:
+    """The time that is told of what is done then: the counter's minutes later, in opening hours."""
+    return hours.next_open(_round_up(hours.after(hours.next_open(done), counter_minutes)))
 
 
 def _part_words(part: PartSeen) -> Fact:
@@ -238,6 +255,33 @@ def check_ahead(promised: datetime | None, now: datetime, late: timedelta = time
         return []
     accepts = fact("intake.choose-time-within-days", days=FURTHEST.days)
     return [Invalid("promise_at", fact("said.moment", at=promised), accepts)]
+
+
+def is_today(promised: datetime, now: datetime, hours: OpenHours) -> bool:
+    """Whether a time lies on this day of the shop, or has passed."""
+    return promised.astimezone(hours.zone).date() <= now.astimezone(hours.zone).date()
+
+
+def check_waits(
+    promised: datetime | None, reason: str, now: datetime, hours: OpenHours, *, waits: bool
+) -> list[Invalid]:
+    """A customer waits here only for what is ready today, or for a reason (rule intake.waits)."""
+    if not waits or promised is None or reason.strip():
+        return []
+    if is_today(promised, now, hours):
+        return []
+    return [Invalid("channel", fact("intake.waits-here"), fact("intake.not-ready-today", at=promised))]
+
+
+def offer_anew(before: datetime, ready: datetime | None, now: datetime, hours: OpenHours) -> datetime | None:
+    """What is offered instead of a promise: when it is ready, to the next five minutes at which the shop is
+    open; the promise itself where that is kept; None where nobody knows (rule intake.promise-changed).
+    """
+    if ready is None:
+        return None
+    if ready <= before and before > now:
+        return before
+    return hours.next_open(_round_up(max(ready, now + timedelta(minutes=1))))
 
 
 def check_new_promise(

@@ -115,6 +115,8 @@ class Pin:
 
 # a customer who waits counts as much as so many who do not; the shop's, no source
 WAITING_WEIGHT = 5
+# and a rush as so many; the shop's, no source
+RUSH_WEIGHT = 3
 # a job that moves must gain so many minutes of earlier finish, taken over all jobs; the shop's, no source
 MOVE_MINUTES = 20
 # more of either leaves nothing else to weigh; the shop's, no source
@@ -123,12 +125,17 @@ MOST_WEIGHT, MOST_MOVE = 100, 480
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class PlanWeights:
-    """What the shop weighs in its plan: how much a waiting customer counts beside one who is not, and how
-    many minutes of earlier finish a job must gain to be moved from what was told.
+    """What the shop weighs in its plan: how much a waiting customer and a rush count beside a job that is
+    neither, and how many minutes of earlier finish a job must gain to be moved from what was told.
     """
 
     waiting: int = WAITING_WEIGHT
+    rush: int = RUSH_WEIGHT
     move_minutes: int = MOVE_MINUTES
+
+    def of(self, *, waits: bool, rush: bool) -> int:
+        """What a minute of lateness of a job counts: of who waits and of a rush the larger."""
+        return max(self.waiting if waits else 1, self.rush if rush else 1)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -9,12 +9,11 @@ from enum import StrEnum
 from sutura.core.planning.chance import how_sure
 from sutura.core.planning.day import Day, DayPlan, Pin, Work
 from sutura.core.planning.dispatch import CannotBePlaced, in_order
+from sutura.core.planning.expected import UNSURE
 from sutura.core.values import COMMON, Rule
 
 # a safe promise is kept in so many of a hundred
 SAFE = 90
-# a promise that is kept in fewer of a hundred is told of; the shop's, no source
-UNSURE = 70
 # somebody else helps who is done so many minutes sooner; the shop's, no source
 WORTH_MINUTES = 15
 
@@ -26,6 +25,16 @@ RULES = (
             "New work goes into the plan as early as it makes no other job late that was not, and none later "
             "that was; whoever has a job keeps it. It is likely done when half of the plan's runs are, or as "
             f"planned where that is later; the safe promise is kept in {SAFE} of 100 runs of that plan."
+        ),
+        source=COMMON,
+    ),
+    Rule(
+        id="plan.cover",
+        capability="planning",
+        says=(
+            "Who is away does nothing: each of their jobs, the one that is due first in front, is proposed "
+            "to whoever of those that may and are there is done with it soonest, so that no job of the "
+            "others becomes late that was not."
         ),
         source=COMMON,
     ),
@@ -65,7 +74,19 @@ class Inserted:
 
 
 def insert(day: Day, plan: DayPlan, work: Work) -> Inserted:
-    """New work in the plan of a day (rule plan.insert). Refuses what nobody can do within it."""
+    """New work in the plan of a day, and how sure that is (rule plan.insert). Refuses what nobody can do
+    within it.
+    """
+    new, found = place(day, plan, work)
+    person, begins = found.begins[work.key]
+    done, of_hundred, safe = how_sure(new, found, work.key, SAFE / 100)
+    return Inserted(person=person, begins=begins, done=done, safe=safe, of_hundred=of_hundred)
+
+
+def place(day: Day, plan: DayPlan, work: Work) -> tuple[Day, DayPlan]:
+    """The day and the plan with new work in it, as early as no other job loses by it (rule plan.insert).
+    Refuses what nobody can do within it.
+    """
     order = sorted(plan.begins, key=lambda key: (plan.begins[key][1], key))
     jobs = {job.key: job for job in day.jobs}
     kept = replace(
@@ -88,9 +109,31 @@ def insert(day: Day, plan: DayPlan, work: Work) -> Inserted:
             high = middle
             if tried.finishes[work.key] <= found.finishes[work.key]:
                 found = tried
-    person, begins = found.begins[work.key]
-    done, of_hundred, safe = how_sure(new, found, work.key, SAFE / 100)
-    return Inserted(person=person, begins=begins, done=done, safe=safe, of_hundred=of_hundred)
+    return new, found
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Covered:
+    """A plan in which others do somebody's jobs, and the jobs that nobody of them can do within it."""
+
+    plan: DayPlan
+    nobody: tuple[str, ...]
+
+
+def cover(day: Day, plan: DayPlan, works: Sequence[Work]) -> Covered:
+    """Others do somebody's jobs, each as early as no job loses by it that is in the plan by then, the one
+    that is due first in front (rule plan.cover).
+    """
+    nobody = []
+    for work in sorted(works, key=lambda work: (work.due, work.key)):
+        try:
+            bigger, plan = place(day, plan, work)
+        except CannotBePlaced:
+            nobody.append(work.key)
+        else:
+            # the promise counts again for what is placed after it
+            day = replace(bigger, jobs=tuple(work if one.key == work.key else one for one in bigger.jobs))
+    return Covered(plan=plan, nobody=tuple(nobody))
 
 
 def other_person(day: Day, plan: DayPlan, key: str, people: Mapping[str, float]) -> str:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import datetime, timedelta
 from decimal import Decimal
@@ -15,6 +15,17 @@ from sutura.core.facts import Minutes, OpenMinutes, Say, fact, sentences
 from sutura.core.job import Stage
 from sutura.core.matching.comparing import MOVE_OVER_MINUTES
 from sutura.core.maths.money import half_up
+from sutura.core.planning.expected import (
+    BENCH_AHEAD,
+    Expected,
+    Told,
+    Waiting,
+    bench_minutes_left,
+    bench_room,
+    expected,
+    remaining_minutes,
+    spare_minutes,
+)
 from sutura.core.shop import OpenHours
 from sutura.core.values import COMMON, Rule
 
@@ -55,16 +66,6 @@ RULES = (
         source=COMMON,
     ),
     Rule(
-        id="plan.expected",
-        capability="planning",
-        says=(
-            "Expected = now + remaining work in open hours and the cure, if it is worked on from now; not "
-            "known while a part is missing. What is closed is done once its adhesive has cured. It is "
-            "shown beside the promise and does not change it."
-        ),
-        source=COMMON,
-    ),
-    Rule(
         id="plan.next",
         capability="planning",
         says=(
@@ -85,47 +86,10 @@ RULES = (
         ),
         source=COMMON,
     ),
-    Rule(
-        id="plan.slack",
-        capability="planning",
-        says=(
-            "Slack = open minutes until the bench must be done (promise − cure − counter), less "
-            "the work left "
-            "there. What the bench must be done with first comes first, in Next as in a promise."
-        ),
-        source="earliest due date first, with the cure as a tail (from memory); common practice",
-    ),
-    Rule(
-        id="plan.due",
-        capability="planning",
-        says=(
-            "In the plan a job is due when bench and cure must be over for the counter to keep the promise, "
-            "and is shown as ready after the counter's minutes: the plan keeps a promise exactly when Next "
-            "would have it in time."
-        ),
-        source=COMMON,
-    ),
 )
 
-# Work besides the bench that is left at each stage, in minutes; the shop's habit, no source.
-COUNTER_MINUTES: Mapping[Stage, int] = {
-    Stage.IDENTIFIED: 10,
-    Stage.QUOTED: 5,
-    Stage.PART_IN_HAND: 5,
-    Stage.OPENED: 5,
-    Stage.PROVED: 5,
-    Stage.CLOSED: 5,
-    Stage.DECLINED: 5,
-    Stage.HANDED_BACK: 0,
-    Stage.RETURNED: 0,
-}
-_CURE_AHEAD = frozenset({Stage.IDENTIFIED, Stage.QUOTED, Stage.PART_IN_HAND, Stage.OPENED, Stage.PROVED})
-_BENCH_AHEAD = frozenset({Stage.IDENTIFIED, Stage.QUOTED, Stage.PART_IN_HAND})
-
-_MINUTE = timedelta(minutes=1)
-
 # A job can wait for a technician as soon as it is here; once the bench is done there is nothing to assign.
-ASSIGNABLE = _BENCH_AHEAD
+ASSIGNABLE = BENCH_AHEAD
 
 
 # before a wait by the clock is over it is said that it will be; the shop's, no source
@@ -157,29 +121,8 @@ class TechnicianChoice:
     minutes: int
     load_minutes: int
     why: Say
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Waiting:
-    """An open job as far as ranking needs it. Minutes are for the assigned technician, else the sheet's
-    own.
-    """
-
-    code: str
-    stage: Stage
-    promise_at: datetime
-    bench_minutes: int
-    cure_minutes: int
-    steps_done: int
-    steps_total: int
-    technician: str = ""
-    blocked: str = ""
-    # until when the device waits by the clock: on the plate, in the clamp
-    waits_until: datetime | None = None
-    # closed, and looked at after sealing and after its cure
-    ready: bool = True
-    # closed: when its adhesive has cured
-    cured_at: datetime | None = None
+    # until when they are away now; None = they are here
+    away_until: datetime | None = None
 
 
 class Action(StrEnum):
@@ -201,7 +144,7 @@ class Action(StrEnum):
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Next:
-    """One line of Next: what to do, how much slack is left in minutes, and why it stands where it stands.
+    """One line of Next: what to do, what is to be expected of it, and why it stands where it stands.
 
     `left` is the same without the slack, for a line that shows the slack by itself.
     """
@@ -210,9 +153,14 @@ class Next:
     action: Action
     room: str
     remaining_minutes: int
-    slack_minutes: int
+    expected: Expected
     reason: Say
     left: Say
+
+    @property
+    def slack_minutes(self) -> int:
+        """Open minutes to spare; below zero its promise will be missed."""
+        return self.expected.spare
 
 
 def expected_minutes(sheet_minutes: int, factor: Decimal | None, extra_minutes: int = 0) -> int:
@@ -221,21 +169,25 @@ def expected_minutes(sheet_minutes: int, factor: Decimal | None, extra_minutes: 
 
 
 def minutes_to_promise(sheet_minutes: int, move_over: Sequence[str], factor: Decimal | None = None) -> int:
-    """Work to count into a promise before the part is chosen, by rule plan.promise; `factor` is the
+    """Bench work to count into a promise before the part is chosen, by rule plan.promise; `factor` is the
     technician's.
 
     The same work that Next will count, so that a promise just made is never late at once.
     """
-    return (
-        expected_minutes(sheet_minutes, factor, MOVE_OVER_MINUTES * len(move_over))
-        + COUNTER_MINUTES[Stage.IDENTIFIED]
-    )
+    return expected_minutes(sheet_minutes, factor, MOVE_OVER_MINUTES * len(move_over))
 
 
 def candidates(
-    skills: Sequence[Skill], family: str, sheet_minutes: int, extra_minutes: int
+    skills: Sequence[Skill],
+    family: str,
+    sheet_minutes: int,
+    extra_minutes: int,
+    away: Mapping[int, datetime] | None = None,
 ) -> list[TechnicianChoice]:
-    """Technicians for a job: those who may first, soonest free first."""
+    """Technicians for a job: those who may first, soonest free first, who is `away` behind those who are
+    here.
+    """
+    gone = away or {}
     candidates_found = []
     for skill in skills:
         minutes = expected_minutes(sheet_minutes, skill.factor, extra_minutes)
@@ -252,9 +204,13 @@ def candidates(
                 minutes=minutes,
                 load_minutes=skill.load_minutes,
                 why=why,
+                away_until=gone.get(skill.person_id),
             )
         )
-    return sorted(candidates_found, key=lambda c: (not c.may, c.load_minutes + c.minutes, c.name))
+    return sorted(
+        candidates_found,
+        key=lambda c: (not c.may, c.away_until is not None, c.load_minutes + c.minutes, c.name),
+    )
 
 
 def _about(minutes: int, skill: Skill) -> Say:
@@ -275,79 +231,6 @@ def check_assign(skill: Skill | None, family: str) -> None:
         raise NotAllowed(fact("planning.do-jobs", family=family), [fact("planning.technicians-trained")])
 
 
-def bench_minutes_left(job: Waiting) -> int:
-    """Bench minutes still to do: the share of steps not done; of a device that lies open and waits for
-    another part that of the sheet from there.
-    """
-    if job.stage in (*_BENCH_AHEAD, Stage.OPENED, Stage.PROVED):
-        return share_left(job.bench_minutes, job.steps_done, job.steps_total)
-    return 0
-
-
-def share_left(minutes: int, steps_done: int, steps_total: int) -> int:
-    """The share of minutes that steps not done have of all, half up; at least that of one step.
-
-    >>> share_left(68, 12, 26)
-    37
-    """
-    if not steps_done or not steps_total:
-        return minutes
-    left = max(steps_total - steps_done, 1)
-    # whole numbers only: Next does this for every open job
-    return (2 * minutes * left + steps_total) // (2 * steps_total)
-
-
-def _cure_minutes(job: Waiting) -> int:
-    return job.cure_minutes if job.stage in _CURE_AHEAD else 0
-
-
-def remaining_minutes(job: Waiting) -> int:
-    return COUNTER_MINUTES[job.stage] + bench_minutes_left(job) + _cure_minutes(job)
-
-
-def expected_at(job: Waiting, now: datetime, hours: OpenHours) -> datetime | None:
-    """When it is done if work on it begins now; None while nobody knows because it is held up (rule
-    plan.expected).
-    """
-    if job.blocked:
-        return None
-    done = hours.after(now, bench_minutes_left(job)) + _cure_minutes(job) * _MINUTE
-    return ready_at(job, max(done, job.cured_at or done), hours)
-
-
-def bench_room(job: Waiting, now: datetime, hours: OpenHours) -> int:
-    """Open minutes until the bench must be done with a job: promise − cure − counter, and less what a closed
-    one still cures; below zero when that has passed.
-    """
-    return _room(job, hours.since(now))
-
-
-def _room(job: Waiting, minutes_to: Callable[[datetime], int]) -> int:
-    cure = _cure_minutes(job)
-    glued = job.promise_at - cure * _MINUTE if cure else job.promise_at
-    curing = max(minutes_to(job.cured_at), 0) if job.cured_at else 0
-    return minutes_to(glued) - curing - COUNTER_MINUTES[job.stage]
-
-
-def due_at(job: Waiting, hours: OpenHours) -> datetime:
-    """By when bench and cure must be over (rule plan.due)."""
-    cure = _cure_minutes(job) * _MINUTE
-    return hours.before(job.promise_at - cure, COUNTER_MINUTES[job.stage]) + cure
-
-
-def ready_at(job: Waiting, done: datetime, hours: OpenHours) -> datetime:
-    """When a job whose bench and cure are over at some time can be collected (rule plan.due)."""
-    cure = _cure_minutes(job) * _MINUTE
-    return hours.next_open(hours.after(done - cure, COUNTER_MINUTES[job.stage]) + cure)
-
-
-def slack_minutes(job: Waiting, now: datetime, hours: OpenHours) -> int:
-    """What is left of the room at the bench after the work, by rule plan.slack; below zero the promise will
-    be missed.
-    """
-    return bench_room(job, now, hours) - bench_minutes_left(job)
-
-
 def minutes_before(queue: Sequence[Waiting], minutes: int, now: datetime, hours: OpenHours) -> int:
     """Bench minutes of one technician's open jobs that must come before new work of so many minutes (rule
     plan.queue).
@@ -365,8 +248,7 @@ def minutes_before(queue: Sequence[Waiting], minutes: int, now: datetime, hours:
 
 def _in_order(jobs: Sequence[Waiting], now: datetime, hours: OpenHours) -> list[tuple[int, str, Waiting]]:
     """Jobs with the room the bench has for them, the one it must be done with first first."""
-    minutes_to = hours.since(now)
-    keyed = [(_room(job, minutes_to), job.code, job) for job in jobs]
+    keyed = [(bench_room(job, now, hours), job.code, job) for job in jobs]
     return sorted(keyed, key=itemgetter(0, 1))
 
 
@@ -378,28 +260,22 @@ def by_due(jobs: Sequence[Waiting], now: datetime, hours: OpenHours) -> list[tup
 
 
 def by_plan(
-    jobs: Sequence[Waiting], begins: Mapping[str, datetime], now: datetime, hours: OpenHours
+    jobs: Sequence[Waiting], told: Mapping[str, Told], now: datetime, hours: OpenHours
 ) -> list[tuple[int, Waiting]]:
-    """Open jobs with their slack in the order in which they are to be begun (rule plan.next): what the plan
-    begins at its time there, everything else when it must be begun at the latest. Without a plan that of
-    `by_due`.
+    """Open jobs with their minutes to spare in the order in which they are to be begun (rule plan.next): what
+    the plan begins at its time there, everything else when it must be begun at the latest. Without a plan
+    that of `by_due`.
     """
     due = by_due(jobs, now, hours)
-    if not begins:
+    if not told:
         return due
     keyed, minutes_to = [], hours.since(now)
     for place, (slack, job) in enumerate(due):
-        begin = begins.get(job.code) if bench_minutes_left(job) else None
-        at = slack if begin is None else max(minutes_to(begin), 0)
-        keyed.append((at, place, slack, job))
-    return [(slack, job) for _, _, slack, job in sorted(keyed, key=itemgetter(0, 1))]
-
-
-def plan_holds(job: Waiting, begins: datetime, now: datetime, hours: OpenHours) -> bool:
-    """Whether what the plan says of a job can still be so: it is to begin from now on, or it is in time all
-    the same (rule plan.next).
-    """
-    return bool(bench_minutes_left(job)) and (begins >= now or slack_minutes(job, now, hours) >= 0)
+        said = told.get(job.code) if bench_minutes_left(job) else None
+        at = slack if said is None else max(minutes_to(said.begins), 0)
+        spare = spare_minutes(job, said, now, hours)[0] if said else slack
+        keyed.append((at, place, spare, job))
+    return [(spare, job) for _, _, spare, job in sorted(keyed, key=itemgetter(0, 1))]
 
 
 def rank_next(jobs: Sequence[Waiting], now: datetime, hours: OpenHours) -> list[Next]:
@@ -407,10 +283,13 @@ def rank_next(jobs: Sequence[Waiting], now: datetime, hours: OpenHours) -> list[
     return [next_of(job, now, hours) for _, job in by_due(jobs, now, hours)]
 
 
-def next_of(job: Waiting, now: datetime, hours: OpenHours) -> Next:
-    """One job's line of Next: what to do, the slack, and why it stands where it stands."""
+def next_of(job: Waiting, now: datetime, hours: OpenHours, told: Told | None = None) -> Next:
+    """One job's line of Next: what to do, what is to be expected of it, and why it stands where it stands;
+    `told` is what the plan of now says of it.
+    """
     remaining = remaining_minutes(job)
-    slack = slack_minutes(job, now, hours)
+    found = expected(job, told, now, hours)
+    slack = found.spare
     action, room = next_action(job.stage, assigned=bool(job.technician), blocked=bool(job.blocked))
     cures = job.stage is Stage.CLOSED and not job.ready and job.waits_until and job.waits_until > now
     if cures:
@@ -440,7 +319,7 @@ def next_of(job: Waiting, now: datetime, hours: OpenHours) -> Next:
         action=action,
         room=room,
         remaining_minutes=remaining,
-        slack_minutes=slack,
+        expected=found,
         reason=reason,
         left=left,
     )

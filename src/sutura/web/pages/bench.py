@@ -15,7 +15,7 @@ from sutura.core.facts import Minutes, fact
 from sutura.core.intake.opening import opening_plan
 from sutura.core.job import WORKED_ON, Stage
 from sutura.core.people import Deed, may
-from sutura.core.planning.queue import share_left
+from sutura.core.planning.expected import share_left
 from sutura.core.stock.consumables import UNIT_OF
 from sutura.core.stock.levels import PartFate
 from sutura.core.typed import read_id

@@ -6,7 +6,7 @@ from fastapi.responses import Response
 
 from sutura.core.handover.comebacks import standing_says
 from sutura.core.handover.giving import places_of
-from sutura.core.handover.telling import REASONED, tellable
+from sutura.core.handover.telling import REASONED, Told, tellable
 from sutura.core.intake.arrival import DATA_STATES, untested
 from sutura.core.intake.damage import read_damage
 from sutura.core.intake.diagnosis import diagnose
@@ -51,7 +51,7 @@ def _page(ask: Asking, code: str, shown: Shown = ANEW) -> Response:
     page = service.job_page(code, ask.now)
     job, marks = page.job, marks_of(page.job)
     standing = comebacks.standing_of(job, ask.now)
-    may_tell = tellable(job.stage)
+    may_tell = [told for told in tellable(job.stage) if told is not Told.DELAYED]
     record = records.record_of(job, page.kept, page.done)
     return render(
         ask,
@@ -79,6 +79,7 @@ def _page(ask: Asking, code: str, shown: Shown = ANEW) -> Response:
         reasoned=REASONED.intersection(may_tell),
         margin=quoting.job_margin(job, ask.person) if may(ask.person, Deed.SEE_COST) else None,
         deposit=routes.deposit_open(job),
+        offered=page.offered,
         promisable=page.next is not None and may(ask.person, Deed.TAKE_IN),
         declinable=job.stage in starts_of(Move.DECLINE)
         and not page.progress.is_open

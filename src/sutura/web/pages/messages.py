@@ -28,7 +28,11 @@ addresses = Addresses()
 @addresses.post("/jobs/{code}/tell", may=Deed.TAKE_IN)
 @deed(then="/jobs/{code}#told", again=job_again)
 def tell(ask: Ask, code: str, form: Form) -> None:
-    messages.tell(code, form.text("told"), form.text("reason"), ask.person, ask.now)
+    if form.text("told") == Told.DELAYED:
+        promised, reason = form.text("told_promise"), form.text("reason")
+        messages.tell_delay(code, promised, reason, ask.zone, ask.person, ask.now)
+        return
+    messages.tell(code, form.text("told"), form.text("question"), ask.person, ask.now)
 
 
 @addresses.get("/messages", may=Deed.SET_UP_COUNTER)

@@ -13,7 +13,7 @@ from sutura.core.facts import Fact
 from sutura.core.people import Deed
 from sutura.core.planning.shifts import SHIFT_FIELDS, typed_of
 from sutura.formats.calendars import MOST_BYTES
-from sutura.services import calendars, loads, planning, plans, rails, staffing, trials
+from sutura.services import calendars, covering, loads, planning, plans, rails, staffing, trials
 from sutura.web.addresses import Addresses, Anyone
 from sutura.web.deeds import deed
 from sutura.web.drawings.day import Stitches, Thread, draw_day
@@ -248,6 +248,29 @@ def end_absence(ask: Ask, form: Form) -> None:
     staffing.end_absence(form.number("absence"), ask.person, ask.now)
 
 
+@addresses.post("/plan/ill/{person_id}", may=Deed.ASSIGN)
+@deed(then="/plan/away/{person_id}", again=_again)
+def write_ill(ask: Ask, person_id: int, form: Form) -> None:  # noqa: ARG001 # a deed is sent with its key
+    covering.write_ill(person_id, ask.person, ask.now)
+
+
+@addresses.get("/plan/away/{person_id}", may=Deed.ASSIGN)
+def away_page(ask: Ask, person_id: int) -> Response:
+    """Who takes the jobs of somebody who is away, and what becomes late by it."""
+    return _away(ask, person_id)
+
+
+def _away(ask: Asking, person_id: int, shown: Shown = ANEW) -> Response:
+    page = covering.away_page(person_id, ask.now)
+    return render(ask, "planning/away.html", room="Plan", shown=shown, away=page)
+
+
+@addresses.post("/plan/away/{person_id}/give", may=Deed.ASSIGN)
+@deed(then="/plan/away/{person_id}", again=_away)
+def give_as_proposed(ask: Ask, person_id: int, form: Form) -> None:  # noqa: ARG001 # as above
+    covering.give_as_proposed(person_id, ask.person, ask.now)
+
+
 @addresses.post("/plan/pin", may=Deed.ASSIGN)
 @deed(then="/plan#listed", again=_again)
 def pin_job(ask: Ask, form: Form) -> None:
@@ -274,7 +297,7 @@ def change_stations(ask: Ask, form: Form) -> None:
 @addresses.post("/plan/weights", may=Deed.SET_UP_COUNTER)
 @deed(then="/plan#weighed", again=_again)
 def change_weights(ask: Ask, form: Form) -> None:
-    typed = {name: form.text(name) for name in ("waiting", "move_minutes")}
+    typed = {name: form.text(name) for name in ("waiting", "rush", "move_minutes")}
     staffing.change_weights(typed, form.number("version"), ask.person, ask.now)
 
 
@@ -291,7 +314,7 @@ def assign_page(ask: Ask, code: str) -> Response:
 
 
 def _assign(ask: Asking, code: str, shown: Shown = ANEW) -> Response:
-    page = planning.assign_page(code)
+    page = covering.assign_page(code, ask.now)
     return render(ask, "planning/assign.html", room="Plan", shown=shown, page=page, job=page.job)
 
 

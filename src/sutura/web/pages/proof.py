@@ -78,7 +78,7 @@ def _page(
         places=PLACES,
         seconds=[
             (str(one.person_id), one.name)
-            for one in (proof.second_of(page.job, page.model) if testing else ())
+            for one in (proof.second_of(page.job, page.model, ask.now) if testing else ())
         ],
         asked=asked or {},
         bars=bars,
