@@ -105,6 +105,7 @@ def test_who_is_ill_has_their_jobs_proposed_to_others_and_given_in_one_press(sho
     page = covering.away_page(shop.bram.id, shop.now)
     assert page.absence
     assert page.absence.why == "ill"
+    assert page.absence.until_at == shop_service.open_hours().spans(shop.now, 14)[0][1]
     assert [one.person for one in page.proposed] == ["Lio"] * 3
     # one after the other, each as it would be ready
     ready = [one.expected.ready for one in page.proposed if one.expected]

@@ -30,6 +30,8 @@ from sutura.store import stock as stock_store
 from sutura.store.database import reading, writing
 
 _MINUTE = timedelta(minutes=1)
+# a shop is closed for no more days on end, for what somebody ill misses; the shop's, no source
+DAYS_AHEAD = 14
 
 
 # -- one job ----------------------------------------------------------------------------------------
@@ -235,15 +237,16 @@ def _why(may: Mapping[str, float], person: str) -> Say:
 
 @writing
 def write_ill(person_id: int, by: Person, now: datetime) -> None:
-    """Somebody is ill from now until the shop closes today; nothing where they are away already."""
+    """Somebody is ill from now until the shop closes, today or on the next day that it is open; nothing where
+    they are away already.
+    """
     demand(by, Deed.ASSIGN)
     if people_store.load_person(person_id) is None:
         raise NotFound("person", person_id)
     if person_id in store.away_at(now):
         return
-    hours = shop.open_hours()
-    today = hours.spans(now, 1)
-    until = today[-1][1] if today else now + timedelta(hours=12)
+    ahead = shop.open_hours().spans(now, DAYS_AHEAD)
+    until = ahead[0][1] if ahead else now + timedelta(days=DAYS_AHEAD)
     store.add_absence(person_id, now, until, "ill", by.id, now)
     facts = {"person": person_id, "from": now.isoformat(), "until": until.isoformat()}
     audit_store.add_audit(by.id, now, "absence written", facts)
