@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from datetime import UTC, date, datetime, timedelta
 from decimal import Decimal
+from fractions import Fraction
 
 import pytest
 from builders import HERON, PLAIN, SLATE, models, said
@@ -15,7 +16,8 @@ from sutura.core.handover.giving import Accessory, check_accessories, not_promis
 from sutura.core.handover.ledger import Method, check_payment
 from sutura.core.job import Stage
 from sutura.core.maths.money import Money
-from sutura.core.quoting.pricing import Rates, margin, price_may_change, quote, read_price, together
+from sutura.core.quoting.margins import Spent, margin, together
+from sutura.core.quoting.pricing import Rates, price_may_change, quote, read_price
 
 RATES = Rates(currency="TAL", bench_rate_minor=7_200, markup_bps=3_500, tax_bps=2_000)
 
@@ -148,3 +150,31 @@ def test_a_margin_is_told_in_whole_per_cent() -> None:
     assert margin(tal(9_000), tal(6_000), 0, 0).per_bench_hour is None
     assert margin(tal(0), tal(0), 5, 0).percent is None
     assert margin(tal(9_000), tal(6_000), 1, 0).per_bench_hour == tal(180_000)
+
+
+@given(
+    st.integers(0, 100_000),
+    st.lists(st.integers(0, 20_000), min_size=4, max_size=4),
+    st.integers(0, 300),
+    st.sampled_from([0, 700, 2_000]),
+)
+def test_a_margin_is_what_the_ledger_charges_less_all_that_was_bought(
+    price: int, amounts: list[int], minutes: int, bps: int
+) -> None:
+    """Against exact fractions, written from the rule: at most half a unit off for each rounding."""
+    let_go, parts, tape, broken = amounts
+    let_go = min(let_go, price)
+    spent = Spent(less_minor=let_go, consumables_minor=tape, broken_minor=broken, rate_minor=7_200)
+    found = margin(tal(price), tal(parts), minutes, bps, None, spent)
+    net = Fraction(price - let_go) * 10_000 / (10_000 + bps)
+    assert abs(found.net.minor - net) <= Fraction(1, 2)
+    assert found.margin.minor == found.net.minor - parts - tape - broken
+    assert abs(found.work.minor - Fraction(minutes * 7_200, 60)) <= Fraction(1, 2)
+    assert found.left == found.margin - found.work
+    assert found.cost.minor == parts + tape + broken
+    # what was let go is what is missing from the whole price
+    whole = margin(tal(price), tal(parts), minutes, bps)
+    assert found.less == whole.net - found.net
+    both = together([found, whole])
+    assert both.margin == found.margin + whole.margin
+    assert both.left == found.left + whole.left

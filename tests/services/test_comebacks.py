@@ -28,6 +28,7 @@ from sutura.store import comebacks as store
 from sutura.store import drafts as drafts_store
 from sutura.store import orders as orders_store
 from sutura.store.database import DATABASE
+from sutura.web.drawings.price import draw_price
 
 IMPACT = Mark(kind=MarkKind.IMPACT, points=(Point(x=30, y=60),), reach_mm=9)
 
@@ -171,6 +172,14 @@ def test_a_comeback_that_costs_nothing_goes_out_without_payment_or_paper(shop: S
     new = back(shop, old, marks=[], functions={**works(), "earpiece": ("faulty", "crackles")})
     then = comebacks.decide(new, "workmanship", "whole", "", shop.counter, shop.tick())
     assert (then.payer, then.price) == (Payer.SHOP, NewPrice.NOTHING)
+    # the steps of its price add up to what the customer pays
+    page_of_ways = routes.routes_page(new, shop.now)
+    possible = [one for one in page_of_ways.ways if not one.weighed.way.why_not]
+    assert possible
+    for one in possible:
+        steps = routes.steps_of(one, page_of_ways)
+        assert sum(step.minor for step in steps) == one.weighed.way.price.minor == 0
+        assert draw_price(steps, "TAL")
     shop.choose(new)
     stock.take_part(new, shop.counter, shop.tick())
     planning.assign(new, shop.bram.id, shop.manager, shop.tick())

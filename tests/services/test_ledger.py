@@ -2,24 +2,31 @@
 
 from __future__ import annotations
 
+import csv
 from collections.abc import Iterator
+from dataclasses import replace
+from io import StringIO
 
 import peewee
 import pytest
 from builders import PLAIN, Shop
 
 from sutura.core.errors import Invalid, ManyInvalid, MoveRefused, NotAllowed, NotFound
-from sutura.core.handover.invoicing import InvoiceKind, missing_of
+from sutura.core.handover.invoicing import InvoiceKind, from_json, missing_of, to_json
 from sutura.core.handover.ledger import ChargeState, PaidFor
 from sutura.core.job import Stage
 from sutura.core.maths.money import Money, amount_text
 from sutura.devices import plug
 from sutura.devices.ports import CardSays
 from sutura.devices.simulated.card_terminal import SimulatedTerminal
-from sutura.formats.invoices import invoices_csv
+from sutura.formats.invoices import invoices_csv, plain_amount
+from sutura.formats.margins import MarginRow, margins_csv
 from sutura.formats.tills import till_csv
-from sutura.services import handover, invoices, ledger, quoting, tills
+from sutura.formats.ubl import read_invoice, write_invoice
+from sutura.services import bench, consumables, handover, invoices, ledger, matching, quoting, stock, tills
 from sutura.services import shop as shop_service
+from sutura.store import consumables as consumables_store
+from sutura.store import stock as stock_store
 from sutura.store.database import DATABASE
 
 PAPERS = {
@@ -253,7 +260,10 @@ def test_a_day_of_the_till(shop: Shop, ready: str) -> None:
     assert page.till
     assert page.expected == Money(minor=19_500, currency="TAL")
     assert page.others == {"transfer": Money(minor=1_000, currency="TAL")}
-    lines = till_csv(page.till.float_minor, page.rows, "TAL").split("\r\n")
+    zone = shop_service.open_hours().zone
+    lines = till_csv(page.till.float_minor, page.rows, "TAL", zone, str).split("\r\n")
+    first = next(iter(page.rows))
+    assert lines[2].startswith(f"{first.at.astimezone(zone):%Y-%m-%d %H:%M},")
     assert [line.rsplit(",", 1)[1] for line in lines[1:4]] == ["150.00", "200.00", "195.00"]
     with pytest.raises(ManyInvalid):
         tills.close_till(page.till.id, counting("194", "200", ""), shop.counter, shop.tick())
@@ -285,7 +295,7 @@ def test_a_deposit_has_its_invoice_and_the_last_one_names_it(shop: Shop) -> None
     code = shop.quoted()
     handover.take_deposit(code, "30", "card", shop.counter, shop.tick())
     kept = invoices.papers_of(shop.job(code))[0].paper
-    assert (kept.kind, kept.payable_minor) == (InvoiceKind.DEPOSIT, 3_000)
+    assert (kept.kind, kept.total_minor, kept.payable_minor) == (InvoiceKind.DEPOSIT, 3_000, 0)
     assert ledger.rows_of(shop.job(code))[0].method == "card"
 
 
@@ -304,7 +314,8 @@ def test_the_last_invoice_takes_the_deposits_off_with_their_tax(shop: Shop, mode
     papers = [one.paper for one in invoices.papers_of(shop.job(code))]
     assert [one.kind for one in papers] == [InvoiceKind.DEPOSIT, InvoiceKind.DEPOSIT, InvoiceKind.INVOICE]
     assert [one.total_minor for one in papers] == [3_000, 2_000, price - 5_000]
-    assert papers[-1].payable_minor == price - 5_000
+    assert papers[-1].payable_minor == 0
+    assert [(one.method, one.minor) for one in papers[-1].paid] == [("cash", price - 5_000)]
     assert papers[-1].settles == tuple(one.number for one in papers[:2])
     [rate] = {one.bps for paper in papers for one in paper.taxes}
     exact = price * rate / (10_000 + rate)
@@ -446,3 +457,86 @@ def test_two_rates_are_two_lines_of_the_price(shop: Shop) -> None:
     assert paper.gross_minor == shop.job(code).chosen.price_minor
     assert [line.text for line in paper.lines][-1].endswith("work, test and warranty")
     assert "grade" in paper.lines[0].note
+
+
+# -- one figure in every room -----------------------------------------------------------------------
+
+
+def test_a_credit_lowers_what_a_job_left_in_every_room(shop: Shop, ready: str) -> None:
+    """The job's page, the Book and its table say the same before and after; the judge counts by hand."""
+    shop_record = shop_service.shop()
+    back(shop, ready)
+    job = shop.job(ready)
+    before = quoting.job_margin(job, shop.manager)
+    assert before
+    ledger.give_back(ready, "39", "cash", "a scratch of ours", shop.manager, shop.tick())
+    after = quoting.job_margin(job, shop.manager)
+    assert after
+    rate = job.chosen.tax_bps or 0
+    net_of_39 = 3_900 * 10_000 / (10_000 + rate)
+    assert abs((before.margin.minor - after.margin.minor) - net_of_39) <= 1
+    assert after.less.minor == before.net.minor - after.net.minor
+    assert after.left.minor == after.margin.minor - round(
+        after.bench_minutes * shop_record.bench_rate_minor / 60
+    )
+    [line] = [one for one in quoting.book_page(shop.manager).lines if one.earned.code == ready]
+    assert line.margin == after
+    rows = [MarginRow(code=ready, device="", technician="", at=shop.now, margin=after)]
+    table = list(csv.reader(StringIO(margins_csv(rows))))
+    said = dict(zip(table[0], table[1], strict=True))
+    assert said["margin"] == plain_amount(after.margin.minor, "TAL")
+    assert said["left"] == plain_amount(after.left.minor, "TAL")
+    assert said["let go"] == plain_amount(after.less.minor, "TAL")
+
+
+def test_tape_and_what_broke_on_the_job_are_of_its_cost(shop: Shop) -> None:
+    consumables.add_consumable(
+        {"name": "Wipes", "used_for": "wipe", "place": "R1", "holds": "10", "price": "20", "lead_days": "2"},
+        shop.manager,
+    )
+    [row] = consumables.consumables_page(shop.now)
+    consumables.receive(row.row.id, "500", "", shop.manager, shop.tick())
+    shop.receive("P-1001", 2)
+    code = shop.at_proof()
+    [held] = stock_store.held_of(shop.job(code).id)
+    bench.change_part(code, {held.part_id: "broken"}, "it fell to the floor", shop.bram, shop.tick())
+    shop.choose(code)
+    stock.take_part(code, shop.counter, shop.tick())
+    bench.open_job(code, shop.bram, shop.tick())
+    shop.steps_until_proof(code)
+    shop.test(code)
+    while shop.job(code).stage is Stage.PROVED:
+        shop.step(code)
+    found = quoting.job_margin(shop.job(code), shop.manager)
+    assert found
+    used = [move for move in consumables_store.moves_of(row.row.id) if move.kind == "used"]
+    assert found.consumables.minor == round(-sum(move.quantity for move in used) * 2_000 / 10) == 400
+    assert found.consumables.minor > 0
+    assert found.broken.minor == 6_000
+    assert found.parts.minor == 6_000
+
+
+def test_a_paper_says_what_was_shown_what_was_paid_and_when_it_was_handed_over(
+    shop: Shop, ready: str
+) -> None:
+    """The part stands at the price that Match showed for it, what is to pay is what the ledger says, and what
+    a supplier promises the shop is not on it.
+    """
+    job = shop.job(ready)
+    chosen = next(
+        one for one in matching.match_page(ready).offers if one.judged.offer.id == job.chosen.offer_id
+    )
+    ledger.pay(ready, "20", "transfer", "", shop.counter, shop.tick())
+    back(shop, ready)
+    [paper] = [one.paper for one in invoices.papers_of(shop.job(ready))]
+    assert paper.lines[0].net_minor == chosen.quote.part.minor
+    assert paper.lines[0].note == f"grade: {chosen.judged.offer.grade}"
+    assert "guarantee" not in " ".join(line.note for line in paper.lines)
+    assert [(one.method, one.minor) for one in paper.paid] == [
+        ("transfer", 2_000),
+        ("cash", paper.total_minor - 2_000),
+    ]
+    assert paper.payable_minor == ledger.balance(shop.job(ready)).due.minor == 0
+    assert paper.supplied == paper.issued
+    assert from_json(to_json(paper)) == paper
+    assert replace(read_invoice(write_invoice(paper)), paid=paper.paid) == paper

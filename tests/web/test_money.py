@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator
+from dataclasses import replace
 
 import pytest
 from builders import HERON, Shop
@@ -129,7 +130,8 @@ def test_a_paper_is_read_as_page_pdf_and_ubl_and_corrected(
     assert "work, test and warranty" in page.text
     read = read_invoice(ines.client.get(f"/papers/{number}/paper.xml").content)
     with connection():
-        assert read == invoices.paper(number).paper
+        # single payments stand on the page; the format knows their sum
+        assert read == replace(invoices.paper(number).paper, paid=())
     assert ines.client.get(f"/papers/{number}/paper.pdf").content.startswith(b"%PDF")
     assert number in ines.client.get("/papers.csv").text
     wrong = ines.post(f"/papers/{number}/correct", buyer_name="V", buyer_country="DE", why="x")

@@ -255,6 +255,8 @@ class Chosen:
     warranty_days: int | None = None
     # done before others, at the shop's addition
     rush: bool = False
+    # what of the price is for the parts, as it was shown; None = of a shop before 0.16
+    part_minor: int | None = None
 
 
 class Round(StrEnum):

@@ -39,7 +39,7 @@ from sutura.core.planning import (
     sureness,
 )
 from sutura.core.proof import answering, bars, dust, picture, sealing, touch, traces
-from sutura.core.quoting import aim, answers, chains, policy, pricing, routes, sensitivity, taxes
+from sutura.core.quoting import aim, answers, chains, margins, policy, pricing, routes, sensitivity, taxes
 from sutura.core.stock import (
     consolidating,
     consumables,
@@ -86,6 +86,7 @@ ALL: tuple[Rule, ...] = tuple(
         policy,
         taxes,
         pricing,
+        margins,
         sensitivity,
         answers,
         queue,

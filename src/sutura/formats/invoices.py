@@ -13,8 +13,8 @@ from reportlab.lib.styles import ParagraphStyle
 from reportlab.lib.units import mm
 from reportlab.platypus import Flowable, Paragraph, SimpleDocTemplate, Spacer, Table, TableStyle
 
-from sutura.core.facts import Say, fact
-from sutura.core.handover.invoicing import Invoice, InvoiceKind, Party
+from sutura.core.facts import Fact, Say, fact
+from sutura.core.handover.invoicing import Invoice, InvoiceKind, PaidBy, Party
 from sutura.core.maths.money import Money, amount_text
 from sutura.formats.labels import BOLD, PLAIN, load_fonts
 
@@ -69,6 +69,8 @@ def invoice_pdf(invoice: Invoice, say: Speak) -> bytes:
         line(say(fact("papers.title", kind=invoice.kind, number=invoice.number)), head),
         line(say(fact("papers.of", day=invoice.issued, job=invoice.reference))),
     ]
+    if invoice.supplied:
+        body.append(line(say(fact("papers.supplied", day=invoice.supplied))))
     if invoice.refers_to:
         body.append(line(say(fact("papers.takes-back", number=invoice.refers_to))))
     if invoice.note:
@@ -118,11 +120,19 @@ def _sums(
     sums.append((say(fact("papers.gross")), invoice.gross_minor, strong))
     if invoice.rounding_minor:
         sums.append((say(fact("papers.rounding")), invoice.rounding_minor, right))
-    if invoice.prepaid_minor:
+    for one in invoice.paid:
+        sums.append((say(paid_says(one)), one.minor, right))
+    if invoice.prepaid_minor and not invoice.paid:
         sums.append((say(fact("papers.prepaid")), invoice.prepaid_minor, right))
     kind = "papers.given" if invoice.kind is InvoiceKind.CREDIT else "papers.payable"
-    sums.append((say(fact(kind, means=invoice.means or "–")), invoice.payable_minor, strong))
+    sums.append((say(fact(kind)), invoice.payable_minor, strong))
     return sums
+
+
+def paid_says(paid: PaidBy) -> Fact:
+    """How and when something was paid, or went back."""
+    said = "papers.paid-on" if paid.minor >= 0 else "papers.back-on"
+    return fact(said, method=paid.method or "–", day=paid.on)
 
 
 def _address(party: Party) -> str:

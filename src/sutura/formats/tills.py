@@ -3,15 +3,20 @@
 from __future__ import annotations
 
 import csv
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
+from datetime import tzinfo
 from io import StringIO
 
 from sutura.core.handover.tills import CashRow
 from sutura.formats.invoices import plain_amount
 
 
-def till_csv(float_minor: int, rows: Sequence[CashRow], currency: str) -> str:
-    """What was in the till, and each row of cash with what is in it then."""
+def till_csv(
+    float_minor: int, rows: Sequence[CashRow], currency: str, zone: tzinfo, say: Callable[[object], str]
+) -> str:
+    """What was in the till, and each row of cash with what is in it then: by the shop's clock and in the
+    words of the page.
+    """
     file = StringIO()
     table = csv.writer(file, lineterminator="\r\n")
     table.writerow(["at", "job", "what", "who", "amount", "in the till"])
@@ -23,9 +28,9 @@ def till_csv(float_minor: int, rows: Sequence[CashRow], currency: str) -> str:
         there += row.signed_minor
         table.writerow(
             [
-                row.at.isoformat(),
+                f"{row.at.astimezone(zone):%Y-%m-%d %H:%M}",
                 row.code,
-                row.kind.value,
+                say(row.kind),
                 row.who,
                 plain_amount(row.signed_minor, currency),
                 plain_amount(there, currency),

@@ -57,6 +57,8 @@ def write_invoice(invoice: Invoice) -> bytes:
             _text(before, "ID", named)
     _party(_part(root, "AccountingSupplierParty"), invoice.seller)
     _party(_part(root, "AccountingCustomerParty"), invoice.buyer)
+    if invoice.supplied:
+        _text(_part(root, "Delivery"), "ActualDeliveryDate", invoice.supplied.isoformat())
     _means(root, invoice)
     _text(_part(root, "PaymentTerms"), "Note", _DUE)
     _taxes(root, invoice)
@@ -205,12 +207,18 @@ def _invoice(root: Element) -> Invoice:
         iban=root.findtext(f"{_CAC}PaymentMeans/{_CAC}PayeeFinancialAccount/{_CBC}ID") or "",
         refers_to=before[0] if takes_back and before else "",
         settles=() if takes_back else tuple(before),
+        supplied=_read_supplied(root),
         prepaid_minor=_minor(totals.findtext(f"{_CBC}PrepaidAmount") or "0", currency),
         rounding_minor=_minor(totals.findtext(f"{_CBC}PayableRoundingAmount") or "0", currency),
     )
     if read.payable_minor != _minor(_said(totals, f"{_CBC}PayableAmount"), currency):
         raise ValueError("its sums do not add up")
     return read
+
+
+def _read_supplied(root: Element) -> date | None:
+    on = root.findtext(f"{_CAC}Delivery/{_CBC}ActualDeliveryDate")
+    return date.fromisoformat(on) if on else None
 
 
 def _said(within: Element, path: str) -> str:

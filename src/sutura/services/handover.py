@@ -151,7 +151,7 @@ def give(code: str, asked: HandBack, by: Person, now: datetime) -> None:
         ledger.no_charge_open(job)
         _check_ready(job, model, asked.let_go, by, now, keep=True)
         change = _settle(job, asked, by, now)
-        invoices.issue(job, asked.method, _deposited(job), by, now)
+        invoices.issue(job, asked.method, by, now)
     store.save_returned([a.id for a in accessories if a.id in asked.returned], now)
     facts = {
         "returned": _names(accessories, asked.returned),
@@ -190,14 +190,6 @@ def give(code: str, asked: HandBack, by: Person, now: datetime) -> None:
         now=now,
         holds={"accessories_returned": True},
     )
-
-
-def _deposited(job: JobRecord) -> Money:
-    """What the shop has of deposits: what came less what went back, at most the price."""
-    rows = ledger.rows_of(job)
-    minor = sum(row.amount_minor for row in rows if row.kind is money.PaidFor.DEPOSIT)
-    minor -= sum(row.amount_minor for row in rows if row.kind is money.PaidFor.REFUND)
-    return Money(minor=max(min(minor, job.chosen.price_minor or 0), 0), currency=job.currency)
 
 
 def _check_ready(job: JobRecord, model: Model, let_go: str, by: Person, now: datetime, *, keep: bool) -> None:

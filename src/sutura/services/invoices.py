@@ -6,15 +6,18 @@ import re
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from datetime import datetime
+from fractions import Fraction
 
 from sutura.core.errors import MoveRefused, NotFound, StaleSave
 from sutura.core.facts import fact
 from sutura.core.handover import invoicing as rules
-from sutura.core.handover.invoicing import Deposit, Fitted, Invoice, InvoiceKind, Party
-from sutura.core.handover.ledger import Paid, PaidFor
+from sutura.core.handover.invoicing import Deposit, Fitted, Invoice, InvoiceKind, PaidBy, Party
+from sutura.core.handover.ledger import MONEY_IN, Paid, PaidFor
 from sutura.core.job import EventKind, JobRecord
-from sutura.core.maths.money import Money
+from sutura.core.matching.offers import Offer
+from sutura.core.maths.money import Money, split
 from sutura.core.people import Deed, demand
+from sutura.core.quoting.pricing import quote
 from sutura.core.quoting.taxes import taxes_from
 from sutura.core.values import Person
 from sutura.services import schools
@@ -71,11 +74,12 @@ def stands(kept: store.Kept) -> bool:
     }
 
 
-def issue(job: JobRecord, means: str, deposited: Money, by: Person, now: datetime) -> str:
+def issue(job: JobRecord, means: str, by: Person, now: datetime) -> str:
     """The invoice of a finished job: parts and work, less what has an invoice already (rule invoice.deposit);
-    its number. Inside a deed. Nothing where it costs nothing. `deposited` is what the shop has of deposits.
+    its number. Inside a deed, after what is owed was paid. Nothing where it costs nothing.
     """
-    credited = sum(row.amount_minor for row in _rows(job) if row.kind is PaidFor.CREDIT)
+    rows = _rows(job)
+    credited = sum(row.amount_minor for row in rows if row.kind is PaidFor.CREDIT)
     price = Money(minor=(job.chosen.price_minor or 0) - credited, currency=job.currency)
     standing = sum(one.total_minor for one in _deposits(job))
     if standing > max(price.minor, 0):
@@ -84,9 +88,33 @@ def issue(job: JobRecord, means: str, deposited: Money, by: Person, now: datetim
     if price.minor <= 0:
         return ""
     deposits = _deposits(job)
-    left = max(deposited.minor - sum(one.total_minor for one in deposits), 0)
-    prepaid = Money(minor=left, currency=job.currency)
-    return _keep(job, _made(job, price, InvoiceKind.INVOICE, means, prepaid, now, deposits), by, now)
+    paid = _paid_after(rows, sum(one.total_minor for one in deposits), now)
+    coins = sum(row.amount_minor for row in rows if row.kind is PaidFor.ROUNDING)
+    made = _made(job, price, InvoiceKind.INVOICE, means, now, deposits)
+    whole = replace(
+        made,
+        paid=paid,
+        prepaid_minor=sum(one.minor for one in paid),
+        rounding_minor=made.rounding_minor - coins,
+        supplied=made.issued,
+    )
+    return _keep(job, whole, by, now)
+
+
+def _paid_after(rows: Sequence[Paid], invoiced_minor: int, now: datetime) -> tuple[PaidBy, ...]:
+    """The payments that a last invoice settles: all but what the invoices of deposits hold already, which
+    came first.
+    """
+    paid, before = [], invoiced_minor
+    for row in rows:
+        if row.kind not in (*MONEY_IN, PaidFor.REFUND):
+            continue
+        minor = -row.amount_minor if row.kind is PaidFor.REFUND else row.amount_minor
+        held = min(before, minor) if minor > 0 else 0
+        before -= held
+        if minor != held:
+            paid.append(PaidBy(method=row.method, minor=minor - held, on=today(row.at or now)))
+    return tuple(paid)
 
 
 def _rows(job: JobRecord) -> list[Paid]:
@@ -114,8 +142,9 @@ def _credits(one: store.Kept, kept: Sequence[store.Kept]) -> list[Invoice]:
 
 def issue_deposit(job: JobRecord, deposit: Money, means: str, by: Person, now: datetime) -> str:
     """The invoice of a deposit that was taken. Inside a deed."""
-    nothing = Money(minor=0, currency=deposit.currency)
-    return _keep(job, _made(job, deposit, InvoiceKind.DEPOSIT, means, nothing, now), by, now)
+    made = _made(job, deposit, InvoiceKind.DEPOSIT, means, now)
+    paid = PaidBy(method=means, minor=deposit.minor, on=made.issued)
+    return _keep(job, replace(made, paid=(paid,), prepaid_minor=deposit.minor), by, now)
 
 
 def issue_credit(job: JobRecord, credit: Money, why: str, by: Person, now: datetime) -> list[str]:
@@ -158,7 +187,6 @@ def _made(
     price: Money,
     kind: InvoiceKind,
     means: str,
-    prepaid: Money,
     now: datetime,
     deposits: Sequence[Deposit] = (),
 ) -> Invoice:
@@ -176,7 +204,7 @@ def _made(
         ]
     else:
         work = said.say(fact("invoice.work", model=model.full_name, route=model.way(job.chosen.route).name))
-        items = rules.items_of(price, shares, _fitted(job), work)
+        items = rules.items_of(price, shares, _fitted(job, price), work)
     whole = rules.sums_of(price, items, papers.mode, by_line=taxes.by_line)
     sums = rules.less_deposits(price, whole, deposits, papers.mode)
     customer = customers_store.load_customer(job.customer_id)
@@ -197,26 +225,51 @@ def _made(
         means=means,
         iban=papers.iban,
         settles=tuple(deposit.number for deposit in deposits),
-        prepaid_minor=prepaid.minor,
         rounding_minor=sums.rounding_minor,
     )
 
 
-def _fitted(job: JobRecord) -> list[Fitted]:
-    """The parts of a job with their grade and their supplier's guarantee in words."""
-    said, markup = speech_for(job.id, speech()), shop().markup_bps
-    fitted = []
-    for offer in offers_store.load_offers([job.chosen.offer_id or 0, *job.chosen.more_offers]):
-        grade = offer.grade or fact("handover.grade-unknown")
-        days = offer.guarantee_days
-        told = (
-            fact("invoice.part", grade=grade)
-            if days is None
-            else fact("invoice.part-days", grade=grade, days=days)
+def _fitted(job: JobRecord, price: Money) -> list[Fitted]:
+    """The parts of a job with their grade, at what of a price is for them: as it was shown with it, and of a
+    price that fell its share.
+    """
+    said, offers = speech_for(job.id, speech()), _offers_of(job)
+    whole, agreed = _parts_minor(job, offers), job.chosen.price_minor or 0
+    share = min(Fraction(price.minor, agreed), Fraction(1)) if agreed else Fraction(1)
+    asked = [offer.price_minor for offer in offers]
+    worths = (
+        split(
+            Money(minor=round(whole * share), currency=price.currency),
+            asked if any(asked) else [1] * len(asked),
         )
-        worth = offer.price_minor * (10_000 + markup) // 10_000
-        fitted.append(Fitted(name=said.say(offer.part), note=said.say(told), worth_minor=worth))
-    return fitted
+        if offers
+        else []
+    )
+    return [
+        Fitted(
+            name=said.say(offer.part),
+            note=said.say(fact("invoice.part", grade=offer.grade or fact("handover.grade-unknown"))),
+            worth_minor=worth.minor,
+        )
+        for offer, worth in zip(offers, worths, strict=True)
+    ]
+
+
+def _offers_of(job: JobRecord) -> list[Offer]:
+    return offers_store.load_offers([job.chosen.offer_id or 0, *job.chosen.more_offers])
+
+
+def _parts_minor(job: JobRecord, offers: Sequence[Offer]) -> int:
+    """What of the agreed price is for the parts; of a job of before that is known, their price with markup
+    and tax.
+    """
+    if job.chosen.part_minor is not None:
+        return job.chosen.part_minor
+    rates = shop().rates
+    return sum(
+        quote(Money(minor=offer.price_minor, currency=job.currency), 0, rates).part_shown.minor
+        for offer in offers
+    )
 
 
 def _keep(job: JobRecord, made: Invoice, by: Person, now: datetime, *, corrects: int | None = None) -> str:

@@ -408,6 +408,7 @@ def choose_offer(
         extra_minutes=judged.extra_minutes,
         taxes=taxes_kept(price.taxes),
         rush=rush,
+        part_minor=price.part_shown.minor,
         warranty_days=warranty_of(comebacks.terms_at(now), [one.grade for one in whole], model.warranty_days),
     )
     factor = factor_of(job.bench.technician_id, model)

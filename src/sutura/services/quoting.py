@@ -18,8 +18,9 @@ from sutura.core.maths.money import Money, amount_text
 from sutura.core.people import Deed, demand, may
 from sutura.core.planning.queue import expected_minutes
 from sutura.core.quoting import pricing as rules
+from sutura.core.quoting.margins import Margin, Spent, margin, together
 from sutura.core.quoting.policy import Priced, PricePolicy, least_after_discount, price
-from sutura.core.quoting.pricing import Margin, Rates, margin
+from sutura.core.quoting.pricing import Rates
 from sutura.core.quoting.routes import cannot_be
 from sutura.core.quoting.taxes import taxes_from, taxes_kept
 from sutura.core.typed import read_choice
@@ -54,7 +55,8 @@ class BookPage:
 def book_page(by: Person) -> BookPage:
     """Finished jobs with what they left; for those who may see cost."""
     demand(by, Deed.SEE_COST)
-    lines = [BookLine(earned=earned, margin=margin_of(earned)) for earned in store.book_page()]
+    rate = shop().bench_rate_minor
+    lines = [BookLine(earned=earned, margin=margin_of(earned, rate)) for earned in store.book_page()]
     best = max(
         (line for line in lines if line.margin.per_bench_hour),
         default=None,
@@ -62,7 +64,7 @@ def book_page(by: Person) -> BookPage:
     )
     return BookPage(
         lines=lines,
-        total=rules.together([line.margin for line in lines]) if lines else None,
+        total=together([line.margin for line in lines]) if lines else None,
         best=fact(
             "quoting.at",
             model=best.earned.model,
@@ -74,28 +76,43 @@ def book_page(by: Person) -> BookPage:
     )
 
 
-def margin_of(earned: store.Earned) -> Margin:
+def margin_of(earned: store.Earned, rate_minor: int) -> Margin:
+    """What a job left, by its ledger (rule quote.margin); `rate_minor` is the shop's for a bench hour."""
     return margin(
         Money(minor=earned.price_minor, currency=earned.currency),
         Money(minor=earned.cost_minor, currency=earned.currency),
         earned.bench_minutes,
         earned.tax_bps,
         taxes_from(earned.taxes, earned.tax_bps),
+        Spent(
+            less_minor=earned.less_minor,
+            consumables_minor=earned.consumables_minor,
+            broken_minor=earned.broken_minor,
+            rate_minor=rate_minor,
+        ),
     )
 
 
+@reading
 def job_margin(job: JobRecord, by: Person) -> Margin | None:
     """What a closed job left, for those who may see cost; None before it is closed."""
+    return margin_by_code(job.code, by)
+
+
+@reading
+def margin_by_code(code: str, by: Person) -> Margin | None:
+    """The same by the job's code."""
     demand(by, Deed.SEE_COST)
-    if job.chosen.price_minor is None or job.closing.cost_minor is None or job.chosen.tax_bps is None:
-        return None
-    return margin(
-        Money(minor=job.chosen.price_minor, currency=job.currency),
-        Money(minor=job.closing.cost_minor, currency=job.currency),
-        job.closing.bench_minutes,
-        job.chosen.tax_bps,
-        taxes_from(job.chosen.taxes, job.chosen.tax_bps),
-    )
+    earned = store.earned_of(code)
+    return margin_of(earned, shop().bench_rate_minor) if earned else None
+
+
+@reading
+def book_lines(by: Person) -> list[BookLine]:
+    """Every finished job with what it left, for its table."""
+    demand(by, Deed.SEE_COST)
+    rate = shop().bench_rate_minor
+    return [BookLine(earned=one, margin=margin_of(one, rate)) for one in store.book_page(None)]
 
 
 @reading

@@ -28,7 +28,7 @@ from sutura.core.people import Deed, demand
 from sutura.core.planning.expected import COUNTER_MINUTES
 from sutura.core.planning.queue import Skill, candidates, expected_minutes, minutes_to_promise
 from sutura.core.quoting.aim import KEEPS_THE_PART, cures
-from sutura.core.quoting.policy import deposit_of
+from sutura.core.quoting.policy import PriceStep, StepKind, deposit_of
 from sutura.core.quoting.pricing import Quote, Rates, quote
 from sutura.core.quoting.routes import (
     Policy,
@@ -397,6 +397,14 @@ def quote_of(way: Way, device_class: str, rates: Rates, *, rush: bool = False) -
         failure_minor=failure if way.parts.minor else 0,
         rush=rush,
     )
+
+
+def steps_of(one: Choosable, page: RoutesPage) -> tuple[PriceStep, ...]:
+    """How the price that the customer pays comes about: of what came back, less what the shop pays."""
+    way = one.weighed.way
+    made = quote_of(way, page.model.device_class, page.rates)
+    less = way.price.minor - made.price.minor
+    return (*made.steps, PriceStep(kind=StepKind.CAME_BACK, minor=less)) if less else made.steps
 
 
 def rush_price(one: Choosable, page: RoutesPage) -> Money | None:

@@ -9,11 +9,15 @@ from typing import Any
 
 from peewee import Select, fn
 
+from sutura.core.handover.ledger import PaidFor
 from sutura.core.job import Stage
 from sutura.core.quoting.answers import QuoteRecord, QuoteState, ways_from
 from sutura.core.quoting.routes import Tried
+from sutura.core.stock.levels import MoveKind
 from sutura.store.database import each, first, reading, rows, written
 from sutura.store.expressions import MODEL_NAME
+from sutura.store.handover_tables import Payment
+from sutura.store.stock_tables import Consumable, ConsumableMove, StockMove
 from sutura.store.tables import CatalogueModel, Job, Offer, Person, Quote, RouteTry
 
 
@@ -61,15 +65,37 @@ class Earned:
     code: str
     model: str
     technician: str
-    finished_at: datetime
+    # None = closed, and not handed back yet
+    finished_at: datetime | None
     price_minor: int
     tax_bps: int
     taxes: Mapping[str, Any]
     currency: str
     cost_minor: int
     bench_minutes: int
+    # what of the price was let go, what tape, glue and wipes cost, and the pieces that broke on the job
+    less_minor: int
+    consumables_minor: int
+    broken_minor: int
 
 
+_LET_GO = Payment.select(fn.COALESCE(fn.SUM(Payment.amount_minor), 0)).where(
+    Payment.job == Job.id,
+    Payment.kind.in_([PaidFor.CREDIT.value, PaidFor.WRITTEN_OFF.value, PaidFor.ROUNDING.value]),
+)
+# by what a pack holds and costs; what nobody wrote costs nothing
+_USED_UP = (
+    ConsumableMove.select(
+        fn.COALESCE(
+            fn.ROUND(fn.SUM(ConsumableMove.quantity * Consumable.price_minor / Consumable.holds * -1)), 0
+        ).cast("bigint")
+    )
+    .join(Consumable)
+    .where(ConsumableMove.job == Job.id, ConsumableMove.kind == "used")
+)
+_BROKE = StockMove.select(fn.COALESCE(fn.SUM(StockMove.value_minor * -1), 0).cast("bigint")).where(
+    StockMove.job == Job.id, StockMove.kind == MoveKind.BROKEN.value
+)
 _EARNED = (
     Job.select(
         Job.code,
@@ -82,12 +108,15 @@ _EARNED = (
         Job.currency,
         Job.cost_minor,
         Job.bench_minutes,
+        _LET_GO.alias("less_minor"),
+        _USED_UP.alias("consumables_minor"),
+        _BROKE.alias("broken_minor"),
     )
     .join(CatalogueModel)
     .switch(Job)
     .join(Person, on=Job.technician == Person.id)
-    .where(Job.stage == Stage.HANDED_BACK.value, Job.finished_at.is_null(False))
 )
+_FINISHED = _EARNED.where(Job.stage == Stage.HANDED_BACK.value, Job.finished_at.is_null(False))
 
 
 @written
@@ -215,5 +244,14 @@ def answer_quote(quote_id: int, state: str, answer: str, at: datetime, by: str) 
 
 
 @reading
-def book_page(limit: int = 50) -> list[Earned]:
-    return each(Earned, _EARNED.order_by(Job.finished_at.desc()).limit(limit))
+def book_page(limit: int | None = 50) -> list[Earned]:
+    """Finished jobs, the newest first; all of them without a limit."""
+    found = _FINISHED.order_by(Job.finished_at.desc(), Job.id.desc())
+    return each(Earned, found if limit is None else found.limit(limit))
+
+
+@reading
+def earned_of(code: str) -> Earned | None:
+    """What one closed job brought in; None before it is closed."""
+    closed = _EARNED.where(Job.code == code, Job.cost_minor.is_null(False), Job.price_minor.is_null(False))
+    return first(Earned, closed)

@@ -292,6 +292,7 @@ class Job(Table):
     taxes = BinaryJSONField(index=False)
     warranty_days = IntegerField(null=True)
     rush = BooleanField()
+    part_minor = IntegerField(null=True)
     currency = TextField()
     technician = ForeignKeyField(Person, null=True, index=False)
     extra_minutes = IntegerField()

@@ -210,6 +210,7 @@ NAMES: Mapping[type[Enum], Mapping[Enum, str]] = {
         StepKind.RISK: "share of failures",
         StepKind.MINIMUM: "up to the minimum",
         StepKind.RUSH: "rush",
+        StepKind.CAME_BACK: "the shop pays",
         StepKind.TAX: "tax",
         StepKind.ENDING: "price ending",
     },

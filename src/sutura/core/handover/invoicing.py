@@ -83,11 +83,21 @@ class Subtotal:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class PaidBy:
+    """One payment as it stands on a paper; what went back is below zero."""
+
+    method: str
+    minor: int
+    on: date
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Invoice:
     """One paper as it was numbered. `refers_to` is the number it corrects (BT-25); `prepaid_minor` what was
-    paid before without a paper (BT-113); `settles` the invoices of deposits whose lines it takes off (BG-3);
-    `rounding_minor` what makes its sum the agreed price (BT-114). Amounts of a credit note are what is given
-    back.
+    paid when it was written (BT-113), with how in `paid`; `supplied` the day on which the device was handed
+    over (BT-72), None where it was not yet; `settles` the invoices of deposits whose lines it takes off
+    (BG-3); `rounding_minor` what makes its sum the agreed price, in coins (BT-114). Amounts of a credit
+    note are what is given back.
     """
 
     number: str
@@ -106,6 +116,8 @@ class Invoice:
     settles: tuple[str, ...] = ()
     prepaid_minor: int = 0
     rounding_minor: int = 0
+    paid: tuple[PaidBy, ...] = ()
+    supplied: date | None = None
 
     @property
     def net_minor(self) -> int:
@@ -177,6 +189,16 @@ RULES = (
             "and what is missing to the agreed price is stated as rounding."
         ),
         source="EN 16931: BR-CO-17, BT-114",
+    ),
+    Rule(
+        id="invoice.paid",
+        capability="handover",
+        says=(
+            "A paper says how and when it was paid, what is left to pay, and the day on which the device was "
+            "handed over. The part stands on it at the price that was shown with it; what a supplier "
+            "promises the shop is no promise to the customer, and does not stand on it."
+        ),
+        source="EN 16931: BT-72, BT-113, BT-115; common practice",
     ),
     Rule(
         id="invoice.deposit",
@@ -330,6 +352,7 @@ def credit_of(
         note=why,
         settles=(),
         prepaid_minor=0,
+        paid=(),
         means="",
     )
     if credit is None or credit.minor == invoice.total_minor:
@@ -393,6 +416,8 @@ def to_json(invoice: Invoice) -> dict[str, Any]:
         "settles": list(invoice.settles),
         "prepaid_minor": invoice.prepaid_minor,
         "rounding_minor": invoice.rounding_minor,
+        "paid": [[one.method, one.minor, one.on.isoformat()] for one in invoice.paid],
+        "supplied": invoice.supplied.isoformat() if invoice.supplied else "",
     }
 
 
@@ -407,6 +432,11 @@ def from_json(kept: Mapping[str, Any]) -> Invoice:
             "buyer": Party(**kept["buyer"]),
             "lines": tuple(Line(text=t, note=n, net_minor=net, bps=b) for t, n, net, b in kept["lines"]),
             "settles": tuple(kept.get("settles", ())),
+            "paid": tuple(
+                PaidBy(method=method, minor=minor, on=date.fromisoformat(on))
+                for method, minor, on in kept.get("paid", ())
+            ),
+            "supplied": date.fromisoformat(kept["supplied"]) if kept.get("supplied") else None,
             "taxes": tuple(Subtotal(bps=b, net_minor=net, tax_minor=t) for b, net, t in kept["taxes"]),
         }
     )

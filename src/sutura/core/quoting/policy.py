@@ -98,6 +98,7 @@ class StepKind(StrEnum):
     RUSH = "rush"
     TAX = "tax"
     ENDING = "ending"
+    CAME_BACK = "came_back"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -189,6 +190,13 @@ def _by_rate(policy: PricePolicy, parts_minor: int, rest_minor: int) -> dict[int
     if part_bps == policy.tax_bps:
         return {part_bps: parts_minor + rest_minor}
     return {part_bps: parts_minor, policy.tax_bps: rest_minor}
+
+
+def with_tax(policy: PricePolicy, part: Money) -> Money:
+    """What a part with its markup is in a price that is paid: with its tax where that comes on top."""
+    bps = policy.tax_bps if policy.part_tax_bps is None else policy.part_tax_bps
+    added = 0 if policy.tax_included else int(half_up(part.minor * Decimal(bps) / _WHOLE, 0))
+    return Money(minor=part.minor + added, currency=part.currency)
 
 
 def _added(policy: PricePolicy, nets: Mapping[int, int]) -> int:

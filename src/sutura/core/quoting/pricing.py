@@ -2,31 +2,19 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping
 from dataclasses import dataclass, field
-from decimal import Decimal
 from functools import partial
 from typing import Any
 
 from sutura.core.facts import Fact, fact
 from sutura.core.job import OPEN_STAGES, Stage
-from sutura.core.maths.money import Money, amount_text, decimal_text, digits_of, half_up
-from sutura.core.quoting.policy import PricePolicy, PriceStep, StepKind, policy_from, price
-from sutura.core.quoting.taxes import Taxes, one_rate, tax_in
+from sutura.core.maths.money import Money, amount_text, decimal_text, digits_of
+from sutura.core.quoting.policy import PricePolicy, PriceStep, StepKind, policy_from, price, with_tax
+from sutura.core.quoting.taxes import Taxes
 from sutura.core.typed import Problems, read_amount, read_percent
-from sutura.core.values import COMMON, Rule
 
-RULES = (
-    Rule(
-        id="quote.margin",
-        capability="quoting",
-        says=(
-            "Margin = price without tax − cost of the part fitted; per bench hour = margin ÷ bench "
-            "minutes × 60."
-        ),
-        source=COMMON,
-    ),
-)
+RULES = ()
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -62,18 +50,8 @@ class Quote:
     minutes: int
     taxes: Taxes
     steps: tuple[PriceStep, ...] = ()
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Margin:
-    """What is left. `percent` and `per_bench_hour` are None when there is nothing to divide by."""
-
-    net: Money
-    cost: Money
-    margin: Money
-    percent: Decimal | None
-    per_bench_hour: Money | None
-    bench_minutes: int
+    # what of the price is for the parts, with its tax where that comes on top
+    part_shown: Money
 
 
 def quote(
@@ -103,35 +81,7 @@ def quote(
         minutes=minutes,
         taxes=priced.taxes,
         steps=priced.steps,
-    )
-
-
-def margin(price: Money, cost: Money, bench_minutes: int, tax_bps: int, taxes: Taxes | None = None) -> Margin:
-    """Margin by rule quote.margin; `taxes` where a price bears several rates. Trade fact: 150 less a part at
-    60 leaves 90; in 15 min that is 360 an hour.
-    """
-    return _margin(price - tax_in(price, taxes or one_rate(tax_bps)), cost, bench_minutes)
-
-
-def together(margins: Sequence[Margin]) -> Margin:
-    """Several jobs' margins as one: sums first, then the ratios, so that a short job does not count
-    double.
-    """
-    net, cost = margins[0].net, margins[0].cost
-    for job_margin in margins[1:]:
-        net, cost = net + job_margin.net, cost + job_margin.cost
-    return _margin(net, cost, sum(job_margin.bench_minutes for job_margin in margins))
-
-
-def _margin(net: Money, cost: Money, bench_minutes: int) -> Margin:
-    left = net - cost
-    return Margin(
-        net=net,
-        cost=cost,
-        margin=left,
-        bench_minutes=bench_minutes,
-        percent=half_up(Decimal(left.minor * 100) / net.minor, 0) if net.minor else None,
-        per_bench_hour=left.times(Decimal(60) / bench_minutes) if bench_minutes > 0 else None,
+        part_shown=with_tax(rates.policy, part),
     )
 
 

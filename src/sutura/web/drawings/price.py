@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from itertools import accumulate
 
 from markupsafe import Markup
 
@@ -17,14 +18,16 @@ def draw_price(steps: Sequence[PriceStep], currency: str, speech: Speech = PLAIN
     """The steps that are something, one below the other; empty without any."""
     told = [step for step in steps if step.minor]
     total = sum(step.minor for step in told)
-    if not told or total <= 0:
+    # a step back, such as what the shop pays of a comeback, may end at nothing: the widest sum is the scale
+    most = max(accumulate((step.minor for step in told), initial=0))
+    if not told or most <= 0:
         return Markup("")
     drawn, so_far = Markup(""), 0
     for row, step in enumerate(told):
         start, end = sorted((so_far, so_far + step.minor))
         so_far += step.minor
-        x = LABEL + start / total * (WIDE - LABEL - 62)
-        wide = max((end - start) / total * (WIDE - LABEL - 62), 1.0)
+        x = LABEL + start / most * (WIDE - LABEL - 62)
+        wide = max((end - start) / most * (WIDE - LABEL - 62), 1.0)
         y = row * ROW + 3
         drawn += Markup(
             '<text x="0" y="{:.1f}">{}</text><rect class="step {}" x="{:.1f}" y="{:.1f}" width="{:.1f}" '

@@ -7,7 +7,7 @@ from fastapi.responses import Response
 from sutura.core.handover.invoicing import COINS, Invoice, InvoiceKind, TaxMode, invoicing_kept, missing_of
 from sutura.core.maths.money import Money, amount_text
 from sutura.core.people import Deed, may
-from sutura.formats.invoices import invoice_pdf, invoices_csv
+from sutura.formats.invoices import invoice_pdf, invoices_csv, paid_says
 from sutura.formats.ubl import write_invoice
 from sutura.services import invoices
 from sutura.services import shop as shop_service
@@ -107,7 +107,8 @@ def _paper(ask: Asking, number: str, shown: Shown = ANEW) -> Response:
         net=money(paper.net_minor),
         gross=money(paper.gross_minor),
         rounding=money(paper.rounding_minor),
-        prepaid=money(paper.prepaid_minor),
+        prepaid=money(0 if paper.paid else paper.prepaid_minor),
+        paid=[(paid_says(one), money(one.minor)) for one in paper.paid],
         payable=money(paper.payable_minor),
         missing=missing_of(paper),
         stands=invoices.stands(kept),

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from fastapi.responses import Response
 
 from sutura.core.handover.comebacks import standing_says
@@ -15,6 +17,7 @@ from sutura.core.intake.upgrades import upgrade_of
 from sutura.core.job import JobRecord, Move, starts_of
 from sutura.core.people import Deed, may
 from sutura.core.planning.queue import ASSIGNABLE, Action
+from sutura.core.quoting.margins import Margin
 from sutura.core.quoting.pricing import price_may_change, price_says
 from sutura.services import comebacks, handover, messages, planning, quoting, records, routes, stock
 from sutura.services import job as service
@@ -51,6 +54,7 @@ def _page(ask: Asking, code: str, shown: Shown = ANEW) -> Response:
     page = service.job_page(code, ask.now)
     job, marks = page.job, marks_of(page.job)
     standing = comebacks.standing_of(job, ask.now)
+    came = comebacks_store.came_and_went(job.id)
     may_tell = [told for told in tellable(job.stage) if told is not Told.DELAYED]
     record = records.record_of(job, page.kept, page.done)
     return render(
@@ -73,11 +77,12 @@ def _page(ask: Asking, code: str, shown: Shown = ANEW) -> Response:
         fitted=[part for part in record.parts if part.state == "fitted"],
         heat_drawn=[draw_heat(run.readings, run.judged, ask.speech) for run in record.heat],
         standing=standing_says(standing) if standing else (),
-        came=comebacks_store.came_and_went(job.id),
+        came=came,
         told=messages.messages_of(job),
         tellable=may_tell,
         reasoned=REASONED.intersection(may_tell),
         margin=quoting.job_margin(job, ask.person) if may(ask.person, Deed.SEE_COST) else None,
+        came_back=_came_back(ask, came[1]),
         deposit=routes.deposit_open(job),
         offered=page.offered,
         promisable=page.next is not None and may(ask.person, Deed.TAKE_IN),
@@ -91,6 +96,14 @@ def _page(ask: Asking, code: str, shown: Shown = ANEW) -> Response:
         and may(ask.person, Deed.WORK_BENCH),
         returnable_part=job.stage in starts_of(Move.GIVE_BACK_PART),
     )
+
+
+def _came_back(ask: Asking, codes: Sequence[str]) -> list[tuple[str, Margin]]:
+    """What each that came back left, for those who may see cost, where it is closed."""
+    if not may(ask.person, Deed.SEE_COST):
+        return []
+    found = [(code, quoting.margin_by_code(code, ask.person)) for code in codes]
+    return [(code, margin) for code, margin in found if margin]
 
 
 def _follow(ask: Asking, job: JobRecord) -> object:

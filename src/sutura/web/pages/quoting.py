@@ -25,7 +25,8 @@ from sutura.core.quoting.pricing import RATE_FIELDS, rate_texts
 from sutura.core.quoting.routes import Standing, in_view
 from sutura.core.typed import Entered
 from sutura.core.values import Role
-from sutura.services import answers, handover, messages, routes
+from sutura.formats.margins import MarginRow, margins_csv
+from sutura.services import answers, handover, messages, quoting, routes
 from sutura.services import quoting as service
 from sutura.services import shop as shop_service
 from sutura.services.job import progress_of
@@ -87,7 +88,7 @@ def ways_shown(page: routes.RoutesPage) -> dict[str, Any]:
         "standing": Standing,
         "draw_price": draw_price,
         "rush_of": lambda one: routes.rush_price(one, page),
-        "quote_of": lambda one: routes.quote_of(one.weighed.way, page.model.device_class, page.rates),
+        "steps_of": lambda one: routes.steps_of(one, page),
     }
 
 
@@ -254,6 +255,24 @@ def customer_answers(request: Request, token: str, form: SignInForm) -> Response
 @addresses.get("/book", may=Deed.SEE_COST)
 def book(ask: Ask) -> Response:
     return _page(ask)
+
+
+@addresses.get("/book.csv", may=Deed.SEE_COST)
+def book_table(ask: Ask) -> Response:
+    """Every finished job with what it left, as a table."""
+    rows = [
+        MarginRow(
+            code=line.earned.code,
+            device=line.earned.model,
+            technician=line.earned.technician,
+            at=line.earned.finished_at.astimezone(ask.zone),
+            margin=line.margin,
+        )
+        for line in quoting.book_lines(ask.person)
+        if line.earned.finished_at
+    ]
+    headers = {"content-disposition": 'attachment; filename="book.csv"'}
+    return Response(margins_csv(rows), media_type="text/csv; charset=utf-8", headers=headers)
 
 
 def _page(ask: Asking, shown: Shown = ANEW) -> Response:

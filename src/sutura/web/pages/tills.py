@@ -72,6 +72,6 @@ def till_table(ask: Ask, till_id: int) -> Response:
     page = tills.till_page(till_id, ask.person, ask.now)
     if page.till is None:
         raise NotFound("till", str(till_id))
-    table = till_csv(page.till.float_minor, page.rows, page.till.currency)
+    table = till_csv(page.till.float_minor, page.rows, page.till.currency, ask.zone, ask.speech.say)
     headers = {"content-disposition": f'attachment; filename="till-{till_id}.csv"'}
     return Response(table, media_type="text/csv; charset=utf-8", headers=headers)
