@@ -102,6 +102,27 @@ def test_what_has_to_come_is_written_into_the_next_order_and_the_promise_moves(s
     assert sum(drafted().values()) > sum(one.values())
 
 
+def test_the_customer_s_own_yes_is_the_customer_s_in_the_history(shop: Shop) -> None:
+    """By the link nobody of the shop chose the part, held it or moved the promise; at the counter somebody
+    did.
+    """
+    code, token = offered(shop)
+    made = {event.kind for event in job_service.job_page(code, shop.now).events}
+    accept(shop, code, token)
+    after = [event for event in job_service.job_page(code, shop.now).events if event.kind not in made]
+    assert {event.kind for event in after} >= {EventKind.ANSWERED, EventKind.QUOTED}
+    assert {event.who for event in after} == {"the customer"}
+    assert all(
+        event.who != "the customer"
+        for event in job_service.job_page(code, shop.now).events
+        if event.kind in made
+    )
+    other, _ = offered(shop)
+    [quote] = answers.quotes_of(other)
+    answers.answer_at_counter(other, quote.version, quote.ways[0].key, shop.counter, shop.tick(), agreed=True)
+    assert "the customer" not in {event.who for event in job_service.job_page(other, shop.now).events}
+
+
 def test_a_promise_that_can_be_kept_stays(shop: Shop) -> None:
     far = shop.now + timedelta(days=20)
     code, token = offered(shop)

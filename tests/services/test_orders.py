@@ -329,6 +329,9 @@ def test_a_parcel_with_one_wrong_and_one_dead_piece(shop: Shop) -> None:
     assert rows[Cause.DEAD].owed_minor == line.price_minor
     assert rows[Cause.DEAD].send_by == reordering.today(shop.now) + timedelta(days=14)
     assert store.owed() == (2, 2 * line.price_minor)
+    # the page of suppliers says the same as the page of what goes back
+    listed = suppliers.suppliers_page(shop.manager, shop.now)
+    assert sum(one.owes_minor for one in listed) == store.owed()[1]
     tried = suppliers_store.load_supplier("millrace")
     assert tried
     assert (tried.tried - before.tried, tried.bad - before.bad) == (1, 1), "a wrong piece is no bad one"
@@ -579,7 +582,7 @@ def test_a_suppliers_record_is_what_came_of_its_orders(shop: Shop) -> None:
     mine = lines["millrace"]
     assert (mine.quality.tried, mine.quality.bad) == (1, 1)
     assert mine.days == pytest.approx((3.0,), abs=0.01)
-    assert (mine.owed_minor, mine.refunded_minor) == (6000, 4000)
+    assert (mine.owes_minor, mine.asked_minor, mine.refunded_minor) == (0, 6000, 4000)
     assert advice(shop, PART).lead.deliveries == 1
 
 

@@ -14,6 +14,7 @@ from sutura.core.job import EventKind, JobRecord, Move, Stage, starts_of
 from sutura.core.maths.money import Money
 from sutura.core.people import Deed, demand
 from sutura.core.quoting.answers import (
+    BY_LINK,
     CONDITIONS,
     MOST_WAYS,
     WITH,
@@ -248,7 +249,7 @@ def answer_by_link(token: str, key: str, now: datetime, *, agreed: bool) -> Quot
     person = people_store.load_person(quote.person_id)
     assert person, "whoever made it is never deleted"
     by = Person(id=person.id, name=person.name, role=person.role)  # type: ignore[arg-type]
-    _answer(quote, key, by, now, agreed=agreed, where="link")
+    _answer(quote, key, by, now, agreed=agreed, where=BY_LINK)
     return by_link(token)
 
 

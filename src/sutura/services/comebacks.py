@@ -242,10 +242,15 @@ def _claim(page: ComebackPage, by: Person, now: datetime) -> None:
         if part_id not in offers:
             continue
         piece = pieces_store.load_piece(piece_id) if piece_id else None
+        supplier_id = (piece.supplier_id if piece else None) or suppliers_store.supplier_of(
+            offers[part_id].id
+        )
+        # it was proved when it was fitted, and counted as good
+        suppliers_store.count_failed(supplier_id, 1)
         returns.book_loss(
             of.id,
             part_id,
-            (piece.supplier_id if piece else None) or suppliers_store.supplier_of(offers[part_id].id),
+            supplier_id,
             ReturnCause.WARRANTY,
             stock_store.fitted_cost(of.id, part_id) or 0,
             page.job.code,
@@ -260,6 +265,7 @@ def _withdraw(code: str, by: Person, now: datetime) -> None:
     for row in orders_store.open_returns():
         if row.note == code and row.state is ReturnState.TO_SEND:
             why = speech().say(fact("comeback.not-the-part"))
+            suppliers_store.count_failed(row.supplier_id, -1)
             orders_store.save_return(
                 row.id, state=ReturnState.BORNE.value, note=f"{row.note}; {why}", closed_at=now
             )

@@ -37,6 +37,7 @@ from sutura.core.matching.judging import Fit
 from sutura.core.maths.money import Money
 from sutura.core.planning.queue import Next, next_of
 from sutura.core.proof import answering as proof_rules
+from sutura.core.quoting.answers import with_customer
 from sutura.core.values import FunctionResult, Person
 from sutura.formats.pieces import step_from_json, step_to_json
 from sutura.services import schools, shop
@@ -113,7 +114,7 @@ def job_page(code: str, now: datetime) -> JobPage:
         model=model,
         seam=seam(job.stage, blocked),
         next=line,
-        events=store.events_page(job.id),
+        events=with_customer(store.events_page(job.id)),
         results=results,
         accessories=handover_store.load_accessories(job.id),
         consents=consents_store.load_consents(job.id),

@@ -28,7 +28,9 @@ class SupplierLine:
     supplier: store.SupplierRow
     quality: rules.Quality
     days: tuple[float, ...]
-    owed_minor: int
+    # what it owes now; what it was asked for and gave of returns that ended
+    owes_minor: int
+    asked_minor: int
     refunded_minor: int
     prices: rules.PriceTrend
 
@@ -43,15 +45,16 @@ def suppliers_page(by: Person, now: datetime) -> list[SupplierLine]:
     found = store.suppliers_page()
     judged = rules.judge_suppliers({each.id: (each.bad, each.tried) for each in found})
     delivered = orders_store.delivered_days(now - YEAR)
-    returned = orders_store.ended_by_supplier()
+    returned = orders_store.returns_by_supplier()
     prices = store.prices_seen(now - YEAR, now)
     return [
         SupplierLine(
             supplier=each,
             quality=judged[each.id],
             days=tuple(delivered.get(each.id, [])),
-            owed_minor=returned.get(each.id, (0, 0))[0],
-            refunded_minor=returned.get(each.id, (0, 0))[1],
+            owes_minor=returned.get(each.id, (0, 0, 0))[0],
+            asked_minor=returned.get(each.id, (0, 0, 0))[1],
+            refunded_minor=returned.get(each.id, (0, 0, 0))[2],
             prices=rules.price_trend(prices.get(each.id, [])),
         )
         for each in found

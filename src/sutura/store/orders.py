@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from datetime import date, datetime
 from typing import Any
 
-from peewee import JOIN, SQL, Case, Expression, Select, fn
+from peewee import JOIN, SQL, Case, Expression, Field, Select, fn
 
 from sutura.core.job import Stage
 from sutura.core.stock.orders import OPEN_RETURNS, Arrived, Cause, LineState, OrderState, ReturnState
@@ -565,18 +565,22 @@ def owed() -> tuple[int, int]:
 
 
 @reading
-def ended_by_supplier() -> dict[str, tuple[int, int]]:
-    """What suppliers were asked to give back for what they pay, and what they gave, of returns that ended."""
-    ended = (
-        SupplierReturn.select(
-            SupplierReturn.supplier,
-            fn.SUM(SupplierReturn.owed_minor).cast("bigint"),
-            fn.COALESCE(fn.SUM(SupplierReturn.refunded_minor), 0).cast("bigint"),
-        )
-        .where(SupplierReturn.state.in_([ReturnState.REFUNDED.value, ReturnState.REFUSED.value]))
-        .group_by(SupplierReturn.supplier)
-    )
-    return {supplier_id: (owed_minor, back) for supplier_id, owed_minor, back in rows(ended)}
+def returns_by_supplier() -> dict[str, tuple[int, int, int]]:
+    """Of each supplier: what it owes for returns that are open – together what `owed` says –, what it was
+    asked to give back for those that ended, and what it gave.
+    """
+    ended = SupplierReturn.state.in_([ReturnState.REFUNDED.value, ReturnState.REFUSED.value])
+
+    def total(column: Field, where: Expression) -> Any:
+        return fn.COALESCE(fn.SUM(column).filter(where), 0).cast("bigint")
+
+    found = SupplierReturn.select(
+        SupplierReturn.supplier,
+        total(SupplierReturn.owed_minor, _IS_OPEN),
+        total(SupplierReturn.owed_minor, ended),
+        total(SupplierReturn.refunded_minor, ended),
+    ).group_by(SupplierReturn.supplier)
+    return {supplier_id: (owes, asked, back) for supplier_id, owes, asked, back in rows(found)}
 
 
 def lock_return(return_id: int) -> ReturnRow | None:

@@ -157,6 +157,14 @@ def count_bad(supplier_id: str, pieces: int) -> None:
         ).execute()
 
 
+def count_failed(supplier_id: str, pieces: int) -> None:
+    """Pieces of a supplier that failed after they had been counted as good; below zero where that is taken
+    back.
+    """
+    bad = fn.LEAST(fn.GREATEST(Supplier.bad + pieces, 0), Supplier.tried)
+    Supplier.update(bad=bad).where(Supplier.id == supplier_id).execute()
+
+
 @reading
 def supplier_of(offer_id: int) -> str:
     """Whose an offer is."""

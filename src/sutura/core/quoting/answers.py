@@ -5,13 +5,14 @@ hold, and what the customer answers.
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 from enum import StrEnum
 from typing import Any
 
 from sutura.core.errors import Invalid, Refusal
 from sutura.core.facts import Say, fact
+from sutura.core.job import EventKind, JobEvent
 from sutura.core.maths.money import Money
 from sutura.core.typed import Problems, read_amount, read_text
 from sutura.core.values import COMMON, Rule
@@ -23,7 +24,50 @@ NONE = "none"
 # the two answers to what was found during the work: done with it, or as agreed before
 WITH, WITHOUT = "with", "without"
 
+# where an answer came from: the link that only the customer has
+BY_LINK = "link"
+# how the history names whoever answers by the link
+CUSTOMER = "the customer"
+
+
+_FOLLOWS = frozenset(
+    {
+        EventKind.ANSWERED,
+        EventKind.QUOTED,
+        EventKind.NO_PART_NEEDED,
+        EventKind.PRICE,
+        EventKind.PART_HELD,
+        EventKind.PROMISED,
+        EventKind.DECLINED,
+    }
+)
+
+
+def with_customer(events: Sequence[JobEvent]) -> list[JobEvent]:
+    """The history with the customer's own answer as theirs, and what followed from it in the same act: nobody
+    of the shop was there (rule quote.own-answer).
+    """
+    own = {
+        (event.at, event.who)
+        for event in events
+        if event.kind is EventKind.ANSWERED and event.facts.get("where") == BY_LINK
+    }
+    return [
+        replace(event, who=CUSTOMER) if event.kind in _FOLLOWS and (event.at, event.who) in own else event
+        for event in events
+    ]
+
+
 RULES = (
+    Rule(
+        id="quote.own-answer",
+        capability="quoting",
+        says=(
+            "An answer by the link is the customer's, and so is what follows from it at once: the history "
+            "names nobody of the shop for it."
+        ),
+        source=COMMON,
+    ),
     Rule(
         id="quote.answered",
         capability="quoting",
