@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import pytest
+from builders import said
 from hypothesis import given
 from hypothesis import strategies as st
 
@@ -12,6 +13,7 @@ from sutura.core.handover.warranties import (
     USUAL_TERMS,
     Terms,
     read_terms,
+    stands_alone,
     terms_texts,
     warranty_of,
 )
@@ -61,3 +63,16 @@ def test_every_problem_is_said_at_once() -> None:
     assert len(read_terms({"voids": "x" * 600}).voids) == 600
     assert read_terms({"voids": "Force"}).voids == "Force"
     assert MOST_DAYS == 3_650, "ten years"
+
+
+def test_the_shop_is_told_where_its_supplier_answers_for_less() -> None:
+    """Every pair of days, by the rule: at the day it stands together, one less and it stands alone."""
+    for promised in (0, 1, 90, 180):
+        for answered in (0, 1, 89, 90, 180, 365):
+            alone = said(stands_alone(promised, [answered]))
+            assert bool(alone) is (promised > 0 and answered < promised)
+    assert said(stands_alone(180, [365, 90])).startswith(
+        "The supplier answers for 90 days, we promise 180 days"
+    )
+    assert "does not say" in said(stands_alone(180, [365, None]))
+    assert stands_alone(180, []) == ""

@@ -25,7 +25,8 @@ BUDGETS = {
     "/bench": 5,
     # the plan, who works and who is away, pins and places
     "/plan": 9,
-    "/book": 4,
+    # one of it for the shop's rate
+    "/book": 5,
     "/catalogue": 4,
     "/catalogue/rules": 1,
     "/catalogue/mixed": 3,
@@ -40,7 +41,8 @@ BUDGETS = {
     "/jobs/{code}": 20,
     # one of it for what all suppliers show
     # what was faulty on arrival and what the shop tried count for what is recommended
-    "/jobs/{code}/match": 14,
+    # one of it for what the shop promises of warranty
+    "/jobs/{code}/match": 15,
     # one of it for who is away
     "/jobs/{code}/bench": 12,
     # one need; each further one adds three

@@ -11,6 +11,7 @@ from functools import lru_cache
 from sutura.core.catalogue.model import Model
 from sutura.core.facts import Fact
 from sutura.core.handover.comebacks import NewPrice, price_now
+from sutura.core.handover.warranties import Terms
 from sutura.core.identify.scan import LabelPattern
 from sutura.core.intake.promise import PartSeen
 from sutura.core.intake.upgrades import UPGRADE, upgrade_of
@@ -210,6 +211,8 @@ class ShopNumbers:
     came_for: frozenset[str]
     # how sure each kind of repair is in this shop
     succeeded: Mapping[str, Tried]
+    # what the shop promises of warranty now
+    terms: Terms
     # what the device is worth today; None = nobody knows
     worth: Money | None
 
@@ -246,6 +249,7 @@ def numbers_for(
         pays=comebacks.pays_of(job.id) if job else NewPrice.ALL,
         came_for=_came_for(job, model) if job else frozenset(),
         succeeded=succeeded,
+        terms=comebacks.terms_at(now),
         worth=worth_today(new_price, model.released, now.year),
     )
 

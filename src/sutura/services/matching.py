@@ -10,7 +10,7 @@ from sutura.core.catalogue.model import Model
 from sutura.core.errors import Invalid, MoveRefused, NotFound, StaleSave
 from sutura.core.facts import Say, fact, to_json
 from sutura.core.handover.comebacks import NewPrice, price_now
-from sutura.core.handover.warranties import warranty_of
+from sutura.core.handover.warranties import stands_alone, warranty_of
 from sutura.core.identify.panel import Panel, PanelSize, size_of
 from sutura.core.job import Chosen, EventKind, JobRecord, Move, Original, Stage, starts_of
 from sutura.core.matching import wanted as wanted_rules
@@ -69,6 +69,13 @@ class Matched:
     holders: tuple[str, ...]
     # what of its price the customer pays: not all, where it came back
     pays: NewPrice = NewPrice.ALL
+    # days of warranty that are promised on it
+    warranty_days: int = 0
+
+    @property
+    def alone(self) -> Say:
+        """What is said where suppliers answer for fewer days than are promised."""
+        return stands_alone(self.warranty_days, [part.guarantee_days for part in self.parts])
 
     @property
     def price(self) -> Money:
@@ -217,6 +224,9 @@ def _match(
                 ranked=ranked_offer,
                 quote=quote_of[id(ranked_offer.judged)],
                 pays=numbers.pays,
+                warranty_days=warranty_of(
+                    numbers.terms, [part.grade for part in parts_of(ranked_offer.judged)], model.warranty_days
+                ),
                 holders=holders.get(ranked_offer.judged.offer.part_id, ()),
             )
             for ranked_offer in ranked

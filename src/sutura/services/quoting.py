@@ -96,6 +96,9 @@ def margin_of(earned: store.Earned, rate_minor: int) -> Margin:
 @reading
 def job_margin(job: JobRecord, by: Person) -> Margin | None:
     """What a closed job left, for those who may see cost; None before it is closed."""
+    demand(by, Deed.SEE_COST)
+    if job.closing.cost_minor is None:
+        return None
     return margin_by_code(job.code, by)
 
 

@@ -45,7 +45,7 @@ from sutura.core.quoting.sensitivity import Turning, needs_said, turning
 from sutura.core.shop import OpenHours
 from sutura.core.stock.consumables import cost_of, uses_of
 from sutura.core.values import Person
-from sutura.services import comebacks, known, matching, orders, planning, promises, schools, stock
+from sutura.services import known, matching, orders, planning, promises, schools, stock
 from sutura.services import quoting as quoting_service
 from sutura.services.job import note
 from sutura.services.matching import Matched
@@ -166,7 +166,7 @@ def _made(
     broken, suspected = (
         [reading_.layer for reading_ in layers] for layers in (found.faulty, found.suspected)
     )
-    rates, terms = numbers.shop.rates, comebacks.terms_at(now)
+    rates, terms = numbers.shop.rates, numbers.terms
     partless = {way.kind: way for way in partless_ways(model)}
     kinds = [*(way.kind for way in model.ways), *partless]
     made: dict[str, tuple[Way, Matched | None]] = {}

@@ -698,6 +698,13 @@ SENTENCES: Mapping[str, str] = {
     "matching.measure-least-one-thing": "measure at least one thing",
     "matching.measured-by": "measured by {who}",
     "matching.measured-by-claimed": "measured by {who}; claimed {claimed}",
+    "matching.supplier-answers-less": (
+        "The supplier answers for {days:# day|# days}, we promise {promised:# day|# days}: after that the "
+        "shop stands alone."
+    ),
+    "matching.supplier-says-nothing": (
+        "The supplier does not say for how long it answers; we promise {promised:# day|# days}."
+    ),
     "matching.members-kit": "Members of the kit",
     "matching.min-more-bench": "{extra_minutes} min more at the bench",
     "matching.mm": "{width_mm:g}×{height_mm:g} mm, ±{doubt_mm:g}",

@@ -6,10 +6,10 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import partial
 
-from sutura.core.facts import fact
+from sutura.core.facts import Say, fact
 from sutura.core.matching.offers import GRADES
 from sutura.core.typed import Problems, read_text, read_whole
-from sutura.core.values import Rule
+from sutura.core.values import COMMON, Rule
 
 MOST_DAYS = 3_650
 MOST_VOIDS = 600
@@ -25,6 +25,15 @@ RULES = (
             "handed back, until the next."
         ),
         source="the shop's terms; local law comes first",
+    ),
+    Rule(
+        id="quote.stands-alone",
+        capability="handover",
+        says=(
+            "Where the supplier of a part answers for fewer days than the shop promises, or said nothing, "
+            "the shop is told before it chooses: for the days between it stands alone."
+        ),
+        source=COMMON,
     ),
 )
 
@@ -50,6 +59,18 @@ def warranty_of(terms: Terms, grades: Sequence[str], usual: int) -> int:
     [180, 180, 90]
     """
     return min((terms.grades.get(grade, usual) for grade in grades), default=usual)
+
+
+def stands_alone(promised: int, answered: Sequence[int | None]) -> Say:
+    """What is said where suppliers answer for fewer days than are promised (rule quote.stands-alone); nothing
+    where they answer for as many. `answered` are the days of each part's supplier, None = nothing said.
+    """
+    if not promised or not answered or all(days is not None and days >= promised for days in answered):
+        return ""
+    known = [days for days in answered if days is not None]
+    if len(known) < len(answered):
+        return fact("matching.supplier-says-nothing", promised=promised)
+    return fact("matching.supplier-answers-less", days=min(known), promised=promised)
 
 
 def work_days_of(terms: Terms, usual: int) -> int:
