@@ -12,10 +12,11 @@ from builders import HERON, models, said
 from hypothesis import example, given
 from hypothesis import strategies as st
 
+from sutura.core.bench.progress import missing_on_arrival
 from sutura.core.intake.diagnosis import Diagnosis, diagnose
 from sutura.core.intake.layers import LayerReading, has_of
 from sutura.core.intake.likelihoods import _PRIORS, entropy, likelihood
-from sutura.core.intake.marks import Mark, MarkKind, Side
+from sutura.core.intake.marks import Mark, MarkKind, Side, check_marks, holes_of
 from sutura.core.intake.observations import (
     QUESTIONS,
     Layer,
@@ -247,6 +248,59 @@ def test_what_is_drawn_is_observed_unless_something_else_was_answered() -> None:
     assert diagnose(
         observed_from({}, marks=drawn, opened_before=False, functions={"image": "works"})
     ).contradictions
+
+
+def test_liquid_counts_wherever_it_is_said() -> None:
+    """Drawn or chosen, some or all; not where the note beside the mark says that it is white."""
+
+    def drawn(note: str, **answers: str) -> dict[str, str]:
+        mark = Mark(kind=MarkKind.LIQUID, points=(Point(x=5, y=5),), side=Side.BACK, note=note)
+        return observed_from(answers, marks=[mark], opened_before=False, functions={})
+
+    for note in ("", "tripped", "red", "pink on one side"):
+        assert drawn(note)["liquid"] == "some"
+        assert diagnose(drawn(note)).warnings == diagnose({"liquid": "tripped"}).warnings
+    for note in ("white", "not tripped", "Dry."):
+        assert "liquid" not in drawn(note)
+    assert drawn("", liquid="tripped")["liquid"] == "tripped"
+    mark = Mark(kind=MarkKind.LIQUID, points=(Point(x=5, y=5),), note="tripped")
+    assert [one.field for one in check_looks({"liquid": "white"}, [mark], opened_before=False)] == [
+        "look.liquid"
+    ]
+
+
+@pytest.mark.parametrize(
+    ("level", "flat"), [("0", True), ("0 %", True), ("00%", True), ("1", False), ("", False)]
+)
+def test_a_battery_at_nothing_is_flat(level: str, flat: bool) -> None:
+    seen = observed_from({}, marks=(), opened_before=False, functions={}, battery_level=level)
+    assert (seen.get("battery") == "flat") is flat
+    wrong = check_looks({"battery": "ok"}, (), opened_before=False, battery_level=level)
+    assert [one.field for one in wrong] == (["look.battery"] if flat else [])
+    # what was answered stays
+    answered = observed_from(
+        {"battery": "ok"}, marks=(), opened_before=False, functions={}, battery_level=level
+    )
+    assert answered["battery"] == "ok"
+
+
+def test_the_holes_that_are_seen_from_outside_are_those_of_the_sheet() -> None:
+    """Every measured screw of the back and the edges once, each on its side and inside of it; a mark made
+    from one is counted for its own group.
+    """
+    seen = 0
+    for model in models().values():
+        holes = holes_of(model)
+        outside = [group for group in model.screws if group.side in ("back", "edge")]
+        assert len(holes) == sum(len(group.at) for group in outside)
+        for group in outside:
+            for place in range(len(group.at)):
+                hole = [one for one in holes if one.where == group.where][place]
+                mark = Mark(kind=MarkKind.SCREW, points=(hole.at,), side=hole.side)
+                assert check_marks([mark], model.face) == []
+                assert missing_on_arrival(model, [mark]) == {group.id: 1}
+                seen += 1
+    assert seen > 20
 
 
 def test_one_of_several_indicators_tripped_tells_what_all_do() -> None:

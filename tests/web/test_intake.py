@@ -107,7 +107,7 @@ def test_the_ticket_says_what_was_found_and_how_it_came(desks: Sit) -> None:
     page = pell.page
     assert "Broken: the glass" in page
     assert "the front glass is broken (" in page
-    assert "what fails later from the liquid is not promised" in page
+    assert "what fails later from it is not promised" in page
     assert "the customer declines a backup" in page
     assert "9 Quay Lane" in page
     assert "came dented" in pell.get(f"/jobs/{code_of(pell)}").text

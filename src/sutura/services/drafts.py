@@ -276,7 +276,11 @@ def so_far(entered: Entered) -> SoFar:
     drawn = not problems and not check_marks(marks, model.face)
     opened = entered.text("opened_before") == "yes"
     seen = observed_from(
-        entered.group("look"), marks=marks, opened_before=opened, functions=entered.group("function")
+        entered.group("look"),
+        marks=marks,
+        opened_before=opened,
+        functions=entered.group("function"),
+        battery_level=entered.text("arrival.battery_level"),
     )
     panel, panel_says = _panel(entered.text("edid"), model)
     results = {result.function: result for result in check_functions(model, _answers(entered))[0]}

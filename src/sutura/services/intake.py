@@ -196,7 +196,14 @@ def _checked(arrival: Arrival, now: datetime) -> _Ready:
         problems.extend(check_waits(promise_at, arrival.promise_reason, now, hours, waits=waits))
     problems.extend(check_signature(arrival.signature))
     problems.extend(check_observations(arrival.look))
-    problems.extend(check_looks(arrival.look, arrival.marks, opened_before=arrival.opened_before))
+    problems.extend(
+        check_looks(
+            arrival.look,
+            arrival.marks,
+            opened_before=arrival.opened_before,
+            battery_level=arrival.how.get("battery_level", ""),
+        )
+    )
     problems.extend(check_arrival(arrival.channel, arrival.how))
     problems.extend(check_upgrade(model, arrival.how) if model else [])
     problems.extend(check_consents(arrival.consents, consents.consents(model)))
@@ -343,6 +350,7 @@ def observed(arrival: Arrival) -> dict[str, str]:
         marks=arrival.marks,
         opened_before=arrival.opened_before,
         functions={name: outcome for name, (outcome, _) in arrival.functions.items()},
+        battery_level=arrival.how.get("battery_level", ""),
     )
 
 

@@ -496,6 +496,10 @@ SENTENCES: Mapping[str, str] = {
         "Not at the {opening_edge} edge as usual: the {entry_edge} edge is open already."
     ),
     "intake.nothing-observed-yet": "Nothing is observed yet.",
+    "intake.not-tripped-and-drawn-tripped": "not tripped, and a tripped one is drawn",
+    "intake.choose-tripped-or-remove-marks": "choose that it is tripped, or remove the mark",
+    "intake.charged-and-at-nothing": "charged, and its level is 0 %",
+    "intake.choose-flat-or-another-level": "choose that it is flat, or write its level",
     "intake.nothing-is-broken": "Nothing is broken.",
     "intake.nothing-proved-faulty": "Nothing is proved faulty.",
     "intake.offered-no-more": "choose again: the plan has changed, and this time is not offered any more",

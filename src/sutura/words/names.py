@@ -228,7 +228,7 @@ NAMES: Mapping[type[Enum], Mapping[Enum, str]] = {
         MarkKind.PIXEL: "pixel fault",
         MarkKind.GAP: "edge gap",
         MarkKind.SCREW: "missing screw",
-        MarkKind.LIQUID: "liquid indicator",
+        MarkKind.LIQUID: "tripped liquid indicator",
     },
     # what is said of the glass: “it …”
     Loose: {

@@ -10,10 +10,10 @@ from dataclasses import dataclass
 from enum import StrEnum
 from functools import lru_cache
 
-from sutura.core.catalogue.model import Face
+from sutura.core.catalogue.model import Face, Model
 from sutura.core.errors import Invalid
 from sutura.core.facts import Fact, fact
-from sutura.core.maths.geometry import Box, Edge, Point, apart, around, length, rim
+from sutura.core.maths.geometry import Box, Edge, Point, apart, around, length, nearest_edge, rim
 
 MAX_MARKS = 200
 # a freehand line is simplified before it is sent; more points than this are no drawing by hand
@@ -66,6 +66,32 @@ class Side(StrEnum):
 # An edge is drawn as a strip this wide whatever the device's thickness, so that a finger hits it; the shop's,
 # no source.
 EDGE_STRIP_MM = 10.0
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Hole:
+    """A place of a screw that is seen from outside, in mm on its side, as a mark has it."""
+
+    side: Side
+    at: Point
+    where: str
+
+
+def holes_of(model: Model) -> tuple[Hole, ...]:
+    """The screw holes that are seen before a device is opened, on its back and its edges: what is missing is
+    one of them. Only those that were measured.
+    """
+    holes = []
+    for group in model.screws:
+        for at in group.at:
+            if group.side == "back":
+                holes.append(Hole(side=Side.BACK, at=at, where=group.where))
+            elif group.side == "edge":
+                edge, _ = nearest_edge(at, model.face.outline)
+                along = at.x if edge in (Edge.TOP, Edge.BOTTOM) else at.y
+                middle = Point(x=along, y=EDGE_STRIP_MM / 2)
+                holes.append(Hole(side=Side(edge.value), at=middle, where=group.where))
+    return tuple(holes)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

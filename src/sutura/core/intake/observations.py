@@ -4,6 +4,7 @@ the drawing and the function list answer some of them.
 
 from __future__ import annotations
 
+import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from enum import StrEnum
@@ -168,11 +169,36 @@ _DRAWN = {
 }
 
 
+# what the note beside a drawn liquid indicator says where it is not tripped
+_DRY = frozenset({"not", "white", "dry", "clean", "untripped"})
+
+
+def is_tripped(mark: Mark) -> bool:
+    """Whether a mark says that a liquid indicator is tripped: it is drawn for that, unless its note says
+    otherwise.
+    """
+    return mark.kind is MarkKind.LIQUID and not _DRY.intersection(re.findall(r"[a-z]+", mark.note.lower()))
+
+
+def is_empty(level: str) -> bool:
+    """Whether a battery level, as typed, is none at all: such a battery is flat.
+
+    >>> is_empty("0"), is_empty(" 0 %"), is_empty("1"), is_empty("")
+    (True, True, False, False)
+    """
+    return bool(re.fullmatch(r"\s*0+\s*%?\s*", level))
+
+
 def observed_from(
-    answers: Mapping[str, str], *, marks: Sequence[Mark], opened_before: bool, functions: Mapping[str, str]
+    answers: Mapping[str, str],
+    *,
+    marks: Sequence[Mark],
+    opened_before: bool,
+    functions: Mapping[str, str],
+    battery_level: str = "",
 ) -> dict[str, str]:
-    """Everything observed: what was answered, and what the drawing, the tick and the function list already
-    say.
+    """Everything observed: what was answered, and what the drawing, the tick, the battery's level and the
+    function list already say.
 
     An answer that was given stays; broken glass that was drawn is broken whatever was answered.
     """
@@ -186,6 +212,10 @@ def observed_from(
     for mark in marks:
         if mark.kind in _DRAWN:
             observed.setdefault(*_DRAWN[mark.kind])
+    if any(is_tripped(mark) for mark in marks):
+        observed.setdefault("liquid", "some")
+    if is_empty(battery_level):
+        observed.setdefault("battery", "flat")
     if opened_before:
         observed["earlier"] = "yes"
     for name, listed in IN_LIST.items():
@@ -204,9 +234,17 @@ def picture_in_doubt(answers: Mapping[str, str], functions: Mapping[str, str]) -
     return listed or any(answers.get(name) for name in (*FURTHER, *FINER))
 
 
-def check_looks(answers: Mapping[str, str], marks: Sequence[Mark], *, opened_before: bool) -> list[Invalid]:
-    """Ticks that say the opposite of each other or of the drawing."""
+def check_looks(
+    answers: Mapping[str, str], marks: Sequence[Mark], *, opened_before: bool, battery_level: str = ""
+) -> list[Invalid]:
+    """Answers that say the opposite of each other, of the drawing or of what was measured."""
     problems = []
+    if answers.get("liquid") == "white" and any(is_tripped(mark) for mark in marks):
+        both = fact("intake.not-tripped-and-drawn-tripped")
+        problems.append(Invalid("look.liquid", both, fact("intake.choose-tripped-or-remove-marks")))
+    if answers.get("battery") == "ok" and is_empty(battery_level):
+        both = fact("intake.charged-and-at-nothing")
+        problems.append(Invalid("look.battery", both, fact("intake.choose-flat-or-another-level")))
     if opened_before and answers.get("earlier") == "no":
         both = fact("intake.ticked-opened-and-not")
         problems.append(Invalid("look.earlier", both, fact("intake.untick-one-of-the-two")))

@@ -227,7 +227,7 @@ PROOFS: tuple[Proof, ...] = (
         says="A liquid indicator is tripped.",
         layers={},
         suspects=(Layer.BOARD, Layer.CONNECTOR),
-        warns="The repair may go ahead; what fails later from the liquid is not promised.",
+        warns="Liquid was inside: the repair may go ahead; what fails later from it is not promised.",
     ),
     Proof(
         id="diagnosis.frame",

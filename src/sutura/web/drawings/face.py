@@ -8,7 +8,7 @@ from dataclasses import fields
 from markupsafe import Markup
 
 from sutura.core.catalogue.model import Face
-from sutura.core.intake.marks import EDGE_STRIP_MM, Mark, Side, side_box
+from sutura.core.intake.marks import EDGE_STRIP_MM, Hole, Mark, Side, side_box
 from sutura.core.maths.geometry import Box, Edge
 from sutura.web.drawings.marks import marks_body
 from sutura.words.speech import PLAIN, Speech
@@ -60,14 +60,14 @@ def draw_face(
     )
 
 
-def draw_back(face: Face, marks: Sequence[Mark], speech: Speech) -> Markup:
+def draw_back(face: Face, marks: Sequence[Mark], speech: Speech, holes: Sequence[Hole] = ()) -> Markup:
     """The back with its marks; nothing when none was drawn there."""
     behind = [mark for mark in marks if mark.side is Side.BACK]
     if not behind:
         return Markup("")
     title = "; ".join(speech.say(mark.label) for mark in behind)
     return Markup('<svg class="face" viewBox="{}" role="img"><title>The back: {}</title>{}{}</svg>').format(
-        view_box(face), title, back_body(face), marks_body(behind, Side.BACK, speech=speech)
+        view_box(face), title, back_body(face, holes), marks_body(behind, Side.BACK, speech=speech)
     )
 
 
@@ -89,12 +89,17 @@ def edges_view_box(face: Face) -> str:
     return f"{-MARGIN_MM:g} {-MARGIN_MM:g} {wide:g} {4 * _STRIP_STEP_MM + MARGIN_MM:g}"
 
 
-def edges_body(face: Face) -> Markup:
-    """The four edges seen from outside, each from its left or top end, the front side above."""
+def edges_body(face: Face, holes: Sequence[Hole] = ()) -> Markup:
+    """The four edges seen from outside, each from its left or top end, the front side above, with their
+    screw holes.
+    """
     size = _letter_mm(face)
     return Markup("").join(
-        Markup('{}<text class="face-size" x="{}" y="{}" font-size="{}">{} edge, {} mm</text>').format(
+        Markup('{}{}<text class="face-size" x="{}" y="{}" font-size="{}">{} edge, {} mm</text>').format(
             _rect(box, "face-back", 2),
+            Markup('<g transform="translate({} {})">{}</g>').format(
+                box.x, box.y, Markup("").join(_hole(hole) for hole in holes if hole.side is side)
+            ),
             box.x,
             f"{box.y - 1.4:.1f}",
             f"{size:.2f}",
@@ -105,7 +110,7 @@ def edges_body(face: Face) -> Markup:
     )
 
 
-def draw_edges(face: Face, marks: Sequence[Mark], speech: Speech) -> Markup:
+def draw_edges(face: Face, marks: Sequence[Mark], speech: Speech, holes: Sequence[Hole] = ()) -> Markup:
     """The edges with their marks; nothing when none was drawn there."""
     there = [mark for mark in marks if mark.side.is_edge]
     if not there:
@@ -119,7 +124,7 @@ def draw_edges(face: Face, marks: Sequence[Mark], speech: Speech) -> Markup:
     title = "; ".join(speech.say(mark.label) for mark in there)
     return Markup(
         '<svg class="face edges" viewBox="{}" role="img"><title>The edges: {}</title>{}{}</svg>'
-    ).format(edges_view_box(face), title, edges_body(face), placed)
+    ).format(edges_view_box(face), title, edges_body(face, holes), placed)
 
 
 # a model's face is drawn for each of its jobs
@@ -196,6 +201,14 @@ def _sizes(face: Face) -> Markup:
     )
 
 
-def back_body(face: Face) -> Markup:
-    """The back of a device: its outline, seen from behind."""
-    return Markup("").join((_rect(face.outline, "face-back", face.corner_mm), _sizes(face)))
+def back_body(face: Face, holes: Sequence[Hole] = ()) -> Markup:
+    """The back of a device: its outline with its screw holes."""
+    behind = [hole for hole in holes if hole.side is Side.BACK]
+    drawn = [_rect(face.outline, "face-back", face.corner_mm), *map(_hole, behind), _sizes(face)]
+    return Markup("").join(drawn)
+
+
+def _hole(hole: Hole) -> Markup:
+    return Markup('<circle class="face-hole" cx="{}" cy="{}" r="1.6"><title>{}</title></circle>').format(
+        hole.at.x, hole.at.y, hole.where
+    )

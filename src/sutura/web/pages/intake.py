@@ -15,7 +15,7 @@ from sutura.core.catalogue.unlisted import DEVICE_CLASSES, MEASURES
 from sutura.core.errors import NotFound, Refusal
 from sutura.core.intake.arrival import ACCESSORIES, DATA_STATES, PAD, PARCEL_STATES, Channel, is_hot
 from sutura.core.intake.diagnosis import ways_told
-from sutura.core.intake.marks import KINDS
+from sutura.core.intake.marks import KINDS, Hole, holes_of
 from sutura.core.intake.observations import ASKED, FINER, FURTHER
 from sutura.core.intake.upgrades import upgrades_of
 from sutura.core.job import Stage
@@ -45,6 +45,8 @@ from sutura.words.summary import summarise
 
 addresses = Addresses()
 _READY = (Stage.CLOSED, Stage.DECLINED)
+# what a press of a device's button fills in
+READ_FIELDS = {"read-display": "arrival.display_serial", "read-back": "arrival.back_c"}
 
 
 @addresses.get("/counter", may=Anyone.SIGNED_IN)
@@ -78,11 +80,11 @@ def new_intake(ask: Ask, form: Form) -> str:
 
 
 @addresses.get("/counter/{draft_id}", may=Deed.TAKE_IN)
-def intake_page(ask: Ask, draft_id: str) -> Response:
-    return _page(ask, draft_id)
+def intake_page(ask: Ask, draft_id: str, read: str = "") -> Response:
+    return _page(ask, draft_id, read=read)
 
 
-def _page(ask: Asking, draft_id: str, shown: Shown = ANEW) -> Response:
+def _page(ask: Asking, draft_id: str, shown: Shown = ANEW, read: str = "") -> Response:
     """The intake as it is kept: what a refused form held was kept before."""
     page = drafts.intake_page(draft_id, ask.now)
     said = page.so_far
@@ -107,7 +109,8 @@ def _page(ask: Asking, draft_id: str, shown: Shown = ANEW) -> Response:
         done=_done(ask, said),
         first_questions=[question for question in ASKED if question.id not in FURTHER],
         further_questions=[question for question in ASKED if question.id in FURTHER],
-        function_fields=[f"function.{one.id}" for one in said.model.functions] if said.model else [],
+        function_fields=_fields_of_the_list(said.model),
+        just_read=page.entered.text(READ_FIELDS[read]) if read in READ_FIELDS else "",
         consent_fields=["arrival.data", "signature", *(f"consent.{one.id}" for one in said.consents)],
         finer=FINER,
         upgrades=[(one.key, ask.speech.say(one.says)) for one in upgrades_of(said.model)]
@@ -124,15 +127,32 @@ def _page(ask: Asking, draft_id: str, shown: Shown = ANEW) -> Response:
     )
 
 
+def _fields_of_the_list(model: Model | None) -> list[str]:
+    """Everything that stands in the part about what works: a problem there unfolds it."""
+    if model is None:
+        return []
+    measured = [f"arrival.{name}" for name in ("battery_level", "back_c", "display_serial")]
+    looked = [f"look.{question.id}" for question in ASKED]
+    return [*(f"function.{one.id}" for one in model.functions), *measured, *looked]
+
+
 def _upgrades(ask: Asking, model: Model | None) -> list[tuple[str, str]]:
     """What the device can be had with instead, to choose from."""
     return [(one.key, ask.speech.say(one.says)) for one in upgrades_of(model)] if model else []
 
 
+def _hole_says(hole: Hole, place: int) -> str:
+    return f"{place}: {hole.where}, at {hole.at.x:g}, {hole.at.y:g} mm"
+
+
 def _drawing(model: Model | None) -> dict[str, Any]:
     """The device as it is drawn on: its face, its back, its edges, and where each edge has its strip."""
     if model is None:
-        return dict.fromkeys(("body", "view", "back", "edges", "edges_view", "stance"), "") | {"strips": "[]"}
+        return dict.fromkeys(("body", "view", "back", "edges", "edges_view", "stance"), "") | {
+            "strips": "[]",
+            "holes": "[]",
+        }
+    holes = holes_of(model)
     places = [
         {"side": side.value, "x": box.x, "y": box.y, "width": box.width, "height": box.height}
         for side, box in strips(model.face)
@@ -140,8 +160,14 @@ def _drawing(model: Model | None) -> dict[str, Any]:
     return {
         "body": face_body(model.face),
         "view": view_box(model.face),
-        "back": back_body(model.face),
-        "edges": edges_body(model.face),
+        "back": back_body(model.face, holes),
+        "edges": edges_body(model.face, holes),
+        "holes": json.dumps(
+            [
+                {"side": hole.side.value, "x": hole.at.x, "y": hole.at.y, "says": _hole_says(hole, place)}
+                for place, hole in enumerate(holes, 1)
+            ]
+        ),
         "edges_view": edges_view_box(model.face),
         "stance": stance(model.face),
         "strips": json.dumps(places),
@@ -230,7 +256,7 @@ def take_in(ask: Ask, draft_id: str, form: Form) -> Response:
             return RedirectResponse(f"/jobs/{code}/ticket", status_code=303)
         if act in ("read-display", "read-back"):
             drafts.read_by_device(draft_id, form.entered, act, ask.person, ask.now)
-            return RedirectResponse(f"/counter/{draft_id}#s4", status_code=303)
+            return RedirectResponse(f"/counter/{draft_id}?read={act}#s4", status_code=303)
         keeping = drafts.take_measures if act == "unlisted" else drafts.keep_sent
         keeping(draft_id, form.entered, ask.person, ask.now)
     except NotFound:

@@ -13,6 +13,7 @@ from sutura.core.intake.arrival import DATA_STATES, untested
 from sutura.core.intake.damage import read_damage
 from sutura.core.intake.diagnosis import diagnose
 from sutura.core.intake.layers import has_of
+from sutura.core.intake.marks import holes_of
 from sutura.core.intake.upgrades import upgrade_of
 from sutura.core.job import JobRecord, Move, starts_of
 from sutura.core.people import Deed, may
@@ -67,8 +68,8 @@ def _page(ask: Asking, code: str, shown: Shown = ANEW) -> Response:
             page.model.face, marks, f"Face of the {page.model.full_name} with its marks", speech=ask.speech
         ),
         damage=read_damage(marks, page.model.face),
-        back=draw_back(page.model.face, marks, ask.speech),
-        edges=draw_edges(page.model.face, marks, ask.speech),
+        back=draw_back(page.model.face, marks, ask.speech, holes_of(page.model)),
+        edges=draw_edges(page.model.face, marks, ask.speech, holes_of(page.model)),
         found=diagnose(job.arrival.look, has_of(page.model)),
         upgrade=upgrade_of(page.model, job.arrival.how),
         photos=photos_store.job_photos(job.id),

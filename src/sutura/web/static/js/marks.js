@@ -71,7 +71,10 @@ export const drawing = () => ({
   across: "10",
   edge: "top",
   strips: [],
+  holes: [],
+  hole: "",
   init() {
+    this.holes = JSON.parse(this.$refs.face.dataset.holes || "[]");
     this.strips = JSON.parse(this.$refs.face.dataset.strips);
     this.kinds = JSON.parse(this.$refs.face.dataset.kinds);
     for (const [name, kind] of Object.entries(this.kinds)) PIECES.set(name, asPiece(kind.svg));
@@ -121,6 +124,21 @@ export const drawing = () => ({
       rounded(Math.min(Math.max(y, 0), Number(height))),
     ];
   },
+  // A missing screw is missing from one of the holes of its side, where they are known.
+  holesOf(side) {
+    return this.tool === "missing_screw" ? this.holes.filter((one) => one.side === side) : [];
+  },
+  nearestHole(at, side) {
+    const away = (one) => Math.hypot(one.x - at[0], one.y - at[1]);
+    const [best] = this.holesOf(side).sort((a, b) => away(a) - away(b));
+    return best ? [best.x, best.y] : at;
+  },
+  get hasHoles() {
+    return this.holesHere.length > 0;
+  },
+  get holesHere() {
+    return this.holesOf(this.isEdges ? this.edge : this.side);
+  },
   start(event) {
     if (event.button > 0) return;
     try {
@@ -144,7 +162,7 @@ export const drawing = () => ({
     }
     this.live = {
       kind: this.tool,
-      points: [at],
+      points: [this.nearestHole(at, side)],
       reach_mm: this.shape() === "spot" ? 3 : 0,
       side,
       note: "",
@@ -279,6 +297,18 @@ export const drawing = () => ({
     this.wrong = shape ? "" : "Choose what it is first, such as Crack or Impact; Select adds nothing";
     if (!shape) return;
     const side = this.isEdges ? this.edge : this.side;
+    const picked = this.holesHere.find((one) => one.says === this.hole);
+    if (picked) {
+      this.add({
+        kind: this.tool,
+        points: [[picked.x, picked.y]],
+        reach_mm: 0,
+        side,
+        note: "",
+        id: newName(),
+      });
+      return;
+    }
     const { width, height } = this.strip(side) || this.$refs.face.dataset;
     const [across, down] = [Number(width), Number(height)];
     const a = [
