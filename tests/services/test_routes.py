@@ -12,10 +12,12 @@ from sutura.core.errors import Invalid, ManyInvalid, MoveRefused, NotAllowed
 from sutura.core.intake.upgrades import upgrades_of
 from sutura.core.job import NO_PART, Stage
 from sutura.core.matching.judging import may_choose
+from sutura.core.maths.money import Money
 from sutura.core.quoting.aim import Cures
+from sutura.core.quoting.estimating import Range, range_of
 from sutura.core.quoting.policy import policy_texts
-from sutura.core.quoting.routes import Standing, Tried, weigh
-from sutura.services import bench, matching, planning, quoting, routes, stock
+from sutura.core.quoting.routes import Standing, Tried, in_view, weigh
+from sutura.services import bench, drafts, matching, planning, quoting, routes, stock
 from sutura.services import shop as shop_service
 from sutura.services.routes import Choosable, RoutesPage
 from sutura.store import offers as offers_store
@@ -304,3 +306,58 @@ def test_w08_lost_brightness_is_answered_by_what_brings_it_back(shop: Shop) -> N
     # where the glass is broken as well no serial mends it
     broken = page(shop, shop.take_in(model.id, look=LOOKS[0], functions=lost))
     assert kinds(broken)["serial"].weighed.standing is Standing.CANNOT
+
+
+# -- said before anybody signs -----------------------------------------------------------------------
+
+
+def test_a_range_is_said_at_the_counter_and_binds_what_is_chosen(shop: Shop) -> None:
+    """The judge: the range is that of the options which the job's page compares; a price above it needs the
+    customer's word, one within it does not.
+    """
+    shop.receive("P-1001")
+    fields = {
+        "model_id": [HERON],
+        "name": ["Orla Venn"],
+        "phone": ["555 0101"],
+        **{f"function.{one.id}": ["works"] for one in models()[HERON].functions},
+        "look.glass": ["broken"],
+    }
+    draft = drafts.open_draft(shop.counter, shop.now, fields)
+    found, _ = drafts.estimate(draft, shop.now.replace(year=2022))
+    assert found
+    code = shop.take_in(
+        HERON,
+        look={"glass": "broken", "image": "fine", "touch": "fine"},
+        marks=[],
+        how={"data": "backed_up", "estimate": found.span.kept},
+    )
+    ways = page(shop, code)
+    view = in_view([one.weighed for one in ways.ways]).keys
+    prices = [one.weighed.way.price for one in ways.ways if one.weighed.way.key in view]
+    assert (found.span.low.minor, found.span.high.minor) == (
+        min(price.minor for price in prices),
+        max(price.minor for price in prices),
+    )
+    [best] = [one for one in ways.ways if one.weighed.standing is Standing.RECOMMENDED]
+    assert found.price == best.weighed.way.price
+    assert range_of(shop.job(code).arrival.how) == found.span
+    # within what was told nothing more is asked
+    assert "although" not in said(best.consent)
+    # a lower range was told: what is chosen above it is asked about first
+    low = Range(low=Money(minor=100, currency="TAL"), high=Money(minor=5_000, currency="TAL"))
+    dear = shop.take_in(HERON, marks=[], how={"data": "backed_up", "estimate": low.kept})
+    way = next(one for one in page(shop, dear).ways if one.offer)
+    assert "50.00" in said(way.consent)
+    with pytest.raises(Invalid) as refused:
+        routes.choose_way(dear, way.weighed.way.key, shop.counter, shop.now, agreed=False)
+    assert refused.value.field == "agreed"
+    routes.choose_way(dear, way.weighed.way.key, shop.counter, shop.now, agreed=True)
+    assert shop.job(dear).chosen.price_minor
+
+
+def test_a_range_that_was_not_shown_is_refused(shop: Shop) -> None:
+    for typed in ("cheap", "200 100 TAL", "1 2", "1 2 tal"):
+        with pytest.raises(ManyInvalid) as refused:
+            shop.take_in(HERON, how={"data": "backed_up", "estimate": typed})
+        assert [one.field for one in refused.value.problems] == ["arrival.estimate"]

@@ -39,7 +39,18 @@ from sutura.core.planning import (
     sureness,
 )
 from sutura.core.proof import answering, bars, dust, picture, sealing, touch, traces
-from sutura.core.quoting import aim, answers, chains, margins, policy, pricing, routes, sensitivity, taxes
+from sutura.core.quoting import (
+    aim,
+    answers,
+    chains,
+    estimating,
+    margins,
+    policy,
+    pricing,
+    routes,
+    sensitivity,
+    taxes,
+)
 from sutura.core.stock import (
     consolidating,
     consumables,
@@ -87,6 +98,7 @@ ALL: tuple[Rule, ...] = tuple(
         taxes,
         pricing,
         margins,
+        estimating,
         sensitivity,
         answers,
         queue,

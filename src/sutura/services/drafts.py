@@ -13,7 +13,14 @@ from sutura.core.catalogue.unlisted import read_measured
 from sutura.core.errors import Invalid, ManyInvalid, NotFound, Refusal
 from sutura.core.facts import Fact, Say, fact
 from sutura.core.identify.numbers import Identification, known
-from sutura.core.intake.arrival import MOST_PHOTOS, Consent, check_customer, check_functions, is_overtaken
+from sutura.core.intake.arrival import (
+    MOST_PHOTOS,
+    Consent,
+    check_customer,
+    check_functions,
+    consents_given,
+    is_overtaken,
+)
 from sutura.core.intake.damage import read_damage
 from sutura.core.intake.diagnosis import Diagnosis, diagnose
 from sutura.core.intake.layers import has_of
@@ -23,14 +30,16 @@ from sutura.core.intake.opening import OpeningPlan, opening_plan
 from sutura.core.intake.promise import Offered, Promise
 from sutura.core.intake.upgrades import Upgrade, upgrade_of
 from sutura.core.people import Deed, demand
+from sutura.core.quoting.estimating import Estimate, estimate_of
 from sutura.core.typed import Entered, Problems, read_id, read_moment
 from sutura.core.values import FunctionResult, Outcome, Person
 from sutura.devices import plugged
 from sutura.devices.ports import Away, Silent
 from sutura.devices.simulated.programmer import SimulatedProgrammer
 from sutura.formats.photo import read_photo
-from sutura.services import catalogue, consents, customers, identify, matching, promises
+from sutura.services import catalogue, consents, customers, identify, matching, promises, routes
 from sutura.services.intake import UNLISTED, Arrival
+from sutura.services.known import asked_of
 from sutura.services.marks import read_marks, read_strokes
 from sutura.services.matching import PanelShown
 from sutura.store import customers as customers_store
@@ -181,6 +190,8 @@ class SoFar:
     consents: Sequence[Consent] = ()
     # the parts of the form that are done, with what each says in one line
     done: Mapping[str, Say] = field(default_factory=dict)
+    # everything observed, for the diagnosis
+    seen: Mapping[str, str] = field(default_factory=dict)
     # something better that is wanted
     upgrade: Upgrade | None = None
     # whether the picture or touch is not known to be right, so that further tests tell something
@@ -301,9 +312,24 @@ def so_far(entered: Entered) -> SoFar:
         same=same,
         consents=asked,
         done=done,
+        seen=seen,
         upgrade=upgrade_of(model, entered.group("arrival")),
         picture_in_doubt=picture_in_doubt(entered.group("look"), entered.group("function")),
     )
+
+
+@reading
+def estimate(draft_id: str, now: datetime) -> tuple[Estimate | None, Entered]:
+    """What the repair may cost by what is typed of an intake yet (rule quote.estimate), and what is typed."""
+    entered = Entered(draft(draft_id).fields)
+    said = so_far(entered)
+    if said.model is None or not said.model.ways:
+        return None, entered
+    if said.diagnosis and said.diagnosis.nothing_is_broken and not said.upgrade:
+        return None, entered
+    asked = asked_of(said.model, said.results, entered.group("arrival"))
+    page = routes.routes_of_model(said.model, now, said.seen, asked)
+    return estimate_of([one.weighed for one in page.ways]), entered
 
 
 def _device_done(entered: Entered, model: Model) -> dict[str, Say]:
@@ -338,7 +364,8 @@ def _list_done(model: Model, results: Mapping[str, FunctionResult]) -> dict[str,
 
 
 def _agreed_done(entered: Entered, asked: Sequence[Consent]) -> dict[str, Say]:
-    agreed = [consent for consent in asked if entered.has("consent", str(consent.id))]
+    given = consents_given(entered.texts("consent"), asked)
+    agreed = [consent for consent in asked if consent.id in given]
     if any(consent.needed and consent not in agreed for consent in asked):
         return {}
     return {"agreed": fact("intake.so-many-agreed", count=len(agreed), of=len(asked))}

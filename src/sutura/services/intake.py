@@ -21,6 +21,7 @@ from sutura.core.intake.arrival import (
     check_customer,
     check_functions,
     check_signature,
+    consents_given,
 )
 from sutura.core.intake.customers import plain_phone
 from sutura.core.intake.diagnosis import diagnose
@@ -33,6 +34,7 @@ from sutura.core.job import EventKind, Round, Stage
 from sutura.core.people import Deed, demand
 from sutura.core.planning import queue as planning_rules
 from sutura.core.planning.queue import expected_minutes
+from sutura.core.quoting.estimating import check_estimate
 from sutura.core.typed import Problems, refuse
 from sutura.core.values import FunctionResult, Person
 from sutura.formats import edid
@@ -143,7 +145,8 @@ def _take_in(draft_id: str, arrival: Arrival, by: Person, now: datetime) -> str:
     handover_store.add_accessories(
         job_id, [(name, kept) for name, kept in arrival.accessories if name.strip()]
     )
-    agreed = [text for text in consents_store.consent_texts() if text.consent in arrival.consents]
+    given = consents_given(arrival.consents, consents.consents(model))
+    agreed = [text for text in consents_store.consent_texts() if text.consent in given]
     consents_store.add_consents(job_id, agreed, now)
     job_store.add_event(
         job_id,
@@ -205,8 +208,10 @@ def _checked(arrival: Arrival, now: datetime) -> _Ready:
         )
     )
     problems.extend(check_arrival(arrival.channel, arrival.how))
+    problems.extend(check_estimate(arrival.how))
     problems.extend(check_upgrade(model, arrival.how) if model else [])
-    problems.extend(check_consents(arrival.consents, consents.consents(model)))
+    asked = consents.consents(model)
+    problems.extend(check_consents(consents_given(arrival.consents, asked), asked))
     problems.extend(_edid_problems(arrival.edid))
     problems.refuse()
     if model is None or promise_at is None:

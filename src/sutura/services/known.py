@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 from collections.abc import Collection, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from datetime import datetime
 from functools import lru_cache
 
@@ -30,7 +30,7 @@ from sutura.core.maths.statistics import Share
 from sutura.core.quoting.pricing import Quote
 from sutura.core.quoting.routes import Policy, Tried, sure_in_shop, worth_today
 from sutura.core.stock.suppliers import prior_of
-from sutura.core.values import Outcome
+from sutura.core.values import FunctionResult, Outcome
 from sutura.services import comebacks
 from sutura.services.shop import shop
 from sutura.store import intake as intake_store
@@ -197,6 +197,21 @@ def known_of_part(barcode: str) -> list[KnownOfPart]:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class Asked:
+    """What a customer came for: the functions that were faulty, and what a part must have besides."""
+
+    came_for: frozenset[str] = frozenset()
+    better: Mapping[str, str] = field(default_factory=dict)
+
+
+def asked_of(model: Model, baseline: Mapping[str, FunctionResult], how: Mapping[str, object]) -> Asked:
+    """What a customer came for, by what was found on arrival and what they want."""
+    faulty = frozenset(name for name, result in baseline.items() if result.outcome is Outcome.FAULTY)
+    upgrade = upgrade_of(model, how)
+    return Asked(came_for=faulty | {UPGRADE}, better=upgrade.need) if upgrade else Asked(came_for=faulty)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class ShopNumbers:
     """What is the same for every need that is looked at on one page: the shop's own numbers, and what all
     suppliers show.
@@ -209,6 +224,8 @@ class ShopNumbers:
     pays: NewPrice
     # what the customer came for: the functions that were faulty on arrival, and an upgrade that is wanted
     came_for: frozenset[str]
+    # what a part must have because they want it so
+    better: Mapping[str, str]
     # how sure each kind of repair is in this shop
     succeeded: Mapping[str, Tried]
     # what the shop promises of warranty now
@@ -235,9 +252,18 @@ class ShopNumbers:
 
 @reading
 def numbers_for(
-    model: Model, now: datetime, job: JobRecord | None = None, succeeded: Mapping[str, Tried] | None = None
+    model: Model,
+    now: datetime,
+    job: JobRecord | None = None,
+    succeeded: Mapping[str, Tried] | None = None,
+    asked: Asked | None = None,
 ) -> ShopNumbers:
-    """The shop's numbers for a model; `succeeded` where they were read already."""
+    """The shop's numbers for a model; `succeeded` where they were read already, `asked` what somebody came
+    for before there is a job.
+    """
+    wish = asked or Asked()
+    if job:
+        wish = asked_of(model, intake_store.load_results(job.id).get(0, {}), job.arrival.how)
     the_shop = shop()
     new_price = Money.of(model.new_price, the_shop.currency) if model.new_price else None
     if succeeded is None:
@@ -247,17 +273,12 @@ def numbers_for(
         prior=prior_of(suppliers_store.counts()),
         tried=succeeded if the_shop.rates.policy.risk_bps else {},
         pays=comebacks.pays_of(job.id) if job else NewPrice.ALL,
-        came_for=_came_for(job, model) if job else frozenset(),
+        came_for=wish.came_for,
+        better=wish.better,
         succeeded=succeeded,
         terms=comebacks.terms_at(now),
         worth=worth_today(new_price, model.released, now.year),
     )
-
-
-def _came_for(job: JobRecord, model: Model) -> frozenset[str]:
-    baseline = intake_store.load_results(job.id).get(0, {})
-    faulty = frozenset(name for name, result in baseline.items() if result.outcome is Outcome.FAULTY)
-    return faulty | {UPGRADE} if upgrade_of(model, job.arrival.how) else faulty
 
 
 def better_for(job: JobRecord, model: Model) -> Mapping[str, str]:

@@ -330,6 +330,13 @@ def check_looked(job: JobRecord) -> None:
         raise StepNotHeld("dust", fact("dust.not-looked-yet"), fact("dust.look-and-keep"))
 
 
+@reading
+def is_ready(code: str, now: datetime) -> bool:
+    """Whether a closed job can be handed back as far as its looks and its cure go (rule handover.ready)."""
+    job = job_store.load_job(code)
+    return job.stage is Stage.CLOSED and not not_ready(job, schools.of_job(job), now)
+
+
 def not_ready(job: JobRecord, model: Model, now: datetime) -> tuple[Fact, ...]:
     """What a closed job waits for before it may be handed back (rule handover.ready); nothing before that."""
     if job.stage is not Stage.CLOSED:

@@ -8,7 +8,7 @@ from datetime import datetime
 
 from sutura.core.catalogue.model import Model
 from sutura.core.errors import Invalid, MoveRefused, NotFound, StaleSave
-from sutura.core.facts import Say, fact, to_json
+from sutura.core.facts import Say, fact, sentences, to_json
 from sutura.core.handover.comebacks import NewPrice, price_now
 from sutura.core.handover.warranties import stands_alone, warranty_of
 from sutura.core.identify.panel import Panel, PanelSize, size_of
@@ -31,6 +31,7 @@ from sutura.core.matching.wanted import (
 from sutura.core.maths.money import Money
 from sutura.core.people import Deed, demand
 from sutura.core.planning.queue import expected_minutes
+from sutura.core.quoting.estimating import above, range_of
 from sutura.core.quoting.pricing import Quote, Rates, quote
 from sutura.core.quoting.routes import Tried, failure_of
 from sutura.core.quoting.taxes import taxes_kept
@@ -237,9 +238,10 @@ def _match(
 def _for_job(
     job: JobRecord, model: Model, kind: str, now: datetime, numbers: ShopNumbers | None = None
 ) -> Matching:
-    wanted = wanted_of(model, kind, job.original.measured, better_for(job, model))
+    numbers = numbers or numbers_for(model, now, job)
+    wanted = wanted_of(model, kind, job.original.measured, numbers.better)
     days = max((job.promise_at - now).days, 0)
-    return _match(model, wanted, job.original.destroyed, days, numbers or numbers_for(model, now, job))
+    return _match(model, wanted, job.original.destroyed, days, numbers)
 
 
 @reading
@@ -268,7 +270,7 @@ def match_for(
 ) -> Matching:
     """What there is for one way of a model, for a job or without one; `numbers` are read once for all."""
     if job is None:
-        return _match(model, wanted_of(model, kind), (), None, numbers)
+        return _match(model, wanted_of(model, kind, better=numbers.better), (), None, numbers)
     return _for_job(job, model, kind, now, numbers)
 
 
@@ -401,11 +403,14 @@ def choose_offer(
     judged, wanted = _chosen(job, model, offer, members, now)
     if not may_choose(judged.fit):
         raise Invalid("offer", offer.part, fact("matching.choose-one-fits-one", judged=judged.says))
-    to_agree = _keep_agreed(job, offer, judged, now, agreed=agreed)
-    # what the customer was still to answer is overtaken, wherever it is chosen
-    quoting_store.supersede_quotes(job.id)
     rates = shop().rates
     price = _quote(judged, wanted, rates, model, _tries(model, rates), rush=rush)
+    asked = at or comebacks.price_of(job.id, price.price, price.part, price.work)
+    # a price that the customer was quoted and answered needs no word anew
+    needed = to_agree(job, judged, asked) if at is None else consent_text(judged)
+    _keep_agreed(job, offer, needed, now, agreed=agreed)
+    # what the customer was still to answer is overtaken, wherever it is chosen
+    quoting_store.supersede_quotes(job.id)
     whole = parts_of(judged)
     chosen = Chosen(
         route=str(wanted.need["kind"]),
@@ -413,7 +418,7 @@ def choose_offer(
         offer_id=whole[0].id,
         more_offers=[member.id for member in whole[1:]],
         fit=judged.fit.value,
-        price_minor=(at or comebacks.price_of(job.id, price.price, price.part, price.work)).minor,
+        price_minor=asked.minor,
         tax_bps=rates.tax_bps,
         extra_minutes=judged.extra_minutes,
         taxes=taxes_kept(price.taxes),
@@ -436,7 +441,8 @@ def choose_offer(
         "rush": rush,
         "fit": chosen.fit,
         "says": to_json(judged.says),
-        "agreed": to_json(to_agree),
+        # as it was said to the customer
+        "agreed": speech().say(needed) if needed else "",
     }
     again = Move.REQUOTE if job.stage is Stage.QUOTED else Move.QUOTE
     move(
@@ -452,17 +458,15 @@ def choose_offer(
     )
 
 
-def _keep_agreed(job: JobRecord, offer: Offer, judged: Judged, now: datetime, *, agreed: bool) -> Say:
+def _keep_agreed(job: JobRecord, offer: Offer, needed: Say, now: datetime, *, agreed: bool) -> None:
     """What the customer agrees to with a part, kept with the job; refuses what they did not agree to."""
-    to_agree = consent_text(judged)
-    if to_agree and not agreed:
-        raise Invalid("agreed", "", fact("matching.customer-must-agree-first", to_agree=to_agree))
-    if to_agree:
+    if needed and not agreed:
+        raise Invalid("agreed", "", fact("matching.customer-must-agree-first", to_agree=needed))
+    if needed:
         row = consents_store.ConsentRow(
-            consent=f"part-{offer.id}", version=1, text=speech().say(to_agree), needed=False, active=True
+            consent=f"part-{offer.id}", version=1, text=speech().say(needed), needed=False, active=True
         )
         consents_store.keep_consent(job.id, row, now)
-    return to_agree
 
 
 def _chosen(
@@ -482,6 +486,13 @@ def _chosen(
     kind = str(offer.known("kind") or "")
     wanted = wanted_of(model, kind, job.original.measured, better_for(job, model))
     return judge(wanted, offer, known_about(wanted, model.id, [offer], job.original.destroyed)), wanted
+
+
+def to_agree(job: JobRecord | None, judged: Judged, price: Money) -> Say:
+    """Everything the customer has to agree to before a part is chosen at a price; empty when nothing."""
+    asked = [consent_text(judged), above(range_of(job.arrival.how) if job else None, price)]
+    needed = [one for one in asked if one]
+    return sentences(needed) if needed else ""
 
 
 def consent_text(judged: Judged) -> Say:

@@ -48,6 +48,7 @@ from sutura.core.values import Person
 from sutura.services import known, matching, orders, planning, promises, schools, stock
 from sutura.services import quoting as quoting_service
 from sutura.services.job import note
+from sutura.services.known import Asked
 from sutura.services.matching import Matched
 from sutura.services.shop import shop, speech
 from sutura.store import consumables as consumables_store
@@ -104,19 +105,25 @@ def routes_page(code: str, now: datetime) -> RoutesPage:
 
 
 @reading
-def routes_of_model(model: Model, now: datetime, look: Mapping[str, str] | None = None) -> RoutesPage:
-    """The same without a job: the answer on the phone, by what somebody says is broken."""
-    return _page(None, model, now, look or {})
+def routes_of_model(
+    model: Model, now: datetime, look: Mapping[str, str] | None = None, asked: Asked | None = None
+) -> RoutesPage:
+    """The same without a job: the answer on the phone, by what somebody says is broken and came for."""
+    return _page(None, model, now, look or {}, asked)
 
 
 def _page(
-    job: JobRecord | None, model: Model, now: datetime, look: Mapping[str, str] | None = None
+    job: JobRecord | None,
+    model: Model,
+    now: datetime,
+    look: Mapping[str, str] | None = None,
+    asked: Asked | None = None,
 ) -> RoutesPage:
     found = diagnose(job.arrival.look if job else look or {}, has_of(model))
     skills = planning_store.skills_page(model.procedure_family)
     hands = _hands(job, model, skills, plans_store.away_at(now))
     tried = store.tries_of(model.procedure_family, hands.person_id if hands else None)
-    numbers = known.numbers_for(model, now, job, tried)
+    numbers = known.numbers_for(model, now, job, tried, asked)
     the_shop = numbers.shop
     used = _consumables(model)
     policy = numbers.policy
@@ -131,6 +138,7 @@ def _page(
     ]
     worth = numbers.worth
     when = _When(
+        job=job,
         model=model,
         trained=planning.trained_with_jobs(skills, job.code if job else ""),
         hours=the_shop.open_hours,
@@ -234,8 +242,9 @@ def _turning(weighed: Sequence[Weighed], policy: Policy) -> Turning | None:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class _When:
-    """What says when a way can be ready."""
+    """What says when a way can be ready, and what the customer was told before."""
 
+    job: JobRecord | None
     model: Model
     trained: Sequence[planning.Trained]
     hours: OpenHours
@@ -434,7 +443,7 @@ def _choosable(one: Weighed, matched: Matched | None, when: _When, needs: Say) -
         members=tuple(member.id for member in judged.members) if judged else (),
         parts=len(parts_of(judged)) if judged else 0,
         on_shelf=one.way.wait_days == 0,
-        consent=matching.consent_text(judged) if judged else "",
+        consent=matching.to_agree(when.job, judged, one.way.price) if judged else "",
         ready=when.ready(one.way, judged.offer.part if judged else ""),
         stations=stations_of(when.model, steps, when.model.cure_minutes),
         needs=needs if not one.way.why_not else "",

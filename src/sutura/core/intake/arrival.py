@@ -241,6 +241,7 @@ ARRIVAL_FIELDS = (
     "display_serial",
     "back_c",
     "upgrade",
+    "estimate",
 )
 # a back this warm, lying there switched off, tells of a cell that warms itself; common practice, no source
 HOT_BACK_C = 45
@@ -315,6 +316,21 @@ def check_signature(strokes: Sequence[Sequence[tuple[float, float]]]) -> list[In
             Invalid("signature", f"{len(strokes)} strokes", fact("intake.sign-once-more-pad-printed-ticket"))
         ]
     return []
+
+
+# one tick for everything that has to be agreed to
+ALL_NEEDED = "usual"
+
+
+def consents_given(ticked: Sequence[str], offered: Sequence[Consent]) -> list[str]:
+    """The texts that were agreed to: those ticked, and with the one tick for all every text that is needed.
+
+    >>> consents_given(["usual", "collect"], CONSENTS)
+    ['collect', 'data', 'splash', 'glass', 'parts']
+    """
+    given = [one for one in ticked if one != ALL_NEEDED]
+    needed = [one.id for one in offered if one.needed] if ALL_NEEDED in ticked else []
+    return list(dict.fromkeys([*given, *needed]))
 
 
 def check_consents(agreed: Sequence[str], offered: Sequence[Consent] = CONSENTS) -> list[Invalid]:

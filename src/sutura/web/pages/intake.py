@@ -6,7 +6,7 @@ import json
 import re
 from typing import Any
 
-from fastapi.responses import JSONResponse, RedirectResponse, Response
+from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse, Response
 from markupsafe import Markup
 
 from sutura.core.catalogue.cautions import CAUTIONS
@@ -214,6 +214,13 @@ def _done(ask: Asking, said: SoFar) -> dict[str, str]:
 def _same(ask: Asking, said: SoFar) -> Markup:
     """Customers who may be the one being typed, to choose instead of adding them twice."""
     return Markup(piece(ask, "intake/same.html", found=said.same))
+
+
+@addresses.get("/counter/{draft_id}/estimate", may=Deed.TAKE_IN)
+def estimate(ask: Ask, draft_id: str) -> Response:
+    """What the repair may cost by what is typed yet: a piece of the open page."""
+    found, entered = drafts.estimate(draft_id, ask.now)
+    return HTMLResponse(piece(ask, "intake/estimate.html", found=found, entered=entered))
 
 
 @addresses.post("/counter/{draft_id}/keep", may=Deed.TAKE_IN)

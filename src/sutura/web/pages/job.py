@@ -18,6 +18,7 @@ from sutura.core.intake.upgrades import upgrade_of
 from sutura.core.job import JobRecord, Move, starts_of
 from sutura.core.people import Deed, may
 from sutura.core.planning.queue import ASSIGNABLE, Action
+from sutura.core.quoting.estimating import range_of
 from sutura.core.quoting.margins import Margin
 from sutura.core.quoting.pricing import price_may_change, price_says
 from sutura.services import comebacks, handover, messages, planning, quoting, records, routes, stock
@@ -72,6 +73,7 @@ def _page(ask: Asking, code: str, shown: Shown = ANEW) -> Response:
         edges=draw_edges(page.model.face, marks, ask.speech, holes_of(page.model)),
         found=diagnose(job.arrival.look, has_of(page.model)),
         upgrade=upgrade_of(page.model, job.arrival.how),
+        estimate=range_of(job.arrival.how),
         photos=photos_store.job_photos(job.id),
         marks={mark.id: mark.label for mark in marks if mark.id},
         record=record,
@@ -147,6 +149,7 @@ def ticket(ask: Ask, code: str, paper: str = "a4") -> Response:
         ),
         data_states=DATA_STATES,
         shop=shop_service.shop(),
+        estimate=range_of(page.job.arrival.how),
         agreed=price_says(page.job.chosen.price_minor, page.job.currency),
         signature=draw_signature(signature_of(page.job)),
     )

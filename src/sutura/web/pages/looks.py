@@ -12,7 +12,7 @@ from fastapi import Request
 from fastapi.responses import PlainTextResponse, RedirectResponse, Response
 
 from sutura.core.errors import NotFound, Refusal
-from sutura.core.people import Deed
+from sutura.core.people import Deed, may
 from sutura.services import job as job_service
 from sutura.services import looks
 from sutura.services import shop as shop_service
@@ -157,12 +157,16 @@ def accept_dust(ask: Ask, code: str, form: Form) -> None:
 
 
 @addresses.post("/jobs/{code}/proof/sealed", may=Deed.WORK_BENCH)
-@deed(then="/jobs/{code}/proof#sealed", again=proof_again)
-def look_at_sealed(ask: Ask, code: str, form: Form) -> None:
-    """A sealed device is tested and felt."""
+@deed(then="/jobs/{code}/{done}", again=proof_again)
+def look_at_sealed(ask: Ask, code: str, form: Form) -> str:
+    """A sealed device is tested and felt; what is ready by that goes on to the counter, for those who may
+    hand it back.
+    """
     typed = {
         name: texts[0]
         for name, texts in form.entered.fields.items()
         if name.split(".")[0] in ("gap", "step", "flush", "clamp") and texts
     }
     looks.look_at_sealed(code, form.entered.answers(), typed, ask.person, ask.now)
+    ready = may(ask.person, Deed.TAKE_IN) and looks.is_ready(code, ask.now)
+    return "handover" if ready else "proof#sealed"

@@ -28,7 +28,7 @@ from sutura.core.people import Deed, may
 from sutura.core.typed import read_id
 from sutura.services import identify as identify_service
 from sutura.services import matching, pieces, planning, quoting, routes, stock
-from sutura.services.matching import Matched, Matching, consent_text
+from sutura.services.matching import Matched, Matching, to_agree
 from sutura.store import job as job_store
 from sutura.web.addresses import Addresses, Anyone
 from sutura.web.deeds import deed
@@ -141,7 +141,7 @@ def _shown(ask: Asking, model: Model, matching_here: Matching, kind: str, over: 
         "side_by_side": _side_by_side([named[key] for key in compare if key in named]),
         "compared": compare,
         "may_choose": may_choose,
-        "consent_text": consent_text,
+        "to_agree_of": to_agree,
         "weights": weights_kept(matching_here.weights),
         "weight_words": WEIGHT_WORDS,
         "measurable": {rule.name: rule for rule in MEASURABLE},

@@ -15,6 +15,7 @@ export const intake = () => ({
   sending: false,
   changes: 0,
   unfolded: null,
+  pricing: null,
   init() {
     const form = this.$root;
     this.labels = JSON.parse(form.dataset.labels).map((label, key) => ({ ...label, key }));
@@ -35,6 +36,7 @@ export const intake = () => ({
       this.number();
       this.remember();
     });
+    this.priced();
     window.addEventListener("beforeunload", () => this.leave());
     window.addEventListener("pagehide", () => this.leave());
   },
@@ -55,6 +57,10 @@ export const intake = () => ({
     this.remember();
     clearTimeout(this.timer);
     this.timer = setTimeout(() => this.keep(), wait || 700);
+  },
+  // one tick agrees to each text that is needed; every one of them can be taken back
+  tickNeeded(event) {
+    for (const one of this.$root.querySelectorAll("[name=consent][data-needed]")) one.checked = event.target.checked;
   },
   doneSays(name) {
     return this.done[name] || "";
@@ -163,6 +169,23 @@ export const intake = () => ({
     await this.$nextTick();
     stays();
   },
+  // What it may cost by what is kept: asked for apart, when nothing was typed for a moment.
+  priced() {
+    const place = this.$root.querySelector("[x-ref=estimate]");
+    clearTimeout(this.pricing);
+    if (!place) return;
+    this.pricing = setTimeout(async () => {
+      const answer = await fetch(place.dataset.url).catch(() => null);
+      if (!answer || !answer.ok) return;
+      const text = await answer.text();
+      await handUp();
+      if (this.pieces.estimate === text) return;
+      const stays = holding(underHand(this.$root));
+      place.innerHTML = text;
+      this.pieces.estimate = text;
+      stays();
+    }, 1200);
+  },
   async keep() {
     if (this.$root.dataset.sent) return;
     if (this.sending) {
@@ -183,6 +206,7 @@ export const intake = () => ({
       if (changes === this.changes) {
         this.labels = said.labels.map((label, key) => ({ ...label, key }));
         this.forget();
+        this.priced();
       }
     } catch {
       this.saved = "Not kept just now: the connection is away. What you typed is still here.";
