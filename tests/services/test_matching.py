@@ -17,7 +17,7 @@ from sutura.core.errors import Invalid, ManyInvalid, MoveRefused, NotAllowed, Ou
 from sutura.core.job import Stage
 from sutura.core.matching.comparing import Agreement
 from sutura.core.matching.judging import Fit, Learned
-from sutura.services import catalogue, drafts, handover, intake, matching, planning, quoting, stock
+from sutura.services import catalogue, drafts, handover, intake, known, matching, planning, quoting, stock
 from sutura.services import shop as shop_service
 from sutura.services.matching import Matched
 from sutura.store import consents as consents_store
@@ -222,26 +222,26 @@ def test_a_part_that_was_fitted_and_proved_is_named_by_later_verdicts(shop: Shop
 def test_a_part_that_did_not_fit_is_refused_on_the_next_job(shop: Shop) -> None:
     code = shop.quoted(PLAIN)
     with pytest.raises(ManyInvalid) as refused:
-        matching.report_part(code, "maybe", "x", shop.bram, shop.tick())
+        known.report_part(code, "maybe", "x", shop.bram, shop.tick())
     assert set(refused.value.by_field) == {"outcome", "part_says"}
     printed = next(
         offer
         for offer in matching.match_page(code).offers
         if offer.judged.offer.id == shop.job(code).chosen.offer_id
     ).judged.offer.printed_number
-    matching.report_part(code, "did_not_fit", "connector on the other side", shop.bram, shop.tick())
+    known.report_part(code, "did_not_fit", "connector on the other side", shop.bram, shop.tick())
     again = found(shop.take_in(PLAIN), printed)
     assert again.judged.fit is Fit.NOT
     assert f"did not fit on {code}: connector on the other side" in said(again.judged.says)
     with pytest.raises(MoveRefused, match="no part is chosen"):
-        matching.report_part(shop.take_in(PLAIN), "did_not_fit", "too thick by far", shop.bram, shop.tick())
+        known.report_part(shop.take_in(PLAIN), "did_not_fit", "too thick by far", shop.bram, shop.tick())
 
 
 def test_a_defective_piece_raises_its_suppliers_expected_loss(shop: Shop) -> None:
     code = shop.quoted(HERON)
     offer = offers_store.load_offer(shop.job(code).chosen.offer_id or 0)
     assert offer
-    matching.report_part(code, "defective", "dead stripe from the start", shop.bram, shop.tick())
+    known.report_part(code, "defective", "dead stripe from the start", shop.bram, shop.tick())
     after = offers_store.load_offer(offer.id)
     assert after
     assert (after.supplier_bad - offer.supplier_bad, after.supplier_tried - offer.supplier_tried) == (1, 1)
@@ -251,7 +251,7 @@ def test_a_defective_piece_raises_its_suppliers_expected_loss(shop: Shop) -> Non
 @pytest.mark.parametrize("statement", ["delete from fit_evidence", "update offer_price set price_minor = 1"])
 def test_what_was_learned_and_asked_is_not_rewritten(shop: Shop, statement: str) -> None:
     code = shop.quoted(HERON)
-    matching.report_part(code, "defective", "dead stripe", shop.bram, shop.tick())
+    known.report_part(code, "defective", "dead stripe", shop.bram, shop.tick())
     with pytest.raises(peewee.DatabaseError, match="append-only"), DATABASE.atomic():
         DATABASE.execute_sql(statement)
 

@@ -57,8 +57,8 @@ from sutura.services.job import (
     progress_of,
     with_left,
 )
+from sutura.services.known import learn
 from sutura.services.marks import marks_of
-from sutura.services.matching import learn
 from sutura.services.routes import keep_try
 from sutura.store import bench as store
 from sutura.store import cores as cores_store

@@ -9,16 +9,17 @@ from datetime import datetime
 from functools import lru_cache
 
 from sutura.core.catalogue.model import Model
-from sutura.core.facts import Fact
+from sutura.core.errors import MoveRefused
+from sutura.core.facts import Fact, fact
 from sutura.core.handover.comebacks import NewPrice, price_now
 from sutura.core.handover.warranties import Terms
 from sutura.core.identify.scan import LabelPattern
 from sutura.core.intake.promise import PartSeen
 from sutura.core.intake.upgrades import UPGRADE, upgrade_of
-from sutura.core.job import JobRecord
+from sutura.core.job import EventKind, JobRecord, Stage
 from sutura.core.matching.attributes import ATTRIBUTES
 from sutura.core.matching.comparing import Around
-from sutura.core.matching.judging import Judged, Known, Wanted, judge, may_choose
+from sutura.core.matching.judging import Judged, Known, Learned, Wanted, judge, may_choose
 from sutura.core.matching.kits import MOST_EACH, find_kits, members_of
 from sutura.core.matching.numbers import Interchange, Numbers, tangles
 from sutura.core.matching.offers import Offer
@@ -27,13 +28,17 @@ from sutura.core.matching.ranking import Weights, parts_of, wait_days, weights_f
 from sutura.core.matching.wanted import wanted_of
 from sutura.core.maths.money import Money
 from sutura.core.maths.statistics import Share
+from sutura.core.people import Deed, demand
 from sutura.core.quoting.pricing import Quote
 from sutura.core.quoting.routes import Policy, Tried, sure_in_shop, worth_today
 from sutura.core.stock.suppliers import prior_of
-from sutura.core.values import FunctionResult, Outcome
+from sutura.core.typed import Problems, read_choice
+from sutura.core.values import FunctionResult, Outcome, Person
 from sutura.services import comebacks
+from sutura.services.job import note
 from sutura.services.shop import shop
 from sutura.store import intake as intake_store
+from sutura.store import job as job_store
 from sutura.store import matching as store
 from sutura.store import offers as offers_store
 from sutura.store import orders as orders_store
@@ -42,7 +47,7 @@ from sutura.store import quoting as quoting_store
 from sutura.store import shop as shop_store
 from sutura.store import stock as stock_store
 from sutura.store import suppliers as suppliers_store
-from sutura.store.database import reading
+from sutura.store.database import reading, writing
 from sutura.store.shop import ShopRecord
 
 _SPARE, _FLEX = "small part", "adapter flex"
@@ -300,3 +305,40 @@ def comes_to(made: Quote, numbers: ShopNumbers) -> tuple[int, float]:
 def sure_of(kind: str, judged: Judged, numbers: ShopNumbers) -> float:
     """How sure a repair with a part is in this shop, whoever does it."""
     return sure_in_shop(kind, numbers.succeeded.get(kind, Tried()), kit=bool(judged.members))
+
+
+# -- learned ------------------------------------------------------------------------------------
+
+REPORTS = {"did_not_fit": Learned.DID_NOT_FIT, "defective": Learned.DEFECTIVE}
+
+
+@writing
+def report_part(code: str, outcome: str, says: str, by: Person, now: datetime) -> None:
+    """Write down that the chosen part did not fit, or was defective: later verdicts name it."""
+    demand(by, Deed.RESERVE)
+    job = job_store.lock_job(code)
+    problems = Problems("The report")
+    problems.read(
+        "outcome",
+        outcome,
+        lambda text: read_choice(text, tuple(REPORTS), fact("matching.choose-did-not-fit-was-defective")),
+    )
+    if len(says.strip()) < 5:
+        problems.add("part_says", says, fact("matching.write-what-was-wrong-such-connector"))
+    problems.refuse()
+    offer = offers_store.load_offer(job.chosen.offer_id) if job.chosen.offer_id else None
+    if offer is None or job.stage in (Stage.HANDED_BACK, Stage.RETURNED):
+        raise MoveRefused(
+            code,
+            fact("job.have-its-part-reported"),
+            [fact("job.no-part-chosen") if offer is None else fact("job.it-is", stage=job.stage)],
+        )
+    learn(job, offer, REPORTS[outcome], says.strip()[:300], by, now)
+
+
+def learn(job: JobRecord, offer: Offer, outcome: Learned, says: str, by: Person, now: datetime) -> None:
+    """Keep what came of a part on a job's model, with the job."""
+    store.add_evidence(job.model_id, offer.part_id, offer.id, job.id, outcome, says, by.id, now)
+    if outcome is not Learned.PROVED:
+        facts = {"part": offer.part, "supplier": offer.supplier, "outcome": outcome.value, "says": says}
+        note(job, EventKind.PART_REPORTED, facts, by=by, now=now)

@@ -15,7 +15,7 @@ from sutura.core.identify.panel import Panel, PanelSize, size_of
 from sutura.core.job import Chosen, EventKind, JobRecord, Move, Original, Stage, starts_of
 from sutura.core.matching import wanted as wanted_rules
 from sutura.core.matching.comparing import Agreement
-from sutura.core.matching.judging import Fit, Judged, Learned, Wanted, judge, may_choose
+from sutura.core.matching.judging import Fit, Judged, Wanted, judge, may_choose
 from sutura.core.matching.kits import find_kits
 from sutura.core.matching.offers import Offer
 from sutura.core.matching.panel import PanelJudged, judge_panel
@@ -35,7 +35,6 @@ from sutura.core.quoting.estimating import above, range_of
 from sutura.core.quoting.pricing import Quote, Rates, quote
 from sutura.core.quoting.routes import Tried, failure_of
 from sutura.core.quoting.taxes import taxes_kept
-from sutura.core.typed import Problems, read_choice
 from sutura.core.values import Person
 from sutura.formats import edid
 from sutura.services import catalogue, comebacks
@@ -573,40 +572,3 @@ def _keep_measured(part_id: int, typed: Mapping[str, str], by: Person, now: date
         part_id,
         {name: {"value": value, "who": by.name, "at": now.isoformat()} for name, value in measured.items()},
     )
-
-
-# -- learned ------------------------------------------------------------------------------------
-
-REPORTS = {"did_not_fit": Learned.DID_NOT_FIT, "defective": Learned.DEFECTIVE}
-
-
-@writing
-def report_part(code: str, outcome: str, says: str, by: Person, now: datetime) -> None:
-    """Write down that the chosen part did not fit, or was defective: later verdicts name it."""
-    demand(by, Deed.RESERVE)
-    job = job_store.lock_job(code)
-    problems = Problems("The report")
-    problems.read(
-        "outcome",
-        outcome,
-        lambda text: read_choice(text, tuple(REPORTS), fact("matching.choose-did-not-fit-was-defective")),
-    )
-    if len(says.strip()) < 5:
-        problems.add("part_says", says, fact("matching.write-what-was-wrong-such-connector"))
-    problems.refuse()
-    offer = offers_store.load_offer(job.chosen.offer_id) if job.chosen.offer_id else None
-    if offer is None or job.stage in (Stage.HANDED_BACK, Stage.RETURNED):
-        raise MoveRefused(
-            code,
-            fact("job.have-its-part-reported"),
-            [fact("job.no-part-chosen") if offer is None else fact("job.it-is", stage=job.stage)],
-        )
-    learn(job, offer, REPORTS[outcome], says.strip()[:300], by, now)
-
-
-def learn(job: JobRecord, offer: Offer, outcome: Learned, says: str, by: Person, now: datetime) -> None:
-    """Keep what came of a part on a job's model, with the job."""
-    matching_store.add_evidence(job.model_id, offer.part_id, offer.id, job.id, outcome, says, by.id, now)
-    if outcome is not Learned.PROVED:
-        facts = {"part": offer.part, "supplier": offer.supplier, "outcome": outcome.value, "says": says}
-        note(job, EventKind.PART_REPORTED, facts, by=by, now=now)

@@ -159,8 +159,8 @@ def accept_dust(ask: Ask, code: str, form: Form) -> None:
 @addresses.post("/jobs/{code}/proof/sealed", may=Deed.WORK_BENCH)
 @deed(then="/jobs/{code}/{done}", again=proof_again)
 def look_at_sealed(ask: Ask, code: str, form: Form) -> str:
-    """A sealed device is tested and felt; what is ready by that goes on to the counter, for those who may
-    hand it back.
+    """A sealed device is tested and felt; what is ready by that goes on to the counter, for those who deal
+    with customers.
     """
     typed = {
         name: texts[0]
@@ -168,5 +168,5 @@ def look_at_sealed(ask: Ask, code: str, form: Form) -> str:
         if name.split(".")[0] in ("gap", "step", "flush", "clamp") and texts
     }
     looks.look_at_sealed(code, form.entered.answers(), typed, ask.person, ask.now)
-    ready = may(ask.person, Deed.TAKE_IN) and looks.is_ready(code, ask.now)
+    ready = may(ask.person, Deed.QUOTE) and looks.is_ready(code, ask.now)
     return "handover" if ready else "proof#sealed"

@@ -27,7 +27,7 @@ from sutura.core.matching.wanted import breakable
 from sutura.core.people import Deed, may
 from sutura.core.typed import read_id
 from sutura.services import identify as identify_service
-from sutura.services import matching, pieces, planning, quoting, routes, stock
+from sutura.services import known, matching, pieces, planning, quoting, routes, stock
 from sutura.services.matching import Matched, Matching, to_agree
 from sutura.store import job as job_store
 from sutura.web.addresses import Addresses, Anyone
@@ -301,4 +301,4 @@ def measure_part(ask: Ask, form: Form) -> None:
 @addresses.post("/jobs/{code}/match/report", may=Deed.RESERVE)
 @deed(then="/jobs/{code}/match", again=_page)
 def report_part(ask: Ask, code: str, form: Form) -> None:
-    matching.report_part(code, form.text("outcome"), form.text("part_says"), ask.person, ask.now)
+    known.report_part(code, form.text("outcome"), form.text("part_says"), ask.person, ask.now)
