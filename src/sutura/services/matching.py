@@ -390,11 +390,8 @@ def choose_offer(
     """
     demand(by, Deed.QUOTE)
     job = job_store.lock_job(code)
-    if seen is not None and (job.chosen.offer_id or 0) != seen:
-        yours, theirs = (
-            _part_of(number) for number in (members[0] if members else offer_id, job.chosen.offer_id)
-        )
-        raise StaleSave("This job", "", None, {"part": yours}, {"part": theirs})
+    if seen is not None:
+        _check_seen(job, members[0] if members else offer_id, seen)
     model = catalogue.model(job.model_id, job.model_version)
     offer = offers_store.load_offer(members[0] if members else offer_id)
     if offer is None:
@@ -455,6 +452,14 @@ def choose_offer(
         now=now,
         holds={"part_chosen": True, "price_agreed": True},
     )
+
+
+def _check_seen(job: JobRecord, offer_id: int, seen: int) -> None:
+    """Refuse a choice of a page on which another offer was the chosen one."""
+    if (job.chosen.offer_id or 0) == seen:
+        return
+    yours, theirs = _part_of(offer_id), _part_of(job.chosen.offer_id)
+    raise StaleSave("This job", "", None, {"part": yours}, {"part": theirs})
 
 
 def _keep_agreed(job: JobRecord, offer: Offer, needed: Say, now: datetime, *, agreed: bool) -> None:
