@@ -384,9 +384,8 @@ def choose_offer(
     at: Money | None = None,
 ) -> None:
     """Choose an offer or a kit and agree its price, with the shop's addition where it is a `rush`, or the
-    price that was quoted (`at`); one that
-    needs consent only when the customer agreed to what it says. `seen` is the offer that was chosen when
-    the page was made, 0 for none.
+    price that was quoted (`at`); one that needs consent only when the customer agreed to what it says.
+    `seen` is the offer that was chosen when the page was made, 0 for none.
     """
     demand(by, Deed.QUOTE)
     job = job_store.lock_job(code)

@@ -30,7 +30,7 @@ def _paid(job_id: int) -> Select:
         Person.name.alias("who"),
         Payment.reason,
     )
-    return paid.join(Person).where(Payment.job == job_id).order_by(Payment.id)
+    return paid.join(Person).where(Payment.job == job_id).order_by(Payment.at, Payment.id)
 
 
 @reading
