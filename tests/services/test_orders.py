@@ -14,12 +14,15 @@ from sutura.core.errors import Invalid, ManyInvalid, NotAllowed, NotFound, Stale
 from sutura.core.job import Stage
 from sutura.core.stock.levels import PartFate
 from sutura.core.stock.orders import Cause, OrderState, ReturnState
+from sutura.core.values import Person
 from sutura.devices import plug, plugged
 from sutura.devices.simulated.supplier_desk import SimulatedDesk
 from sutura.formats.pack import read_parts
 from sutura.services import (
     bench,
     handover,
+    identify,
+    invoices,
     orders,
     promises,
     reordering,
@@ -564,6 +567,35 @@ def test_what_the_shop_wants_of_its_shelf_moves_the_advice(shop: Shop) -> None:
             {"fill": "100", "order_cost": "x", "keeping": "-1"}, version + 1, shop.manager, shop.tick()
         )
     assert set(refused.value.by_field) == {"fill", "order_cost", "keeping", "ageing", "pieces_from"}
+
+
+def test_the_scan_field_finds_everything_that_has_a_name_or_number(shop: Shop) -> None:
+    """Each kind by its name or number, with its kind said; several as a list; only what one may open."""
+    shop.receive("P-1001", 1)
+    code = shop.closed(HERON, serial="FE 2972 2234")
+    shop.hand_back(code)
+    order = shop.ordered(PART, 2)
+    number = invoices.papers_of(shop.job(code))[0].paper.number
+    customer = shop.job(code).customer_id
+
+    def found(text: str, by: Person) -> dict[str, str]:
+        answer = identify.find(text, by)
+        links = {link.address: link.what for link in answer.links}
+        return {answer.address: ""} if answer.address else links
+
+    assert found(number, shop.manager) == {f"/papers/{number}": ""}
+    assert found(f"o-{order:05d}", shop.manager) == {f"/orders/{order}": ""}
+    assert found("millrace", shop.manager) == {"/suppliers/millrace": ""}
+    assert found("fe2972", shop.manager) == {f"/jobs/{code}": ""}
+    assert found(code, shop.manager) == {f"/jobs/{code}": ""}
+    assert f"/customers/{customer}" in found("orla venn", shop.manager)
+    several = found("heron", shop.manager)
+    assert {"Part", "Model"} <= set(several.values())
+    assert several["/shelf/P-1001"] == "Part"
+    assert several["/catalogue/fennick-heron"] == "Model"
+    # a technician opens no supplier, and what nobody has is said
+    assert "/suppliers/millrace" not in found("millrace", shop.bram)
+    assert found("no such thing", shop.manager) == {}
 
 
 def test_a_suppliers_record_is_what_came_of_its_orders(shop: Shop) -> None:

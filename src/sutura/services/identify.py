@@ -7,8 +7,8 @@ The catalogue's numbers are kept in this process, and read again when its revisi
 from __future__ import annotations
 
 import threading
-from collections.abc import Sequence
-from dataclasses import dataclass
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
 
 from sutura.core.errors import Invalid
 from sutura.core.facts import Say, fact, sentences
@@ -26,8 +26,11 @@ from sutura.core.identify.numbers import (
 )
 from sutura.core.identify.reading import Verdict, plain
 from sutura.core.identify.scan import LabelPattern, PanelLabel, Scan, Scanned, read_label, read_scan
+from sutura.core.people import Deed, may
+from sutura.core.values import Person
 from sutura.services import catalogue, customers
 from sutura.store import catalogue as store
+from sutura.store import identify as named_store
 from sutura.store import job as job_store
 from sutura.store import packs as packs_store
 from sutura.store import stock as stock_store
@@ -119,13 +122,58 @@ def identify(text: str) -> Identification:
 # -- the scan field -------------------------------------------------------------------------
 
 
+# what is found by its name or number: how its kind is said, its address, and who may open it
+_KINDS: Mapping[str, tuple[str, str, Deed | None]] = {
+    "supplier": ("Supplier", "/suppliers/{id}", Deed.ORDER),
+    "part": ("Part", "/shelf/{id}", None),
+    "model": ("Model", "/catalogue/{id}", None),
+    "order": ("Order", "/orders/{id}", Deed.RECEIVE),
+    "paper": ("Invoice", "/papers/{id}", None),
+    "job": ("Job", "/jobs/{id}", None),
+}
+
+
 @reading
-def find(text: str) -> Found:
-    """Where a scan leads; what is wrong with it is said, and never guessed around (rule identify.scan)."""
+def find(text: str, by: Person | None = None) -> Found:
+    """Where a scan or a typed line leads: to everything that has this name or number, with its kind; what is
+    wrong with it is said, and never guessed around (rule identify.scan). Only what `by` may open.
+    """
+    found = _scanned(text[:MOST_TYPED])
+    sure = found.identification and found.identification.verdict is Verdict.SURE
+    if found.address or sure or len(text.strip()) < 3:
+        return found
+    links = [*found.links]
+    for link in _named(text[:MOST_TYPED], by):
+        if link.address not in {one.address for one in links}:
+            links.append(link)
+    if len(links) == len(found.links):
+        return found
+    candidates = found.identification.candidates if found.identification else ()
+    if len(links) == 1 and not candidates and not found.notes:
+        return replace(found, says=links[0].says, address=links[0].address, links=())
+    says = found.says if candidates or found.links else fact("identify.so-many-are-called", count=len(links))
+    return replace(found, says=says, links=tuple(links))
+
+
+def _named(text: str, by: Person | None) -> list[Link]:
+    """Everything that is called by a text or has it as its number, with its kind."""
+    links = []
+    for one in named_store.find_named(text):
+        kind, address, needs = _KINDS[one.kind]
+        if needs is None or by is None or may(by, needs):
+            links.append(Link(what=kind, says=one.name, address=address.format(id=one.id)))
+    people = _customers(text) if by is None or may(by, Deed.TAKE_IN) else None
+    if people and people.address:
+        return [*links, Link(what="Customer", says=people.says, address=people.address)]
+    return [*links, *(people.links if people else ())]
+
+
+def _scanned(text: str) -> Found:
+    """What a text is by its form alone."""
     try:
-        scan = read_scan(text[:MOST_TYPED])
+        scan = read_scan(text)
     except Invalid as wrong:
-        return _customers(text) or Found(says=wrong.said)
+        return Found(says=wrong.said)
     if scan.kind is Scanned.JOB:
         return Found(says=fact("identify.job", scan=scan.value), address=f"/jobs/{scan.value}")
     if scan.kind is Scanned.PART:
@@ -141,10 +189,7 @@ def find(text: str) -> Found:
         says = fact("identify.device-serial-number-was-here-times", scan=scan.value, count=len(jobs))
         links = tuple(Link(what="Job", says=code, address=f"/jobs/{code}") for code in jobs)
         return Found(says=says, links=links, notes=scan.notes)
-    found = _imei(scan) if scan.kind is Scanned.IMEI else _number(scan)
-    if found.links or found.address or (found.identification and found.identification.candidates):
-        return found
-    return _customers(text) or found
+    return _imei(scan) if scan.kind is Scanned.IMEI else _number(scan)
 
 
 def _customers(text: str) -> Found | None:

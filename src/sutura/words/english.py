@@ -322,6 +322,7 @@ SENTENCES: Mapping[str, str] = {
     "heat.warm-it": "warm it to {least}–{most} °C, never above {ceiling} °C",
     "heat.write-degrees": "write degrees from {least} to {most} °C, or °F with an F, such as 61.5 or 142 F",
     "heat.write-the-room": "write degrees in °C from 5 to 40, such as 21.5",
+    "identify.so-many-are-called": "{count:# thing is|# things are} called so.",
     "identify.article-number": "Article number {scan}: {part}",
     "identify.away-from-check-marked-ones-label": (
         "“{part}” is {edits:one character|# characters} away from “{number}” of the {full_name}: check the "

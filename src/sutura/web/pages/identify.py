@@ -14,7 +14,7 @@ addresses = Addresses()
 
 @addresses.get("/scan", may=Anyone.SIGNED_IN)
 def scan(ask: Ask, q: str = "") -> Response:
-    scanned = service.find(q)
+    scanned = service.find(q, ask.person)
     if scanned.address:
         return RedirectResponse(scanned.address, status_code=303)
     return render(ask, "identify/scan.html", found=scanned, asked=q)
