@@ -30,7 +30,17 @@ from sutura.core.proof.picture import (
     read_picture,
     uneven_fields,
 )
-from sutura.core.proof.sealing import PLACES, Corner, Felt, Look, functions_of, looks_of, read_felt, said_of
+from sutura.core.proof.sealing import (
+    PLACES,
+    SEALING_CAN_BREAK,
+    Corner,
+    Felt,
+    Look,
+    functions_of,
+    looks_of,
+    read_felt,
+    said_of,
+)
 from sutura.core.proof.touch import (
     EDGE_MM,
     FINGER_MM,
@@ -451,7 +461,16 @@ def test_what_is_skipped_is_what_the_construction_rules_out() -> None:
     blind = replace(model, functions=tuple(one for one in model.functions if one.id != "touch"))
     assert looks_of(blind, cure_minutes=45) == (Look.BEFORE_SEALING, Look.AFTER_SEALING)
     assert [one.id for one in functions_of(model, Look.AFTER_CURE)] == ["touch"]
+    # nothing was tested before: everything is asked
     assert functions_of(model, Look.AFTER_SEALING) == model.functions
+    proved = frozenset(one.id for one in model.functions)
+    again = [one.id for one in functions_of(model, Look.AFTER_SEALING, proved)]
+    assert again == [one.id for one in model.functions if one.id in SEALING_CAN_BREAK]
+    assert "touch" in again
+    assert "buttons" not in again
+    # one that could not be tested then is asked now
+    rest = functions_of(model, Look.AFTER_SEALING, proved - {"buttons"})
+    assert "buttons" in [one.id for one in rest]
 
 
 def test_a_sealed_screen_is_flush_within_its_limits_and_unknown_is_not() -> None:

@@ -257,10 +257,16 @@ def look_page(job: JobRecord, model: Model, now: datetime) -> LookPage:
         sealed=sealed,
         looks=looks,
         due=due,
-        functions=functions_of(model, due) if due else (),
+        functions=functions_of(model, due, _proved(job)) if due else (),
         sealed_until=over,
         clamped=any(station_of(step) == CLAMP for step in model.steps),
     )
+
+
+def _proved(job: JobRecord) -> frozenset[str]:
+    """The functions that worked at the last test of this round, with the device still open."""
+    results = intake_store.load_results(job.id).get(job.bench.attempt, {}) if job.bench.attempt else {}
+    return frozenset(name for name, result in results.items() if result.outcome is Outcome.WORKS)
 
 
 def cure_of(job: JobRecord, model: Model) -> int:

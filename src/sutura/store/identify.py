@@ -23,7 +23,8 @@ class Named:
 _NAMED = """
 with asked as (select %s::text as part, %s::text as begins, %s::text as exact),
 paper as (
-  select upper(substring(exact from '^c?')) as series, substring(exact from '^c?([0-9]{4})-')::integer as year,
+  select upper(substring(exact from '^c?')) as series,
+         substring(exact from '^c?([0-9]{4})-')::integer as year,
          substring(exact from '-([0-9]{5,9})$')::integer as number
   from asked where exact ~ '^c?[0-9]{4}-[0-9]{5,9}$'
 )

@@ -52,9 +52,19 @@ RULES = (
         id="proof.looks",
         capability="proof",
         says=(
-            "Every function is tested before sealing, where the construction allows it, and again after "
-            "it; what the cure can change – the touch near the edges – once more after it. What is "
-            "skipped is what the construction rules out, never what somebody likes to."
+            "Every function is tested before sealing, where the construction allows it, and after it what "
+            "sealing can break; what the cure can change – the touch near the edges – once more after it. "
+            "What is skipped is what the construction rules out, never what somebody likes to."
+        ),
+        source=COMMON,
+    ),
+    Rule(
+        id="proof.asked-once",
+        capability="proof",
+        says=(
+            "What the test has proved is not asked again after sealing, but for what sealing can break: "
+            "the picture, the touch, what looks and listens through the glass, and how flush it lies. "
+            "Where nothing could be tested before, everything is asked then."
         ),
         source=COMMON,
     ),
@@ -119,11 +129,35 @@ def due_look(
     return None
 
 
-def functions_of(model: Model, look: Look) -> tuple[Function, ...]:
-    """What is tested at a look: every function, and after the cure what it can change."""
+# what laying the screen on, pressing it and its glue can break: the picture, the touch at the rim, what looks
+# and listens through the glass, keys in the frame; common practice, no source
+SEALING_CAN_BREAK = frozenset(
+    {
+        "image",
+        "touch",
+        "proximity",
+        "light",
+        "front-camera",
+        "camera",
+        "earpiece",
+        "microphone",
+        "speakers",
+        "loudspeaker",
+        "unlock",
+        "fingerprint",
+        "home-button",
+        "pulse",
+    }
+)
+
+
+def functions_of(model: Model, look: Look, proved: frozenset[str] = frozenset()) -> tuple[Function, ...]:
+    """What is tested at a look (rule proof.asked-once): after sealing what that can break, and what was not
+    proved before it; after the cure what it can change. `proved` are the functions that worked at the test.
+    """
     if look is Look.AFTER_CURE:
         return tuple(function for function in model.functions if function.id == "touch")
-    return tuple(model.functions)
+    return tuple(one for one in model.functions if one.id in SEALING_CAN_BREAK or one.id not in proved)
 
 
 def _has(model: Model, function: str) -> bool:
