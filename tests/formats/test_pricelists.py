@@ -9,15 +9,18 @@ from __future__ import annotations
 import contextlib
 import csv
 import io
+from collections.abc import Sequence
 
+import openpyxl
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from sutura.core.errors import Invalid
+from sutura.core.errors import Invalid, ManyInvalid
 from sutura.core.matching.listing import (
     RowReader,
     check_mapping,
+    check_words,
     decimal_sign,
     guarded,
     guess_mapping,
@@ -51,7 +54,7 @@ def test_a_line_is_named_as_an_editor_shows_it_and_empty_rows_are_passed_over() 
     [
         (b"", "heading row"),
         (b"  \n", "heading row"),
-        (b"PK\x03\x04\x00\x00rest", "not text"),
+        (b"PK\x03\x04\x00\x00rest", "neither"),
         (b"only\n1\n", "names 2 to"),
         (b"a,a\n1,2\n", "heading of its own"),
     ],
@@ -210,3 +213,81 @@ def test_no_written_cell_is_a_formula_and_every_cell_comes_back(rows: list[list[
 def test_a_guard_is_put_on_once_and_taken_off() -> None:
     assert guarded("=HYPERLINK(1)") == "'=HYPERLINK(1)"
     assert unguarded("'quoted'") == "'quoted'"
+
+
+# -- workbooks, and headings of other languages -------------------------------------------------------
+
+
+def workbook(*rows: Sequence[object]) -> bytes:
+    book = openpyxl.Workbook()
+    for row in rows:
+        book.active.append(list(row))
+    file = io.BytesIO()
+    book.save(file)
+    return file.getvalue()
+
+
+def test_a_workbook_reads_as_the_same_list_in_text() -> None:
+    """The judge: openpyxl writes it, and the same rows as text read the same."""
+    rows: list[Sequence[object]] = [
+        ("Art.-Nr.", "Bezeichnung", "EK", "Pins"),
+        ("A-1", "Front; schwarz", 81.5, 40),
+        ("A-2", 'Front "L"', 12, None),
+        (None, None, None, None),
+        (300, "Glas", 7.25, 30),
+    ]
+    read = read_price_file(workbook(*rows))
+    assert (read.encoding, read.header) == ("XLSX", ("Art.-Nr.", "Bezeichnung", "EK", "Pins"))
+    assert [row for _, row in read.rows()] == [
+        ["A-1", "Front; schwarz", "81.5", "40"],
+        ["A-2", 'Front "L"', "12", ""],
+        ["300", "Glas", "7.25", "30"],
+    ]
+    for wrong in (b"PK\x03\x04 no workbook", workbook(("only one",))):
+        with pytest.raises(Invalid):
+            read_price_file(wrong)
+
+
+@pytest.mark.parametrize(
+    ("header", "found"),
+    [
+        (["Art.-Nr.", "Bezeichnung", "VK netto", "Qualität"], ["number", "name", "price", "grade"]),
+        (["Artikelnummer", "Artikel", "EK", "Zustand"], ["number", "name", "price", "grade"]),
+        (["Référence", "Désignation", "Prix HT", "État"], ["number", "name", "price", "grade"]),
+        (["Código", "Descripción", "Precio neto", "Calidad"], ["number", "name", "price", "grade"]),
+        (["Codice articolo", "Descrizione", "Prezzo", "Stato"], ["number", "name", "price", "grade"]),
+        (["Artikelcode", "Omschrijving", "Prijs", "Levertijd"], ["number", "name", "price", "lead_days"]),
+    ],
+)
+def test_the_usual_headings_of_five_languages_are_known(header: list[str], found: list[str]) -> None:
+    """From memory: headings as dealers of these countries write them."""
+    mapping = guess_mapping(header, {})
+    assert [next(name for name, at in mapping.items() if at == heading) for heading in header] == found
+
+
+def test_a_grade_word_is_said_once() -> None:
+    """An unknown word is refused and named; once somebody said what it is, it is read, and others are not."""
+    header = ["SKU", "Kind", "Price", "Grade"]
+    mapping = guess_mapping(header, {})
+    row = ["A-1", "front assembly", "81.00", "Premium Plus"]
+
+    def reader(words: dict[str, str]) -> RowReader:
+        return RowReader.of(mapping, header, [row], "TAL", words)
+
+    listing, problems = reader({}).read(row)
+    assert listing is None
+    assert [one.field for one in problems] == ["grade"]
+    word = reader({}).unknown_grade(row)
+    assert word == "grade: premium plus"
+    chosen = check_words({word: "aftermarket"}, ["front assembly"])
+    listing, problems = reader(chosen).read(row)
+    assert listing
+    assert (listing.grade, problems) == ("aftermarket", [])
+    assert reader(chosen).unknown_grade(row) == ""
+    assert reader(chosen).read([*row[:3], "Basic"])[0] is None
+    with pytest.raises(ManyInvalid):
+        check_words({word: "front assembly"}, ["front assembly"])
+    for said, ours in (("Neu", "genuine new"), ("Occasion", "genuine pulled"), ("Nachbau", "aftermarket")):
+        listing, _ = reader({}).read([*row[:3], said])
+        assert listing
+        assert listing.grade == ours

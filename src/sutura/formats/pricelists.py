@@ -1,11 +1,14 @@
-"""Price lists as CSV ↔ rows of text: encoding and delimiter detected, formula-safe when written."""
+"""Price lists as CSV or XLSX → rows of text, encoding and delimiter detected; written as formula-safe CSV."""
 
 from __future__ import annotations
 
 import csv
 import io
+import itertools
+import zipfile
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
+from datetime import date
 
 from sutura.core.errors import Invalid
 from sutura.core.facts import fact
@@ -14,6 +17,9 @@ from sutura.core.matching.listing import guarded
 # the most a list may have, so that nobody waits for a file that is no price list
 MOST_BYTES, MOST_COLUMNS, MOST_ROWS = 40_000_000, 120, 1_000_000
 _DELIMITERS = ";,\t|"
+# what a workbook may be when it is unpacked, and how its file begins
+MOST_UNPACKED = 400_000_000
+_ZIP = b"PK\x03\x04"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -47,7 +53,7 @@ def read_price_file(file: bytes) -> PriceFile:
         raise Invalid("file", "", fact("list.choose"))
     if len(file) > MOST_BYTES:
         raise Invalid("file", fact("list.bytes", count=len(file)), fact("list.split", most=MOST_BYTES))
-    text, encoding = _decoded(file)
+    text, encoding = (_from_xlsx(file), "XLSX") if file.startswith(_ZIP) else _decoded(file)
     first = text.lstrip("\r\n").split("\n", 1)[0]
     delimiter = max(_DELIMITERS, key=lambda sign: (first.count(sign), -_DELIMITERS.index(sign)))
     try:
@@ -65,6 +71,45 @@ def read_price_file(file: bytes) -> PriceFile:
         twice = next(cell for cell in named if named.count(cell) > 1)
         raise Invalid("file", twice, fact("list.heading-twice"))
     return PriceFile(encoding=encoding, delimiter=delimiter, header=header, text=text.lstrip("\r\n"))
+
+
+def _from_xlsx(file: bytes) -> str:
+    """The first sheet of a workbook that has rows, as CSV with semicolons; formulas by what they came to."""
+    import openpyxl  # only needed for such lists
+
+    try:
+        with zipfile.ZipFile(io.BytesIO(file)) as packed:
+            if sum(one.file_size for one in packed.infolist()) > MOST_UNPACKED:
+                raise Invalid(
+                    "file", fact("list.bytes", count=MOST_UNPACKED), fact("list.split", most=MOST_BYTES)
+                )
+        book = openpyxl.load_workbook(io.BytesIO(file), read_only=True, data_only=True)
+    except (zipfile.BadZipFile, KeyError, ValueError, TypeError, OSError, SyntaxError) as broken:
+        raise Invalid("file", fact("list.workbook"), fact("list.no-text")) from broken
+    text = io.StringIO()
+    writer = csv.writer(text, delimiter=";", lineterminator="\n")
+    try:
+        for sheet in book.worksheets:
+            for row in itertools.islice(sheet.iter_rows(values_only=True), MOST_ROWS + 1):
+                cells = [_cell(value) for value in row[:MOST_COLUMNS]]
+                if any(cells):
+                    writer.writerow(cells)
+            if text.tell():
+                break
+    finally:
+        book.close()
+    return text.getvalue()
+
+
+def _cell(value: object) -> str:
+    """A cell as a list has it: whole numbers without a point, others with one, days as they are written."""
+    if value is None:
+        return ""
+    if isinstance(value, float):
+        return f"{value:.10g}"
+    if isinstance(value, date):
+        return f"{value:%Y-%m-%d}"
+    return " ".join(str(value).split())
 
 
 def _decoded(file: bytes) -> tuple[str, str]:

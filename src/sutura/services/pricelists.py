@@ -99,8 +99,8 @@ def map_columns(list_id: int, mapping: Mapping[str, str], by: Person) -> None:
 
 @writing
 def name_kinds(list_id: int, words: Mapping[str, str], by: Person) -> None:
-    """Say which of our kinds a supplier's words are; kept for its next list, and the list is checked anew
-    (rule list.kind).
+    """Say which of our kinds, and of our grades, a supplier's words are; kept for its next list, and the list
+    is checked anew (rule list.kind).
     """
     demand(by, Deed.SET_PRICE)
     price_list = _locked(list_id, "checked")
@@ -185,6 +185,7 @@ def check_list(list_id: int) -> None:
         )
         tally.bad += len(bad)
         words.update(listing.kind for listing in good if listing.kind not in known)
+        words.update(word for row in bad if (word := row.pop("grade")))
         kept += bad[: MOST_BAD - len(kept)]
         if not _save(price_list, rows_done=min(place * CHUNK, price_list.rows_total)):
             return
@@ -290,6 +291,7 @@ def _chunks(price_list: store.ListRow) -> Iterator[tuple[list[Listing], list[dic
                         "line": line,
                         "row": [cell[:80] for cell in row[:12]],
                         "why": [to_json(problem.said) for problem in problems],
+                        "grade": reader.unknown_grade(row),
                     }
                 )
         yield good, bad

@@ -7,8 +7,9 @@ A row is read whole or refused with every reason; nothing is guessed that money 
 from __future__ import annotations
 
 import re
+import unicodedata
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 from sutura.core.errors import Invalid
 from sutura.core.facts import fact
@@ -81,6 +82,92 @@ def _of_attribute(attribute: Attribute, *, needed: bool = False) -> Column:
     )
 
 
+# the same in the lists of five languages: de, fr, es, it, nl; small letters without accents, from memory
+_ABROAD: Mapping[str, tuple[str, ...]] = {
+    "number": (
+        *(
+            "art nr",
+            "artnr",
+            "artikelnr",
+            "artikelnummer",
+            "artikel nr",
+            "bestellnr",
+            "bestellnummer",
+            "bestell nr",
+        ),
+        *("ref", "reference", "code article", "n article", "no article", "numero d article"),
+        *("referencia", "codigo", "articulo", "codice", "codice articolo", "articolo", "riferimento"),
+        *("artikelcode", "bestelnummer", "artikelnummer leverancier"),
+    ),
+    "price": (
+        *(
+            "ek",
+            "ek netto",
+            "ek preis",
+            "einkaufspreis",
+            "netto",
+            "nettopreis",
+            "preis",
+            "vk netto",
+            "preis netto",
+        ),
+        *("prix", "prix ht", "prix net", "pu ht", "tarif", "precio", "precio neto", "coste"),
+        *("prezzo", "prezzo netto", "costo", "prijs", "netto prijs", "inkoopprijs"),
+    ),
+    "name": (
+        *("bezeichnung", "beschreibung", "artikelbezeichnung", "artikel", "produkt", "produktname"),
+        *("designation", "libelle", "nom", "descripcion", "nombre", "producto", "denominacion"),
+        *("descrizione", "nome", "prodotto", "omschrijving", "naam", "product"),
+    ),
+    "kind": (
+        *("art", "typ", "kategorie", "warengruppe", "gruppe", "categorie", "famille", "categoria", "tipo"),
+        *("gruppo", "soort", "groep"),
+    ),
+    "printed_number": ("aufdruck", "panelnummer", "oem nr", "oem nummer", "numero oem", "numero grave"),
+    "grade": (
+        "qualitat",
+        "zustand",
+        "qualite",
+        "etat",
+        "calidad",
+        "estado",
+        "qualita",
+        "stato",
+        "kwaliteit",
+        "staat",
+    ),
+    "lead_days": (
+        *("lieferzeit", "lieferzeit tage", "tage", "delai", "delai de livraison", "jours", "plazo"),
+        *("plazo de entrega", "dias", "consegna", "tempi di consegna", "giorni", "levertijd", "dagen"),
+    ),
+    "stock_there": (
+        *("bestand", "lager", "lagerbestand", "verfugbar", "menge", "disponible", "quantite", "existencias"),
+        *("cantidad", "disponibile", "giacenza", "quantita", "voorraad", "aantal"),
+    ),
+    "minimum": ("mindestmenge", "mindestbestellmenge", "min menge", "minimo", "qte min", "minimale afname"),
+    "pack": ("verpackungseinheit", "ve", "colisage", "unidad de embalaje", "confezione", "verpakking"),
+    "price_breaks": ("staffelpreise", "staffel", "prix degressifs", "escalas", "scaglioni", "staffelprijzen"),
+    "guarantee_days": ("garantie", "gewahrleistung", "garantie tage", "garantia", "garanzia"),
+    "returns": ("rucknahme", "rucksendung", "retour", "devolucion", "reso", "retouren"),
+    "box": ("lieferumfang", "inhalt", "contenu", "contenido", "contenuto", "inhoud"),
+    "colour": ("farbe", "couleur", "kleur", "colore"),
+    "width_mm": ("breite", "breite mm", "largeur", "ancho", "larghezza", "breedte"),
+    "height_mm": ("hohe", "hohe mm", "hauteur", "alto", "altezza", "hoogte"),
+    "resolution": ("auflosung", "resolucion", "risoluzione", "resolutie"),
+    "diagonal_in": ("diagonale", "zoll", "pouces", "pulgadas", "pollici"),
+}
+
+
+def plain_heading(heading: str) -> str:
+    """A heading as it is compared: small letters without accents, and nothing but letters and digits.
+
+    >>> plain_heading("Art.-Nr."), plain_heading("Qualität"), plain_heading("Désignation")
+    ('art nr', 'qualitat', 'designation')
+    """
+    bare = unicodedata.normalize("NFKD", heading.casefold()).encode("ascii", "ignore").decode()
+    return re.sub(r"[^a-z0-9]+", " ", bare).strip()
+
+
 _FIRST = ("kind", "printed_number")
 COLUMNS: tuple[Column, ...] = (
     Column(
@@ -122,6 +209,9 @@ COLUMNS: tuple[Column, ...] = (
         if attribute.headings and attribute.name not in _FIRST
     ),
 )
+COLUMNS = tuple(
+    replace(column, headings=(*column.headings, *_ABROAD.get(column.name, ()))) for column in COLUMNS
+)
 _BY_NAME = {column.name: column for column in COLUMNS}
 # In a mapping, a value that begins with this sign stands for every row instead of a column.
 SAME_FOR_ALL = "="
@@ -139,7 +229,26 @@ _GRADE_WORDS: Mapping[str, str] = {
     "renewed": "refurbished",
     "copy": "aftermarket",
     "compatible": "aftermarket",
+    # de, fr, es, it, nl; from memory
+    **dict.fromkeys(
+        ("neu", "originalteil", "neuf", "origine", "nuevo", "nuovo", "originale", "nieuw"), "genuine new"
+    ),
+    **dict.fromkeys(("gebraucht", "ausgebaut", "occasion", "usado", "usato", "gebruikt"), "genuine pulled"),
+    **dict.fromkeys(
+        (
+            "aufbereitet",
+            "generaluberholt",
+            "reconditionne",
+            "reacondicionado",
+            "ricondizionato",
+            "gereviseerd",
+        ),
+        "refurbished",
+    ),
+    **dict.fromkeys(("nachbau", "kompatibel", "compatibile", "compatibel"), "aftermarket"),
 }
+# a supplier's own word for a grade stands among its words with this before it
+GRADE_WORD = "grade: "
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -181,7 +290,7 @@ def guess_mapping(header: Sequence[str], remembered: Mapping[str, str]) -> dict[
             if column.name in mapping:
                 continue
             for heading in header:
-                plain = re.sub(r"[^a-z0-9]+", " ", heading.casefold()).strip()
+                plain = plain_heading(heading)
                 hit = (
                     heading == column.title
                     or plain in column.headings
@@ -304,7 +413,7 @@ class RowReader:
             name=take("name") or number,
             kind=kind,
             printed_number=take("printed_number"),
-            grade=problems.read("grade", said.get("grade", ""), _read_grade) or "",
+            grade=problems.read("grade", said.get("grade", ""), self._grade) or "",
             lead_days=count("lead_days", 365),
             stock_there=count("stock_there", 999_999),
             minimum=max(count("minimum", 10_000) or 1, 1),
@@ -316,6 +425,26 @@ class RowReader:
             attributes={**_attributes(said, problems), "kind": kind},
         )
         return (None, list(problems)) if problems else (listing, [])
+
+    def _grade(self, text: str) -> str:
+        if not text:
+            return ""
+        ours = _GRADE_WORDS.get(plain_heading(text)) or self.words.get(GRADE_WORD + plain_word(text))
+        if ours is None:
+            raise Invalid("", text, fact("matching.use-one-leave-empty", grades=tuple(GRADES)))
+        return ours
+
+    def unknown_grade(self, row: Sequence[str]) -> str:
+        """A word for a grade that nobody has said the meaning of yet, as it is kept; empty where there is
+        none.
+        """
+        place = self.places.get("grade")
+        text = unguarded(row[place]).strip() if place is not None and place < len(row) else ""
+        try:
+            self._grade(text)
+        except Invalid:
+            return GRADE_WORD + plain_word(text)[:60]
+        return ""
 
     def _amount(self, text: str) -> int:
         return read_amount(text, self.currency, least=1, sign=self.decimal, rounds=True)
@@ -345,22 +474,15 @@ def check_words(words: Mapping[str, str], known: Sequence[str]) -> dict[str, str
     problems = Problems("The words")
     chosen = {plain_word(word): kind for word, kind in words.items() if kind}
     for word, kind in chosen.items():
-        if kind not in known:
-            problems.add(f"word.{word}", kind, fact("matching.choose-kind", kinds=tuple(sorted(known))))
+        known_here = GRADES if word.startswith(GRADE_WORD) else known
+        if kind not in known_here:
+            problems.add(f"word.{word}", kind, fact("matching.choose-kind", kinds=tuple(sorted(known_here))))
     problems.refuse()
     return chosen
 
 
 def _read_cell(text: str) -> str:
     return read_text(text, MOST_CELL)
-
-
-def _read_grade(text: str) -> str:
-    if not text:
-        return ""
-    if text.casefold() not in _GRADE_WORDS:
-        raise Invalid("", text, fact("matching.use-one-leave-empty", grades=tuple(GRADES)))
-    return _GRADE_WORDS[text.casefold()]
 
 
 def _attributes(said: Mapping[str, str], problems: Problems) -> dict[str, Value]:

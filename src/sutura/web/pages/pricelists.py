@@ -8,7 +8,8 @@ from collections.abc import Iterator
 
 from fastapi.responses import JSONResponse, Response, StreamingResponse
 
-from sutura.core.matching.listing import SAME_FOR_ALL
+from sutura.core.matching.listing import GRADE_WORD, SAME_FOR_ALL
+from sutura.core.matching.offers import GRADES
 from sutura.core.people import Deed
 from sutura.formats.pricelists import MOST_BYTES, write_price_file
 from sutura.services import pricelists as service
@@ -76,6 +77,8 @@ def _page(ask: Asking, list_id: int, shown: Shown = ANEW) -> Response:
         found=page.found,
         mapping=mapping,
         shown_bad=SHOWN_BAD,
+        grades=GRADES,
+        grade_word=GRADE_WORD,
         constants={
             name: heading[1:] for name, heading in mapping.items() if heading.startswith(SAME_FOR_ALL)
         },
