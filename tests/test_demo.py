@@ -17,11 +17,11 @@ from sutura import demo, wiring
 from sutura.cluster import Cluster
 from sutura.config import CATALOGUE
 from sutura.core.job import Round, Stage
-from sutura.demo import hours
+from sutura.demo import filling, hours
 from sutura.demo.filling import _Story
 from sutura.demo.shop import JOBS, TIMEZONE
 from sutura.running import AlreadyRuns, listen, only_one
-from sutura.services import planning
+from sutura.services import looks, planning, schools
 from sutura.store import job as job_store
 from sutura.store.database import DATABASE, connection
 
@@ -79,11 +79,41 @@ def test_about_sixty_jobs_stand_in_every_stage_over_every_model(filled: str) -> 
     assert (NOW - last) < timedelta(days=1)
 
 
-def test_most_of_todays_jobs_are_of_three_models(filled: str) -> None:
+# one of each is open; what each is, in the words of the store
+SHOWN = {
+    "on the hot plate": "id in (select job_id from heat_source where what = 'plate' and off_at is null)",
+    "a comeback": "id in (select job_id from comeback)",
+    "an unanswered quote": "id in (select job_id from quote where state = 'open' and found = '')",
+    "a question": "id in (select job_id from quote where state = 'open' and found <> '')",
+    "a part that is late": "id in (select job_id from job_event where kind = 'promised')",
+    "an upgrade": "arrival ->> 'upgrade' <> ''",
+    "in no pack": "starts_with(model_id, 'device-')",
+    "mailed in": "channel = 'mail'",
+    "in a rush": "rush",
+    "somebody waiting": "channel = 'waiting'",
+}
+
+
+def test_the_open_day_shows_what_the_house_can(filled: str) -> None:
+    """Some 25 open jobs over at least fourteen models, in every stage before the last, one of each kind."""
+    still = "stage not in ('handed_back', 'returned')"
     with connection():
-        rows = DATABASE.execute_sql("select model_id from job where stage not in ('handed_back', 'returned')")
-        models = Counter(model for (model,) in rows.fetchall())
-    assert sum(count for _, count in models.most_common(3)) > 0.7 * models.total()
+        rows = DATABASE.execute_sql(f"select code, model_id, stage from job where {still}").fetchall()
+        codes = [code for code, _, _ in rows]
+        missing = [
+            name
+            for name, where in SHOWN.items()
+            if not DATABASE.execute_sql(f"select 1 from job where {still} and {where}").fetchone()
+        ]
+        closed = [job for job in map(job_store.load_job, codes) if job.stage is Stage.CLOSED]
+        cures = [looks.look_page(job, schools.of_job(job), NOW).sealed_until for job in closed]
+    assert missing == []
+    assert any(until and until > NOW for until in cures), "one cures"
+    assert 23 <= len(rows) <= 27
+    models = Counter(model for _, model, _ in rows)
+    assert len(models) >= 14
+    assert models.most_common(1)[0][1] <= 7, "no phone is most of the day"
+    assert {stage for _, _, stage in rows} == {one.value for one in Stage} - {"handed_back", "returned"}
 
 
 @pytest.mark.parametrize("started", ["2031-05-06T03:10", "2031-05-06T21:40", "2031-05-04T12:00"])
@@ -97,6 +127,24 @@ def test_its_hours_are_opening_hours_whenever_it_is_started(started: str) -> Non
         moment = hours.later(now, minutes, zone)
         assert hours.open_hours(zone).is_open(moment)
         assert (moment <= now) is (minutes <= 0)
+
+
+@pytest.mark.parametrize("started", ["2031-05-06T21:40", "2031-05-04T12:00", "2031-05-06T17:57"])
+def test_who_waits_can_be_noted_whenever_it_is_started(cluster: Cluster, filled: str, started: str) -> None:
+    """Whose device is promised for the next opening waits with the reason for that."""
+    name = f"demo_{started[5:].replace(':', '').replace('-', '').lower()}"
+    with psycopg.connect(cluster.url_of("postgres"), autocommit=True) as link:
+        link.execute(f"create database {name}")
+    wiring.connect(cluster.url_of(name))
+    wiring.migrate()
+    waiting = tuple(job for job in JOBS if job.channel == "waiting")
+    try:
+        with pytest.MonkeyPatch.context() as patch:
+            patch.setattr(filling, "JOBS", waiting)
+            demo.fill(CATALOGUE, datetime.fromisoformat(started).replace(tzinfo=ZoneInfo(TIMEZONE)))
+        assert job_store.count_jobs() == len(waiting)
+    finally:
+        wiring.connect(filled)
 
 
 def test_every_deed_of_the_demo_lies_in_opening_hours(filled: str) -> None:

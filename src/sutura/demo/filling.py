@@ -20,11 +20,10 @@ from sutura.core.maths.geometry import Point
 from sutura.core.maths.money import amount_text
 from sutura.core.proof.dust import BARE_ROUTES
 from sutura.core.proof.sealing import PLACES, Look
-from sutura.core.stock.levels import PartFate
 from sutura.core.stock.orders import OrderState
 from sutura.core.values import Person, Role
-from sutura.demo import hours
-from sutura.demo.comebacks import come_back
+from sutura.demo import befalling, hours
+from sutura.demo.comebacks import SOUND, come_back
 from sutura.demo.holding import do_step
 from sutura.demo.money import count_till, set_up
 from sutura.demo.shop import (
@@ -49,7 +48,6 @@ from sutura.services import (
     consumables,
     drafts,
     handover,
-    hands,
     intake,
     looks,
     matching,
@@ -286,7 +284,7 @@ class _Story:
         if self.job.befell in ("given_up", "other_part"):
             for prepare in (self._quote, self._take_part, self._open):
                 prepare()
-            self._befall()
+            befalling.on_the_bench(self)
             if self.job.befell == "given_up":
                 self._go_home_unrepaired()
                 return
@@ -309,8 +307,8 @@ class _Story:
                 deed()
         if self.job.stage in (Stage.OPENED, Stage.PROVED):
             self._some_steps()
-        if self.job.befell == "night":
-            self._closed_for_the_night()
+        if after := befalling.AFTER.get(self.job.befell):
+            after(self)
 
     def _return(self) -> None:
         handover.return_unrepaired(
@@ -331,7 +329,7 @@ class _Story:
                 # what still works, before it is closed up
                 self._test({})
             else:
-                self._step()
+                self.step()
         self.pass_time(30)
         self._return()
 
@@ -350,9 +348,13 @@ class _Story:
         else:
             promise_at = hours.later(self.now, self.job.promise, self.zone)
         soonest = promises.promise(self.model, self.at)
-        reason = (
-            "the bench is free right now" if promise_at < soonest.at else "the supplier said so on the phone"
-        )
+        overnight = self.job.channel == "waiting" and promise_at.date() > self.at.date()
+        reason = "the supplier said so on the phone"
+        if promise_at < soonest.at:
+            reason = "the bench is free right now"
+        elif overnight:
+            reason = "back here when we open"
+        plain = soonest.sure and promise_at >= soonest.at and not overnight
         self.code = intake.take_in(
             draft,
             intake.Arrival(
@@ -372,7 +374,7 @@ class _Story:
                 accessories=self.job.came,
                 consents=[consent.id for consent in consents.consents(self.model)],
                 promise_at=promise_at,
-                promise_reason="" if soonest.sure and promise_at >= soonest.at else reason,
+                promise_reason="" if plain else reason,
                 how=self._how(),
                 look=self._look(),
             ),
@@ -381,22 +383,29 @@ class _Story:
         )
 
     def _how(self) -> dict[str, str]:
-        """What is said of the data, and of a parcel its number, its condition and the way back."""
+        """What is said of the data, what is wanted, and of a parcel its number, its condition and the way
+        back.
+        """
+        said = {"data": "backed_up", "upgrade": self.job.wants}
         if self.job.channel != "mail":
-            return {"data": "backed_up"}
+            return said
         return {
-            "data": "backed_up",
+            **said,
             "parcel_number": f"PA {self.chance.randrange(10**8, 10**9)}",
             "parcel_state": "whole",
             "return_address": "the sender's address on the parcel card, Port Averil",
         }
 
     def _look(self) -> dict[str, str]:
+        if self.job.wants:
+            return dict(SOUND)
         return (
             {"battery": "ok", "frame": "straight"} if self.job.sound else {"battery": "flat", "image": "none"}
         )
 
     def _marks(self) -> list[Mark]:
+        if self.job.wants:
+            return []
         face = self.model.face
         where = Point(
             x=round(self.chance.uniform(0.15, 0.85) * face.width_mm, 1),
@@ -438,6 +447,7 @@ class _Story:
             self.at,
             members=members,
             agreed=True,
+            rush=self.job.befell == "rush",
         )
         if waits:
             self.pass_time(30)
@@ -449,12 +459,12 @@ class _Story:
 
     def _take_part(self) -> None:
         self.pass_time(2)
-        self._receive_what_is_missing()
+        self.receive_what_is_missing()
         stock.take_part(self.code, self.staff["pell"], self.at)
         if self.job.technician or self.past or self.job.befell:
             planning.assign(self.code, self.technician.id, self.staff["ines"], self.at)
 
-    def _receive_what_is_missing(self) -> None:
+    def receive_what_is_missing(self) -> None:
         """What a finished job was repaired with was delivered in time."""
         chosen = job_store.load_job(self.code).chosen
         for offer in offers_store.load_offers([chosen.offer_id or 0, *chosen.more_offers]):
@@ -466,7 +476,7 @@ class _Story:
         self.pass_time(5)
         bench.open_job(self.code, self.technician, self.at)
         for _ in range(self.job.fails):
-            self._steps_until_proof()
+            self.steps_until_proof()
             self._test({"touch": ("faulty", "dead strip along the right edge")})
 
     @property
@@ -481,35 +491,7 @@ class _Story:
             if family in dict(one.factors) and one.role == "technician"
         )
 
-    def _befall(self) -> None:
-        """What happens to some jobs on the bench."""
-        why = "a dead strip along the left edge"
-        held = {part.part_id: PartFate.DEFECTIVE.value for part in bench.bench_page(self.code).held}
-        self.pass_time(5)
-        if self.job.befell == "other_part":
-            self._steps_until_proof()
-            bench.change_part(self.code, held, why, self.technician, self.at)
-            if self.job.stage is Stage.QUOTED:
-                return
-            self._receive_what_is_missing()
-            stock.take_part(self.code, self.staff["pell"], self.at)
-            bench.open_job(self.code, self.technician, self.at)
-        elif self.job.befell == "given_up":
-            for _ in range(self.job.steps or 6):
-                self._step()
-            fates = dict.fromkeys(held, PartFate.GOOD.value)
-            bench.give_up(self.code, fates, "the board was wet: no screen helps", self.technician, self.at)
-
-    def _closed_for_the_night(self) -> None:
-        """It was late: the shortest way back to a closed device, with a note for whoever goes on."""
-        step = bench.bench_page(self.code).progress.step
-        says = "One clip at the bottom is brittle: start at the left."
-        hands.keep_note(self.code, step.id if step else "", says, b"", self.technician, self.at)
-        hands.close_for_the_night(self.code, self.technician, self.at)
-        while bench.bench_page(self.code).progress.step:
-            self._step()
-
-    def _step(self) -> Progress:
+    def step(self) -> Progress:
         """The step after the last; where the bench is then."""
         page = bench.bench_page(self.code)
         step = page.progress.step
@@ -524,17 +506,17 @@ class _Story:
         counted = "" if page.progress.expected is None else str(page.progress.expected)
         return do_step(self, step, counted)
 
-    def _steps_until_proof(self) -> None:
+    def steps_until_proof(self) -> None:
         at_proof = bench.bench_page(self.code).progress.at_proof
         while not at_proof:
-            at_proof = self._step().at_proof
+            at_proof = self.step().at_proof
 
     def _some_steps(self) -> None:
         """Leave an open job in the middle of its sheet; −1 leaves it before its test."""
         if self.job.steps < 0:
-            self._steps_until_proof()
+            self.steps_until_proof()
         for _ in range(max(self.job.steps, 0)):
-            self._step()
+            self.step()
 
     def _test(self, wrong: Mapping[str, tuple[str, str]]) -> None:
         answers = self._baseline()
@@ -546,7 +528,7 @@ class _Story:
         proof.record_proof(self.code, {**answers, **wrong}, self.technician, self.at)
 
     def _prove(self) -> None:
-        self._steps_until_proof()
+        self.steps_until_proof()
         self._test({})
 
     def _close(self) -> None:
@@ -555,7 +537,7 @@ class _Story:
             self._prove()
         left = bench.bench_page(self.code).progress.step
         while left is not None:
-            left = self._step().step
+            left = self.step().step
 
     def _all_accessories(self) -> list[int]:
         return [

@@ -48,11 +48,8 @@ def hold(job: AtWork, step: Step) -> str:
     before now is too short for that, why it was taken off early.
     """
     by, started = job.technician, job.at
-    if step.wait_minutes:
-        waits.start_timer(job.code, step.id, by, job.at)
+    put_on(job, step)
     if step.heat:
-        heat.switch_on(job.code, step.id, by, job.at)
-        _read(job, step)
         job.pass_time(step.heat.minutes)
     job.pass_time(max(step.wait_minutes - (job.at - started).total_seconds() / 60, 0))
     if step.heat:
@@ -64,6 +61,15 @@ def hold(job: AtWork, step: Step) -> str:
     wanted = max(step.wait_minutes, step.heat.minutes if step.heat else 0)
     short = job.at < started + timedelta(minutes=wanted)
     return "it let go before its time" if short else ""
+
+
+def put_on(job: AtWork, step: Step) -> None:
+    """Where a step waits its time runs, and what warms it is on."""
+    if step.wait_minutes:
+        waits.start_timer(job.code, step.id, job.technician, job.at)
+    if step.heat:
+        heat.switch_on(job.code, step.id, job.technician, job.at)
+        _read(job, step)
 
 
 def _read(job: AtWork, step: Step) -> None:

@@ -200,8 +200,11 @@ class DemoJob:
     came: tuple[tuple[str, str], ...] = ()
     opened_before: bool = False
     read: str = ""
-    # what else befell it: "other_part", "given_up", "reopened", "promised_anew", "night"
+    # what else befell it: "other_part", "given_up", "reopened", "promised_anew", "rush", or what is in
+    # `befalling.AFTER`
     befell: str = ""
+    # the upgrade that is wanted, as a form names it: nothing is broken then
+    wants: str = ""
     # what was measured of a device that is in no pack
     measured: tuple[tuple[str, str], ...] = ()
 
@@ -263,7 +266,7 @@ JOBS = (
         )
         for place, (model, days, ended, says) in enumerate(_PAST)
     ),
-    # open now, in every stage
+    # open now, in every stage, over many models
     DemoJob(
         model=HERON,
         customer=8,
@@ -295,8 +298,6 @@ JOBS = (
         steps=11,
         channel="waiting",
     ),
-    DemoJob(model=HERON, customer=11, ago=200, promise=120, stage=Stage.OPENED, technician="bram", steps=-1),
-    DemoJob(model=HERON, customer=12, ago=300, promise=20, stage=Stage.PROVED, technician="bram", steps=2),
     DemoJob(
         model=HERON,
         customer=13,
@@ -306,8 +307,33 @@ JOBS = (
         technician="lio",
         came=(("Charger", "shelf by the door"),),
     ),
+    # reseated once without effect: the part is suspected
     DemoJob(
-        model=HERON,
+        model=HERON, customer=5, ago=300, promise=560, stage=Stage.OPENED, steps=2, technician="bram", fails=2
+    ),
+    DemoJob(
+        model="fennick-heron-l",
+        customer=12,
+        ago=300,
+        promise=20,
+        stage=Stage.PROVED,
+        technician="bram",
+        steps=2,
+    ),
+    # something more was found inside, and the customer is asked
+    DemoJob(
+        model="fennick-kite",
+        customer=11,
+        ago=420,
+        promise=650,
+        stage=Stage.OPENED,
+        technician="bram",
+        steps=5,
+        says="Only the glass, the picture is fine.",
+        befell="asked",
+    ),
+    DemoJob(
+        model="fennick-finch",
         customer=14,
         ago=1500,
         promise=300,
@@ -315,7 +341,61 @@ JOBS = (
         sound=False,
         says="No image, battery flat.",
     ),
-    DemoJob(model=HERON, customer=15, ago=90, promise=500, stage=Stage.PART_IN_HAND),
+    DemoJob(
+        model="fennick-finch-2",
+        customer=8,
+        ago=420,
+        promise=500,
+        stage=Stage.OPENED,
+        steps=6,
+        says="No picture since the lake.",
+        befell="given_up",
+    ),
+    DemoJob(
+        model="quillon-sorrel",
+        customer=15,
+        ago=90,
+        promise=500,
+        stage=Stage.PART_IN_HAND,
+        says="Glass broken; needed for a journey tomorrow.",
+        befell="rush",
+    ),
+    DemoJob(
+        model="quillon-flint",
+        customer=12,
+        ago=1700,
+        promise=1900,
+        stage=Stage.QUOTED,
+        says="Touch dead along one side.",
+        befell="promised_anew",
+    ),
+    DemoJob(
+        model="fennick-robin",
+        customer=7,
+        ago=240,
+        promise=700,
+        stage=Stage.DECLINED,
+        says="Bent frame; the customer thinks it over.",
+    ),
+    # what glues it cures until tomorrow
+    DemoJob(
+        model="osmere-dial-42",
+        customer=3,
+        ago=420,
+        promise=900,
+        stage=Stage.CLOSED,
+        technician="marit",
+        says="Knocked against a door.",
+    ),
+    DemoJob(
+        model="bramling-pocket",
+        customer=13,
+        ago=310,
+        promise=260,
+        stage=Stage.QUOTED,
+        says="Stick and glass broken.",
+        befell="other_part",
+    ),
     DemoJob(
         model=PLAIN,
         customer=16,
@@ -326,10 +406,16 @@ JOBS = (
         says="Panel cracked. Label hard to read.",
         came=(("Charger", "shelf 4"),),
     ),
+    # nothing is broken: a matte screen is wanted
     DemoJob(
-        model=PLAIN, customer=17, ago=1300, promise=240, stage=Stage.QUOTED, says="Lines over the left half."
+        model=PLAIN,
+        customer=4,
+        ago=45,
+        promise=1500,
+        stage=Stage.IDENTIFIED,
+        says="The screen mirrors the window; a matte one, please.",
+        wants="finish:matte",
     ),
-    DemoJob(model=PLAIN, customer=0, ago=1200, promise=180, stage=Stage.PART_IN_HAND, technician="marit"),
     DemoJob(
         model=PLAIN,
         customer=2,
@@ -341,25 +427,36 @@ JOBS = (
         channel="mail",
         befell="night",
     ),
+    # the ways were sent, and nobody answered yet
     DemoJob(
-        model=PLAIN,
+        model="ardale-foil-13-mid",
+        customer=9,
+        ago=1300,
+        promise=700,
+        stage=Stage.IDENTIFIED,
+        says="Lines over the left half.",
+        befell="offered",
+    ),
+    DemoJob(
+        model="ardale-foil-13-late",
+        customer=0,
+        ago=1200,
+        promise=180,
+        stage=Stage.PART_IN_HAND,
+        technician="marit",
+        says="Hinge and lid.",
+    ),
+    DemoJob(
+        model="ardale-foil-13-first",
         customer=5,
         ago=3000,
         promise=60,
         stage=Stage.CLOSED,
         technician="marit",
         channel="mail",
+        says="The lid will not open.",
         came=(("Charger", "parcel shelf"),),
     ),
-    DemoJob(
-        model=SLATE,
-        customer=1,
-        ago=130,
-        promise=1500,
-        stage=Stage.IDENTIFIED,
-        says="Glass broken at two corners.",
-    ),
-    DemoJob(model=SLATE, customer=3, ago=900, promise=2900, stage=Stage.QUOTED),
     DemoJob(
         model=SLATE,
         customer=4,
@@ -369,19 +466,21 @@ JOBS = (
         technician="marit",
         came=(("Stylus", "tray 5"),),
     ),
-    DemoJob(model=SLATE, customer=6, ago=1700, promise=150, stage=Stage.OPENED, technician="marit", steps=3),
     DemoJob(
         model=SLATE, customer=9, ago=2600, promise=600, stage=Stage.OPENED, technician="lio", fails=1, steps=2
     ),
+    # it lies on the hot plate
     DemoJob(
-        model=SLATE,
-        customer=7,
-        ago=240,
-        promise=700,
-        stage=Stage.DECLINED,
-        says="Bent frame; the customer thinks it over.",
+        model="tarnbeck-fold-12-g4",
+        customer=6,
+        ago=50,
+        promise=420,
+        stage=Stage.OPENED,
+        technician="marit",
+        says="Spider in the corner.",
+        befell="plate",
     ),
-    # what no usual day is without: a device in no pack, a part that is not here, a promise that had to change
+    # a device that is in no pack
     DemoJob(
         model="",
         customer=10,
@@ -398,20 +497,5 @@ JOBS = (
             ("diagonal_in", "6.1"),
         ),
         read="CL-3007",
-    ),
-    DemoJob(
-        model="quillon-flint",
-        customer=12,
-        ago=1700,
-        promise=1900,
-        stage=Stage.QUOTED,
-        says="Touch dead along one side.",
-        befell="promised_anew",
-    ),
-    DemoJob(model=HERON, customer=13, ago=310, promise=260, stage=Stage.QUOTED, befell="other_part"),
-    DemoJob(model=PLAIN, customer=8, ago=420, promise=500, stage=Stage.OPENED, steps=9, befell="given_up"),
-    # reseated once without effect: the part is suspected
-    DemoJob(
-        model=HERON, customer=5, ago=300, promise=560, stage=Stage.OPENED, steps=2, technician="bram", fails=2
     ),
 )
