@@ -198,7 +198,7 @@ def test_what_is_no_list_is_refused_and_the_name_stays(desks: Sit) -> None:
     ines = desks("ines")
     send(ines, b"\x89PNG\x00\x00", new_supplier="Quiet Lane")
     assert ines.answer.status_code == 422
-    assert "not text" in ines.page
+    assert "this one is neither" in ines.page
     assert 'value="Quiet Lane"' in ines.page
     send(ines, b"", new_supplier="Quiet Lane")
     assert "heading row" in ines.page
