@@ -107,7 +107,7 @@ def test_the_payment_is_the_whole_open_amount_by_a_known_method() -> None:
 
 
 def test_the_warranty_runs_from_the_day_of_handover() -> None:
-    assert warranty_end(date(2031, 3, 3), 180) == date(2031, 8, 30)
+    assert warranty_end(date(2031, 3, 3), 180, 90) == date(2031, 8, 30)
 
 
 def test_a_cure_is_over_at_its_minute() -> None:

@@ -44,16 +44,21 @@ from sutura.store.database import reading, writing
 COUNTED = timedelta(days=365)
 
 
+def warranty_days(job: JobRecord, at: datetime) -> tuple[int | None, int]:
+    """Days of warranty on the part, None where none was chosen, and on the work, by the terms of then."""
+    usual = schools.of_job(job).warranty_days
+    told = job.chosen.warranty_days
+    part = usual if told is None else told
+    return part if job.chosen.offer_id else None, work_days_of(terms_at(at), usual)
+
+
 @reading
 def standing_of(job: JobRecord, now: datetime) -> Standing | None:
     """Which warranties of a job run; None for one that was not handed back."""
     if job.stage is not Stage.HANDED_BACK or job.closing.finished_at is None:
         return None
     finished = job.closing.finished_at
-    model = schools.of_job(job)
-    terms = terms_at(finished)
-    told = job.chosen.warranty_days
-    part_days = model.warranty_days if told is None else told
+    part_days, work_days = warranty_days(job, finished)
     offers = offers_store.load_offers([job.chosen.offer_id or 0])
     inside = dict(stock_store.fitted_to(job.id))
     came = None
@@ -62,8 +67,8 @@ def standing_of(job: JobRecord, now: datetime) -> Standing | None:
         came = piece.at.date() if piece else store.part_came(offers[0].part_id, finished)
     return rules.standing_of(
         handed_back=finished.astimezone(ZoneInfo(shop().timezone)).date(),
-        part_days=part_days if offers else None,
-        work_days=work_days_of(terms, model.warranty_days),
+        part_days=part_days,
+        work_days=work_days,
         part_came=came,
         supplier_days=offers[0].guarantee_days if offers else None,
         today=today(now),

@@ -23,7 +23,7 @@ from sutura.core.values import Person
 from sutura.devices import plugged
 from sutura.devices.ports import Away
 from sutura.formats.labels import Label, labels_pdf
-from sutura.services import cores, invoices, ledger, looks, routes, schools, shop
+from sutura.services import comebacks, cores, invoices, ledger, looks, routes, schools, shop
 from sutura.services.job import move
 from sutura.services.marks import read_strokes
 from sutura.store import audit as audit_store
@@ -144,8 +144,7 @@ def give(code: str, asked: HandBack, by: Person, now: datetime) -> None:
     if job.chosen.price_minor is None:
         raise NotFound(fact("handover.agreed-price-job"), code)
     price = Money(minor=job.chosen.price_minor, currency=job.currency)
-    days = job.chosen.warranty_days
-    until = rules.warranty_end(asked.today, model.warranty_days if days is None else days)
+    until = rules.warranty_end(asked.today, *comebacks.warranty_days(job, now))
     change = Money(minor=0, currency=job.currency)
     if job.stage is Stage.CLOSED:
         ledger.no_charge_open(job)

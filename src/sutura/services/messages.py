@@ -16,6 +16,7 @@ from babel import Locale
 from sutura.core.errors import Invalid, MoveRefused, NotFound, StaleSave
 from sutura.core.facts import Fact, fact
 from sutura.core.handover import telling as rules
+from sutura.core.handover.giving import warranty_end
 from sutura.core.handover.ledger import Balance
 from sutura.core.handover.telling import Sending, Telling, Template, Told, Way, telling_from
 from sutura.core.intake.promise import check_new_promise
@@ -28,7 +29,7 @@ from sutura.devices import plugged
 from sutura.devices.ports import Away, Message, Undeliverable
 from sutura.formats.invoices import invoice_pdf
 from sutura.formats.mail import Attached, make_mail
-from sutura.services import invoices, ledger, looks, planning, schools
+from sutura.services import comebacks, invoices, ledger, looks, planning, schools
 from sutura.services.job import note
 from sutura.services.shop import language_of, lock_for, shop, speech, speech_for
 from sutura.store import audit as audit_store
@@ -398,8 +399,7 @@ def change_telling(typed: Mapping[str, str], language: str, version: int, by: Pe
 def preview(code: str, typed: Mapping[str, str], language: str, now: datetime) -> Mapping[Told, Template]:
     """Every message as it would read for a real job in a language, with the words as typed or as kept."""
     job = job_store.load_job(code)
-    told_days = job.chosen.warranty_days
-    days = schools.of_job(job).warranty_days if told_days is None else told_days
+    until = job.closing.warranty_end or warranty_end(now.date(), *comebacks.warranty_days(job, now))
     usual = usual_in(language)
     words = rules.read_telling(typed, telling(), language, usual) if typed else telling()
     speak = replace(speech(), locale=Locale.parse(language), paper=True)
@@ -408,7 +408,7 @@ def preview(code: str, typed: Mapping[str, str], language: str, now: datetime) -
         "days": "7",
         "link": f"{shop_address()}/q/…",
         "until": speak.moment(valid_until(now)),
-        "warranty": speak.day(job.closing.warranty_end or now.date() + timedelta(days=days)),
+        "warranty": speak.day(until),
     }
     return {
         told: rules.fill(rules.template_of(words, told, language, one), values) for told, one in usual.items()

@@ -73,10 +73,14 @@ class Standing:
         return self.supplier_until is not None and self.on <= self.supplier_until
 
     @property
+    def until(self) -> date | None:
+        """The last day of ours."""
+        return max((end for end in (self.part_until, self.work_until) if end is not None), default=None)
+
+    @property
     def days_left(self) -> int:
         """Days until the last warranty of ours ends, today not counted; 0 where none runs."""
-        ends = [end for end in (self.part_until, self.work_until) if end is not None]
-        return max((max(ends) - self.on).days, 0) if ends else 0
+        return max((self.until - self.on).days, 0) if self.until else 0
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

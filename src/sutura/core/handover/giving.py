@@ -227,9 +227,14 @@ def check_way_back(channel: str, way_back: str) -> None:
         raise Invalid("way_back", way_back, fact("handover.write-parcel-number-back"))
 
 
-def warranty_end(handed_back: date, days: int) -> date:
-    """The last day of the warranty."""
-    return handed_back + timedelta(days=days)
+def warranty_end(handed_back: date, part_days: int | None, work_days: int) -> date:
+    """The last day of the warranty: the longer of that on the part, where one was fitted, and that on the
+    work.
+
+    >>> warranty_end(date(2031, 3, 3), 90, 180), warranty_end(date(2031, 3, 3), None, 10)
+    (datetime.date(2031, 8, 30), datetime.date(2031, 3, 13))
+    """
+    return handed_back + timedelta(days=max(part_days or 0, work_days))
 
 
 def done_by(route: str, parts: Sequence[tuple[str, str | None]]) -> Fact:
