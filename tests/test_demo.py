@@ -12,17 +12,20 @@ from zoneinfo import ZoneInfo
 
 import psycopg
 import pytest
+from web.facts import denied_of, said_of, said_twice
 
 from sutura import demo, wiring
 from sutura.cluster import Cluster
 from sutura.config import CATALOGUE
 from sutura.core.job import Round, Stage
+from sutura.core.values import Person, Role
 from sutura.demo import filling, hours
 from sutura.demo.filling import _Story
 from sutura.demo.shop import JOBS, TIMEZONE
 from sutura.running import AlreadyRuns, listen, only_one
 from sutura.services import looks, planning, schools
 from sutura.store import job as job_store
+from sutura.store import people as people_store
 from sutura.store.database import DATABASE, connection
 
 pytestmark = pytest.mark.slow
@@ -167,6 +170,21 @@ def test_nothing_is_stale_when_it_is_made(filled: str) -> None:
     assert odd == []
     assert demo.age_days(NOW) == 0
     assert demo.age_days(NOW + timedelta(days=3)) >= 2
+
+
+def test_no_page_of_the_demo_denies_what_another_says(filled: str) -> None:
+    """Law: of each open job, and of the newest that was handed back."""
+    with connection():
+        rows = DATABASE.execute_sql(
+            "select code from job where stage not in ('handed_back', 'returned') union all "
+            "(select code from job where stage = 'handed_back' order by id desc limit 3)"
+        )
+        codes = [code for (code,) in rows.fetchall()]
+        ines = people_store.load_person_by_login("ines")
+    assert ines
+    said = said_of(codes, Person(id=ines.id, name=ines.name, role=Role.MANAGER), NOW)
+    assert denied_of(said) == {}
+    assert said_twice(said) >= {"ready", "spare", "price", "best", "free"}
 
 
 def test_no_event_of_the_demo_lies_in_the_future(filled: str) -> None:

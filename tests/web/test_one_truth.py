@@ -5,34 +5,28 @@ the elements that mark what is said.
 from __future__ import annotations
 
 import random
-import re
-from collections import defaultdict
 from collections.abc import Iterator
-from dataclasses import replace
 from datetime import UTC, datetime, timedelta
 from decimal import Decimal
 
 import pytest
 from builders import HERON, PLAIN, SLATE, Shop, models
-from starlette.testclient import TestClient
+from web.facts import denied_of, said_of, said_twice
 
-from sutura import wiring
 from sutura.core.job import Stage
 from sutura.core.quoting.routes import Standing
-from sutura.services import comebacks, people, planning, plans, quoting, routes, schools, stock
+from sutura.services import comebacks, planning, plans, quoting, routes, schools, stock
 from sutura.store import offers as offers_store
 from sutura.store import people as people_store
 from sutura.store import stock as stock_store
 from sutura.store.database import connection
-from sutura.web.app import make_app
-from sutura.web.session import COOKIE
 
-_MARKED = re.compile(r'data-fact="(\w+) ([^"]+)"\s+value="([^"]*)"')
+pytestmark = pytest.mark.slow
+
 # what must be said by two pages at least in each shop: a law over what nobody says would always hold
 SAID_TWICE = {"ready", "spare", "price", "best", "free", "margin", "left", "warranty"}
 MODELS = (HERON, PLAIN, SLATE, "quillon-ember", "osmere-dial-42", "fennick-heron-l")
 PARTS = ("P-1001", "P-2001", "P-3001", "P-1201", "P-6003", "P-1302")
-ROOMS = ("", "/assign", "/match", "/routes", "/handover", "/money", "/receipt", "/bench")
 
 
 @pytest.fixture
@@ -97,12 +91,6 @@ def some_job(shop: Shop, chance: random.Random, far: int) -> str:
     return code
 
 
-def said_by(client: TestClient, path: str) -> list[tuple[str, str, str]]:
-    answer = client.get(path)
-    assert answer.status_code in {200, 404}, (path, answer.status_code)
-    return _MARKED.findall(answer.text)
-
-
 @pytest.mark.parametrize(("seed", "with_plan"), [(4_417, True), (90, False)])
 def test_no_page_denies_what_another_says(floor: Shop, seed: int, *, with_plan: bool) -> None:
     chance = random.Random(seed)
@@ -118,17 +106,6 @@ def test_no_page_denies_what_another_says(floor: Shop, seed: int, *, with_plan: 
     now = floor.tick()
     if with_plan:
         assert plans.make_plan(now, 5, 0.1)
-    app = make_app(replace(wiring.web_settings(demo=False), clock=lambda: now))
-    said: dict[tuple[str, str], dict[str, set[str]]] = defaultdict(lambda: defaultdict(set))
-    rooms = ["/", "/plan", "/book", "/shelf", *(f"/jobs/{code}{room}" for code in codes for room in ROOMS)]
-    with TestClient(app, base_url="http://testserver") as client:
-        client.cookies.set(COOKIE, people.open_session(floor.manager.id, now))
-        for room in rooms:
-            for name, of, value in said_by(client, room):
-                said[name, of][value].add(room)
-    denied = {
-        fact: dict(values) for fact, values in said.items() if len(values) > 1 and fact[0] in SAID_TWICE
-    }
-    assert denied == {}
-    twice = {name for (name, _), values in said.items() if any(len(rooms) > 1 for rooms in values.values())}
-    assert twice >= SAID_TWICE
+    said = said_of(codes, floor.manager, now)
+    assert denied_of(said) == {}
+    assert said_twice(said) >= SAID_TWICE
