@@ -113,10 +113,10 @@ def test_w03_the_dear_front_stands_beside_the_kit_and_the_customer_picks(
 ) -> None:
     code = taken_in(floor, "tarnbeck-fold-12-g4", look=BROKEN)
     page = ways(sit("Pell"), code)
-    expect(page.locator("main")).to_contain_text("put together from 2 parts")
+    expect(page.locator("main")).to_contain_text("put together from 3 parts")
     expect(page.locator("main")).to_contain_text("no connector mends that")
     expect(page.locator("main")).to_contain_text("hot plate")
-    token = quoted(page, "put together from 2 parts", "genuine new")
+    token = quoted(page, "put together from 3 parts", "genuine new")
     with connection():
         # the worker's part; at night it waits until the quiet hours are over
         assert messages.send_due(datetime.now(UTC) + timedelta(hours=13)) == 1
@@ -124,7 +124,7 @@ def test_w03_the_dear_front_stands_beside_the_kit_and_the_customer_picks(
     phone.goto(f"/q/{token}")
     prices = phone.locator("p.big").all_inner_texts()
     assert len(prices) == 2
-    accepts(phone, token, "put together from 2 parts")
+    accepts(phone, token, "put together from 3 parts")
     expect(phone.locator("main")).to_contain_text("Thank you.")
     assert stage(floor, code) is Stage.QUOTED
     page.goto(f"/jobs/{code}")

@@ -104,7 +104,7 @@ SAMPLES = (
         id="W11",
         model="fennick-wren",
         given=(("look.liquid", "some"),),
-        intake=("what fails later from the liquid is not promised", "the display may break in the work"),
+        intake=("what fails later from it is not promised", "the display may break in the work"),
     ),
     Sample(id="W12", model="fennick-robin", sheet=("plate",)),
     Sample(
