@@ -351,3 +351,20 @@ def test_the_two_lock_files_agree() -> None:
     assert {name: more[name] for name in ours if name in more} == {
         name: ours[name] for name in ours if name in more
     }
+
+
+@pytest.mark.slow
+def test_every_service_can_be_read_on_its_own() -> None:
+    """None leans on another having been read before it: a script may begin with any."""
+    script = """
+import importlib, pathlib, sys
+import sutura.services as services
+for file in sorted(pathlib.Path(services.__path__[0]).glob("[a-z]*.py")):
+    for name in [name for name in sys.modules if name.startswith("sutura.services")]:
+        del sys.modules[name]
+    importlib.import_module("sutura.services." + file.stem)
+"""
+    done = subprocess.run(
+        [sys.executable, "-c", script], capture_output=True, text=True, check=False, cwd=ROOT
+    )
+    assert done.returncode == 0, done.stderr[-1500:]

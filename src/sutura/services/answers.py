@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import hashlib
 import secrets
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
@@ -35,17 +34,13 @@ from sutura.core.quoting.pricing import price_may_change
 from sutura.core.values import Person
 from sutura.services import handover, matching, messages, quoting, routes, schools
 from sutura.services.job import gather_facts, note
+from sutura.services.people import token_hash
 from sutura.services.shop import speech, speech_for
 from sutura.store import job as job_store
 from sutura.store import people as people_store
 from sutura.store import quoting as store
 from sutura.store.database import reading, writing
 from sutura.words.speech import Speech
-
-
-def hash_of(token: str) -> str:
-    """What is kept of a link: who reads the database cannot use it."""
-    return hashlib.sha256(token.encode()).hexdigest()
 
 
 def _speech_of(job: JobRecord) -> Speech:
@@ -96,7 +91,7 @@ def _add(job: JobRecord, ways: Sequence[OfferedWay], found: str, by: Person, now
     store.supersede_quotes(job.id)
     version = store.add_quote(
         job_id=job.id,
-        link=hash_of(token),
+        link=token_hash(token),
         routes=ways_kept(ways),
         conditions=[say(condition) for condition in CONDITIONS],
         currency=job.currency,
@@ -175,7 +170,7 @@ def send_link(code: str, token: str, address: str, by: Person, now: datetime) ->
 @reading
 def by_link(token: str) -> QuoteRecord:
     """The quote behind a link; one that nobody made is not found, whatever is wrong with it."""
-    found = store.quote_by_link(hash_of(token)) if 20 <= len(token) <= 64 else None
+    found = store.quote_by_link(token_hash(token)) if 20 <= len(token) <= 64 else None
     if found is None:
         raise NotFound(fact("quotes.quote"), "…")
     return found

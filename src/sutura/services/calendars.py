@@ -11,7 +11,7 @@ from sutura.core.facts import Fact, fact
 from sutura.core.people import Deed, demand
 from sutura.core.values import Person
 from sutura.formats.calendars import Entry, read_absences, write_calendar
-from sutura.services.answers import hash_of
+from sutura.services.people import token_hash
 from sutura.services.rails import Block, PlannedJob, plan_page
 from sutura.store import audit as audit_store
 from sutura.store import plans as store
@@ -56,7 +56,7 @@ def own_day(person_id: int, name: str, now: datetime) -> OwnDay:
 def make_link(by: Person, now: datetime) -> str:
     """A new link of one's own calendar; the one before ends. Its secret is known only now."""
     token = secrets.token_urlsafe(24)
-    store.save_calendar_link(by.id, hash_of(token), now)
+    store.save_calendar_link(by.id, token_hash(token), now)
     audit_store.add_audit(by.id, now, "calendar link made", {})
     return token
 
@@ -66,7 +66,7 @@ def calendar_of(token: str, now: datetime) -> bytes:
     """The calendar behind a link; one that nobody made is not found, whatever is wrong with it. It names jobs
     and devices, and no customer.
     """
-    found = store.whose_calendar(hash_of(token)) if 20 <= len(token) <= 64 else None
+    found = store.whose_calendar(token_hash(token)) if 20 <= len(token) <= 64 else None
     if found is None:
         raise NotFound(fact("calendar.calendar"), "…")
     day = own_day(*found, now)

@@ -28,7 +28,7 @@ from sutura.core.people import Deed, demand
 from sutura.core.typed import Problems, read_amount, refuse
 from sutura.core.values import Person
 from sutura.formats import pack
-from sutura.services.known import known_about, offers_for
+from sutura.services import known as known_service
 from sutura.services.shop import shop
 from sutura.store import audit as audit_store
 from sutura.store import catalogue as store
@@ -193,10 +193,10 @@ def model_page(model_id: str) -> ModelPage:
 def _known_parts(known: Model) -> list[KnownPart]:
     """Parts that fit by the rules, then those that were fitted and proved whatever the rules say."""
     wanted = wanted_of(known)
-    offers = offers_for(wanted)
+    offers = known_service.offers_for(wanted)
     proved = store.fitted_parts(known.id)
     cheapest = {offer.part_id: offer for offer in sorted(offers, key=lambda offer: -offer.price_minor)}
-    about = known_about(wanted, known.id, offers)
+    about = known_service.known_about(wanted, known.id, offers)
     judged = [judge(wanted, offer, about) for offer in cheapest.values()]
     kept = [
         judged_offer

@@ -21,8 +21,8 @@ from sutura.core.quoting.pricing import price_may_change
 from sutura.core.stock.orders import Cause as ReturnCause
 from sutura.core.stock.orders import ReturnState
 from sutura.core.values import FunctionResult, Person
+from sutura.services import job as job_service
 from sutura.services import returns, schools
-from sutura.services.job import note
 from sutura.services.marks import marks_of
 from sutura.services.reordering import today
 from sutura.services.shop import lock_for, shop, speech
@@ -210,7 +210,7 @@ def decide(code: str, cause: str, seal: str, reason: str, by: Person, now: datet
     then = page.follows[chosen]
     store.add_cause(job.id, chosen, then.payer, then.price, page.reasons, reason.strip()[:300], by.id, now)
     facts = {"cause": chosen.value, "payer": then.payer.value, "reason": reason.strip()[:300]}
-    note(job, EventKind.CAUSE, facts, by=by, now=now)
+    job_service.note(job, EventKind.CAUSE, facts, by=by, now=now)
     if before is None or before.price is not then.price:
         # what was offered was at another price
         quoting_store.supersede_quotes(job.id)
@@ -220,7 +220,7 @@ def decide(code: str, cause: str, seal: str, reason: str, by: Person, now: datet
     elif claimed and not then.claim:
         _withdraw(code, by, now)
     if then.price is NewPrice.NOTHING and price_may_change(job.stage, job.chosen.price_minor):
-        note(
+        job_service.note(
             job,
             EventKind.PRICE,
             {

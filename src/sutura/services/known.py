@@ -35,7 +35,7 @@ from sutura.core.stock.suppliers import prior_of
 from sutura.core.typed import Problems, read_choice
 from sutura.core.values import FunctionResult, Outcome, Person
 from sutura.services import comebacks
-from sutura.services.job import note
+from sutura.services import job as job_service
 from sutura.services.shop import shop
 from sutura.store import intake as intake_store
 from sutura.store import job as job_store
@@ -341,4 +341,4 @@ def learn(job: JobRecord, offer: Offer, outcome: Learned, says: str, by: Person,
     store.add_evidence(job.model_id, offer.part_id, offer.id, job.id, outcome, says, by.id, now)
     if outcome is not Learned.PROVED:
         facts = {"part": offer.part, "supplier": offer.supplier, "outcome": outcome.value, "says": says}
-        note(job, EventKind.PART_REPORTED, facts, by=by, now=now)
+        job_service.note(job, EventKind.PART_REPORTED, facts, by=by, now=now)

@@ -30,9 +30,9 @@ from sutura.core.proof.traces import Kind, picture_from, pixels_of, touch_from, 
 from sutura.core.typed import refuse
 from sutura.core.values import FunctionResult, Outcome, Person
 from sutura.services import schools
-from sutura.services.answers import hash_of
 from sutura.services.job import note
 from sutura.services.marks import marks_of
+from sutura.services.people import token_hash
 from sutura.store import audit as audit_store
 from sutura.store import intake as intake_store
 from sutura.store import job as job_store
@@ -86,7 +86,7 @@ def make_link(code: str, by: Person, now: datetime) -> str:
         raise MoveRefused(code, fact("looks.be-tested"), [fact("job.it-is", stage=job.stage)])
     token = secrets.token_urlsafe(24)
     store.end_links(job.id, now)
-    store.add_link(hash_of(token), job.id, _attempt(job), by.id, now, now + GOOD_FOR)
+    store.add_link(token_hash(token), job.id, _attempt(job), by.id, now, now + GOOD_FOR)
     audit_store.add_audit(by.id, now, "test link made", {"job": code})
     return token
 
@@ -109,7 +109,7 @@ def open_link(token: str, device: str, now: datetime) -> DevicePage:
     link = _link(token)
     if now >= link.expires_at:
         raise LinkOver(link.code)
-    if not store.take_link(link.id, hash_of(device)):
+    if not store.take_link(link.id, token_hash(device)):
         raise OtherDevice(link.code)
     model = schools.of_job(job_store.load_job(link.code))
     return DevicePage(
@@ -122,7 +122,7 @@ def open_link(token: str, device: str, now: datetime) -> DevicePage:
 
 def _link(token: str) -> store.Link:
     """The link behind a token; one that nobody made is not found, whatever is wrong with it."""
-    found = store.load_link(hash_of(token)) if 20 <= len(token) <= 64 else None
+    found = store.load_link(token_hash(token)) if 20 <= len(token) <= 64 else None
     if found is None:
         raise NotFound(fact("looks.link"), "…")
     return found
@@ -134,7 +134,7 @@ def receive(token: str, device: str, kind: str, sent_key: str, said: str, now: d
     end, when it was away from the network meanwhile.
     """
     link = _link(token)
-    if link.device != hash_of(device):
+    if link.device != token_hash(device):
         raise OtherDevice(link.code)
     if now >= link.expires_at + STILL_TAKEN:
         raise LinkOver(link.code)

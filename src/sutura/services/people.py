@@ -73,6 +73,7 @@ def open_session(person_id: int, now: datetime) -> str:
 
 
 def token_hash(token: str) -> str:
+    """What is kept of a session or a link: who reads the database cannot use it."""
     return hashlib.sha256(token.encode()).hexdigest()
 
 
