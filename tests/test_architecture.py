@@ -365,6 +365,10 @@ for file in sorted(pathlib.Path(services.__path__[0]).glob("[a-z]*.py")):
     importlib.import_module("sutura.services." + file.stem)
 """
     done = subprocess.run(
-        [sys.executable, "-c", script], capture_output=True, text=True, check=False, cwd=ROOT
+        [sys.executable, "-c", script],
+        capture_output=True,
+        text=True,
+        check=False,
+        env={"PYTHONPATH": str(ROOT / "src"), "PATH": "/usr/bin:/bin"},
     )
     assert done.returncode == 0, done.stderr[-1500:]
