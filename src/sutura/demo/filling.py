@@ -260,6 +260,8 @@ class _Story:
                 minutes=self.chance.randrange(10, 200)
             )
             self.at = hours.before(opening, self.zone)
+        elif self.job.opening:
+            self.at = hours.later(self.now, -self.job.ago, self.zone)
         else:
             self.at = hours.before(self.now - timedelta(minutes=self.job.ago), self.zone)
         if self.job.measured:
