@@ -26,7 +26,7 @@ from sutura.cluster import Cluster
 from sutura.config import CATALOGUE, SCREENSHOTS, STATE
 from sutura.core.values import Person, Role
 from sutura.demo.filling import FLUSH
-from sutura.services import bench, heat, looks, messages, plans, schools, waits
+from sutura.services import looks, messages, plans, schools
 from sutura.store import job as job_store
 from sutura.store import people as people_store
 from sutura.store.database import connection, first_value
@@ -131,7 +131,7 @@ def shots() -> list[Shot]:
     misread = code("read_number = 'O044I7'")
     opened = code(f"stage = 'opened' and round = 'whole' and {heron} and steps_done > 5")
     failed = code("round = 'rework' and stage = 'opened'")
-    kite = code("model_id = 'fennick-kite'")
+    matte = code("arrival ->> 'upgrade' <> ''")
     waiting = code(f"stage = 'part_in_hand' and {heron} and technician_id is not null")
     closed = code(f"stage = 'closed' and {heron}")
     finished = code(f"stage = 'handed_back' and {heron}")
@@ -194,16 +194,8 @@ def shots() -> list[Shot]:
 
     def soaks(page: Page) -> None:
         """A tablet on the plate: its timer runs, and the plate is on."""
-        slate = code(
-            "stage = 'part_in_hand' and model_id = 'tarnbeck-slate-11' and technician_id is not null"
-        )
-        with connection():
-            bench.open_job(slate, tester(), NOW - timedelta(minutes=12))
-            for step in ("compare-part", "power-off"):
-                bench.do_step(slate, step, "", "", tester(), NOW - timedelta(minutes=11))
-            waits.start_timer(slate, "plate", tester(), NOW - timedelta(minutes=8))
-            heat.switch_on(slate, "plate", tester(), NOW - timedelta(minutes=8))
-        page.goto(f"/jobs/{slate}/bench")
+        lies = code("id in (select job_id from heat_source where what = 'plate' and off_at is null)")
+        page.goto(f"/jobs/{lies}/bench")
 
     def morning(page: Page) -> None:
         """What was laid down for the night is taken up again."""
@@ -221,7 +213,7 @@ def shots() -> list[Shot]:
         Shot("counter-drawing", "", first=draw),
         Shot("ticket", f"/jobs/{waiting}/ticket"),
         Shot("match", f"/jobs/{misread}/match", first=to(".offer")),
-        Shot("routes", f"/jobs/{kite}/routes", first=price_open),
+        Shot("routes", f"/jobs/{matte}/routes", first=price_open),
         Shot("shelf", "/shelf"),
         Shot("part", "/shelf/P-2001"),
         Shot(

@@ -46,6 +46,7 @@ NOUNS = {
         "ledger",
         "tills",
         "calendars",
+        "kin",
         "consents",
         "consumables",
         "cores",

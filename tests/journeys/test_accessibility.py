@@ -173,6 +173,8 @@ def pages(database: str) -> list[str]:
         "/catalogue/mixed",
         "/catalogue/packs",
         "/catalogue/bramling-pocket/edit",
+        "/catalogue/bramling-pocket/like",
+        "/catalogue/new?device_class=phone&maker=Fennick&width_mm=71&height_mm=147",
         "/catalogue/unlisted-phone",
         f"/catalogue/packs/look/{look}",
         "/consents",

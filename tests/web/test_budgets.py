@@ -33,6 +33,8 @@ BUDGETS = {
     "/catalogue/packs": 2,
     "/catalogue/fennick-heron": 12,
     "/catalogue/fennick-heron/edit": 4,
+    "/catalogue/new?device_class=phone&maker=Fennick&width_mm=71&height_mm=147": 2,
+    "/catalogue/fennick-heron/like": 2,
     "/people": 2,
     # single pieces, and who sells parts
     "/shelf/P-2001": 16,

@@ -278,3 +278,25 @@ def test_the_scan_field_answers_anything(desks: Sit, floor: Shop, asked: str) ->
     assert desks("pell").get(f"/scan?q={asked}").status_code == 200
     assert desks("pell").get(f"/identify?q={asked}").status_code == 200
     assert desks("pell").get(f"/catalogue?q={asked}").status_code == 200
+
+
+def test_a_new_model_is_made_from_its_nearest_sibling(desks: Sit) -> None:
+    ines, pell = desks("ines"), desks("pell")
+    assert pell.get("/catalogue/new").status_code == 403
+    assert pell.get("/catalogue/fennick-heron/like").status_code == 403
+    assert "What is it like?" in ines.get("/catalogue/new").text
+    assert "cannot be taken" in ines.get("/catalogue/new?device_class=phone&width_mm=wide&height_mm=1").text
+    page = ines.get("/catalogue/new?device_class=phone&maker=Fennick&width_mm=71&height_mm=147").text
+    assert page.index("Fennick Heron") < page.index("Fennick Finch II")
+    ines.get("/catalogue/fennick-heron/like?width_mm=71&height_mm=147")
+    assert 'name="width_mm" value="71"' in ines.page
+    form = {name: ines.hidden(name) for name in ("maker", "width_mm", "height_mm", "minutes")}
+    ines.post("/catalogue/fennick-heron/like", **form, name="", numbers="WDP-1")
+    assert ines.answer.status_code == 422
+    assert "WDP-1" in ines.page, "what was entered stays"
+    ines.post("/catalogue/fennick-heron/like", **form, name="Plover", numbers="WDP-1", features="back: matt")
+    assert ines.answer.url.path == "/catalogue/fennick-plover"
+    assert "as on the Fennick Heron; nobody has looked here" in ines.page
+    assert "pack own-models" in re.sub(r"<[^>]+>", "", ines.page)
+    ines.post("/catalogue/fennick-heron/like", **form, name="Plover", numbers="WDP-2")
+    assert "there is such a model already" in ines.page

@@ -19,6 +19,7 @@ from sutura.core.bench import (
     times,
     waits,
 )
+from sutura.core.catalogue import like
 from sutura.core.catalogue import rules as catalogue
 from sutura.core.handover import comebacks, giving, invoicing, ledger, telling, tills, warranties
 from sutura.core.identify import reading
@@ -115,6 +116,7 @@ ALL: tuple[Rule, ...] = tuple(
         shifts,
         owntimes,
         catalogue,
+        like,
         progress,
         cautioning,
         compiling,

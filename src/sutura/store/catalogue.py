@@ -73,6 +73,8 @@ _MODEL = Model.select(
     or_empty(Person.name).alias("edited_by"),
     Model.edited_at,
 ).join(Person, JOIN.LEFT_OUTER, on=Model.edited_by == Person.id)
+# a catalogue of one class; the shop's limit, no source
+MOST_OF_A_CLASS = 1_000
 _BY_NAME = (Model.maker, Model.name)
 
 
@@ -89,6 +91,13 @@ def lock_model(model_id: str) -> ModelRow | None:
 @reading
 def load_models(model_ids: Sequence[str]) -> list[ModelRow]:
     return each(ModelRow, _MODEL.where(Model.id.in_(list(model_ids))).order_by(*_BY_NAME))
+
+
+@reading
+def load_class(device_class: str) -> list[ModelRow]:
+    """The listed models of a class, at most as many as a page of doubt could ever tell apart."""
+    listed = (Model.device_class == device_class, Model.state == State.LISTED.value)
+    return each(ModelRow, _MODEL.where(*listed).order_by(*_BY_NAME).limit(MOST_OF_A_CLASS))
 
 
 @reading

@@ -13,12 +13,14 @@ from pydantic import BaseModel
 from sutura.config import SCHEMAS
 from sutura.core import rules
 from sutura.core.catalogue.cautions import CAUTIONS, CAUTIONS_SOURCE
+from sutura.core.catalogue.model import Model
+from sutura.core.catalogue.unlisted import DEVICE_CLASSES
 from sutura.core.errors import ManyInvalid, Refusal, StaleSave
 from sutura.core.identify.reading import plain
 from sutura.core.matching.attributes import need_lines
 from sutura.core.people import Deed, may
 from sutura.formats.pack import schema
-from sutura.services import catalogue, known
+from sutura.services import catalogue, kin, known
 from sutura.services import identify as identify_service
 from sutura.store import catalogue as store
 from sutura.store import packs as packs_store
@@ -31,6 +33,9 @@ from sutura.web.session import ANEW, Ask, Asking, Form, Shown
 
 addresses = Addresses()
 _MODEL_RULE = schema(SCHEMAS / "models.schema.json")["properties"]["models"]["items"]
+_NEED_TITLES = {
+    name: rule.get("title", name) for name, rule in _MODEL_RULE["properties"]["need"]["properties"].items()
+}
 
 
 class Asked(BaseModel):
@@ -150,6 +155,67 @@ def read_pack(ask: Ask, look_id: str, form: Form) -> None:
 
 
 # -- one model ------------------------------------------------------------------------------
+
+
+class Near(BaseModel):
+    """What is known of a model that is to be made, as it stands in its address."""
+
+    device_class: str = "phone"
+    maker: str = ""
+    width_mm: str = ""
+    height_mm: str = ""
+
+
+@addresses.get("/catalogue/new", may=Deed.CHANGE_CATALOGUE)
+def new_page(ask: Ask, near: Annotated[Near, Query()]) -> Response:
+    """The siblings that a new model may be like, the nearest first."""
+    found: tuple[Model, ...] = ()
+    refusal = None
+    if near.width_mm or near.height_mm:
+        try:
+            found = kin.near(near.device_class, near.maker[:80], near.width_mm[:20], near.height_mm[:20])
+        except ManyInvalid as wrong:
+            refusal = wrong
+    return render(
+        ask,
+        "catalogue/new.html",
+        room="Catalogue",
+        shown=replace(ANEW, refusal=refusal),
+        near=near,
+        found=found,
+        classes=DEVICE_CLASSES,
+    )
+
+
+@addresses.get("/catalogue/{model_id}/like", may=Deed.CHANGE_CATALOGUE)
+def like_page(ask: Ask, model_id: str) -> Response:
+    return _like(ask, model_id)
+
+
+def _like(ask: Asking, model_id: str, shown: Shown = ANEW) -> Response:
+    page = kin.like_page(model_id)
+    title = f"Face of the {page.model.full_name}, to scale"
+    # a size that was typed to find the sibling
+    told = {
+        name: text[:20] for name in ("width_mm", "height_mm") if (text := ask.request.query_params.get(name))
+    }
+    return render(
+        ask,
+        "catalogue/like.html",
+        told={**page.asked, **told},
+        room="Catalogue",
+        shown=shown,
+        page=page,
+        titles=_NEED_TITLES,
+        face=draw_face(page.model.face, (), title),
+    )
+
+
+@addresses.post("/catalogue/{model_id}/like", may=Deed.CHANGE_CATALOGUE)
+@deed(then="/catalogue/{done}", again=_like)
+def make_like(ask: Ask, model_id: str, form: Form) -> str:
+    typed = {name: form.text(name) for name in kin.like_page(model_id).asked}
+    return kin.make_like(model_id, typed, ask.person, ask.now)
 
 
 @addresses.get("/catalogue/{model_id}", may=Anyone.SIGNED_IN)
