@@ -391,12 +391,12 @@ JOBS = (
         says="Knocked against a door.",
     ),
     DemoJob(
-        model="bramling-pocket",
+        model=PLAIN,
         customer=13,
         ago=310,
         promise=260,
         stage=Stage.QUOTED,
-        says="Stick and glass broken.",
+        says="Lines over the left half.",
         befell="other_part",
     ),
     DemoJob(
@@ -411,7 +411,7 @@ JOBS = (
     ),
     # nothing is broken: a matte screen is wanted
     DemoJob(
-        model=PLAIN,
+        model="bramling-pocket",
         customer=4,
         ago=45,
         promise=1500,

@@ -48,7 +48,9 @@ def summarise(
     said += [_damage(marks, speech), _tested(model.functions, results, speech)]
     if opened_before:
         said.append(speech.text("It was opened before it came to us."))
-    said.append(_thought(diagnosis, speech))
+    if not upgrade or diagnosis.faulty or diagnosis.suspected or diagnosis.nothing_is_broken:
+        # who wants something better has not brought a fault that is looked for
+        said.append(_thought(diagnosis, speech))
     said += [speech.text("Please note: {warning}", warning=warning) for warning in diagnosis.warnings]
     if diagnosis.contradictions:
         said.append(speech.text("Two things we saw do not go together; we look again before we say more."))
