@@ -476,7 +476,7 @@ JOBS = (
     DemoJob(
         model="tarnbeck-fold-12-g4",
         customer=6,
-        ago=50,
+        ago=30,
         promise=420,
         stage=Stage.OPENED,
         technician="marit",
