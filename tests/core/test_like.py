@@ -30,8 +30,9 @@ def typed(raw: dict[str, Any], **changes: str) -> dict[str, str]:
     return {**rules.asked_of(raw), **TYPED, **changes}
 
 
-def made(raw: dict[str, Any], **changes: str) -> dict[str, Any]:
-    return dict(rules.like(raw, rules.read_but(typed(raw, **changes), raw)))
+def made(raw: dict[str, Any], need: dict[str, Any] | None = None, **changes: str) -> dict[str, Any]:
+    said = {**raw["need"], "printed_number": None} if need is None else need
+    return dict(rules.like(raw, rules.read_but(typed(raw, **changes), said)))
 
 
 @pytest.mark.parametrize("model_id", sorted(packs()))
@@ -97,12 +98,12 @@ def test_parts_are_the_siblings_only_where_that_is_said() -> None:
     assert own["need"]["printed_number"] is None
 
 
-def test_what_a_screen_must_be_is_typed_as_its_sibling_has_it() -> None:
+def test_what_is_not_said_of_the_screen_is_not_known_and_its_size_goes_with_the_outline() -> None:
     raw = packs()["fennick-heron"]
-    new = made(raw, **{"need.connector_pins": "44", "need.refresh_hz": "?", "need.resolution": "1080×2400"})
-    assert new["need"]["connector_pins"] == 44
-    assert new["need"]["refresh_hz"] is None
-    assert new["need"]["resolution"] == "1080×2400"
+    new = made(raw, {"connector_pins": 44}, width_mm="72.8")
+    assert (new["need"]["connector_pins"], new["need"]["refresh_hz"]) == (44, None)
+    assert new["need"]["kind"] == raw["need"]["kind"]
+    assert new["need"]["width_mm"] == pytest.approx(raw["need"]["width_mm"] + 2)
 
 
 @pytest.mark.parametrize(
@@ -118,13 +119,12 @@ def test_what_a_screen_must_be_is_typed_as_its_sibling_has_it() -> None:
         ({"released": "1066"}, "released"),
         ({"new_price": "dear"}, "new_price"),
         ({"features": "blue"}, "features"),
-        ({"need.connector_pins": "many"}, "need.connector_pins"),
     ],
 )
 def test_what_cannot_be_taken_is_refused_at_its_field(changes: dict[str, str], field: str) -> None:
     raw = packs()["fennick-heron"]
     with pytest.raises(ManyInvalid) as refused:
-        rules.read_but(typed(raw, **changes), raw)
+        rules.read_but(typed(raw, **changes), raw["need"])
     assert [problem.field for problem in refused.value.problems] == [field]
 
 

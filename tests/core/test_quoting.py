@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from datetime import UTC, date, datetime, timedelta
+from datetime import UTC, datetime, timedelta
 from decimal import Decimal
 from fractions import Fraction
 
@@ -12,7 +12,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from sutura.core.errors import AccessoriesMissing, Invalid, ManyInvalid
-from sutura.core.handover.giving import Accessory, check_accessories, not_promised, waits_for, warranty_end
+from sutura.core.handover.giving import Accessory, check_accessories, not_promised, waits_for
 from sutura.core.handover.ledger import Method, check_payment
 from sutura.core.job import Stage
 from sutura.core.maths.money import Money
@@ -104,10 +104,6 @@ def test_the_payment_is_the_whole_open_amount_by_a_known_method() -> None:
     for amount, method in (("138.99", "card"), ("x", "card"), ("", "card"), ("139", "promise")):
         with pytest.raises(Invalid):
             check_payment(tal(13_900), amount, method)
-
-
-def test_the_warranty_runs_from_the_day_of_handover() -> None:
-    assert warranty_end(date(2031, 3, 3), 180, 90) == date(2031, 8, 30)
 
 
 def test_a_cure_is_over_at_its_minute() -> None:

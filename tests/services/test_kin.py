@@ -13,6 +13,8 @@ from sutura.core.errors import Invalid, ManyInvalid, NotAllowed, NotFound
 from sutura.services import catalogue, drafts, identify, intake, kin
 from sutura.store import catalogue as store
 
+NEED = dict(models()[HERON].need)
+
 
 def typed(model_id: str, **changes: str) -> dict[str, str]:
     asked = dict(kin.like_page(model_id).asked)
@@ -23,7 +25,9 @@ def typed(model_id: str, **changes: str) -> dict[str, str]:
 def test_of_every_listed_model_a_new_one_can_be_made_a_little_larger(shop: Shop, model_id: str) -> None:
     face = models()[model_id].face
     larger = {"width_mm": f"{face.width_mm + 2:g}", "height_mm": f"{face.height_mm + 3:g}"}
-    made = kin.make_like(model_id, typed(model_id, **larger), shop.manager, shop.tick())
+    made = kin.make_like(
+        model_id, typed(model_id, **larger), dict(models()[model_id].need), shop.manager, shop.tick()
+    )
     new = catalogue.find_model(made)
     assert (new.face.width_mm, new.face.height_mm) == (face.width_mm + 2, face.height_mm + 3)
     assert [step.text for step in new.steps] == [step.text for step in models()[model_id].steps]
@@ -33,7 +37,7 @@ def test_of_every_listed_model_a_new_one_can_be_made_a_little_larger(shop: Shop,
 
 
 def test_it_is_found_by_its_number_taken_in_and_written_out_with_the_shops_own(shop: Shop) -> None:
-    made = kin.make_like(HERON, typed(HERON), shop.manager, shop.tick())
+    made = kin.make_like(HERON, typed(HERON), NEED, shop.manager, shop.tick())
     assert identify.identify("WDX-1").candidates[0].model.id == made
     draft = drafts.open_draft(shop.counter, shop.tick())
     arrival = replace(shop.arrival(HERON), model_id=made, read_number="WDX-1")
@@ -45,13 +49,13 @@ def test_it_is_found_by_its_number_taken_in_and_written_out_with_the_shops_own(s
 
 
 def test_a_name_is_given_once_and_only_by_who_may(shop: Shop) -> None:
-    kin.make_like(HERON, typed(HERON), shop.manager, shop.tick())
+    kin.make_like(HERON, typed(HERON), NEED, shop.manager, shop.tick())
     with pytest.raises(Invalid, match="Wader"):
-        kin.make_like(HERON, typed(HERON), shop.manager, shop.tick())
+        kin.make_like(HERON, typed(HERON), NEED, shop.manager, shop.tick())
     with pytest.raises(NotAllowed):
-        kin.make_like(HERON, typed(HERON, name="Stint"), shop.counter, shop.tick())
+        kin.make_like(HERON, typed(HERON, name="Stint"), NEED, shop.counter, shop.tick())
     with pytest.raises(NotFound):
-        kin.make_like("nobody-knows", {}, shop.manager, shop.tick())
+        kin.make_like("nobody-knows", {}, {}, shop.manager, shop.tick())
 
 
 def test_the_nearest_are_asked_for_by_a_size(shop: Shop) -> None:

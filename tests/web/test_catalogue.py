@@ -294,6 +294,11 @@ def test_a_new_model_is_made_from_its_nearest_sibling(desks: Sit) -> None:
     ines.post("/catalogue/fennick-heron/like", **form, name="", numbers="WDP-1")
     assert ines.answer.status_code == 422
     assert "WDP-1" in ines.page, "what was entered stays"
+    ines.post("/catalogue/fennick-heron/like", **{**form, "maker": ""}, name="Plover", numbers="WDP-1")
+    assert 'name="maker" value=""' in ines.page, "what was taken out does not come back"
+    wrong = {**form, "name": "Plover", "numbers": "WDP-1", "need.connector_pins": "many"}
+    ines.post("/catalogue/fennick-heron/like", **wrong)
+    assert "“many” cannot be taken" in ines.page
     ines.post("/catalogue/fennick-heron/like", **form, name="Plover", numbers="WDP-1", features="back: matt")
     assert ines.answer.url.path == "/catalogue/fennick-plover"
     assert "as on the Fennick Heron; nobody has looked here" in ines.page

@@ -40,18 +40,7 @@ from sutura.core.planning import (
     sureness,
 )
 from sutura.core.proof import answering, bars, dust, picture, sealing, touch, traces
-from sutura.core.quoting import (
-    aim,
-    answers,
-    chains,
-    estimating,
-    margins,
-    policy,
-    pricing,
-    routes,
-    sensitivity,
-    taxes,
-)
+from sutura.core.quoting import aim, answers, chains, estimating, margins, policy, routes, sensitivity, taxes
 from sutura.core.stock import (
     consolidating,
     consumables,
@@ -97,7 +86,6 @@ ALL: tuple[Rule, ...] = tuple(
         chains,
         policy,
         taxes,
-        pricing,
         margins,
         estimating,
         sensitivity,

@@ -5,7 +5,7 @@ from __future__ import annotations
 import secrets
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
-from datetime import datetime, timedelta
+from datetime import date, datetime, timedelta
 from zoneinfo import ZoneInfo
 
 from sutura.core.catalogue.model import Model
@@ -50,6 +50,15 @@ def warranty_days(job: JobRecord, at: datetime) -> tuple[int | None, int]:
     told = job.chosen.warranty_days
     part = usual if told is None else told
     return part if job.chosen.offer_id else None, work_days_of(terms_at(at), usual)
+
+
+def warranty_until(job: JobRecord, on: date, now: datetime) -> date:
+    """The last day of ours of a job that is handed back on a day."""
+    part_days, work_days = warranty_days(job, now)
+    standing = rules.standing_of(
+        handed_back=on, part_days=part_days, work_days=work_days, part_came=None, supplier_days=None, today=on
+    )
+    return standing.until or on
 
 
 @reading

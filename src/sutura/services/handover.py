@@ -144,7 +144,7 @@ def give(code: str, asked: HandBack, by: Person, now: datetime) -> None:
     if job.chosen.price_minor is None:
         raise NotFound(fact("handover.agreed-price-job"), code)
     price = Money(minor=job.chosen.price_minor, currency=job.currency)
-    until = rules.warranty_end(asked.today, *comebacks.warranty_days(job, now))
+    until = comebacks.warranty_until(job, asked.today, now)
     change = Money(minor=0, currency=job.currency)
     if job.stage is Stage.CLOSED:
         ledger.no_charge_open(job)

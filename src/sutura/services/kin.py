@@ -64,12 +64,16 @@ def _raw(row: store.ModelRow | None, model_id: str) -> Mapping[str, Any]:
 
 
 @writing
-def make_like(model_id: str, typed: Mapping[str, str], by: Person, now: datetime) -> str:
-    """Keep a new model that is like another, but as it is said (rule catalogue.like); its id."""
+def make_like(
+    model_id: str, typed: Mapping[str, str], need: Mapping[str, Any], by: Person, now: datetime
+) -> str:
+    """Keep a new model that is like another, but as it is said (rule catalogue.like); its id. `need` is what
+    its screen must be, as a pack has it.
+    """
     demand(by, Deed.CHANGE_CATALOGUE)
     store.lock_catalogue()
     raw = _raw(store.load_model(model_id), model_id)
-    but = rules.read_but(typed, raw)
+    but = rules.read_but(typed, need)
     if not but.id or store.load_model(but.id):
         raise Invalid("name", but.name, fact("catalogue.like-name-taken"))
     made = rules.like(raw, but)

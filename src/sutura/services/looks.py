@@ -337,9 +337,8 @@ def check_looked(job: JobRecord) -> None:
 
 
 @reading
-def is_ready(code: str, now: datetime) -> bool:
+def is_ready(job: JobRecord, now: datetime) -> bool:
     """Whether a closed job can be handed back as far as its looks and its cure go (rule handover.ready)."""
-    job = job_store.load_job(code)
     return job.stage is Stage.CLOSED and not not_ready(job, schools.of_job(job), now)
 
 

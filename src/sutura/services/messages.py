@@ -16,11 +16,10 @@ from babel import Locale
 from sutura.core.errors import Invalid, MoveRefused, NotFound, StaleSave
 from sutura.core.facts import Fact, fact
 from sutura.core.handover import telling as rules
-from sutura.core.handover.giving import warranty_end
 from sutura.core.handover.ledger import Balance
 from sutura.core.handover.telling import Sending, Telling, Template, Told, Way, telling_from
 from sutura.core.intake.promise import check_new_promise
-from sutura.core.job import EventKind, JobRecord, SeamStitch, Stage, seam
+from sutura.core.job import EventKind, JobRecord, SeamStitch, seam
 from sutura.core.people import Deed, demand
 from sutura.core.quoting.answers import QuoteState, valid_until
 from sutura.core.typed import Problems, read_moment
@@ -399,7 +398,7 @@ def change_telling(typed: Mapping[str, str], language: str, version: int, by: Pe
 def preview(code: str, typed: Mapping[str, str], language: str, now: datetime) -> Mapping[Told, Template]:
     """Every message as it would read for a real job in a language, with the words as typed or as kept."""
     job = job_store.load_job(code)
-    until = job.closing.warranty_end or warranty_end(now.date(), *comebacks.warranty_days(job, now))
+    until = job.closing.warranty_end or comebacks.warranty_until(job, now.date(), now)
     usual = usual_in(language)
     words = rules.read_telling(typed, telling(), language, usual) if typed else telling()
     speak = replace(speech(), locale=Locale.parse(language), paper=True)
@@ -461,7 +460,7 @@ def status_page(link: str, now: datetime) -> StatusPage:
     *_, erased = store.wants_of(job.id)
     if erased or (job.stage in rules.OVER and finished and now - finished > GOOD_AFTER):
         raise NotFound(fact("tell.status"), "…")
-    ready = job.stage is Stage.CLOSED and not looks.not_ready(job, schools.of_job(job), now)
+    ready = looks.is_ready(job, now)
     found = planning.expected_of(code, now)
     says, then = rules.status_of(
         job.stage, job.promise_at, now, ready=ready, late=found is not None and found.late

@@ -95,7 +95,7 @@ def load_models(model_ids: Sequence[str]) -> list[ModelRow]:
 
 @reading
 def load_class(device_class: str) -> list[ModelRow]:
-    """The listed models of a class, at most as many as a page of doubt could ever tell apart."""
+    """The listed models of a class."""
     listed = (Model.device_class == device_class, Model.state == State.LISTED.value)
     return each(ModelRow, _MODEL.where(*listed).order_by(*_BY_NAME).limit(MOST_OF_A_CLASS))
 

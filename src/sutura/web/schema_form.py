@@ -12,10 +12,8 @@ from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from typing import Any
 
+from sutura.core.catalogue.like import NOT_KNOWN
 from sutura.core.typed import Entered, read_decimal
-
-# written into a field of a need: it matters, and nobody knows it yet
-NOT_KNOWN = "?"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

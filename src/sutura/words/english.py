@@ -93,7 +93,6 @@ SENTENCES: Mapping[str, str] = {
     "catalogue.like-functions": "functions to test: {count}",
     "catalogue.like-heat": "limits of heat: {count}",
     "catalogue.like-name-taken": "choose another name: there is such a model already",
-    "catalogue.like-number": "write a number above zero, or ? where nobody knows",
     "catalogue.like-numbers": "write its model numbers, one a line, of 2 to 40 characters",
     "catalogue.like-pieces": "pieces, and the steps that follow from them: {count}",
     "catalogue.like-price": "write what it cost when it was new, such as 480, or nothing",

@@ -10,7 +10,7 @@ from dataclasses import dataclass
 
 from sutura.core.catalogue.model import Model
 from sutura.core.facts import Fact, fact
-from sutura.core.typed import Problems, read_decimal, read_measure, read_number, read_whole
+from sutura.core.typed import Problems, read_measure, read_number, read_whole
 from sutura.core.values import COMMON, Rule
 
 RULES = (
@@ -101,10 +101,11 @@ def asked_of(raw: Mapping[str, object]) -> dict[str, str]:
     }
 
 
-def read_but(typed: Mapping[str, str], raw: Mapping[str, object]) -> But:
-    """What was typed of a new model; everything that cannot be taken is refused at once."""
+def read_but(typed: Mapping[str, str], need: Mapping[str, object]) -> But:
+    """What was typed of a new model; everything that cannot be taken is refused at once. `need` is what its
+    screen must be, as far as it is said: what is left out of that is not known.
+    """
     problems = Problems(fact("catalogue.like-form"))
-    need = _mapping(raw["need"])
 
     def words(name: str) -> str:
         text = typed.get(name, "").strip()
@@ -138,11 +139,6 @@ def read_but(typed: Mapping[str, str], raw: Mapping[str, object]) -> But:
             problems.add("features", line[:80], fact("catalogue.like-features"))
         elif line.strip():
             features[aspect.strip()] = look.strip()
-    told = {
-        name: _as_typed(typed.get(f"need.{name}", ""), value, f"need.{name}", problems)
-        for name, value in need.items()
-        if name not in _BY_OTHERS
-    }
     but = But(
         maker=words("maker"),
         name=words("name"),
@@ -154,7 +150,7 @@ def read_but(typed: Mapping[str, str], raw: Mapping[str, object]) -> But:
         released=whole("released", _FIRST_YEAR, _LAST_YEAR),
         new_price=price,
         same_parts=typed.get("same_parts", "") == "yes",
-        need=told,
+        need=need,
         features=features,
     )
     if not but.minutes and "minutes" not in {problem.field for problem in problems}:
@@ -163,21 +159,6 @@ def read_but(typed: Mapping[str, str], raw: Mapping[str, object]) -> But:
         )
     problems.refuse()
     return but
-
-
-def _as_typed(text: str, before: object, place: str, problems: Problems) -> object:
-    """A value of a need as it is typed: a number where the sibling has one, None where nobody knows."""
-    said = text.strip()
-    if not said or said == NOT_KNOWN:
-        return None
-    numeric = isinstance(before, int | float) or place.endswith(("_mm", "_hz", "_pins"))
-    if not numeric:
-        return said[:400]
-    number = read_decimal(said)
-    if number is None or number <= 0:
-        problems.add(place, said[:80], fact("catalogue.like-number"))
-        return None
-    return int(number) if number == number.to_integral_value() else float(number)
 
 
 def like(raw: Mapping[str, object], but: But) -> dict[str, object]:
@@ -189,10 +170,11 @@ def like(raw: Mapping[str, object], but: But) -> dict[str, object]:
     wider, higher = but.width_mm - _number(face["width_mm"]), but.height_mm - _number(face["height_mm"])
     whose = f"{raw['maker']} {raw['name']}"
     part_family = str(raw["part_family"]) if but.same_parts else but.id
-    need = {**_mapping(raw["need"]), **but.need}
+    before = _mapping(raw["need"])
+    need = {name: value if name in _BY_OTHERS else but.need.get(name) for name, value in before.items()}
     for name, by in zip(_WITH_SIZE, (wider, higher, wider, higher), strict=True):
-        if isinstance(before := need.get(name), int | float):
-            need[name] = round(before + by, 2)
+        if isinstance(size := need.get(name), int | float):
+            need[name] = round(size + by, 2)
     if "part_family" in need:
         need["part_family"] = part_family
     across, down = but.width_mm / _number(face["width_mm"]), but.height_mm / _number(face["height_mm"])

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from datetime import date, datetime, timedelta
+from datetime import datetime
 from enum import StrEnum
 
 from sutura.core.errors import AccessoriesMissing, Invalid
@@ -225,16 +225,6 @@ def check_way_back(channel: str, way_back: str) -> None:
     """Refuse to close a job that came by mail without saying how it goes back (rule handover.way-back)."""
     if channel == Channel.MAIL and not 3 <= len(way_back.strip()) <= 60:
         raise Invalid("way_back", way_back, fact("handover.write-parcel-number-back"))
-
-
-def warranty_end(handed_back: date, part_days: int | None, work_days: int) -> date:
-    """The last day of the warranty: the longer of that on the part, where one was fitted, and that on the
-    work.
-
-    >>> warranty_end(date(2031, 3, 3), 90, 180), warranty_end(date(2031, 3, 3), None, 10)
-    (datetime.date(2031, 8, 30), datetime.date(2031, 3, 13))
-    """
-    return handed_back + timedelta(days=max(part_days or 0, work_days))
 
 
 def done_by(route: str, parts: Sequence[tuple[str, str | None]]) -> Fact:

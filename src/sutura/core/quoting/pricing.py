@@ -14,8 +14,6 @@ from sutura.core.quoting.policy import PricePolicy, PriceStep, StepKind, policy_
 from sutura.core.quoting.taxes import Taxes
 from sutura.core.typed import Problems, read_amount, read_percent
 
-RULES = ()
-
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Rates:

@@ -33,9 +33,8 @@ from sutura.web.session import ANEW, Ask, Asking, Form, Shown
 
 addresses = Addresses()
 _MODEL_RULE = schema(SCHEMAS / "models.schema.json")["properties"]["models"]["items"]
-_NEED_TITLES = {
-    name: rule.get("title", name) for name, rule in _MODEL_RULE["properties"]["need"]["properties"].items()
-}
+_NEED_RULE = _MODEL_RULE["properties"]["need"]
+_NEED_TITLES = {name: rule.get("title", name) for name, rule in _NEED_RULE["properties"].items()}
 
 
 class Asked(BaseModel):
@@ -214,8 +213,9 @@ def _like(ask: Asking, model_id: str, shown: Shown = ANEW) -> Response:
 @addresses.post("/catalogue/{model_id}/like", may=Deed.CHANGE_CATALOGUE)
 @deed(then="/catalogue/{done}", again=_like)
 def make_like(ask: Ask, model_id: str, form: Form) -> str:
-    typed = {name: form.text(name) for name in kin.like_page(model_id).asked}
-    return kin.make_like(model_id, typed, ask.person, ask.now)
+    typed = {name: form.text(name) for name in form.entered.fields}
+    need = schema_form.read(form.entered, _NEED_RULE, "need")
+    return kin.make_like(model_id, typed, need, ask.person, ask.now)
 
 
 @addresses.get("/catalogue/{model_id}", may=Anyone.SIGNED_IN)

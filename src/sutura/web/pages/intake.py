@@ -113,9 +113,7 @@ def _page(ask: Asking, draft_id: str, shown: Shown = ANEW, read: str = "") -> Re
         just_read=page.entered.text(READ_FIELDS[read]) if read in READ_FIELDS else "",
         consent_fields=["arrival.data", "signature", *(f"consent.{one.id}" for one in said.consents)],
         finer=FINER,
-        upgrades=[(one.key, ask.speech.say(one.says)) for one in upgrades_of(said.model)]
-        if said.model
-        else [],
+        upgrades=_upgrades(ask, said.model),
         kinds=KINDS,
         shapes=kinds_for_script(),
         hot_back=is_hot(page.entered.text("arrival.back_c")),

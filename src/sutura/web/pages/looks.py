@@ -16,6 +16,7 @@ from sutura.core.people import Deed, may
 from sutura.services import job as job_service
 from sutura.services import looks
 from sutura.services import shop as shop_service
+from sutura.store import job as job_store
 from sutura.web.addresses import Addresses, Anyone
 from sutura.web.deeds import deed
 from sutura.web.drawings.code import draw_qr
@@ -168,5 +169,5 @@ def look_at_sealed(ask: Ask, code: str, form: Form) -> str:
         if name.split(".")[0] in ("gap", "step", "flush", "clamp") and texts
     }
     looks.look_at_sealed(code, form.entered.answers(), typed, ask.person, ask.now)
-    ready = may(ask.person, Deed.QUOTE) and looks.is_ready(code, ask.now)
+    ready = may(ask.person, Deed.QUOTE) and looks.is_ready(job_store.load_job(code), ask.now)
     return "handover" if ready else "proof#sealed"

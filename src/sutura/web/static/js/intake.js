@@ -58,9 +58,12 @@ export const intake = () => ({
     clearTimeout(this.timer);
     this.timer = setTimeout(() => this.keep(), wait || 700);
   },
-  // one tick agrees to each text that is needed; every one of them can be taken back
+  // one tick agrees to each text that is needed; what is taken back of them takes that back
   tickNeeded(event) {
     for (const one of this.$root.querySelectorAll("[name=consent][data-needed]")) one.checked = event.target.checked;
+  },
+  untickAll(event) {
+    if (!event.target.checked) this.$root.querySelector("[name=consent][value=usual]").checked = false;
   },
   doneSays(name) {
     return this.done[name] || "";
