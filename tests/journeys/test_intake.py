@@ -414,3 +414,21 @@ def test_a_mark_typed_by_its_place_is_read_like_every_number(sit: Sit) -> None:
     add.click()
     expect(said.filter(visible=True)).to_have_count(0)
     assert "[20.5,30]" in page.locator("[name=marks]").input_value()
+
+
+def test_a_consent_that_is_taken_back_takes_the_one_tick_for_all_with_it(sit: Sit, floor: Shop) -> None:
+    """What is unticked is not agreed to, whatever was ticked before."""
+    page = sit("Pell")
+    page.goto("/counter")
+    page.get_by_role("button", name="Take a device in").click()
+    page.get_by_label("Model number on the back").fill("FH-2107")
+    page.get_by_role("button", name="This is it").first.click()
+    all_needed = page.get_by_label("They agree to all that is needed")
+    all_needed.check()
+    data = page.locator("[name=consent][value=data]")
+    expect(data).to_be_checked()
+    data.uncheck()
+    expect(all_needed).not_to_be_checked()
+    expect(page.locator("[name=consent][value=splash]")).to_be_checked()
+    page.get_by_role("button", name="Take it in").click()
+    expect(page.get_by_role("alert")).to_contain_text("My data may be lost")

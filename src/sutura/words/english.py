@@ -891,7 +891,7 @@ SENTENCES: Mapping[str, str] = {
     "pack.name-one-of": "name one of: {names}",
     "pack.nested": "write valid JSON, not nested deeper than a pack is",
     "pack.no-such-name": "take it out: a pack has no such name here",
-    "pack.null": "null",
+    "pack.null": "null (in a form: ?)",
     "pack.number": "write a number",
     "pack.number-missing": "give at least one model number, so that it can be found",
     "pack.object": "write a group of names and values",
