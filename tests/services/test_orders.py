@@ -596,6 +596,8 @@ def test_the_scan_field_finds_everything_that_has_a_name_or_number(shop: Shop) -
     # a technician opens no supplier, and what nobody has is said
     assert "/suppliers/millrace" not in found("millrace", shop.bram)
     assert found("no such thing", shop.manager) == {}
+    # signs alone are not everything
+    assert found("%_\\", shop.manager) == found("%%%%", shop.manager) == {}
 
 
 def test_a_suppliers_record_is_what_came_of_its_orders(shop: Shop) -> None:

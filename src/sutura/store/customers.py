@@ -51,7 +51,11 @@ _LIVING = Customer.merged_into.is_null() & Customer.erased_at.is_null()
 @reading
 def find_customers(text: str, plain: str = "") -> list[CustomerRecord]:
     """Customers whose name or email holds the text, or whose number ends in `plain`; at most ten."""
-    pattern = f"%{text.strip().lower().replace('%', '').replace('_', '')}%"
+    letters = text.strip().lower().translate(str.maketrans("", "", "%_\\"))
+    if text.strip() and not letters:
+        # signs alone would be anybody
+        return []
+    pattern = f"%{letters}%"
     holds = like(fn.LOWER(Customer.name), pattern) | like(fn.LOWER(Customer.email), pattern)
     if len(plain) > 2:
         holds |= like(Customer.phone_plain, f"%{plain.lstrip('0')}%")

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from sutura.store.database import raw, reading
 
 # of one kind a few tell enough: who looks further types more
-MOST_OF_A_KIND = 6
+MOST_OF_A_KIND, LEAST_ASKED = 6, 3
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -52,6 +52,9 @@ union all
 def find_named(text: str) -> list[Named]:
     """What is called by a text, or has it as its number; at most a few of each kind."""
     plain = text.strip().lower().replace("%", "").replace("_", "").replace("\\", "")
+    if len(plain) < LEAST_ASKED:
+        # signs alone would be called by everything
+        return []
     most = [MOST_OF_A_KIND] * 4
     found = raw(_NAMED, f"%{plain}%", f"{plain}%", plain, *most).fetchall()
     return [Named(kind=kind, name=name, id=key) for kind, name, key in found]
