@@ -131,7 +131,7 @@ def shots() -> list[Shot]:
     misread = code("read_number = 'O044I7'")
     opened = code(f"stage = 'opened' and round = 'whole' and {heron} and steps_done > 5")
     failed = code("round = 'rework' and stage = 'opened'")
-    kite = code("model_id = 'fennick-kite' and stage <> 'handed_back'")
+    unchosen = code(f"stage = 'identified' and {heron}")
     waiting = code(f"stage = 'part_in_hand' and {heron} and technician_id is not null")
     closed = code(f"stage = 'closed' and {heron}")
     finished = code(f"stage = 'handed_back' and {heron}")
@@ -213,7 +213,7 @@ def shots() -> list[Shot]:
         Shot("counter-drawing", "", first=draw),
         Shot("ticket", f"/jobs/{waiting}/ticket"),
         Shot("match", f"/jobs/{misread}/match", first=to(".offer")),
-        Shot("routes", f"/jobs/{kite}/routes", first=price_open),
+        Shot("routes", f"/jobs/{unchosen}/routes", first=price_open),
         Shot("shelf", "/shelf"),
         Shot("part", "/shelf/P-2001"),
         Shot(
