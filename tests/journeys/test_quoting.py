@@ -98,7 +98,8 @@ def test_w02_a_black_screen_is_quoted_and_only_the_manager_sees_what_it_earns(si
     )
     counter = ways(sit("Pell"), code)
     front = card(counter, "front assembly, aftermarket").first
-    expect(front).to_contain_text("today")
+    expect(front).to_contain_text("on the shelf")
+    expect(front).to_contain_text(re.compile(r"Ready(today|\D+\d\d\.\d\d\.) \d\d:\d\d at the earliest"))
     expect(front).not_to_contain_text("a bench hour")
     manager = sit("Ines")
     manager.goto(f"/jobs/{code}/routes")
