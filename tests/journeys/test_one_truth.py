@@ -10,7 +10,7 @@ from datetime import UTC, datetime
 from decimal import Decimal
 
 import pytest
-from builders import HERON, Shop, models
+from builders import HERON, Shop, all_work, models
 from playwright.sync_api import Page, expect
 
 from sutura.core.maths.money import Money
@@ -123,3 +123,29 @@ def test_money_given_back_is_in_every_margin(sit: Sit, trained: Shop) -> None:
     assert after != before
     page.goto("/book")
     assert said(page, "left", code) == after
+
+
+def test_lost_brightness_is_answered_by_what_brings_it_back_on_both_pages(sit: Sit, trained: Shop) -> None:
+    """W08: an aftermarket display lies on the shelf, and would lose what the customer came for."""
+    model = models()["quillon-ember-s"]
+    with connection():
+        for barcode in ("P-1302", "P-1303"):
+            trained.receive(barcode, 1)
+        code = trained.take_in(
+            model.id,
+            look={"glass": "whole", "image": "fine", "touch": "fine", "battery": "ok"},
+            functions={**all_work(model), "light": ("faulty", "brightness does not follow")},
+            marks=[],
+        )
+    page = sit("Pell")
+    page.goto(f"/jobs/{code}/match")
+    expect(page.locator(".offer.best", has_text="aftermarket")).to_have_count(0)
+    page.goto(f"/jobs/{code}/routes")
+    best = page.locator("section.way-card.recommended")
+    expect(best).to_contain_text("serial")
+    with page.expect_navigation():
+        best.get_by_role("button", name=re.compile("^Choose it")).click()
+    page.goto(f"/jobs/{code}")
+    expect(page.locator("main")).to_contain_text(re.compile("serial", re.IGNORECASE))
+    with connection():
+        assert trained.job(code).chosen.route == "serial"

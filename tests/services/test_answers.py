@@ -102,6 +102,23 @@ def test_what_has_to_come_is_written_into_the_next_order_and_the_promise_moves(s
     assert sum(drafted().values()) > sum(one.values())
 
 
+def test_the_customer_is_told_what_options_says_now(shop: Shop) -> None:
+    """The part lies there when the quote is made, and is another job's two days later."""
+    shop.receive("P-1001")
+    code, token = offered(shop)
+    quote = answers.by_link(token)
+    [here] = [way for way in quote.ways if not answers.current(code, [way], shop.now)[way.key].wait_days][:1]
+    shop.held()
+    later = shop.tick(48 * 60)
+    page = {one.weighed.way.key: one for one in routes.routes_page(code, later).ways}
+    seen = answers.current(code, quote.ways, later)
+    assert {key: (one.ready, one.wait_days) for key, one in seen.items()} == {
+        way.key: (page[way.key].ready, page[way.key].weighed.way.wait_days) for way in quote.ways
+    }
+    assert seen[here.key].wait_days
+    assert all(one.ready and one.ready > later for one in seen.values())
+
+
 def test_the_customer_s_own_yes_is_the_customer_s_in_the_history(shop: Shop) -> None:
     """By the link nobody of the shop chose the part, held it or moved the promise; at the counter somebody
     did.

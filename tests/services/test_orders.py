@@ -11,6 +11,7 @@ from builders import HERON, PLAIN, Shop, models, said, told
 
 from sutura.config import CATALOGUE
 from sutura.core.errors import Invalid, ManyInvalid, NotAllowed, NotFound, StaleSave
+from sutura.core.identify.scan import Scanned, read_scan
 from sutura.core.job import Stage
 from sutura.core.stock.levels import PartFate
 from sutura.core.stock.orders import Cause, OrderState, ReturnState
@@ -345,6 +346,22 @@ def test_a_parcel_with_one_wrong_and_one_dead_piece(shop: Shop) -> None:
     assert stock_store.average_cost(line.part_id) == line.price_minor
 
 
+def test_what_was_found_stands_at_its_own_line(shop: Shop) -> None:
+    """Two parts in one parcel, each with a bad piece: neither says what was found of the other."""
+    for barcode in (PART, "P-1201"):
+        order = orders.add_to_order(barcode, "1", shop.manager, shop.tick())
+    orders.send_order(order, shop.manager, shop.tick())
+    one, other = store.load_lines(order)
+    said = {
+        one.id: {"dead": "1", "note": "no picture"},
+        other.id: {"damaged": "1", "note": "the box was crushed"},
+    }
+    orders.receive_parcel(order, said, shop.counter, shop.tick())
+    wanted = {one.part: "no picture", other.part: "the box was crushed"}
+    assert {row.part: row.note for row in store.open_returns()} == wanted
+    assert {row.part: row.note for row in store.arrivals_of(order)} == wanted
+
+
 def test_a_parcel_is_refused_with_every_problem_and_nothing_of_it_kept(shop: Shop) -> None:
     order = shop.ordered(PART, 2)
     line = line_of(order)
@@ -585,6 +602,12 @@ def test_the_scan_field_finds_everything_that_has_a_name_or_number(shop: Shop) -
 
     assert found(number, shop.manager) == {f"/papers/{number}": ""}
     assert found(f"o-{order:05d}", shop.manager) == {f"/orders/{order}": ""}
+    # a number that could be a job's, were its O a nought, and no job has it
+    like_a_job = next(n for n in range(order + 1, 99_999) if read_scan(f"o-{n:05d}").kind is Scanned.JOB)
+    sequence = "pg_get_serial_sequence('purchase_order', 'id')"
+    DATABASE.execute_sql(f"select setval({sequence}, %s)", (like_a_job - 1,))
+    assert shop.ordered(PART, 2) == like_a_job
+    assert found(f"o-{like_a_job:05d}", shop.manager) == {f"/orders/{like_a_job}": ""}
     assert found("millrace", shop.manager) == {"/suppliers/millrace": ""}
     assert found("fe2972", shop.manager) == {f"/jobs/{code}": ""}
     assert found(code, shop.manager) == {f"/jobs/{code}": ""}

@@ -55,12 +55,24 @@ def test_a_list_is_looked_at_without_changing_anything(shop: Shop) -> None:
     list_id = look(shop, *ROWS, "A-3;panel;XP-3;free;40;;;;", "A-1;panel;XP-1;57,00;40;;;;")
     row = found(list_id)
     assert (row.state, row.rows_total) == ("checked", 4)
-    assert row.counts == {"good": 2, "new": 2, "changed": 0, "same": 0, "bad": 2}
+    assert row.counts == {"good": 2, "new": 2, "changed": 0, "same": 0, "bad": 2, "twice": 0}
     assert [(one["line"], [said(why) for why in one["why"]]) for one in row.bad] == [
         (4, ["“free” cannot be taken: write an amount in TAL from 0.01 to 100000.00, such as 58.00"]),
         (5, ["“A-1” cannot be taken: keep it once: it stands in line 2 already"]),
     ]
     assert offers() == {}
+
+
+def test_a_doubled_row_is_judged_once(shop: Shop) -> None:
+    """The very same row again is no fault; the same number with another price is one."""
+    once = "A-1;panel;XP-1;58,00;40;;;;"
+    list_id = look(shop, once, once, "A-1;panel;XP-1;57,00;40;;;;", once, "A-4;panel;;free;;;;;")
+    row = found(list_id)
+    assert row.counts == {"good": 1, "new": 1, "changed": 0, "same": 0, "bad": 2, "twice": 2}
+    assert [one["line"] for one in row.bad] == [4, 6]
+    pricelists.read_good_rows(list_id, shop.manager, shop.now)
+    read(list_id)
+    assert offers() == {"A-1": 5_800}
 
 
 def test_a_suppliers_own_words_for_kinds_are_shown_named_once_and_remembered(shop: Shop) -> None:
@@ -99,7 +111,7 @@ def test_pieces_in_a_pack_are_read_kept_and_written_again(shop: Shop) -> None:
     assert sorted(kept) == [("A-1", 3, 5), ("A-2", 1, 1)]
     written = "".join(pricelists.write_list("hollow-yard", shop.manager))
     again = look_raw(shop, written)
-    assert found(again).counts == {"good": 2, "new": 0, "changed": 0, "same": 2, "bad": 0}
+    assert found(again).counts == {"good": 2, "new": 0, "changed": 0, "same": 2, "bad": 0, "twice": 0}
 
 
 def look_raw(shop: Shop, text: str) -> int:
@@ -132,7 +144,7 @@ def test_reading_again_updates_without_duplicates_and_keeps_every_price(shop: Sh
         "A-7;panel;;1,00;;;;;",
         supplier="hollow-yard",
     )
-    assert found(again).counts == {"good": 3, "new": 1, "changed": 1, "same": 1, "bad": 0}
+    assert found(again).counts == {"good": 3, "new": 1, "changed": 1, "same": 1, "bad": 0, "twice": 0}
     assert (
         DATABASE.execute_sql("select count(*) from part where pack = 'list:hollow-yard'").fetchone()[0] == 3
     )
@@ -219,7 +231,7 @@ def test_a_written_list_is_formula_safe_and_reading_it_changes_nothing(shop: Sho
     assert "'=A-4" in text
     assert not any(line.startswith("=") for line in text.splitlines())
     again = pricelists.look_at_list("hollow-yard", "", "back.csv", text.encode(), shop.manager, shop.tick())
-    assert found(again).counts == {"good": 4, "new": 0, "changed": 0, "same": 4, "bad": 0}
+    assert found(again).counts == {"good": 4, "new": 0, "changed": 0, "same": 4, "bad": 0, "twice": 0}
 
 
 def test_only_a_manager_reads_and_writes_price_lists(shop: Shop) -> None:
@@ -257,7 +269,14 @@ def test_a_long_list_is_checked_and_read_by_the_worker_beside_the_pages(
     list_id = look(open_shop, *rows, "W-bad;panel;;free;;;;;", new="Long Wharf")
     assert found(list_id).state == "checking"
     worker.work(database, until_empty=True)
-    assert found(list_id).counts == {"good": 2_500, "new": 2_500, "changed": 0, "same": 0, "bad": 1}
+    assert found(list_id).counts == {
+        "good": 2_500,
+        "new": 2_500,
+        "changed": 0,
+        "same": 0,
+        "bad": 1,
+        "twice": 0,
+    }
     pricelists.read_good_rows(list_id, open_shop.manager, open_shop.now)
     worker.work(database, until_empty=True)
     row = found(list_id)

@@ -197,7 +197,7 @@ def _choose(code: str, way: OfferedWay, by: Person, now: datetime) -> None:
     """The very part that was offered is chosen at the price of the quote, and held where it lies on the
     shelf; what was not agreed to in the quote is not agreed to now.
     """
-    ready = _ready_now(code, way, now)
+    ready = current(code, [way], now)[way.key].ready
     if not way.offers:
         quoting.choose_without_part(code, way.key, by, now, at=way.price)
     else:
@@ -210,12 +210,30 @@ def _choose(code: str, way: OfferedWay, by: Person, now: datetime) -> None:
         routes.promise_by(code, ready, way.name, by, now)
 
 
-def _ready_now(code: str, way: OfferedWay, now: datetime) -> datetime | None:
-    """When a way can be ready that is answered now; what was told with the quote where it is not compared any
-    more.
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Current:
+    """What Options says now of a way that was offered: when it can be ready, None = nobody knows, and in how
+    many days its part comes.
     """
-    ways = {one.weighed.way.key: one for one in routes.routes_page(code, now).ways}
-    return ways[way.key].ready if way.key in ways else way.ready_at
+
+    ready: datetime | None
+    wait_days: int
+
+
+@reading
+def current(code: str, ways: Sequence[OfferedWay], now: datetime) -> dict[str, Current]:
+    """What is so now of each way that is answered now; what was told with the quote where a way is not
+    compared any more, its time only as long as that is still to come.
+    """
+    compared = {one.weighed.way.key: one for one in routes.routes_page(code, now).ways}
+
+    def of(way: OfferedWay) -> Current:
+        if one := compared.get(way.key):
+            return Current(ready=one.ready, wait_days=one.weighed.way.wait_days)
+        told = way.ready_at if way.ready_at and way.ready_at > now else None
+        return Current(ready=told, wait_days=way.wait_days)
+
+    return {way.key: of(way) for way in ways}
 
 
 def _do_found(job: JobRecord, quote: QuoteRecord, way: OfferedWay, by: Person, now: datetime) -> None:

@@ -174,7 +174,7 @@ def _scanned(text: str) -> Found:
         scan = read_scan(text)
     except Invalid as wrong:
         return Found(says=wrong.said)
-    if scan.kind is Scanned.JOB:
+    if scan.kind is Scanned.JOB and not _reads_otherwise(text, scan.value):
         return Found(says=fact("identify.job", scan=scan.value), address=f"/jobs/{scan.value}")
     if scan.kind is Scanned.PART:
         return Found(says=fact("identify.part", scan=scan.value), address=f"/shelf/{scan.value}")
@@ -190,6 +190,13 @@ def _scanned(text: str) -> Found:
         links = tuple(Link(what="Job", says=code, address=f"/jobs/{code}") for code in jobs)
         return Found(says=says, links=links, notes=scan.notes)
     return _imei(scan) if scan.kind is Scanned.IMEI else _number(scan)
+
+
+def _reads_otherwise(text: str, code: str) -> bool:
+    """Whether a text is a job's code only with letters read as digits, and no job has it: O-00022 is an
+    order, though its letters could be those of a job.
+    """
+    return text.strip().upper() != code and not job_store.is_there(code)
 
 
 def _customers(text: str) -> Found | None:

@@ -154,6 +154,7 @@ class _Tally:
     changed: int = 0
     same: int = 0
     bad: int = 0
+    twice: int = 0
 
     def counts(self) -> dict[str, int]:
         return {
@@ -162,6 +163,7 @@ class _Tally:
             "changed": self.changed,
             "same": self.same,
             "bad": self.bad,
+            "twice": self.twice,
         }
 
 
@@ -175,7 +177,7 @@ def check_list(list_id: int) -> None:
     tally = _Tally()
     kept: list[dict[str, Any]] = []
     known, words = set(store.known_kinds()), Counter[str]()
-    for place, (good, bad) in enumerate(_chunks(price_list), start=1):
+    for place, (good, bad, twice) in enumerate(_chunks(price_list), start=1):
         new, changed, same = store.compare_listed(price_list.supplier_id, good) if good else (0, 0, 0)
         tally.good, tally.new, tally.changed, tally.same = (
             tally.good + len(good),
@@ -184,6 +186,7 @@ def check_list(list_id: int) -> None:
             tally.same + same,
         )
         tally.bad += len(bad)
+        tally.twice += twice
         words.update(listing.kind for listing in good if listing.kind not in known)
         words.update(word for row in bad if (word := row.pop("grade")))
         kept += bad[: MOST_BAD - len(kept)]
@@ -231,7 +234,7 @@ def read_list(list_id: int, now: Callable[[], datetime]) -> None:
     price_list = _begin(list_id, "reading")
     if price_list is None:
         return
-    for place, (good, _) in enumerate(_chunks(price_list), start=1):
+    for place, (good, _, _) in enumerate(_chunks(price_list), start=1):
         done = min(place * CHUNK, price_list.rows_total)
         if done > price_list.rows_done and not _write(price_list, good, done, now()):
             return
@@ -261,29 +264,35 @@ def fail(list_id: int, why: str) -> None:
     store.save_list(list_id, state="failed", says=why[:300])
 
 
-def _chunks(price_list: store.ListRow) -> Iterator[tuple[list[Listing], list[dict[str, Any]]]]:
-    """The rows in chunks: those that can be read, and the bad ones with line and reasons. A number that
-    stands twice is bad the second time.
+def _chunks(price_list: store.ListRow) -> Iterator[tuple[list[Listing], list[dict[str, Any]], int]]:
+    """The rows in chunks: those that can be read, the bad ones with line and reasons, and how many say once
+    more what a line before said: a row that is doubled is judged once. A number that stands twice with
+    something else beside it is bad the second time.
     """
     read = read_price_file(store.load_file(price_list.id))
     reader = reader_of(read, price_list.mapping, price_list.supplier_id)
-    seen: dict[str, int] = {}
+    # of each number its line, and what that line said
+    seen: dict[str, tuple[int, int]] = {}
     rows = iter(read.rows())
     while chunk := list(itertools.islice(rows, CHUNK)):
-        good, bad = [], []
+        good, bad, twice = [], [], 0
         for line, row in chunk:
             listing, problems = reader.read(row)
+            said = hash(tuple(row))
+            if listing and seen.get(listing.number, (0, None))[1] == said:
+                twice += 1
+                continue
             if listing and listing.number in seen:
                 problems = [
                     Invalid(
                         "number",
                         listing.number,
-                        fact("pricelists.keep-once-stands-line-already", seen=seen[listing.number]),
+                        fact("pricelists.keep-once-stands-line-already", seen=seen[listing.number][0]),
                     )
                 ]
                 listing = None
             if listing:
-                seen[listing.number] = line
+                seen[listing.number] = (line, said)
                 good.append(listing)
             else:
                 bad.append(
@@ -294,7 +303,7 @@ def _chunks(price_list: store.ListRow) -> Iterator[tuple[list[Listing], list[dic
                         "grade": reader.unknown_grade(row),
                     }
                 )
-        yield good, bad
+        yield good, bad, twice
 
 
 def reader_of(read: PriceFile, mapping: Mapping[str, str], supplier_id: str) -> RowReader:

@@ -127,6 +127,11 @@ def load_job(code: str) -> JobRecord:
 
 
 @reading
+def is_there(code: str) -> bool:
+    return Job.select().where(Job.code == code).exists()
+
+
+@reading
 def jobs_of(customer_id: int) -> list[JobRecord]:
     return each(_record, _JOB.where(Job.customer == customer_id).order_by(Job.id))
 

@@ -213,6 +213,9 @@ def _customer_page(
         state=state,
         states=QuoteState,
         answered=answered,
+        current=answers.current(quote.code, quote.ways, now)
+        if state is QuoteState.OPEN and not quote.found
+        else {},
         changed=answers.changed_since(quote) if state is QuoteState.OPEN else (),
         link=token,
         token=key,
