@@ -366,9 +366,12 @@ def lint() -> int:
 
 @main.command(context_settings={"ignore_unknown_options": True})
 @click.option("--fast", is_flag=True, help="Core, formats, words and the walk of one job: no browser.")
+@click.option("--long", "long_", is_flag=True, help="All seeds, and a shop of every release.")
 @click.argument("words", nargs=-1, type=click.UNPROCESSED)
-def test(*, fast: bool, words: tuple[str, ...]) -> int:
+def test(*, fast: bool, long_: bool, words: tuple[str, ...]) -> int:
     """Run lint and all tests; further words, such as the path of a test, go to pytest."""
+    if long_:
+        os.environ["SUTURA_LONG"] = "yes"
     # side by side, each with a database server of its own, since each waits for it at times
     quick = ["-m", "not browser and not slow", "-n", "3", "--dist", "loadfile"]
     fastest = ["-m", "not browser and not slow and not stored", "-n", "2", "--dist", "worksteal"]

@@ -48,6 +48,7 @@ FROZEN = {
     "0025_plan.py": "446b3234039edd07c69f7963a9e416ab90b735b8be905bae5ab8643e69873003",
     "0031_words.py": "16bac3f261610dba41e2b416750c047dca179daf771a39d7ad12ae717b6dee8c",
     "0034_rush.py": "0a1eff40749525f0e1f205995388821e084dc669b481e2bc72cf5cc12b6149a1",
+    "0035_of_its_day.py": "a1801cb1e053ea61c783d7f247a78f5fe2a12057708586dcb828a9d7efad7726",
     "0033_binding_bench.py": "82c5f849d1f5f9c5c39ff6e21bb3f237146febbc3a1effe641d0e4f2cb25fb25",
     "0032_returned.py": "1ad59dbfc284b3497e660671ebd5429ec3cb4123b20ba24c3ad6b8a3a5abcf7d",
     "0027_device_tests.py": "19226dc1422007c96d5c531366e6cad292b62d24385972c94a1f92bbccbf30d0",
@@ -372,6 +373,7 @@ def test_a_shop_of_the_first_release_keeps_its_models_and_jobs(cluster: Cluster,
             "0032_returned",
             "0033_binding_bench",
             "0034_rush",
+            "0035_of_its_day",
         ]
         with connection():
             moves = raw(

@@ -48,6 +48,8 @@ NO_PART = frozenset({RESEAT, SERIAL})
 # while the bench works on it
 WORKED_ON = frozenset({Stage.OPENED, Stage.PROVED})
 BEFORE_OPENING = frozenset({Stage.IDENTIFIED, Stage.QUOTED, Stage.PART_IN_HAND})
+# what is tested is tested: nothing more is asked of the device
+AFTER_TEST = frozenset(Stage) - BEFORE_OPENING - {Stage.OPENED}
 
 
 class Move(StrEnum):
@@ -208,7 +210,7 @@ def starts_of(*moves: Move) -> frozenset[Stage]:
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Arrival:
     """How the device came in: what was read, drawn, seen and said. It does not change after the intake, but
-    for what is looked at again before it is opened.
+    for what is looked at again before it is opened, and for functions that are tested later.
     """
 
     read_number: str
@@ -220,6 +222,8 @@ class Arrival:
     marks: Sequence[Mapping[str, object]]
     look: Mapping[str, str]
     how: Mapping[str, object]
+    # what the model said of its functions on that day, and of those that it gained before the test
+    functions: Sequence[Mapping[str, Any]]
     received_at: datetime
     received_by: str
 
@@ -320,7 +324,9 @@ class JobRecord:
     customer_name: str
     customer_phone: str
     model_id: str
+    # the model's version of now, and that of the sheet it was opened by: None before
     model_version: int
+    sheet_version: int | None
     model_name: str
     promise_at: datetime
     promise_reason: str

@@ -307,7 +307,8 @@ def do_step(
 def take_new_sheet(code: str, by: Person, now: datetime) -> None:
     """Go on by the sheet that the catalogue has now, for what is not done yet (rule bench.frozen)."""
     demand(by, Deed.WORK_BENCH)
-    job = job_store.lock_job(code)
+    # as the catalogue knows its model now, not as it did when the job was opened
+    job = replace(job_store.lock_job(code), sheet_version=None)
     check_worked_on(job)
     left = keep_new_sheet(job, now)
     note(job, EventKind.NEW_SHEET, {}, anew_left(job, job.bench, left), by=by, now=now)

@@ -93,15 +93,31 @@ def load_packs(folder: Path) -> dict[str, int]:
 
 @lru_cache(maxsize=2048)
 def _model(model_id: str, version: int, connected: int) -> Model:  # noqa: ARG001 - part of the cache key
-    kept = store.load_model(model_id)
-    if kept is None:
+    now = store.load_model(model_id)
+    if now is None:
         raise NotFound("model", model_id)
-    return pack.model_from_json(kept.data)
+    said = now.data if now.version == version else store.load_version(model_id, version)
+    if said is None:
+        raise _NotKeptError(now.version)
+    return pack.model_from_json(said)
+
+
+class _NotKeptError(LookupError):
+    """Nobody kept what a model said at a version; which it is now."""
+
+    def __init__(self, now: int) -> None:
+        super().__init__(now)
+        self.now = now
 
 
 def model(model_id: str, version: int) -> Model:
-    """A model at a known version, as joined to a job."""
-    return _model(model_id, version, database.connected())
+    """A model at a known version, as joined to a job: that of now, or one that a job was opened by. Where
+    nobody kept what it said then, it is the one of now.
+    """
+    try:
+        return _model(model_id, version, database.connected())
+    except _NotKeptError as gone:
+        return _model(model_id, gone.now, database.connected())
 
 
 @reading

@@ -24,11 +24,11 @@ from sutura.core.job import (
     check_worked_on,
 )
 from sutura.core.people import Deed, demand
-from sutura.core.proof.answering import compare
+from sutura.core.proof.answering import compare, is_whole
 from sutura.core.typed import Problems, read_text
 from sutura.core.values import Person
 from sutura.formats.photo import read_photo
-from sutura.services import catalogue, schools, waits
+from sutura.services import schools, waits
 from sutura.services.job import anew_left, keep_new_sheet, next_round, note, progress_of
 from sutura.services.marks import marks_of
 from sutura.store import bench as store
@@ -51,7 +51,7 @@ def choose_way(code: str, question: str, value: str, by: Person, now: datetime, 
     job = job_store.lock_job(code)
     if job.stage not in OPEN_STAGES or job.stage in (Stage.CLOSED, Stage.DECLINED):
         raise MoveRefused(code, fact("job.be-worked-on"), [fact("job.it-is", stage=job.stage)])
-    known = catalogue.model(job.model_id, job.model_version)
+    known = schools.known_to(job)
     rules.check_choice(known, question, value)
     ways = {**job.bench.schools, question: value}
     if job.stage not in BEFORE_OPENING:
@@ -230,8 +230,7 @@ def path_of(job: JobRecord, model: Model) -> Path | None:
     known = rounds(job_store.kinds_of(job.id))
     baseline = results.get(0, {})
     tries = []
-    whole = {function.id for function in model.functions}
-    for attempt in sorted(number for number in results if number > 0 and results[number].keys() >= whole):
+    for attempt in sorted(at for at in results if at > 0 and is_whole(baseline, results[at])):
         read = compare(model.functions, baseline, results[attempt])
         failed = frozenset(line.function.id for line in read.failing)
         tries.append(Tried(round=known.get(attempt, Round.WHOLE), failed=failed))

@@ -22,6 +22,7 @@ from sutura.core.intake.arrival import (
     check_functions,
     check_signature,
     consents_given,
+    functions_kept,
 )
 from sutura.core.intake.customers import plain_phone
 from sutura.core.intake.diagnosis import diagnose
@@ -38,7 +39,7 @@ from sutura.core.quoting.estimating import check_estimate
 from sutura.core.typed import Problems, refuse
 from sutura.core.values import FunctionResult, Person
 from sutura.formats import edid
-from sutura.services import catalogue, comebacks, consents, identify, matching, shop
+from sutura.services import catalogue, comebacks, consents, identify, matching, schools, shop
 from sutura.services.job import note
 from sutura.services.marks import marks_of
 from sutura.services.once import once
@@ -233,6 +234,7 @@ def _add_job(code: str, customer_id: int, arrival: Arrival, ready: _Ready, by: P
         complaint=arrival.complaint.strip()[:500],
         opened_before=arrival.opened_before,
         marks=[mark_to_json(mark) for mark in arrival.marks],
+        functions=functions_kept(model.functions),
         look=observed(arrival),
         arrival=_arrived(arrival),
         promise_at=ready.promise_at,
@@ -371,7 +373,7 @@ def look_again(
     job = job_store.lock_job(code)
     if job.stage not in planning_rules.ASSIGNABLE:
         raise MoveRefused(code, fact("job.be-looked-at-again"), [fact("job.it-is", stage=job.stage)])
-    model = catalogue.model(job.model_id, job.model_version)
+    model = schools.of_job(job)
     baseline = store.load_results(job.id)[0]
     results, problems = check_again(model, baseline, functions)
     problems += check_observations(look)

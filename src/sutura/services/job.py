@@ -43,6 +43,7 @@ from sutura.formats.pieces import step_from_json, step_to_json
 from sutura.services import schools, shop
 from sutura.services.marks import marks_of
 from sutura.store import bench as bench_store
+from sutura.store import catalogue as catalogue_store
 from sutura.store import consents as consents_store
 from sutura.store import handover as handover_store
 from sutura.store import heat as heat_store
@@ -210,28 +211,30 @@ def keep_sheet(job: JobRecord, work: BenchWork, now: datetime) -> int:
     elif known.get(work.attempt - 1) is Round.FOR_THE_NIGHT and work.round is not Round.FOR_THE_NIGHT:
         # what a round had done before the night stays done: it is gone on with, not begun anew
         stays = bench_rules.of_round(kept, done, work.attempt - 2)
+    catalogue_store.keep_version(job.model_id, schools.version_of(job))
     steps = bench_rules.steps_of(kept, work.round, done, route=job.chosen.route, box=_box_of(job), kept=stays)
     if model.pieces:
         bench_store.add_sheet(
-            job.id, work.attempt, job.model_version, [step_to_json(step) for step in steps], now
+            job.id, work.attempt, schools.version_of(job), [step_to_json(step) for step in steps], now
         )
     return len(steps)
 
 
 @writing
 def keep_new_sheet(job: JobRecord, now: datetime) -> int:
-    """Work out anew, by what the catalogue says now, what is left of a round; how many steps are. Inside a
+    """Work out anew, by the model as the job knows it, what is left of a round; how many steps are. Inside a
     deed; one that has no pieces keeps what it has.
     """
     model = schools.of_job(job)
     if not model.pieces:
         return job.bench.steps_total - job.bench.steps_done
+    catalogue_store.keep_version(job.model_id, schools.version_of(job))
     done = bench_store.load_done(job.id)
     steps = bench_rules.anew(
         model, job.bench.round, job.bench.attempt, done, route=job.chosen.route, box=_box_of(job)
     )
     bench_store.add_sheet(
-        job.id, job.bench.attempt, job.model_version, [step_to_json(step) for step in steps], now
+        job.id, job.bench.attempt, schools.version_of(job), [step_to_json(step) for step in steps], now
     )
     finished = {entry.step for entry in done if entry.attempt == job.bench.attempt}
     return sum(step.id not in finished for step in steps)
@@ -271,7 +274,7 @@ def progress_of(
         kept.model,
         job.bench.attempt,
         recorded,
-        proved=job.stage in PROVED or tested_unrepaired(job, model),
+        proved=job.stage in PROVED or tested_unrepaired(job),
         work=job.bench.round,
         missing=bench_rules.missing_on_arrival(model, marks_of(job)),
         sheet=() if previews else kept.steps,
@@ -281,11 +284,12 @@ def progress_of(
     )
 
 
-def tested_unrepaired(job: JobRecord, model: Model) -> bool:
+def tested_unrepaired(job: JobRecord) -> bool:
     """Whether what still works was tested, of a repair that was given up."""
     if job.bench.round is not Round.CLOSING_UP:
         return False
-    return len(intake_store.load_results(job.id).get(job.bench.attempt, {})) == len(model.functions)
+    results = intake_store.load_results(job.id)
+    return proof_rules.is_whole(results[0], results.get(job.bench.attempt, {}))
 
 
 def latest_proof(
@@ -304,11 +308,11 @@ def gather_facts(job: JobRecord, model: Model) -> JobFacts:
     consents = consents_store.load_consents(job.id)
     progress = progress_of(job, model)
     now_results = results.get(job.bench.attempt, {})
-    complete = len(now_results) == len(model.functions)
+    complete = proof_rules.is_whole(results.get(0, {}), now_results)
     return JobFacts(
         code=job.code,
         stage=job.stage,
-        baseline_complete=len(results.get(0, {})) == len(model.functions),
+        baseline_complete=bool(results.get(0)),
         consents_complete=all(
             text.consent in consents
             for text in consents_store.needed_consents(job.arrival.received_at)

@@ -251,7 +251,7 @@ def _work(
 ) -> Work:
     """An open job as a chain, for whoever has it or may do it."""
     waiting = job.waiting
-    model = catalogue.model(more.model_id, more.model_version)
+    model = catalogue.model(more.model_id, more.sheet_version or more.model_version)
     whole = sheet_of(model, more.route)
     done = min(waiting.steps_done, len(whole))
     chain = chain_of(model, whole[done:], bench_minutes_left(waiting), waiting.cure_minutes)

@@ -11,7 +11,7 @@ from sutura.core.bench.rework import round_after
 from sutura.core.catalogue.model import Function, Model
 from sutura.core.errors import Invalid
 from sutura.core.facts import fact
-from sutura.core.intake.arrival import check_functions
+from sutura.core.intake.arrival import check_functions, functions_kept
 from sutura.core.job import NO_PART, EventKind, JobRecord, Move, Round, check_move
 from sutura.core.people import Deed, demand
 from sutura.core.planning.queue import TechnicianChoice
@@ -53,6 +53,8 @@ def record_proof(
     who, missing = _second(job, model, second, by, now)
     refuse([*problems, *missing], "The proof")
     intake_store.add_results(job.id, job.bench.attempt, results, by.id, now)
+    # what the model gained since the intake is the job's own from here on
+    arrival = replace(job.arrival, functions=functions_kept(model.functions))
     baseline = intake_store.load_results(job.id)[0]
     reading = rules.compare(model.functions, baseline, {r.function: r for r in results})
     failing = [comparison.function for comparison in reading.failing]
@@ -60,7 +62,7 @@ def record_proof(
         # nothing is repaired: what worked on arrival and does not now is answered for
         told = {"names": [one.function.name for one in reading.answer_for]}
         done = replace(job.bench, steps_done=job.bench.steps_done + 1)
-        note(job, EventKind.TESTED_UNREPAIRED, told, done, by=by, now=now)
+        note(job, EventKind.TESTED_UNREPAIRED, told, done, arrival, by=by, now=now)
         return replace(reading, passed=True)
     if all_the_same.strip() and not reading.passed:
         _let_pass(job, failing, all_the_same.strip(), by, now)
@@ -69,12 +71,12 @@ def record_proof(
         looks.check_looked(job)
         passed = {"second": who, "all_the_same": all_the_same.strip()[:300] if failing else ""}
         done = replace(job.bench, steps_done=job.bench.steps_done + 1)
-        move(job, Move.PASS_PROOF, EventKind.PROVED, passed, done, by=by, now=now)
+        move(job, Move.PASS_PROOF, EventKind.PROVED, passed, done, arrival, by=by, now=now)
     else:
         work = round_after(hands.path_of(job, model))
         again = next_round(job, work, now)
         told = {"failing": [function.id for function in failing], "names": [f.name for f in failing]}
-        move(job, Move.FAIL_PROOF, EventKind.PROOF_FAILED, told, again, by=by, now=now)
+        move(job, Move.FAIL_PROOF, EventKind.PROOF_FAILED, told, again, arrival, by=by, now=now)
     return reading
 
 

@@ -7,8 +7,9 @@ from functools import lru_cache
 
 from sutura.core.bench import schools as rules
 from sutura.core.bench.schools import Choice
-from sutura.core.catalogue.model import Model
-from sutura.core.job import BEFORE_OPENING, BenchWork, JobRecord
+from sutura.core.catalogue.model import Function, Model
+from sutura.core.intake.arrival import functions_of
+from sutura.core.job import AFTER_TEST, BEFORE_OPENING, BenchWork, JobRecord
 from sutura.services import catalogue
 from sutura.store import database
 
@@ -19,9 +20,21 @@ def _habits(job: JobRecord) -> dict[str, str]:
     return dict(job.bench.habits) if before else {}
 
 
+def version_of(job: JobRecord) -> int:
+    """The version of its model that a job is worked on by: that of its sheet, once it was opened (rule
+    bench.frozen).
+    """
+    return job.model_version if job.sheet_version is None else job.sheet_version
+
+
+def known_to(job: JobRecord) -> Model:
+    """The model of a job as the catalogue says it, or said it when the job was opened."""
+    return catalogue.model(job.model_id, version_of(job))
+
+
 def choices_of(job: JobRecord) -> tuple[Choice, ...]:
     """Every question of a job's model with what counts, where there is something to choose or to know."""
-    known = catalogue.model(job.model_id, job.model_version)
+    known = known_to(job)
     found = rules.choices(known, job.bench.schools, _habits(job))
     return tuple(choice for choice in found if len(choice.options) > 1)
 
@@ -31,26 +44,34 @@ def ways_of(job: JobRecord) -> dict[str, str]:
     habits = _habits(job)
     if not (job.bench.schools or habits):
         return {}
-    known = catalogue.model(job.model_id, job.model_version)
+    known = known_to(job)
     return rules.chosen_of(rules.choices(known, job.bench.schools, habits))
 
 
 def of_job(job: JobRecord) -> Model:
-    """The model of a job as it is worked on by the ways that count for it (rule bench.schools)."""
+    """The model of a job as it is worked on by the ways that count for it (rule bench.schools), with the
+    functions that are its own (rule intake.functions-kept).
+    """
+    known = known_to(job)
+    functions = functions_of(job.arrival.functions, known, gains=job.stage not in AFTER_TEST)
     ways = ways_of(job)
-    if not ways:
-        return catalogue.model(job.model_id, job.model_version)
-    return _by_ways(job.model_id, job.model_version, tuple(sorted(ways.items())), database.connected())
+    if not ways and functions == known.functions:
+        return known
+    return _of_job(
+        job.model_id, version_of(job), tuple(sorted(ways.items())), functions, database.connected()
+    )
 
 
 @lru_cache(maxsize=256)
-def _by_ways(
+def _of_job(
     model_id: str,
     version: int,
     ways: tuple[tuple[str, str], ...],
+    functions: tuple[Function, ...],
     connected: int,  # noqa: ARG001 - part of the cache key
 ) -> Model:
-    return rules.with_schools(catalogue.model(model_id, version), dict(ways))
+    known = catalogue.model(model_id, version)
+    return replace(rules.with_schools(known, dict(ways)) if ways else known, functions=functions)
 
 
 def opened_by(job: JobRecord, work: BenchWork) -> BenchWork:
@@ -60,6 +81,6 @@ def opened_by(job: JobRecord, work: BenchWork) -> BenchWork:
 
 def with_ways(job: JobRecord, work: BenchWork, ways: dict[str, str]) -> BenchWork:
     """The work by some ways, with its cure where that is another than the model's own."""
-    known = catalogue.model(job.model_id, job.model_version)
+    known = known_to(job)
     cure = rules.with_schools(known, ways).cure_minutes
     return replace(work, schools=ways, cure_minutes=None if cure == known.cure_minutes else cure)

@@ -16,7 +16,7 @@ from sutura.store.database import connected, each, first, reading, row, rows
 from sutura.store.expressions import IS_OPEN, like, or_empty
 from sutura.store.stock_tables import StockMove
 from sutura.store.tables import CatalogueModel as Model
-from sutura.store.tables import CatalogueState, Job, ModelNumber, Person
+from sutura.store.tables import CatalogueState, Job, ModelNumber, ModelVersion, Person
 
 PAGE = 60
 # the kind of a number that is no model number: how an IMEI begins
@@ -81,6 +81,21 @@ _BY_NAME = (Model.maker, Model.name)
 @reading
 def load_model(model_id: str) -> ModelRow | None:
     return first(ModelRow, _MODEL.where(Model.id == model_id))
+
+
+def load_version(model_id: str, version: int) -> Mapping[str, Any] | None:
+    """What a model said at an earlier version, where a job was opened by it."""
+    one = (ModelVersion.model == model_id) & (ModelVersion.version == version)
+    found = ModelVersion.select(ModelVersion.data).where(one).tuples().first()
+    return found[0] if found else None
+
+
+def keep_version(model_id: str, version: int) -> None:
+    """Keep what a model says at its version of now, if it is still that."""
+    still = (Model.id == model_id) & (Model.version == version)
+    said = Model.select(Model.id, Model.version, Model.data).where(still)
+    into = [ModelVersion.model, ModelVersion.version, ModelVersion.data]
+    ModelVersion.insert_from(said, into).on_conflict_ignore().execute()
 
 
 def lock_model(model_id: str) -> ModelRow | None:

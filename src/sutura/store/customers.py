@@ -155,7 +155,15 @@ _OF_JOBS = "job_id in (select id from job where customer_id = any(%s))"
 _THEIRS = {
     "customer": "id = any(%s)",
     "job": "customer_id = any(%s)",
-    "draft": "fields->'customer_id'->>-1 = any(%s::text[])",
+    "draft": (
+        "exists (select 1 from customer where id = any(%s) and ("
+        "fields->'customer_id'->>-1 = customer.id::text "
+        "or customer.phone <> '' and fields->'phone'->>-1 = customer.phone "
+        "or customer.email <> '' and lower(fields->'email'->>-1) = lower(customer.email) "
+        "or lower(trim(fields->'name'->>-1)) = lower(customer.name) "
+        "and coalesce(fields->'phone'->>-1, '') = '' and coalesce(fields->'email'->>-1, '') = ''))"
+    ),
+    "audit_event": "detail->>'job' in (select code from job where customer_id = any(%s))",
 }
 
 
@@ -184,10 +192,15 @@ def erase_places(numbers: list[int]) -> None:
         else:
             value, *left = _emptied(place)
             change = f"update {place.table} set {place.column} = {value} where {where}"
-            raw(change, *left, numbers)
+            if place.kinds:
+                raw(f"{change} and kind = any(%s)", *left, numbers, list(place.kinds))
+            else:
+                raw(change, *left, numbers)
     raw("select set_config('sutura.erasing', '', true)")
 
 
+# as long as a link that is kept as its hash
+_NOBODYS = "encode(sha256(gen_random_uuid()::text::bytea), 'hex')"
 # only keys that are there: what an event never told it does not tell as empty
 _KEYS_EMPTIED = (
     "{0} || coalesce((select jsonb_object_agg(key, value) from jsonb_each(%s::jsonb) "
@@ -198,8 +211,12 @@ _LIST_EMPTIED = "coalesce((select jsonb_agg({1}) from jsonb_array_elements({0}) 
 
 def _emptied(place: Place) -> tuple[Any, ...]:
     """What a column becomes, as SQL, with its values."""
-    if not place.keys:
+    if place.apart:
+        return (f"case when {place.column} = '' then '' else {_NOBODYS} end",)
+    if not place.keys and place.always:
         return "%s", place.left
+    if not place.keys:
+        return f"case when {place.column} = '' then '' else %s end", place.left
     if None in place.keys.values():
         return f"{place.column} - %s::text[]", list(place.keys)
     left = json.dumps(dict(place.keys))

@@ -12,6 +12,7 @@ import peewee
 from peewee import JOIN, fn
 
 from sutura.core.errors import NotFound
+from sutura.core.intake.arrival import ARRIVAL_FIELDS
 from sutura.core.job import (
     Arrival,
     BenchWork,
@@ -28,7 +29,7 @@ from sutura.core.job import (
 )
 from sutura.store.database import DATABASE, Ready, column, each, first, raw, reading, written
 from sutura.store.expressions import MODEL_NAME, or_empty
-from sutura.store.tables import CatalogueModel, Customer, Job, Person
+from sutura.store.tables import CatalogueModel, Customer, Job, JobSheet, Person
 from sutura.store.tables import JobEvent as EventTable
 
 _Receiver, _Technician = Person.alias(), Person.alias()
@@ -53,6 +54,13 @@ def _columns(part: type[JobPart]) -> dict[str, str]:
 
 
 _COLUMNS = {part: _columns(part) for part in _PARTS}
+# of the last sheet that a job keeps
+SHEET_VERSION = (
+    JobSheet.select(JobSheet.model_version)
+    .where(JobSheet.job == Job.id)
+    .order_by(JobSheet.id.desc())
+    .limit(1)
+)
 _JOB = (
     Job.select(
         *(getattr(Job, name) for columns in _COLUMNS.values() for name in columns.values()),
@@ -68,6 +76,7 @@ _JOB = (
         Customer.name.alias("customer_name"),
         Customer.phone.alias("customer_phone"),
         CatalogueModel.version.alias("model_version"),
+        SHEET_VERSION.alias("sheet_version"),
         MODEL_NAME.alias("model_name"),
         _Receiver.name.alias("receiver_name"),
         or_empty(_Technician.name).alias("technician_name"),
@@ -85,10 +94,15 @@ _JOB = (
 # An odd multiplier permutes the 2^20 bodies, so that codes given out one after the other look different.
 
 
+_NOTHING_SAID = dict.fromkeys(ARRIVAL_FIELDS, "")
+
+
 def _record(
     stage: str, receiver_name: str, technician_name: str, habits: Mapping[str, str] | None, **columns: Any
 ) -> JobRecord:
     columns["round"] = Round(columns["round"])
+    # a job of an old release was not asked all that is asked today
+    columns["arrival"] = _NOTHING_SAID | columns["arrival"]
 
     def part(kind: type[Any], **more: Any) -> Any:
         return kind(**{name: columns.pop(column) for name, column in _COLUMNS[kind].items()}, **more)

@@ -17,6 +17,7 @@ from sutura.core.planning.expected import Told
 from sutura.core.planning.shifts import Shift as Week
 from sutura.store.database import each, first, first_value, raw, reading, rows, written
 from sutura.store.expressions import IS_OPEN
+from sutura.store.job import SHEET_VERSION
 from sutura.store.plan_tables import Absence, CalendarLink, DayPlan, PlanPin, Shift
 from sutura.store.planning import OWN_TIMES, own_times_of
 from sutura.store.tables import CatalogueModel, Job, JobEvent, Offer, OwnTime, Person, Supplier
@@ -31,6 +32,7 @@ class ToPlan:
     job_id: int
     model_id: str
     model_version: int
+    sheet_version: int | None
     route: str
     channel: str
     technician_id: int | None
@@ -88,6 +90,7 @@ def to_plan() -> dict[str, ToPlan]:
             Job.id.alias("job_id"),
             Job.model.alias("model_id"),
             CatalogueModel.version.alias("model_version"),
+            SHEET_VERSION.alias("sheet_version"),
             Job.route,
             Job.channel,
             Job.technician.alias("technician_id"),

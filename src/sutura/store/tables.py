@@ -281,6 +281,7 @@ class Job(Table):
     complaint = TextField()
     opened_before = BooleanField()
     marks = BinaryJSONField(index=False)
+    functions = BinaryJSONField(index=False)
     promise_at = DateTimeTZField()
     promise_reason = TextField()
     received_at = DateTimeTZField()
@@ -378,6 +379,18 @@ class Reservation(Table):
     state = TextField()
     person = ForeignKeyField(Person, index=False)
     at = DateTimeTZField()
+
+
+class ModelVersion(Table):
+    """A model as it was when a job was opened by it."""
+
+    model = ForeignKeyField(CatalogueModel, index=False)
+    version = IntegerField()
+    data = BinaryJSONField(index=False)
+
+    class Meta:
+        table_name = "model_version"
+        primary_key = CompositeKey("model", "version")
 
 
 class JobSheet(Table):

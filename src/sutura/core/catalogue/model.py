@@ -523,4 +523,5 @@ class Model:
         return f"{self.maker} {self.name}"
 
     def screw_group(self, group: str) -> ScrewGroup:
-        return next(screws for screws in self.screws if screws.id == group)
+        """The screws of a group. Raises KeyError for one that the model does not have."""
+        return {screws.id: screws for screws in self.screws}[group]

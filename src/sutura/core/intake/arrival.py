@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import re
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import asdict, dataclass, fields
 from enum import StrEnum
+from typing import Any
 
 from sutura.core.catalogue.model import Function, Model
 from sutura.core.errors import Invalid
@@ -121,6 +122,15 @@ RULES = (
         source=COMMON,
     ),
     Rule(
+        id="intake.functions-kept",
+        capability="intake",
+        says=(
+            "A job keeps the functions of its day: what its model loses later is tested all the same. What "
+            "its model gains before the test is tested with it, and was not tested on arrival."
+        ),
+        source=COMMON,
+    ),
+    Rule(
         id="intake.no-passcode",
         capability="intake",
         says="No passcode is ever written down: the customer enters it, or the test is marked not testable.",
@@ -172,6 +182,28 @@ def check_functions(
                 FunctionResult(function=function.id, outcome=Outcome(outcome), reason=reason.strip())
             )
     return answered, problems
+
+
+def functions_kept(functions: Sequence[Function]) -> list[dict[str, object]]:
+    """Functions as a job keeps them: each with what is not as usual."""
+    usual = {each.name: each.default for each in fields(Function)}
+    return [{name: value for name, value in asdict(one).items() if value != usual[name]} for one in functions]
+
+
+def functions_of(kept: Sequence[Mapping[str, Any]], model: Model, *, gains: bool) -> tuple[Function, ...]:
+    """The functions of a job: those of its day, and where it `gains` what its model has besides (rule
+    intake.functions-kept).
+    """
+    day = tuple(Function(**one) for one in kept)
+    if not day:
+        return model.functions
+    known = {one.id for one in day}
+    return (*day, *(one for one in model.functions if gains and one.id not in known))
+
+
+def arrived_with(function: str, baseline: Mapping[str, FunctionResult]) -> FunctionResult:
+    """What a function did on arrival; what was not asked then was not tested."""
+    return baseline.get(function) or FunctionResult(function=function, outcome=Outcome.NOT_TESTABLE)
 
 
 def untested(model: Model, baseline: Mapping[str, FunctionResult]) -> list[Function]:

@@ -16,8 +16,11 @@ from sutura.core.intake.customers import ERASED
 class Place:
     """A column that can tell of a customer, and what is left in it when they are erased.
 
-    A text becomes `left`; in a JSON object each of `keys` that is there becomes what stands beside it, and
-    goes where that is None; of a list of objects (`in_list`) likewise in each. `gone`: the whole row goes.
+    A text that is there becomes `left`, and one that must be no other's (`apart`) a random one that nobody
+    knows: a link leads nowhere from then on. In a JSON object each of `keys` that is there becomes what
+    stands beside it, and goes where that is None; of a list of objects (`in_list`) likewise in each.
+    `gone`: the whole row goes. `always`: `left` also where nothing stands. `kinds`: in rows of these
+    kinds alone.
     """
 
     table: str
@@ -26,6 +29,9 @@ class Place:
     keys: Mapping[str, object] = field(default_factory=dict)
     in_list: bool = False
     gone: bool = False
+    apart: bool = False
+    always: bool = False
+    kinds: tuple[str, ...] = ()
 
     @property
     def name(self) -> str:
@@ -36,6 +42,8 @@ class Place:
 _NOBODY = {"name": ERASED, "street": "", "town": "", "postcode": "", "country": "ZZ", "tax_id": ""}
 
 PLACES = (
+    # before the customers themselves: one that was begun for them is told by their name or number
+    Place(table="draft", column="fields", gone=True),
     Place(table="customer", column="name", left=ERASED),
     Place(table="customer", column="phone"),
     Place(table="customer", column="email"),
@@ -64,34 +72,50 @@ PLACES = (
             "number": "",
             "returned": [],
             "says": "",
+            "serial": "",
+            "ways": [],
+            "why": "",
+            "all_the_same": "",
+            "found": "",
         },
     ),
+    # the way that was answered has what was found in its name
+    Place(table="job_event", column="detail", keys={"way": ERASED}, kinds=("answered",)),
     Place(table="job_event", column="says"),
-    Place(table="function_result", column="reason"),
-    Place(table="bench_step", column="reason"),
+    Place(table="function_result", column="reason", left=ERASED),
+    Place(table="bench_step", column="reason", left=ERASED),
     Place(table="bench_note", column="says"),
-    Place(table="display_serial", column="serial", left="erased"),
+    Place(table="display_serial", column="serial", left=ERASED),
     Place(table="bench_wait", column="early"),
-    Place(table="limit_passed", column="reason", left="erased"),
+    Place(table="limit_passed", column="reason", left=ERASED),
+    Place(table="proof_override", column="reason", left=ERASED),
+    Place(table="let_go", column="reason", left=ERASED),
+    # what was found is told in the names of the two ways, and in what each gets
+    Place(table="quote", column="routes", keys={"name": ERASED, "gets": []}, in_list=True),
+    Place(table="quote", column="found", left=ERASED),
+    Place(table="quote", column="link", apart=True),
+    Place(table="status_link", column="link", gone=True),
+    Place(table="audit_event", column="detail", keys={"reason": "", "says": ""}),
     Place(table="accessory", column="name", left="something"),
     Place(table="accessory", column="kept"),
     Place(table="stock_move", column="note"),
     Place(table="fit_evidence", column="says"),
     # what the law asks to be kept of a paper stays: who bought goes
-    Place(table="invoice", column="body", keys={"buyer": {**_NOBODY}}),
-    Place(table="payment", column="reason", left="erased"),
-    Place(table="comeback_cause", column="reason"),
+    Place(table="invoice", column="body", keys={"buyer": {**_NOBODY}, "note": ""}),
+    Place(table="payment", column="reason", left=ERASED),
+    Place(table="comeback_cause", column="reason", left=ERASED),
     Place(table="message", column="receiver"),
     Place(table="message", column="subject"),
     Place(table="message", column="body"),
     Place(table="message", column="link"),
+    Place(table="message", column="occasion", apart=True),
+    Place(table="message", column="why"),
     Place(table="handed_out", column="name"),
     Place(table="handed_out", column="address"),
     Place(table="handed_out", column="tracking"),
-    Place(table="handed_out", column="signature", left="[]"),
-    Place(table="customer", column="channel", left="none"),
+    Place(table="handed_out", column="signature", left="[]", always=True),
+    Place(table="customer", column="channel", left="none", always=True),
     Place(table="photo", column="says", gone=True),
-    Place(table="draft", column="fields", gone=True),
 )
 
 # what stands in the other columns; a password or a person's name is of those who work here, not of customers
@@ -109,6 +133,7 @@ NOT_OF_CUSTOMERS: Mapping[str, str] = {
     "draft": "id",
     "model": "id maker name device_class procedure_family data part_family construction pack state",
     "model_number": "model_id kind text plain rest",
+    "model_version": "model_id data",
     "pack": "id kind head",
     "pack_preview": "id name text",
     "supplier": "id name mapping kind_words takes",
@@ -131,7 +156,7 @@ NOT_OF_CUSTOMERS: Mapping[str, str] = {
     "offer": "supplier_id number price_breaks returns",
     "job": (
         "code model_id stage identified channel fit currency round look measured destroyed more_offers route "
-        "schools taxes"
+        "schools taxes functions"
     ),
     "function_result": "function outcome",
     "consent": "consent said",
@@ -148,10 +173,10 @@ NOT_OF_CUSTOMERS: Mapping[str, str] = {
     "device_test": "sent_key kind function outcome reasons found",
     "dust_look": "specks accepted",
     "sealed_look": "look results felt",
-    "proof_override": "names reason",
-    "let_go": "waits reason",
+    "proof_override": "names",
+    "let_go": "waits",
     "route_try": "route model_id",
-    "quote": "link routes conditions currency state answer answered_by found",
+    "quote": "conditions currency state answer answered_by",
     "bench_screw": "step",
     "job_sheet": "steps",
     "display_serial": "outcome",
@@ -167,14 +192,13 @@ NOT_OF_CUSTOMERS: Mapping[str, str] = {
     # the cause is of the device; what voids a warranty is of the shop
     "comeback_cause": "cause payer price evidence",
     "warranty_terms": "voids grades",
-    "message": "kind occasion way state why",
-    "status_link": "link",
+    "message": "kind way state",
     "handed_out": "how carrier",
     "customer": "language",
     "invoice": "series kind",
     "job_event": "kind stage_before stage_after",
     # customers are named in it by their number
-    "audit_event": "what detail address",
+    "audit_event": "what address",
     "fit_evidence": "model_id outcome",
     "price_list": "supplier_id name mapping state counts bad says words",
     "photo": "draft_id mark",
