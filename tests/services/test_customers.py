@@ -39,14 +39,14 @@ def text_columns() -> set[str]:
     return {f"{table}.{column}" for table, column in found}
 
 
-def where_stands(word: str) -> set[str]:
-    """The columns in which a word stands anywhere."""
+def where_stands(*words: str) -> set[str]:
+    """The columns in which one of some words stands anywhere."""
     return {
         place
         for place in text_columns()
         if first_value(
-            f"select count(*) from {place.split('.')[0]} where {place.split('.')[1]}::text ilike %s",
-            f"%{word}%",
+            f"select count(*) from {place.split('.')[0]} where {place.split('.')[1]}::text ilike any(%s)",
+            [f"%{word}%" for word in words],
         )
     }
 
