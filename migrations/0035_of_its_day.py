@@ -39,6 +39,14 @@ from (
 ) as kept
 where kept.job_id = job.id;
 
+-- guesses at links that nobody made, of the last minute, whichever process was asked
+create table link_try (
+    id bigserial primary key,
+    address text not null check (char_length(address) <= 60),
+    at timestamptz not null
+);
+create index link_try_address_at on link_try (address, at);
+
 -- what an invoice says stays, but for who bought: of a customer who is erased the note goes too
 create or replace function refuse_changed_invoice() returns trigger language plpgsql as $$
 declare

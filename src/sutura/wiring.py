@@ -71,6 +71,7 @@ def web_settings(*, demo: bool) -> WebSettings:
         ready=ready,
         database_away=database.DatabaseAway,
         database_busy=database.DatabaseBusy,
+        database_full=database.DatabaseFull,
         device_address=settings().device_address,
     )
 

@@ -6,8 +6,9 @@ from __future__ import annotations
 import email
 import email.policy
 from collections.abc import Iterator
-from datetime import timedelta
+from datetime import datetime, time, timedelta
 from pathlib import Path
+from zoneinfo import ZoneInfo
 
 import pypdfium2
 import pytest
@@ -371,3 +372,38 @@ def test_a_parcel_is_written_down_with_its_label(shop: Shop, ready: str) -> None
     assert out
     assert (out.how, out.tracking, out.insured_minor, out.cards) == ("post", "P-7788", 15_000, True)
     handover.print_parcel_label(ready, shop.counter)
+
+
+def test_nothing_is_sent_in_quiet_hours_by_a_worker_that_comes_back(
+    shop: Shop, ready: str, outbox: SimulatedMessenger
+) -> None:
+    """It was due in the afternoon, the worker was away until night; a try that is repeated waits likewise."""
+    messages.tell(ready, Told.READY.value, "", shop.counter, shop.tick())
+    zone = ZoneInfo(shop_service.shop().timezone)
+    night = datetime.combine(shop.now.astimezone(zone).date(), time(23, 30), zone)
+    assert messages.send_due(night) == 0
+    assert outbox.sent == []
+    [row] = messages.messages_of(shop.job(ready))
+    assert row.state is Sending.WAITING
+    morning = datetime.combine(night.date() + timedelta(days=1), time(8), zone)
+    assert messages.send_due(morning - timedelta(minutes=1)) == 0
+    assert messages.send_due(morning) == 1
+    assert len(outbox.sent) == 1
+
+
+def test_what_a_killed_worker_had_taken_is_sent_once_more_and_nothing_is_sent_twice_meanwhile(
+    shop: Shop, ready: str, outbox: SimulatedMessenger, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    messages.tell(ready, Told.READY.value, "", shop.counter, shop.tick())
+    with monkeypatch.context() as patch:
+
+        def killed(message: object) -> None:
+            raise KeyboardInterrupt
+
+        patch.setattr(outbox, "send", killed)
+        with pytest.raises(KeyboardInterrupt):
+            messages.send_due(shop.now)
+    assert messages.send_due(shop.tick()) == 0
+    assert messages.send_due(shop.tick(6)) == 1
+    assert messages.send_due(shop.tick(6)) == 0
+    assert len(outbox.sent) == 1

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import re
+import secrets
 from collections.abc import Callable
 from datetime import UTC, datetime
 from typing import Any
@@ -39,6 +40,8 @@ class Desk:
 
     def __init__(self, client: TestClient, login: str) -> None:
         self.client, self.page = client, ""
+        # what was sent, to be sent once more from a page that is out of date
+        self.sent: list[tuple[str, dict[str, Any]]] = []
         self.answer: Answer
         with connection():
             found = people_store.load_person_by_login(login)
@@ -62,7 +65,20 @@ class Desk:
     def post(self, path: str, **fields: Any) -> Answer:
         """Send a form with the tokens of the page last read."""
         data = {"csrf": self.hidden("csrf"), "form_key": self.hidden("form_key"), **fields}
+        self.sent.append((path, data))
         return self.read(self.client.post(path, data=data))
+
+    def sends_all_again(self) -> list[str]:
+        """Everything that was sent is sent once more with keys of its own, as from a second tab that nobody
+        loaded anew: what is not answered.
+        """
+        broken = []
+        for path, data in self.sent:
+            again = {**data, "csrf": data["csrf"], "form_key": secrets.token_hex(12)}
+            answer = self.client.post(path, data=again)
+            if answer.status_code >= 500:
+                broken.append(f"{answer.status_code} {path} {data}")
+        return broken
 
 
 # opens a browser of its own for each person

@@ -259,3 +259,25 @@ def test_members_of_a_kit_that_are_no_numbers_are_refused_and_break_nothing(
         ines.get(f"/jobs/{code}/match")
         answer = ines.post(f"/jobs/{job}/match/choose", members=members, offer="1")
         assert 400 <= answer.status_code < 500, (job, members)
+
+
+def test_a_full_disk_is_said_as_one_and_not_as_our_mistake(
+    desks: Sit, floor: Shop, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """PostgreSQL's class 53, insufficient resources: 53100 is disk_full. It recovers by itself."""
+    pell = desks("pell")
+    full = psycopg.errors.DiskFull("could not extend file: No space left on device")
+    with monkeypatch.context() as patch:
+
+        def no_room(*_: Any, **__: Any) -> None:
+            gone: Any = peewee.OperationalError(str(full))
+            gone.orig = full
+            with connection():
+                raise gone
+
+        patch.setattr(planning, "open_lines", no_room)
+        answer = pell.get("/bench")
+        assert answer.status_code == 503
+        assert "The disk is full" in answer.text
+        assert "our mistake" not in answer.text
+    assert pell.get("/bench").status_code == 200

@@ -15,8 +15,7 @@ from web.desk import Sit
 
 from sutura.core.planning.queue import Action
 from sutura.services import answers, comebacks, messages, routes
-from sutura.store.database import DATABASE, connection
-from sutura.web import limits
+from sutura.store.database import DATABASE, connection, raw
 from sutura.words import speech
 from sutura.words.english import SENTENCES
 from sutura.words.names import NAMES, name_of
@@ -50,8 +49,9 @@ def german(monkeypatch: pytest.MonkeyPatch) -> Listening:
 
 
 @pytest.fixture(autouse=True)
-def patient() -> None:
-    limits.LINKS.__init__()  # type: ignore[misc] # the tests ask more often than a person
+def patient(database: str) -> None:
+    with connection():
+        raw("delete from link_try")
 
 
 def speaks_german() -> None:

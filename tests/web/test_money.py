@@ -8,15 +8,18 @@ from dataclasses import replace
 
 import pytest
 from builders import HERON, Shop
+from services.test_consumables import WIPES
 from web.desk import Sit
 
+from sutura.core.errors import Refusal
 from sutura.core.handover.ledger import ChargeState
 from sutura.core.job import Stage
 from sutura.devices import plug
 from sutura.devices.simulated.card_terminal import SimulatedTerminal
 from sutura.formats.ubl import read_invoice
-from sutura.services import invoices, ledger, tills
-from sutura.store.database import connection
+from sutura.services import consumables, invoices, ledger, tills
+from sutura.store import tills as tills_store
+from sutura.store.database import DATABASE, connection
 
 
 @pytest.fixture
@@ -146,6 +149,27 @@ def test_a_paper_is_read_as_page_pdf_and_ubl_and_corrected(
     assert pell.get(f"/papers/{number}").status_code == 200
 
 
+@pytest.mark.parametrize("key", ["", "x", "12345"])
+def test_a_card_is_not_charged_by_a_form_without_its_key(desks: Sit, job: str, key: str) -> None:
+    pell = desks("pell")
+    pell.get(f"/jobs/{job}/money")
+    answer = pell.client.post(
+        f"/jobs/{job}/money/card", data={"csrf": pell.hidden("csrf"), "form_key": key, "amount": "1"}
+    )
+    assert answer.status_code in {403, 422}
+
+
+def test_one_key_asks_the_terminal_for_one_amount(desks: Sit, job: str) -> None:
+    pell = desks("pell")
+    pell.get(f"/jobs/{job}/money")
+    key = pell.hidden("form_key")
+    assert pell.post(f"/jobs/{job}/money/card", amount="2", form_key=key).status_code == 200
+    assert pell.post(f"/jobs/{job}/money/card", amount="2", form_key=key).status_code == 200
+    answer = pell.post(f"/jobs/{job}/money/card", amount="3", form_key=key)
+    assert answer.status_code == 422
+    assert "asked the terminal for 2.00 TAL" in answer.text
+
+
 def test_the_till_is_opened_counted_and_told(desks: Sit, floor: Shop, job: str) -> None:
     pell = desks("pell")
     with connection():
@@ -169,3 +193,28 @@ def test_the_till_is_opened_counted_and_told(desks: Sit, floor: Shop, job: str) 
     pell.post("/till/open", float="10")
     assert "with <strong>10.00" in pell.page
     assert pell.get("/till/999999").status_code == 404
+
+
+def test_of_two_who_open_the_till_at_once_one_is_told_so(floor: Shop) -> None:
+    with connection(), DATABASE.atomic() as tried:
+        page = tills.till_page(0, floor.counter, floor.now)
+        if page.till:
+            counted = str(page.expected).split()[0].replace(",", "")
+            tills.close_till(page.till.id, {"counted": counted, "left": "0"}, floor.counter, floor.tick())
+        tills.open_till({"float": "10"}, floor.counter, floor.tick())
+        # the second saw no open till when it looked
+        with pytest.MonkeyPatch.context() as patch:
+            patch.setattr(tills_store, "share_open", lambda: None)
+            with pytest.raises(Refusal):
+                tills.open_till({"float": "20"}, floor.manager, floor.tick())
+        tried.rollback()
+
+
+def test_a_stale_count_of_a_consumable_is_refused_in_words(desks: Sit, floor: Shop) -> None:
+    with connection():
+        number = consumables.add_consumable(WIPES, floor.manager)
+    ines = desks("ines")
+    for deed, fields in (("count", {"counted": "3"}), ("order", {"packs": "1"}), ("change", {"place": "C9"})):
+        ines.get("/consumables")
+        answer = ines.post(f"/consumables/{number}/{deed}", version="0", of=number, **fields)
+        assert answer.status_code == 409, deed

@@ -191,15 +191,20 @@ RULES = tuple(
 
 def check_move(facts: JobFacts, move: Move) -> Stage:
     """The stage this move leads to; refuses with everything that is missing."""
-    ways = [way for way in WAYS if way.move is move]
-    way = next((way for way in ways if way.start is facts.stage), None)
-    if way is None:
-        wanted = tuple(way.start for way in ways)
-        raise MoveRefused(facts.code, move, [fact("job.it-is-and-must-be", stage=facts.stage, wanted=wanted)])
+    check_start(facts.code, facts.stage, move)
+    way = next(way for way in WAYS if way.move is move and way.start is facts.stage)
     missing = [guard.missing for guard in way.guards if not guard.holds(facts)]
     if missing:
         raise MoveRefused(facts.code, move, missing)
     return way.end
+
+
+def check_start(code: str, stage: Stage, move: Move) -> None:
+    """Refuse a move from a stage from which there is none."""
+    starts = [way.start for way in WAYS if way.move is move]
+    if stage not in starts:
+        wanted = fact("job.it-is-and-must-be", stage=stage, wanted=tuple(starts))
+        raise MoveRefused(code, move, [wanted])
 
 
 def starts_of(*moves: Move) -> frozenset[Stage]:

@@ -289,11 +289,15 @@ def read_choice(text: str, choices: Sequence[str], accepts: Say = "") -> str:
     return text
 
 
+# what XML 1.0 cannot hold (W3C Recommendation, production [2] Char), but for line ends and tabs
+_UNPRINTABLE = re.compile("[\x00-\x08\x0b\x0c\x0e-\x1f\x7f\ud800-\udfff\ufffe\uffff]")
+
+
 def read_text(text: str, most: int, *, least: int = 0, accepts: Say = "") -> str:
     """A text without the spaces around it, of a length within bounds; a long one is quoted by its
-    beginning.
+    beginning. Signs that no paper can bear (control characters) are none of it.
     """
-    tidy = text.strip()
+    tidy = _UNPRINTABLE.sub("", text).strip()
     if not least <= len(tidy) <= most:
         bounds = fact("typed.to", least=least, most=most) if least > 1 else fact("typed.most", most=most)
         raise Invalid("", tidy[:60], accepts or fact("typed.write-characters", bounds=bounds))

@@ -31,7 +31,7 @@ from sutura.core.quoting.answers import (
 )
 from sutura.core.quoting.policy import deposit_of
 from sutura.core.quoting.pricing import price_may_change
-from sutura.core.values import Person
+from sutura.core.values import Person, Role
 from sutura.services import handover, matching, messages, quoting, routes, schools
 from sutura.services.job import gather_facts, note
 from sutura.services.people import token_hash
@@ -261,7 +261,8 @@ def answer_by_link(token: str, key: str, now: datetime, *, agreed: bool) -> Quot
         return quote
     person = people_store.load_person(quote.person_id)
     assert person, "whoever made it is never deleted"
-    by = Person(id=person.id, name=person.name, role=person.role)  # type: ignore[arg-type]
+    # the answer is the customer's own deed: whoever made the quote may do other work by now
+    by = Person(id=person.id, name=person.name, role=Role.COUNTER)
     _answer(quote, key, by, now, agreed=agreed, where=BY_LINK)
     return by_link(token)
 

@@ -128,7 +128,8 @@ def order(consumable_id: str, packs: str, version: int, by: Person, now: datetim
     demand(by, Deed.ORDER)
     row = store.lock_consumable(consumable_id)
     if row.version != version:
-        raise StaleSave(row.name, "", None, {"packs": packs}, {"ordered": str(row.ordered)})
+        there = row.ordered / (row.terms.holds or Decimal(1))
+        raise StaleSave(row.name, "", None, {"packs": packs}, {"packs": f"{there:g}"})
     problems = Problems("The order")
     number = problems.read("packs", packs, partial(read_whole, most=rules.MOST_PACKS)) or 0
     problems.refuse()
@@ -161,7 +162,7 @@ def change(consumable_id: str, typed: Mapping[str, str], version: int, by: Perso
     demand(by, Deed.ORDER)
     row = store.lock_consumable(consumable_id)
     if row.version != version:
-        raise StaleSave(row.name, "", None, dict(typed), {"place": row.place})
+        raise StaleSave(row.name, "", None, {"place": typed.get("place", "")}, {"place": row.place})
     problems = Problems("The consumable")
     place = problems.read("place", typed.get("place", ""), partial(read_text, most=40)) or ""
     terms = rules.read_terms(typed, _suppliers(), shop().currency, problems)

@@ -14,7 +14,7 @@ from sutura.core.facts import fact
 from sutura.core.handover import giving as rules
 from sutura.core.handover import ledger as money
 from sutura.core.intake.arrival import check_signature
-from sutura.core.job import EventKind, JobRecord, Move, Stage
+from sutura.core.job import EventKind, JobRecord, Move, Stage, check_start
 from sutura.core.maths.money import Money
 from sutura.core.people import Deed, demand
 from sutura.core.quoting.pricing import price_may_change
@@ -138,6 +138,8 @@ def give(code: str, asked: HandBack, by: Person, now: datetime) -> None:
     """Hand it back, with what is still owed by cash or transfer."""
     demand(by, Deed.TAKE_IN)
     job = job_store.lock_job(code)
+    # the state first: a page that is out of date writes nothing
+    check_start(code, job.stage, Move.HAND_BACK)
     model = schools.of_job(job)
     accessories = _check_out(job, asked)
     out, strokes = _hands_out(job, asked)
@@ -145,12 +147,10 @@ def give(code: str, asked: HandBack, by: Person, now: datetime) -> None:
         raise NotFound(fact("handover.agreed-price-job"), code)
     price = Money(minor=job.chosen.price_minor, currency=job.currency)
     until = comebacks.warranty_until(job, asked.today, now)
-    change = Money(minor=0, currency=job.currency)
-    if job.stage is Stage.CLOSED:
-        ledger.no_charge_open(job)
-        _check_ready(job, model, asked.let_go, by, now, keep=True)
-        change = _settle(job, asked, by, now)
-        invoices.issue(job, asked.method, by, now)
+    ledger.no_charge_open(job)
+    _check_ready(job, model, asked.let_go, by, now, keep=True)
+    change = _settle(job, asked, by, now)
+    invoices.issue(job, asked.method, by, now)
     store.save_returned([a.id for a in accessories if a.id in asked.returned], now)
     facts = {
         "returned": _names(accessories, asked.returned),

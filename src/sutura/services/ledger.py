@@ -163,10 +163,14 @@ def _ask(code: str, amount: str, kind: PaidFor, reference: str, by: Person, now:
     """Keep what the terminal is asked for; no where it was asked with this reference already."""
     demand(by, Deed.TAKE_IN)
     job = job_store.lock_job(code)
+    if not 6 <= len(reference) <= 40:
+        raise Invalid("form_key", reference, fact("handover.load-anew"))
     before = store.load_charge(reference)
     if before:
         if before.job_id != job.id:
             raise NotFound(fact("handover.charge"), reference)
+        if rules.amount_or_none(amount, before.amount) != before.amount_minor:
+            raise Invalid("amount", amount, fact("handover.other-amount", amount=before.amount))
         return False
     if kind is PaidFor.DEPOSIT:
         if not price_may_change(job.stage, job.chosen.price_minor):

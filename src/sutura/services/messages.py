@@ -48,6 +48,8 @@ STORAGE = "collect"
 GOOD_AFTER = timedelta(days=30)
 # as many messages go out in one go of the worker
 MOST_AT_ONCE = 20
+# whoever took a message and did not say what came of it is dead by then; the shop's, no source
+TAKEN_FOR = timedelta(minutes=5)
 
 
 def telling() -> Telling:
@@ -230,15 +232,14 @@ def send_due(now: datetime) -> int:
     return sent
 
 
-@writing
 def _send_next(now: datetime) -> int | None:
-    """Send the next one; 1 where it went, 0 where it did not, None where none is due."""
-    message = store.lock_due(now)
-    if message is None:
-        return None
-    if not _still_so(message, now):
-        store.save_message(message.id, Sending.DROPPED)
-        return 0
+    """Send the next one; 1 where it went, 0 where it did not, None where none is due. It is taken before, and
+    what came of it is kept after: nothing outside is asked while the database waits. Whoever is killed in
+    between leaves it to be sent once more, with the number by which its receiver knows it again.
+    """
+    message = _take_next(now)
+    if message is None or isinstance(message, int):
+        return message
     try:
         plugged().messenger.send(_made(message, now))
     except (Away, Undeliverable) as failed:
@@ -248,8 +249,28 @@ def _send_next(now: datetime) -> int | None:
         LOG.error("a message could not be made", message=message.id, why=repr(broken)[:200])
         _failed(message, broken, now)
         return 0
-    store.save_message(message.id, Sending.SENT, sent_at=now, tries=message.tries + 1, why="")
+    _sent(message, now)
     return 1
+
+
+@writing
+def _take_next(now: datetime) -> store.MessageRow | int | None:
+    """The next one that is due, for whoever sends it; 0 where it is not sent now, None where none is due."""
+    message = store.lock_due(now)
+    if message is None:
+        return None
+    if not _still_so(message, now):
+        store.save_message(message.id, Sending.DROPPED)
+        return 0
+    # it may have been due long ago, by a worker that was away: the quiet hours are those of now
+    later = rules.when_to_send(now, telling(), ZoneInfo(shop().timezone))
+    store.save_message(message.id, Sending.WAITING, due_at=later if later > now else now + TAKEN_FOR)
+    return 0 if later > now else message
+
+
+@writing
+def _sent(message: store.MessageRow, now: datetime) -> None:
+    store.save_message(message.id, Sending.SENT, sent_at=now, tries=message.tries + 1, why="")
 
 
 def _made(message: store.MessageRow, now: datetime) -> Message:
@@ -306,6 +327,7 @@ def _papers(message: store.MessageRow) -> list[Attached]:
     ]
 
 
+@writing
 def _failed(message: store.MessageRow, failed: Exception, now: datetime) -> None:
     """It is tried again later, or given up: a number that is none is no better later."""
     tries = message.tries + 1

@@ -178,3 +178,9 @@ def _read_factors(factors: Mapping[str, str], problems: Problems) -> dict[str, D
             )
             read[family] = factor or least
     return read
+
+
+@writing
+def wrong_link(address: str, now: datetime) -> int:
+    """Keep that a link was asked for which nobody made; how many from this place within a minute."""
+    return store.add_link_try(address, now, now - timedelta(minutes=1))

@@ -68,7 +68,9 @@ def open_till(typed: Mapping[str, str], by: Person, now: datetime) -> None:
     currency = shop().currency
     rules.check_open(store.share_open() is not None)
     minor = rules.read_float(typed, currency, invoices.invoicing().coin_minor)
-    store.add_till(by.id, currency, minor, now)
+    if not store.open_first(by.id, currency, minor, now):
+        # somebody was quicker, perhaps with another amount
+        rules.check_open(True)
     before = store.last_left()
     if minor != before:
         facts = {"left_minor": before, "float_minor": minor, "currency": currency}
@@ -94,7 +96,8 @@ def close_till(till_id: int, typed: Mapping[str, str], by: Person, now: datetime
     read = rules.read_count(expected, typed, invoices.invoicing().coin_minor)
     store.save_closed(
         till.id,
-        closed_at=now,
+        # a clock that was ahead when it was opened closes nothing before that
+        closed_at=max(now, till.opened_at),
         closed_by=by.id,
         expected_minor=expected.minor,
         counted_minor=read.counted.minor,

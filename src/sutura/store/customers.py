@@ -199,7 +199,6 @@ def erase_places(numbers: list[int]) -> None:
     raw("select set_config('sutura.erasing', '', true)")
 
 
-# as long as a link that is kept as its hash
 _NOBODYS = "encode(sha256(gen_random_uuid()::text::bytea), 'hex')"
 # only keys that are there: what an event never told it does not tell as empty
 _KEYS_EMPTIED = (
@@ -212,7 +211,7 @@ _LIST_EMPTIED = "coalesce((select jsonb_agg({1}) from jsonb_array_elements({0}) 
 def _emptied(place: Place) -> tuple[Any, ...]:
     """What a column becomes, as SQL, with its values."""
     if place.apart:
-        return (f"case when {place.column} = '' then '' else {_NOBODYS} end",)
+        return f"case when {place.column} = '' then '' else left({_NOBODYS}, %s) end", place.apart
     if not place.keys and place.always:
         return "%s", place.left
     if not place.keys:

@@ -14,7 +14,7 @@ from sutura.core.values import Person, Role
 from sutura.store.bench_tables import HeatSource
 from sutura.store.database import column, each, first, insert, note_stamp, raw, reading, rows, written
 from sutura.store.expressions import IS_OPEN
-from sutura.store.tables import CatalogueModel, Job, LoginSession, Shop, SignInTry, Skill
+from sutura.store.tables import CatalogueModel, Job, LinkTry, LoginSession, Shop, SignInTry, Skill
 from sutura.store.tables import Person as PersonTable
 
 
@@ -250,3 +250,10 @@ def add_try(login: str, address: str, *, ok: bool, at: datetime) -> int:
 
 def save_try_right(try_id: int) -> None:
     SignInTry.update(ok=True).where(SignInTry.id == try_id).execute()
+
+
+def add_link_try(address: str, at: datetime, since: datetime) -> int:
+    """One more guess at a link from a place; how many since a moment. What is older is forgotten."""
+    LinkTry.delete().where(LinkTry.at < since).execute()
+    LinkTry.insert(address=address, at=at).execute()
+    return LinkTry.select().where(LinkTry.address == address, LinkTry.at >= since).count()

@@ -103,8 +103,8 @@ def take_link(link_id: int, device: str) -> bool:
     return bool(TestLink.select().where(TestLink.id == link_id, TestLink.device == device).count())
 
 
-def add_test(link: Link, sent_key: str, at: datetime, **columns: Any) -> None:
-    """One test; sent again with its key it is there already."""
+def add_test(link: Link, sent_key: str, at: datetime, **columns: Any) -> Outcome:
+    """One test; sent again with its key it is there already. What it came to when it was sent first."""
     reasons = [to_json(reason) for reason in columns.pop("reasons")]
     DeviceTest.insert(
         job=link.job_id,
@@ -115,6 +115,10 @@ def add_test(link: Link, sent_key: str, at: datetime, **columns: Any) -> None:
         reasons=reasons,
         **columns,
     ).on_conflict_ignore().execute()
+    kept = DeviceTest.select(DeviceTest.outcome).where(
+        DeviceTest.link == link.id, DeviceTest.sent_key == sent_key
+    )
+    return Outcome(kept.scalar())
 
 
 def _test(reasons: Sequence[Any], outcome: str, **columns: Any) -> Test:

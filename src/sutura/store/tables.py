@@ -102,6 +102,17 @@ class LoginSession(Table):
     expires_at = DateTimeTZField()
 
 
+class LinkTry(Table):
+    """Somebody asked for a link that nobody made."""
+
+    id = BigAutoField()
+    address = TextField()
+    at = DateTimeTZField()
+
+    class Meta:
+        table_name = "link_try"
+
+
 class SignInTry(Table):
     id = BigAutoField()
     login = TextField()

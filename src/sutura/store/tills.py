@@ -87,6 +87,12 @@ def last_left() -> int:
     return int(next(iter(column(closed.order_by(TillDay.id.desc()).limit(1))), 0))
 
 
+def open_first(person_id: int, currency: str, float_minor: int, at: datetime) -> bool:
+    """Open the till; no where somebody was quicker."""
+    opened = TillDay.insert(opened_at=at, opened_by=person_id, currency=currency, float_minor=float_minor)
+    return bool(list(opened.on_conflict_ignore().returning(TillDay.id)))
+
+
 def add_till(person_id: int, currency: str, float_minor: int, at: datetime) -> int:
     """Open the till; the number of its day. Where somebody was quicker, that one's."""
     TillDay.insert(

@@ -94,8 +94,9 @@ def install(app: FastAPI) -> None:
     async def away(request: Request, error: Exception) -> Response:
         LOG.error("database away", error=str(error)[:200], request=request.state.request_id)
         busy = isinstance(error, app.state.settings.database_busy)
+        full = isinstance(error, app.state.settings.database_full)
         reference = request.state.request_id
-        response = await page(request, "errors/away.html", 503, reference=reference, busy=busy)
+        response = await page(request, "errors/away.html", 503, reference=reference, busy=busy, full=full)
         response.headers["Retry-After"] = "5"
         return response
 

@@ -10,7 +10,7 @@ from datetime import datetime
 @dataclass(frozen=True, slots=True, kw_only=True)
 class WebSettings:
     """`ready` gives the reasons why not; `database_away` is the error of a database that does not answer,
-    `database_busy` of one in which somebody else holds what is wanted.
+    `database_busy` of one in which somebody else holds what is wanted, `database_full` of one without room.
     """
 
     demo: bool
@@ -20,5 +20,6 @@ class WebSettings:
     ready: Callable[[], list[str]]
     database_away: type[Exception]
     database_busy: type[Exception]
+    database_full: type[Exception]
     # where a device under test reaches this application; empty = guessed
     device_address: str = ""

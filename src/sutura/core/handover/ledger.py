@@ -182,7 +182,7 @@ def balance_of(price: Money, payments: Sequence[Paid], *, repaired: bool = True)
     )
 
 
-def _amount(typed: str, like: Money) -> int | None:
+def amount_or_none(typed: str, like: Money) -> int | None:
     """An amount as typed, in minor units; None where it is none, or can be read in two ways."""
     try:
         return read_amount(typed, like.currency)
@@ -206,7 +206,7 @@ def check_method(method: str, field: str = "method") -> Method:
 def check_payment(owed: Money, typed: str, method: str) -> tuple[Money, Method]:
     """The payment to record; it must be the whole open amount, by a known method."""
     how = check_method(method)
-    if _amount(typed, owed) != owed.minor:
+    if amount_or_none(typed, owed) != owed.minor:
         raise Invalid("amount", typed, fact("handover.open-amount-take-all-have-manager", owed=owed))
     return owed, how
 
@@ -216,13 +216,13 @@ def whole_of(owed: Money, typed: str, method: str, coin_minor: int) -> Money | N
     the minor unit means the same (rule handover.coins); None where another amount is typed.
     """
     due = in_coins(owed, coin_minor) if method == Method.CASH else owed
-    return due if _amount(typed, owed) in (due.minor, owed.minor) else None
+    return due if amount_or_none(typed, owed) in (due.minor, owed.minor) else None
 
 
 def check_part(owed: Money, typed: str, method: str) -> tuple[Money, Method]:
     """A part of what is owed, as typed: something, at most all of it."""
     how = check_method(method)
-    minor = _amount(typed, owed)
+    minor = amount_or_none(typed, owed)
     if minor is None or not 0 < minor <= owed.minor:
         raise Invalid("amount", typed, fact("handover.part-up-to", owed=owed))
     return Money(minor=minor, currency=owed.currency), how
@@ -231,7 +231,7 @@ def check_part(owed: Money, typed: str, method: str) -> tuple[Money, Method]:
 def check_deposit(owed: Money, typed: str, method: str) -> tuple[Money, Method]:
     """A deposit as typed: something, at most what is still open, by a known method."""
     how = check_method(method)
-    minor = _amount(typed, owed)
+    minor = amount_or_none(typed, owed)
     if minor is None or not 0 < minor <= owed.minor:
         raise Invalid("deposit", typed, fact("handover.deposit-up-to", owed=owed))
     return Money(minor=minor, currency=owed.currency), how
@@ -240,7 +240,7 @@ def check_deposit(owed: Money, typed: str, method: str) -> tuple[Money, Method]:
 def check_refund(had: Money, typed: str, method: str, explanation: str) -> tuple[Money, Method]:
     """What goes back of a deposit, as typed: all of it, or less with its reason (rule handover.deposit)."""
     how = check_method(method)
-    minor = _amount(typed, had)
+    minor = amount_or_none(typed, had)
     if minor is None or not 0 <= minor <= had.minor:
         raise Invalid("refund", typed, fact("handover.refund-up-to", had=had))
     if minor < had.minor and not explanation.strip():
@@ -251,7 +251,7 @@ def check_refund(had: Money, typed: str, method: str, explanation: str) -> tuple
 def check_give_back(balance: Balance, typed: str, method: str, reason: str) -> tuple[Money, Money, Method]:
     """What goes back to a customer, and what of it is a credit (rule handover.refund)."""
     how = check_method(method)
-    minor = _amount(typed, balance.received)
+    minor = amount_or_none(typed, balance.received)
     if minor is None or not 0 < minor <= balance.received.minor:
         raise Invalid("give_back", typed, fact("handover.refund-up-to", had=balance.received))
     credit = max(minor - balance.back.minor, 0)
@@ -263,7 +263,7 @@ def check_give_back(balance: Balance, typed: str, method: str, reason: str) -> t
 
 def check_write_off(balance: Balance, typed: str, reason: str) -> Money:
     """What of a debt is given up: something, at most all of it, with a reason."""
-    minor = _amount(typed, balance.due)
+    minor = amount_or_none(typed, balance.due)
     if minor is None or not 0 < minor <= balance.due.minor:
         raise Invalid("write_off", typed, fact("handover.part-up-to", owed=balance.due))
     _reasoned("why_off", reason)
@@ -291,7 +291,7 @@ def change_of(due: Money, typed: str) -> Money:
     """
     if not typed.strip():
         return Money(minor=0, currency=due.currency)
-    minor = _amount(typed, due)
+    minor = amount_or_none(typed, due)
     if minor is None or minor < due.minor:
         raise Invalid("handed_over", typed, fact("handover.at-least", due=due))
     return Money(minor=minor - due.minor, currency=due.currency)

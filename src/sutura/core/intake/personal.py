@@ -16,8 +16,8 @@ from sutura.core.intake.customers import ERASED
 class Place:
     """A column that can tell of a customer, and what is left in it when they are erased.
 
-    A text that is there becomes `left`, and one that must be no other's (`apart`) a random one that nobody
-    knows: a link leads nowhere from then on. In a JSON object each of `keys` that is there becomes what
+    A text that is there becomes `left`, and one that must be no other's (`apart`) a random one, so long, that
+    nobody knows: a link leads nowhere from then on. In a JSON object each of `keys` that is there becomes what
     stands beside it, and goes where that is None; of a list of objects (`in_list`) likewise in each.
     `gone`: the whole row goes. `always`: `left` also where nothing stands. `kinds`: in rows of these
     kinds alone.
@@ -29,7 +29,7 @@ class Place:
     keys: Mapping[str, object] = field(default_factory=dict)
     in_list: bool = False
     gone: bool = False
-    apart: bool = False
+    apart: int = 0
     always: bool = False
     kinds: tuple[str, ...] = ()
 
@@ -93,7 +93,7 @@ PLACES = (
     # what was found is told in the names of the two ways, and in what each gets
     Place(table="quote", column="routes", keys={"name": ERASED, "gets": []}, in_list=True),
     Place(table="quote", column="found", left=ERASED),
-    Place(table="quote", column="link", apart=True),
+    Place(table="quote", column="link", apart=64),
     Place(table="status_link", column="link", gone=True),
     Place(table="audit_event", column="detail", keys={"reason": "", "says": ""}),
     Place(table="accessory", column="name", left="something"),
@@ -108,7 +108,7 @@ PLACES = (
     Place(table="message", column="subject"),
     Place(table="message", column="body"),
     Place(table="message", column="link"),
-    Place(table="message", column="occasion", apart=True),
+    Place(table="message", column="occasion", apart=20),
     Place(table="message", column="why"),
     Place(table="handed_out", column="name"),
     Place(table="handed_out", column="address"),
@@ -129,6 +129,8 @@ NOT_OF_CUSTOMERS: Mapping[str, str] = {
     "own_time": "family",
     "login_session": "token_hash csrf",
     "sign_in_try": "login address",
+    # forgotten after a minute
+    "link_try": "address",
     "form_key": "key result content",
     "draft": "id",
     "model": "id maker name device_class procedure_family data part_family construction pack state",

@@ -21,7 +21,7 @@ from sutura.web.addresses import Addresses, Anyone
 from sutura.web.deeds import deed
 from sutura.web.drawings.code import draw_qr
 from sutura.web.errors import status_of
-from sutura.web.limits import slow_down
+from sutura.web.limits import TooOften, guessing
 from sutura.web.pages.proof import proof_again
 from sutura.web.present import render, render_plain
 from sutura.web.session import PRE_COOKIE, Ask, Form, SignInForm, settings_of
@@ -91,13 +91,13 @@ def link_made(ask: Ask, code: str, token: str) -> Response:
 @addresses.get("/t/{token}", may=Anyone.PUBLIC)
 def device_page(request: Request, token: str) -> Response:
     """The page on the device under test, by its link alone: a code and the tests, and nothing else."""
-    slow_down(request)
     now = settings_of(request).clock()
     key = request.cookies.get(PRE_COOKIE) or secrets.token_urlsafe(16)
     speech = replace(shop_service.speech(), now=now)
     try:
-        device, refusal = looks.open_link(token, key, now), None
-    except NotFound:
+        with guessing(request):
+            device, refusal = looks.open_link(token, key, now), None
+    except (NotFound, TooOften):
         raise
     except Refusal as refused:
         device, refusal = None, refused
@@ -127,7 +127,6 @@ def device_page(request: Request, token: str) -> Response:
 @addresses.post("/t/{token}", may=Anyone.PUBLIC)
 def device_sends(request: Request, token: str, form: SignInForm) -> Response:
     """What the device found; answered with what that means, in one word."""
-    slow_down(request)
     now = settings_of(request).clock()
     try:
         outcome = looks.receive(

@@ -16,7 +16,7 @@ from sutura.services import shop as shop_service
 from sutura.store import job as job_store
 from sutura.web.addresses import Addresses, Anyone
 from sutura.web.deeds import deed
-from sutura.web.limits import slow_down
+from sutura.web.limits import guessing
 from sutura.web.pages.job import job_again
 from sutura.web.present import render, render_plain
 from sutura.web.session import ANEW, Ask, Asking, Form, Sent, Shown, settings_of
@@ -97,9 +97,9 @@ def try_telling(ask: Ask, form: Form) -> Response:
 @addresses.get("/s/{link}", may=Anyone.PUBLIC)
 def status_page(request: Request, link: str) -> Response:
     """How far a repair is, by the link behind the ticket's code: no name, and nothing to press."""
-    slow_down(request)
     now = settings_of(request).clock()
-    status = messages.status_page(link, now)
+    with guessing(request):
+        status = messages.status_page(link, now)
     page = render_plain(
         request,
         "handover/status.html",

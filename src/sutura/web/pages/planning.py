@@ -19,7 +19,7 @@ from sutura.web.deeds import deed
 from sutura.web.drawings.day import Stitches, Thread, draw_day
 from sutura.web.drawings.rail import RailStop, draw_rail
 from sutura.web.errors import status_of
-from sutura.web.limits import slow_down
+from sutura.web.limits import guessing
 from sutura.web.present import render
 from sutura.web.session import ANEW, Ask, Asking, Form, Shown, settings_of
 
@@ -90,10 +90,11 @@ def link_made(ask: Ask, token: str) -> Response:
 @addresses.get("/calendar/{token}", may=Anyone.PUBLIC)
 def calendar(request: Request, token: str) -> Response:
     """Somebody's calendar by its link alone."""
-    slow_down(request)
     now = settings_of(request).clock()
+    with guessing(request):
+        said = calendars.calendar_of(token, now)
     return Response(
-        calendars.calendar_of(token, now),
+        said,
         media_type="text/calendar; charset=utf-8",
         headers={"cache-control": "no-store", "referrer-policy": "no-referrer"},
     )

@@ -37,7 +37,7 @@ from sutura.web.deeds import deed
 from sutura.web.drawings.code import draw_qr
 from sutura.web.drawings.price import draw_price
 from sutura.web.errors import status_of
-from sutura.web.limits import slow_down
+from sutura.web.limits import TooOften, guessing
 from sutura.web.present import render, render_plain
 from sutura.web.session import ANEW, PRE_COOKIE, Ask, Asking, Form, Shown, SignInForm, settings_of
 
@@ -238,17 +238,17 @@ def _customer_page(
 @addresses.get("/q/{token}", may=Anyone.PUBLIC)
 def customer_page(request: Request, token: str) -> Response:
     """A quote as the customer sees it, by its link alone."""
-    slow_down(request)
-    return _customer_page(request, token)
+    with guessing(request):
+        return _customer_page(request, token)
 
 
 @addresses.post("/q/{token}", may=Anyone.PUBLIC)
 def customer_answers(request: Request, token: str, form: SignInForm) -> Response:
-    slow_down(request)
     now = settings_of(request).clock()
     try:
-        answers.answer_by_link(token, form.text("way"), now, agreed=form.text("agreed") == "yes")
-    except NotFound:
+        with guessing(request):
+            answers.answer_by_link(token, form.text("way"), now, agreed=form.text("agreed") == "yes")
+    except (NotFound, TooOften):
         raise
     except Refusal as refusal:
         return _customer_page(request, token, refusal, status_of(refusal))
