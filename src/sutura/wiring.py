@@ -88,7 +88,7 @@ def plug_devices() -> None:
         plate=SimulatedPlate(_named(settings().plate_faults)),
         thermometer=SimulatedThermometer(_named(settings().thermometer_faults)),
         messenger=SimulatedMessenger(_named(settings().message_faults), settings().state / "outbox"),
-        terminal=SimulatedTerminal(_named(settings().terminal_faults), settings().state / "terminal.json"),
+        terminal=SimulatedTerminal(_named(settings().terminal_faults), settings().state / "cards.json"),
     )
 
 

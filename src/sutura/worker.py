@@ -23,7 +23,7 @@ import structlog
 
 from sutura import wiring
 from sutura.config import ROOT, settings
-from sutura.services import messages, plans, pricelists, shop
+from sutura.services import ledger, messages, plans, pricelists, shop
 from sutura.store.database import DatabaseAway
 
 LOG = structlog.get_logger("sutura")
@@ -39,6 +39,8 @@ PAUSE_S = 3
 PLAN_LOOK_S, PLAN_AGAIN_S = 2, 30
 # how often it is looked whether a message is due, and whether something is to be reminded of
 TELL_LOOK_S, REMIND_LOOK_S = 3, 900
+# how often it is looked whether the card terminal owes an answer
+SETTLE_LOOK_S = 15
 # how far planning stands back behind pages, of 19
 PLAN_NICE = 10
 
@@ -114,6 +116,7 @@ async def _work(url: str, *, until_empty: bool) -> None:
             _keep_tidy(),
             _keep_planned(),
             _keep_telling(),
+            _keep_settled(),
             _end_with_the_pages(),
         )
         looking = [asyncio.create_task(task) for task in others]
@@ -200,6 +203,20 @@ async def _keep_telling() -> None:
             LOG.exception("no message was sent")
             await asyncio.sleep(PLAN_AGAIN_S)
         await asyncio.sleep(TELL_LOOK_S)
+
+
+async def _keep_settled() -> None:
+    """What the card terminal was asked and nobody knows the end of is asked again, until both agree."""
+    while True:
+        try:
+            await asyncio.to_thread(ledger.reconcile_all, wiring.clock())
+        except DatabaseAway as away:
+            LOG.warning(
+                "no charge was settled: the database does not answer", why=str(away.__cause__ or away)[:200]
+            )
+        except Exception:
+            LOG.exception("no charge was settled")
+        await asyncio.sleep(SETTLE_LOOK_S)
 
 
 async def _end_with_the_pages() -> None:

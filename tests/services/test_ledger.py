@@ -540,3 +540,140 @@ def test_a_paper_says_what_was_shown_what_was_paid_and_when_it_was_handed_over(
     assert paper.supplied == paper.issued
     assert from_json(to_json(paper)) == paper
     assert replace(read_invoice(write_invoice(paper)), paid=paper.paid) == paper
+
+
+# -- back to the card -----------------------------------------------------------------------------------
+
+
+def by_card(shop: Shop, code: str, *amounts: str) -> None:
+    for number, amount in enumerate(amounts):
+        ledger.charge(code, amount, PaidFor.REST, f"press-{code}-{number}", shop.counter, shop.tick())
+
+
+def gone_back(terminal: SimulatedTerminal) -> int:
+    """What the terminal gave back, by its own memory."""
+    return sum(one.minor for one in terminal._done.values() if one.charge and one.said is CardSays.APPROVED)
+
+
+def refunded(shop: Shop, code: str) -> int:
+    return sum(one.amount_minor for one in ledger.rows_of(shop.job(code)) if one.kind is PaidFor.REFUND)
+
+
+def test_what_goes_back_to_cards_goes_through_the_terminal_against_its_charges(
+    shop: Shop, ready: str, terminal: SimulatedTerminal
+) -> None:
+    by_card(shop, ready, "20", "30")
+    ledger.give_back(ready, "35", "card", "the customer waited", shop.manager, shop.tick())
+    assert gone_back(terminal) == refunded(shop, ready) == 3_500
+    # the last one whole, and a part of the one before
+    assert [one.amount_minor for one in ledger.refunds_of(shop.job(ready))] == [3_000, 500]
+    assert [one.state for one in ledger.charges_of(shop.job(ready))] == [
+        ChargeState.APPROVED,
+        ChargeState.REVERSED,
+    ]
+    with pytest.raises(Invalid, match="at most 15"):
+        ledger.give_back(ready, "20", "card", "the customer waited", shop.manager, shop.tick())
+    more = (
+        "insert into card_refund (reference, card_charge_id, job_id, amount_minor, currency, reason, state, "
+        "person_id, at) select 'more-01', id, job_id, 1600, currency, '', 'asked', person_id, at "
+        "from card_charge order by id limit 1"
+    )
+    with pytest.raises(peewee.DatabaseError, match="more would go back"), DATABASE.atomic():
+        DATABASE.execute_sql(more)
+    # also after the till's day was counted
+    tills.open_till({"float": "0"}, shop.counter, shop.tick())
+    page = tills.till_page(0, shop.counter, shop.now)
+    assert page.till
+    tills.close_till(page.till.id, counting("0"), shop.counter, shop.tick())
+    ledger.give_back(ready, "15", "card", "the customer waited", shop.manager, shop.tick())
+    assert gone_back(terminal) == refunded(shop, ready) == 5_000
+
+
+def test_what_did_not_go_back_is_not_booked(shop: Shop, ready: str, terminal: SimulatedTerminal) -> None:
+    by_card(shop, ready, "20")
+    for fault in ("declines", "away"):
+        terminal.faults = frozenset({fault})
+        with pytest.raises(MoveRefused):
+            ledger.give_back(ready, "5", "card", "the customer waited", shop.manager, shop.tick())
+    assert refunded(shop, ready) == gone_back(terminal) == 0
+    terminal.faults = frozenset()
+    ledger.give_back(ready, "20", "card", "the customer waited", shop.manager, shop.tick())
+    assert refunded(shop, ready) == gone_back(terminal) == 2_000
+
+
+@pytest.mark.parametrize(("fault", "went"), [("timeout", 500), ("lost", 0)])
+def test_books_and_terminal_agree_after_a_lost_answer(
+    shop: Shop, ready: str, terminal: SimulatedTerminal, fault: str, went: int
+) -> None:
+    by_card(shop, ready, "20")
+    terminal.faults = frozenset({fault})
+    with pytest.raises(MoveRefused):
+        ledger.give_back(ready, "5", "card", "the customer waited", shop.manager, shop.tick())
+    # nothing else is taken or given before somebody knows
+    with pytest.raises(MoveRefused):
+        ledger.give_back(ready, "1", "cash", "the customer waited", shop.manager, shop.tick())
+    terminal.faults = frozenset()
+    assert ledger.reconcile_all(shop.tick(3)) == 1
+    assert refunded(shop, ready) == gone_back(terminal) == went
+    assert ledger.reconcile_all(shop.tick(3)) == 0
+
+
+@pytest.mark.parametrize("at", ["before", "after"])
+def test_books_and_terminal_agree_after_a_kill_at_the_terminal(
+    shop: Shop, ready: str, terminal: SimulatedTerminal, monkeypatch: pytest.MonkeyPatch, at: str
+) -> None:
+    by_card(shop, ready, "20")
+    real = terminal.refund
+
+    def killed(*asked: object) -> CardSays:
+        if at == "after":
+            real(*asked)  # type: ignore[arg-type]
+        raise KeyboardInterrupt
+
+    with monkeypatch.context() as patch:
+        patch.setattr(terminal, "refund", killed)
+        with pytest.raises(KeyboardInterrupt):
+            ledger.give_back(ready, "5", "card", "the customer waited", shop.manager, shop.tick())
+    ledger.reconcile_all(shop.tick(3))
+    assert refunded(shop, ready) == gone_back(terminal) == (500 if at == "after" else 0)
+
+
+def test_a_deposit_that_goes_back_to_its_card_has_its_credit_note(shop: Shop) -> None:
+    code = shop.quoted()
+    handover.take_deposit(code, "30", "card", shop.counter, shop.tick())
+    [charge] = ledger.charges_of(shop.job(code))
+    ledger.reverse(code, charge.reference, shop.manager, shop.tick())
+    kinds = [one.paper.kind for one in invoices.papers_of(shop.job(code))]
+    assert kinds == [InvoiceKind.DEPOSIT, InvoiceKind.CREDIT]
+
+
+def test_a_device_that_goes_back_unrepaired_takes_its_card_s_deposit_with_it(
+    shop: Shop, terminal: SimulatedTerminal
+) -> None:
+    code = shop.quoted()
+    handover.take_deposit(code, "30", "card", shop.counter, shop.tick())
+    handover.decline(code, "too dear", shop.counter, shop.tick())
+    asked = {"returned": [], "explanation": "nothing", "method": "card", "kept_because": "looked at"}
+    terminal.faults = frozenset({"declines"})
+    with pytest.raises(MoveRefused):
+        handover.return_unrepaired(code, refund="20", by=shop.counter, now=shop.tick(), **asked)
+    assert shop.job(code).stage is Stage.DECLINED
+    terminal.faults = frozenset()
+    handover.return_unrepaired(code, refund="20", by=shop.counter, now=shop.tick(), **asked)
+    assert gone_back(terminal) == refunded(shop, code) == 2_000
+    assert shop.job(code).stage is Stage.RETURNED
+    assert owed(shop, code) == 0
+    kept = [one.amount_minor for one in ledger.rows_of(shop.job(code)) if one.kind is PaidFor.KEPT]
+    assert kept == [1_000]
+
+
+def test_a_deposit_that_was_found_later_holds_its_part(shop: Shop, terminal: SimulatedTerminal) -> None:
+    code = shop.quoted()
+    shop.receive("P-1001", 2)
+    terminal.faults = frozenset({"timeout"})
+    with pytest.raises(MoveRefused):
+        handover.take_deposit(code, "30", "card", shop.counter, shop.tick())
+    assert shop.job(code).stage is Stage.QUOTED
+    terminal.faults = frozenset()
+    ledger.reconcile_all(shop.tick(3))
+    assert shop.job(code).stage is Stage.PART_IN_HAND

@@ -81,7 +81,6 @@ class CardSays(StrEnum):
 
     APPROVED = "approved"
     DECLINED = "declined"
-    REVERSED = "reversed"
 
 
 class CardTerminal(Protocol):
@@ -94,8 +93,10 @@ class CardTerminal(Protocol):
     def look_up(self, reference: str) -> CardSays | None:
         """What came of a reference; None for one that it never heard of."""
 
-    def reverse(self, reference: str) -> None:
-        """Give a charge back as it was. Raises ValueError for what was not charged."""
+    def refund(self, charge: str, reference: str, amount: Money) -> CardSays:
+        """Give a part of a charge back to its card, or all of it; a reference is given back once, however
+        often it is asked. Declined where nothing was charged, or less than would go back then.
+        """
 
 
 class Stopped(StrEnum):

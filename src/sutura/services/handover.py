@@ -275,43 +275,85 @@ def decline(code: str, reason: str, by: Person, now: datetime) -> None:
         stock_store.save_reservation(held_part.id, "released")
 
 
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Unrepaired:
+    """What was said when a device goes back as it came: what came with it, where it goes, what of a deposit
+    goes back by which way, and why the rest is kept.
+    """
+
+    returned: Sequence[int]
+    explanation: str
+    way_back: str = ""
+    refund: str = ""
+    method: str = ""
+    kept_because: str = ""
+
+
+def return_unrepaired(code: str, *, by: Person, now: datetime, **said: Any) -> None:
+    """Give the device back as it came, and a deposit with it (rule handover.deposit); what goes back to a
+    card goes through the terminal first.
+    """
+    asked = Unrepaired(**said)
+    to_card, references = _ask_unrepaired(code, asked, by, now)
+    ledger.refund_now(code, references, fact("handover.be-returned"), by, now)
+    _return(code, asked, to_card, by, now)
+
+
 @writing
-def return_unrepaired(
-    code: str,
-    *,
-    returned: Sequence[int],
-    explanation: str,
-    by: Person,
-    now: datetime,
-    way_back: str = "",
-    refund: str = "",
-    method: str = "",
-    kept_because: str = "",
-) -> None:
-    """Give the device back as it came, and a deposit with it (rule handover.deposit)."""
+def _ask_unrepaired(code: str, asked: Unrepaired, by: Person, now: datetime) -> tuple[Money, list[str]]:
+    """Refuse what stands in the way; what goes back by card, and what is asked of the terminal for it."""
     demand(by, Deed.TAKE_IN)
     job = job_store.lock_job(code)
-    accessories = store.load_accessories(job.id)
-    rules.check_accessories(accessories, returned, explanation)
-    rules.check_way_back(job.arrival.channel, way_back)
+    back, _, how = _check_unrepaired(job, asked)
+    if how is not money.Method.CARD or not back.minor:
+        return Money(minor=0, currency=job.currency), []
+    why = shop.speech().say(fact("invoice.not-repaired"))
+    nothing = Money(minor=0, currency=job.currency)
+    return back, ledger.ask_back(job, back, nothing, back, why, by, now)
+
+
+def _check_unrepaired(job: JobRecord, asked: Unrepaired) -> tuple[Money, Money, money.Method | None]:
+    """What of a deposit goes back and what is kept, and the way; refuses what stands in the way."""
+    check_start(job.code, job.stage, Move.RETURN)
+    rules.check_accessories(store.load_accessories(job.id), asked.returned, asked.explanation)
+    rules.check_way_back(job.arrival.channel, asked.way_back)
     ledger.no_charge_open(job)
     had = ledger.balance(job).received
+    if not had.minor:
+        return had, had, None
+    back, how = money.check_refund(had, asked.refund, asked.method, asked.kept_because)
+    return back, had - back, how
+
+
+@writing
+def _return(code: str, asked: Unrepaired, to_card: Money, by: Person, now: datetime) -> None:
+    """The device goes; `to_card` is booked already."""
+    job = job_store.lock_job(code)
+    nothing = Money(minor=0, currency=job.currency)
+    if to_card.minor:
+        check_start(job.code, job.stage, Move.RETURN)
+        back, kept, how = nothing, ledger.balance(job).received, None
+    else:
+        back, kept, how = _check_unrepaired(job, asked)
+    accessories = store.load_accessories(job.id)
     facts: dict[str, object] = {
-        "returned": _names(accessories, returned),
-        "explanation": explanation.strip(),
-        "way_back": way_back.strip(),
+        "returned": _names(accessories, asked.returned),
+        "explanation": asked.explanation.strip(),
+        "way_back": asked.way_back.strip(),
     }
-    if had.minor:
-        back, how = money.check_refund(had, refund, method, kept_because)
-        if back.minor:
-            ledger.book(job, money.PaidFor.REFUND, back, how.value, by, now)
-            why = shop.speech().say(fact("invoice.not-repaired"))
-            invoices.issue_credit(job, back, why, by, now)
-        if (had - back).minor:
-            ledger.book(job, money.PaidFor.KEPT, had - back, "", by, now, reason=kept_because)
-        facts |= {"refund_minor": back.minor, "currency": back.currency, "kept_because": kept_because.strip()}
-    store.save_returned([a.id for a in accessories if a.id in returned], now)
-    closing = replace(job.closing, finished_at=now, returned_note=explanation.strip()[:300])
+    if back.minor and how:
+        ledger.book(job, money.PaidFor.REFUND, back, how.value, by, now)
+        invoices.issue_credit(job, back, shop.speech().say(fact("invoice.not-repaired")), by, now)
+    if kept.minor:
+        ledger.book(job, money.PaidFor.KEPT, kept, "", by, now, reason=asked.kept_because)
+    if (whole := back + to_card).minor or kept.minor:
+        facts |= {
+            "refund_minor": whole.minor,
+            "currency": whole.currency,
+            "kept_because": asked.kept_because.strip(),
+        }
+    store.save_returned([a.id for a in accessories if a.id in asked.returned], now)
+    closing = replace(job.closing, finished_at=now, returned_note=asked.explanation.strip()[:300])
     move(
         job,
         Move.RETURN,

@@ -2,12 +2,16 @@
 
 from __future__ import annotations
 
+import secrets
 import time
+from collections import defaultdict
 from collections.abc import Sequence
 from datetime import datetime, timedelta
 from typing import Any
 
-from sutura.core.errors import Invalid, MoveRefused, NotFound
+import structlog
+
+from sutura.core.errors import Invalid, MoveRefused, NotFound, Refusal
 from sutura.core.facts import Fact, fact
 from sutura.core.handover import ledger as rules
 from sutura.core.handover.ledger import Balance, ChargeState, Method, PaidFor
@@ -15,15 +19,16 @@ from sutura.core.job import EventKind, JobRecord
 from sutura.core.maths.money import Money
 from sutura.core.people import Deed, demand
 from sutura.core.quoting.pricing import price_may_change
-from sutura.core.values import Person
+from sutura.core.values import Person, Role
 from sutura.devices import plugged
 from sutura.devices.ports import Away, CardSays, NoAnswer
-from sutura.services import invoices, tills
+from sutura.services import invoices, routes, shop, tills
 from sutura.services.job import note
 from sutura.store import job as job_store
 from sutura.store import ledger as store
 from sutura.store.database import reading, writing
 
+LOG = structlog.get_logger("sutura")
 # how long a press waits for one that asks the terminal already; and how long a terminal may take before it is
 # asked what came of it; the shop's, no source
 WAIT_S = 20
@@ -108,14 +113,19 @@ def _owed(job: JobRecord) -> Money:
     return owed
 
 
-def open_charge(charges: Sequence[store.Charge]) -> store.Charge | None:
-    """The charge of which nobody knows what came; there is one at most."""
-    return next((one for one in charges if one.state in rules.OPEN_CHARGES), None)
+def open_of(
+    charges: Sequence[store.Charge], refunds: Sequence[store.Refund]
+) -> store.Charge | store.Refund | None:
+    """What the terminal was asked and of which nobody knows what came."""
+    asked: list[store.Charge | store.Refund] = [*charges, *refunds]
+    return next((one for one in asked if one.state in rules.OPEN_CHARGES), None)
 
 
 def no_charge_open(job: JobRecord) -> None:
-    """Refuse to take or hand out anything while nobody knows what came of a charge (rule handover.card)."""
-    found = open_charge(store.charges_of(job.id))
+    """Refuse to take or hand out anything while nobody knows what came of a charge, or of what was to go back
+    (rule handover.card).
+    """
+    found = open_of(store.charges_of(job.id), store.refunds_of(job.id))
     if found:
         raise MoveRefused(
             job.code, fact("handover.go-on"), [fact("handover.charge-open", amount=found.amount)]
@@ -208,10 +218,10 @@ def settle(reference: str, state: ChargeState, by: Person, now: datetime) -> sto
     return _charge(reference)
 
 
-def reconcile(code: str, reference: str, by: Person, now: datetime) -> store.Charge:
-    """Ask the terminal what came of a charge; refuses where it is not reached."""
+def reconcile(code: str, reference: str, by: Person, now: datetime) -> store.Charge | store.Refund:
+    """Ask the terminal what came of a charge, or of what was to go back; refuses where it is not reached."""
     demand(by, Deed.TAKE_IN)
-    found = _charge(reference)
+    found = store.load_charge(reference) or _refund(reference)
     if found.code != code:
         raise NotFound(fact("handover.charge"), reference)
     if found.state is ChargeState.ASKED and now - found.at < STILL_ASKED:
@@ -223,46 +233,210 @@ def reconcile(code: str, reference: str, by: Person, now: datetime) -> store.Cha
     except Away:
         raise MoveRefused(code, fact("handover.go-on"), [fact("handover.terminal-away")]) from None
     state = ChargeState.APPROVED if said is CardSays.APPROVED else ChargeState.DECLINED
-    return settle(reference, state, by, now)
+    if isinstance(found, store.Refund):
+        return settle_refund(reference, state, by, now)
+    settled = settle(reference, state, by, now)
+    if settled.kind is PaidFor.DEPOSIT and settled.state is ChargeState.APPROVED:
+        _follow_deposit(code, by, now)
+    return settled
+
+
+def _follow_deposit(code: str, by: Person, now: datetime) -> None:
+    """What follows from a deposit that was found later: the part is held or ordered. Where it cannot be any
+    more, the money stays booked all the same.
+    """
+    try:
+        _hold_or_order(code, by, now)
+    except Refusal as refused:
+        LOG.warning("a deposit was found, and its part is not held", job=code, why=repr(refused)[:200])
 
 
 @writing
+def _hold_or_order(code: str, by: Person, now: datetime) -> None:
+    routes.hold_or_order(code, by, now)
+
+
+def reconcile_all(now: datetime) -> int:
+    """Ask the terminal of all that nobody knows of, until books and terminal agree; how many it was. Where
+    the terminal is not reached they are asked of again.
+    """
+    done = 0
+    for code, reference, person_id in store.unsettled(now - STILL_ASKED):
+        try:
+            reconcile(code, reference, Person(id=person_id, name="", role=Role.COUNTER), now)
+            done += 1
+        except Refusal as refused:
+            LOG.info("a charge is not settled yet", reference=reference, why=repr(refused)[:200])
+    return done
+
+
 def reverse(code: str, reference: str, by: Person, now: datetime) -> None:
-    """Give a charge back through the terminal, all of it: it is owed again (a manager's deed)."""
+    """Give what is left of a charge back to its card, all of it: it is owed again (a manager's deed)."""
     demand(by, Deed.SETTLE)
+    refund_now(code, _ask_reverse(code, reference, by, now), fact("handover.be-reversed"), by, now)
+
+
+@writing
+def _ask_reverse(code: str, reference: str, by: Person, now: datetime) -> list[str]:
     job = job_store.lock_job(code)
     locked = store.lock_charge(reference)
     if locked is None or locked.code != code:
         raise NotFound(fact("handover.charge"), reference)
-    if locked.state is not ChargeState.APPROVED or balance(job).received.minor < locked.amount_minor:
+    no_charge_open(job)
+    left = rules.left_of(locked.amount_minor, _went(job).get(locked.id, 0))
+    if locked.state is not ChargeState.APPROVED or not 0 < left <= balance(job).received.minor:
         raise MoveRefused(
             code, fact("handover.be-reversed"), [fact("handover.charge-is", state=locked.state)]
         )
-    # written first: where the terminal refuses, all of it is taken back
-    store.save_charge(locked.id, ChargeState.REVERSED)
-    book(job, PaidFor.REFUND, locked.amount, Method.CARD, by, now, charge=locked.id)
+    made = secrets.token_hex(12)
+    # an invoice of a deposit that is not there any more does not stand
+    paper = left if locked.kind is PaidFor.DEPOSIT else 0
+    why = shop.speech().say(fact("handover.given-back-to-card"))
+    store.add_refund(
+        made, locked, by.id, now, amount_minor=left, credit_minor=0, paper_minor=paper, reason=why
+    )
+    return [made]
+
+
+# -- back to the card -------------------------------------------------------------------------------
+
+
+def _went(job: JobRecord) -> dict[int, int]:
+    """What went back of each charge of a job, or may be on its way, by the number of the charge."""
+    went: dict[int, int] = defaultdict(int)
+    for one in store.refunds_of(job.id):
+        if one.state is not ChargeState.DECLINED:
+            went[one.charge_id] += one.amount_minor
+    return went
+
+
+def on_cards(job: JobRecord) -> Money:
+    """What came by card and can go back to it."""
+    went = _went(job)
+    left = sum(
+        rules.left_of(one.amount_minor, went.get(one.id, 0))
+        for one in store.charges_of(job.id)
+        if one.state is ChargeState.APPROVED
+    )
+    return Money(minor=left, currency=job.currency)
+
+
+def ask_back(
+    job: JobRecord, back: Money, credit: Money, paper: Money, reason: str, by: Person, now: datetime
+) -> list[str]:
+    """Keep what is to go back to the cards it came by, the last one first; their references. Refuses more
+    than came by card. Inside a deed.
+    """
+    if back.minor > on_cards(job).minor:
+        raise Invalid("method", Method.CARD, fact("handover.back-to-card-up-to", had=on_cards(job)))
+    went, made = _went(job), []
+    left, credit_left, paper_left = back.minor, credit.minor, paper.minor
+    for one in reversed(store.charges_of(job.id)):
+        free = rules.left_of(one.amount_minor, went.get(one.id, 0))
+        part = min(left, free) if one.state is ChargeState.APPROVED else 0
+        if part:
+            made.append(secrets.token_hex(12))
+            of_credit, of_paper = min(part, credit_left), min(part, paper_left)
+            amounts = {"amount_minor": part, "credit_minor": of_credit, "paper_minor": of_paper}
+            store.add_refund(made[-1], one, by.id, now, reason=reason.strip()[:300], **amounts)
+            left, credit_left, paper_left = left - part, credit_left - of_credit, paper_left - of_paper
+    return made
+
+
+def refund_now(code: str, references: Sequence[str], doing: Fact, by: Person, now: datetime) -> None:
+    """Ask the terminal for what was kept, one after the other, and book what it says; refuses what is `doing`
+    where one of them did not go back. Not in a deed.
+    """
+    states = [_refund_one(reference, by, now) for reference in references]
+    for state in states:
+        if state is not ChargeState.APPROVED:
+            raise MoveRefused(code, doing, [fact("handover.charge-is", state=state)])
+
+
+def _refund_one(reference: str, by: Person, now: datetime) -> ChargeState:
+    asked = _refund(reference)
     try:
-        plugged().terminal.reverse(reference)
-    except (Away, ValueError):
-        raise MoveRefused(code, fact("handover.be-reversed"), [fact("handover.terminal-away")]) from None
+        said: CardSays | None = plugged().terminal.refund(asked.charge, reference, asked.amount)
+    except Away:
+        return settle_refund(reference, ChargeState.DECLINED, by, now).state
+    except NoAnswer:
+        said = None
+    state = ChargeState(said.value) if said else ChargeState.UNKNOWN
+    return settle_refund(reference, state, by, now).state
+
+
+def _refund(reference: str) -> store.Refund:
+    found = store.load_refund(reference)
+    if found is None:
+        raise NotFound(fact("handover.charge"), reference)
+    return found
+
+
+@writing
+def settle_refund(reference: str, state: ChargeState, by: Person, now: datetime) -> store.Refund:
+    """Book what the terminal says of what was to go back, once."""
+    job = job_store.lock_job(_refund(reference).code)
+    locked = store.lock_refund(reference)
+    assert locked, "found above"
+    late = locked.state is ChargeState.DECLINED and state is ChargeState.APPROVED
+    if late or (locked.state in rules.OPEN_CHARGES and state is not locked.state):
+        store.save_refund(locked.id, state)
+        if state is ChargeState.APPROVED:
+            _went_back(job, locked, by, now)
+    return _refund(reference)
+
+
+def _went_back(job: JobRecord, refund: store.Refund, by: Person, now: datetime) -> None:
+    if refund.credit_minor:
+        credit = refund.of(refund.credit_minor)
+        store.add_payment(job.id, PaidFor.CREDIT, credit, "", by.id, now, reason=refund.reason)
+    if refund.paper_minor:
+        invoices.issue_credit(job, refund.of(refund.paper_minor), refund.reason, by, now)
+    book(
+        job,
+        PaidFor.REFUND,
+        refund.amount,
+        Method.CARD,
+        by,
+        now,
+        reason=refund.reason,
+        charge=refund.charge_id,
+    )
+    charge = next(one for one in store.charges_of(job.id) if one.id == refund.charge_id)
+    gone = sum(
+        one.amount_minor
+        for one in store.refunds_of(job.id)
+        if one.charge_id == charge.id and one.state is ChargeState.APPROVED
+    )
+    if gone >= charge.amount_minor:
+        store.save_charge(charge.id, ChargeState.REVERSED)
 
 
 # -- back, and given up -----------------------------------------------------------------------------
 
 
-@writing
 def give_back(code: str, amount: str, method: str, reason: str, by: Person, now: datetime) -> None:
     """Give money back: what was paid too much, and beyond that a credit with its note (rule
-    handover.refund).
+    handover.refund). What goes back to a card goes through the terminal.
     """
+    asked = _give_back(code, amount, method, reason, by, now)
+    refund_now(code, asked, fact("handover.be-reversed"), by, now)
+
+
+@writing
+def _give_back(code: str, amount: str, method: str, reason: str, by: Person, now: datetime) -> list[str]:
+    """Give back in cash or by transfer; by card what is to be asked of the terminal."""
     demand(by, Deed.SETTLE)
     job = job_store.lock_job(code)
     no_charge_open(job)
     back, credit, how = rules.check_give_back(balance(job), amount, method, reason)
+    if how is Method.CARD:
+        return ask_back(job, back, credit, credit, reason, by, now)
     if credit.minor:
         store.add_payment(job.id, PaidFor.CREDIT, credit, "", by.id, now, reason=reason.strip()[:300])
         invoices.issue_credit(job, credit, reason.strip(), by, now)
     book(job, PaidFor.REFUND, back, how.value, by, now, reason=reason)
+    return []
 
 
 @writing
@@ -280,6 +454,12 @@ def write_off(code: str, amount: str, reason: str, by: Person, now: datetime) ->
         now,
         reason=reason,
     )
+
+
+@reading
+def refunds_of(job: JobRecord) -> list[store.Refund]:
+    """What was asked to go back to cards for a job."""
+    return store.refunds_of(job.id)
 
 
 @reading

@@ -39,6 +39,26 @@ class CardCharge(Table):
         indexes = ((("job", "id"), False),)
 
 
+class CardRefund(Table):
+    """What was asked to go back to a card, against its charge."""
+
+    id = BigAutoField()
+    reference = TextField(unique=True)
+    card_charge = ForeignKeyField(CardCharge, index=False)
+    job = ForeignKeyField(Job, index=False)
+    amount_minor = IntegerField()
+    credit_minor = IntegerField()
+    paper_minor = IntegerField()
+    currency = TextField()
+    reason = TextField()
+    state = TextField()
+    person = ForeignKeyField(Person, index=False)
+    at = DateTimeTZField()
+
+    class Meta:
+        table_name = "card_refund"
+
+
 class Payment(Table):
     id = BigAutoField()
     job = ForeignKeyField(Job)

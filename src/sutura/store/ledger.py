@@ -8,10 +8,10 @@ from typing import Any
 
 from peewee import Select
 
-from sutura.core.handover.ledger import ChargeState, Paid, PaidFor
+from sutura.core.handover.ledger import OPEN_CHARGES, ChargeState, Paid, PaidFor
 from sutura.core.maths.money import Money
-from sutura.store.database import each, first, reading, written
-from sutura.store.handover_tables import CardCharge, Payment
+from sutura.store.database import each, first, reading, rows, written
+from sutura.store.handover_tables import CardCharge, CardRefund, Payment
 from sutura.store.tables import Job, Person
 
 
@@ -138,3 +138,109 @@ def charges_of(job_id: int) -> list[Charge]:
 
 def save_charge(charge_id: int, state: ChargeState) -> None:
     CardCharge.update(state=state.value).where(CardCharge.id == charge_id).execute()
+
+
+@reading
+def unsettled(before: datetime) -> list[tuple[str, str, int]]:
+    """What the terminal was asked before a moment and of which nobody knows what came: the job's code, the
+    reference, and who asked.
+    """
+    open_ones = [state.value for state in OPEN_CHARGES]
+    return [
+        found
+        for table in (CardCharge, CardRefund)
+        for found in rows(
+            table.select(Job.code, table.reference, table.person)
+            .join(Job, on=table.job == Job.id)
+            .where(table.state.in_(open_ones), table.at < before)
+        )
+    ]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Refund:
+    """What was asked to go back to a card; `charge` is the reference it came by. Of the amount,
+    `credit_minor` is not owed any more, and `paper_minor` is what credit notes are written for.
+    """
+
+    id: int
+    reference: str
+    charge: str
+    charge_id: int
+    job_id: int
+    code: str
+    amount_minor: int
+    credit_minor: int
+    paper_minor: int
+    currency: str
+    reason: str
+    state: ChargeState
+    person_id: int
+    at: datetime
+
+    def of(self, minor: int) -> Money:
+        return Money(minor=minor, currency=self.currency)
+
+    @property
+    def amount(self) -> Money:
+        return self.of(self.amount_minor)
+
+
+def _refund(state: str, **columns: Any) -> Refund:
+    return Refund(state=ChargeState(state), **columns)
+
+
+_REFUND = (
+    CardRefund.select(
+        CardRefund.id,
+        CardRefund.reference,
+        CardCharge.reference.alias("charge"),
+        CardRefund.card_charge.alias("charge_id"),
+        CardRefund.job.alias("job_id"),
+        Job.code,
+        CardRefund.amount_minor,
+        CardRefund.credit_minor,
+        CardRefund.paper_minor,
+        CardRefund.currency,
+        CardRefund.reason,
+        CardRefund.state,
+        CardRefund.person.alias("person_id"),
+        CardRefund.at,
+    )
+    .join(CardCharge)
+    .switch(CardRefund)
+    .join(Job, on=CardRefund.job == Job.id)
+)
+
+
+def add_refund(reference: str, charge: Charge, person_id: int, at: datetime, **amounts: Any) -> None:
+    CardRefund.insert(
+        reference=reference,
+        card_charge=charge.id,
+        job=charge.job_id,
+        currency=charge.currency,
+        state=ChargeState.ASKED.value,
+        person=person_id,
+        at=at,
+        **amounts,
+    ).execute()
+
+
+@reading
+def load_refund(reference: str) -> Refund | None:
+    return first(_refund, _REFUND.where(CardRefund.reference == reference))
+
+
+def lock_refund(reference: str) -> Refund | None:
+    """A refund, locked until the end of the deed."""
+    return first(_refund, _REFUND.where(CardRefund.reference == reference).for_update(of=CardRefund))
+
+
+@reading
+def refunds_of(job_id: int) -> list[Refund]:
+    """What was asked to go back to cards for a job, in its order."""
+    return each(_refund, _REFUND.where(CardRefund.job == job_id).order_by(CardRefund.id))
+
+
+def save_refund(refund_id: int, state: ChargeState) -> None:
+    CardRefund.update(state=state.value).where(CardRefund.id == refund_id).execute()

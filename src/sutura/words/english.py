@@ -272,6 +272,8 @@ SENTENCES: Mapping[str, str] = {
     "handover.card-by-terminal": "a card is charged by the terminal",
     "handover.charge": "charge by card",
     "handover.charge-is": "the charge by card is {state}",
+    "handover.back-to-card-up-to": "by card at most {had} can go back: give the rest in cash or by transfer",
+    "handover.given-back-to-card": "given back to the card",
     "handover.load-anew": "load the page anew and try again",
     "handover.other-amount": "this page asked the terminal for {amount}: load it anew for another amount",
     "handover.charge-open": "nobody knows yet whether {amount} by card was paid: ask the terminal",

@@ -248,6 +248,11 @@ def check_refund(had: Money, typed: str, method: str, explanation: str) -> tuple
     return Money(minor=minor, currency=had.currency), how
 
 
+def left_of(came_minor: int, went_minor: int) -> int:
+    """What of a charge can still go back to its card, in minor units."""
+    return max(came_minor - went_minor, 0)
+
+
 def check_give_back(balance: Balance, typed: str, method: str, reason: str) -> tuple[Money, Money, Method]:
     """What goes back to a customer, and what of it is a credit (rule handover.refund)."""
     how = check_method(method)

@@ -17,8 +17,8 @@ class Place:
     """A column that can tell of a customer, and what is left in it when they are erased.
 
     A text that is there becomes `left`, and one that must be no other's (`apart`) a random one, so long, that
-    nobody knows: a link leads nowhere from then on. In a JSON object each of `keys` that is there becomes what
-    stands beside it, and goes where that is None; of a list of objects (`in_list`) likewise in each.
+    nobody knows: a link leads nowhere from then on. In a JSON object each of `keys` that is there becomes
+    what stands beside it, and goes where that is None; of a list of objects (`in_list`) likewise in each.
     `gone`: the whole row goes. `always`: `left` also where nothing stands. `kinds`: in rows of these
     kinds alone.
     """
@@ -103,6 +103,7 @@ PLACES = (
     # what the law asks to be kept of a paper stays: who bought goes
     Place(table="invoice", column="body", keys={"buyer": {**_NOBODY}, "note": ""}),
     Place(table="payment", column="reason", left=ERASED),
+    Place(table="card_refund", column="reason", left=ERASED),
     Place(table="comeback_cause", column="reason", left=ERASED),
     Place(table="message", column="receiver"),
     Place(table="message", column="subject"),
@@ -190,6 +191,7 @@ NOT_OF_CUSTOMERS: Mapping[str, str] = {
     # what is written of a till's difference is about the till
     "till_day": "currency note pieces",
     "card_charge": "reference currency kind state",
+    "card_refund": "reference currency state",
     "invoice_series": "series",
     # the cause is of the device; what voids a warranty is of the shop
     "comeback_cause": "cause payer price evidence",

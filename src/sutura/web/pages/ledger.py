@@ -28,7 +28,7 @@ def _page(ask: Asking, code: str, shown: Shown = ANEW) -> Response:
     page = job_service.job_page(code, ask.now)
     balance = page.balance
     due, coins = balance.due, in_coins(balance.due, invoices.invoicing().coin_minor)
-    charges = ledger.charges_of(page.job)
+    charges, refunds = ledger.charges_of(page.job), ledger.refunds_of(page.job)
     return render(
         ask,
         "handover/money.html",
@@ -41,9 +41,10 @@ def _page(ask: Asking, code: str, shown: Shown = ANEW) -> Response:
         coins=coins if coins.minor != due.minor else None,
         coins_text=amount_text(coins.minor, coins.currency),
         back_text=amount_text(balance.back.minor, due.currency),
-        back_ways=[Method.CASH.value, Method.TRANSFER.value],
+        back_ways=[way.value for way in Method if way is not Method.CARD or ledger.on_cards(page.job).minor],
         charges=charges,
-        open_charge=ledger.open_charge(charges),
+        open_charge=ledger.open_of(charges, refunds),
+        refunds=refunds,
         may_settle=may(ask.person, Deed.SETTLE),
         papers=invoices.papers_of(page.job),
         change=ask.request.query_params.get("change", ""),
