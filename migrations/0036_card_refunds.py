@@ -22,6 +22,11 @@ create table card_refund (
 );
 create index card_refund_job_id on card_refund (job_id, id);
 create index card_refund_open on card_refund (at) where state in ('asked', 'unknown');
+-- a charge goes back in parts, each booked once
+drop index payment_card_charge;
+create unique index payment_card_charge on payment (card_charge_id, kind)
+    where card_charge_id is not null and kind <> 'refund';
+alter table payment add column card_refund_id bigint unique references card_refund (id);
 create function check_card_refund() returns trigger language plpgsql as $$
 declare
     came integer;

@@ -55,11 +55,21 @@ def book(
     *,
     reason: str = "",
     charge: int | None = None,
+    refund: int | None = None,
 ) -> None:
     """One row more of a locked job's ledger, with its event; cash goes through the till. Inside a deed."""
     till = tills.till_for(by, job.currency, now) if method == Method.CASH else None
     store.add_payment(
-        job.id, kind, amount, method, by.id, now, reason=reason.strip()[:300], till_day=till, charge=charge
+        job.id,
+        kind,
+        amount,
+        method,
+        by.id,
+        now,
+        reason=reason.strip()[:300],
+        till_day=till,
+        charge=charge,
+        refund=refund,
     )
     facts: dict[str, Any] = {
         "kind": kind.value,
@@ -401,6 +411,7 @@ def _went_back(job: JobRecord, refund: store.Refund, by: Person, now: datetime) 
         now,
         reason=refund.reason,
         charge=refund.charge_id,
+        refund=refund.id,
     )
     charge = next(one for one in store.charges_of(job.id) if one.id == refund.charge_id)
     gone = sum(

@@ -71,6 +71,7 @@ class Payment(Table):
     reason = TextField(default="")
     till_day = ForeignKeyField(TillDay, index=False, null=True)
     card_charge = ForeignKeyField(CardCharge, index=False, null=True)
+    card_refund = ForeignKeyField(CardRefund, unique=True, null=True)
 
 
 class InvoiceSeries(Table):

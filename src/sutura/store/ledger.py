@@ -50,6 +50,7 @@ def add_payment(
     reason: str = "",
     till_day: int | None = None,
     charge: int | None = None,
+    refund: int | None = None,
 ) -> None:
     Payment.insert(
         job=job_id,
@@ -62,6 +63,7 @@ def add_payment(
         reason=reason,
         till_day=till_day,
         card_charge=charge,
+        card_refund=refund,
     ).execute()
 
 

@@ -111,6 +111,7 @@ class LinkTry(Table):
 
     class Meta:
         table_name = "link_try"
+        indexes = ((("address", "at"), False),)
 
 
 class SignInTry(Table):
