@@ -167,6 +167,7 @@ def _fill() -> None:
         say(f"Migrated: {name}")
     if demo.is_empty():
         say("Filling in the demo shop: sixty days of a shop's life")
+        wiring.plug_terminal_of_the_demo()
         say(f"{demo.fill(CATALOGUE, wiring.clock(), _told)} jobs taken in")
     elif (days := demo.age_days(wiring.clock())) > 0:
         say(

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import threading
 from datetime import UTC, datetime
+from pathlib import Path
 
 from fastapi import FastAPI
 
@@ -76,6 +77,17 @@ def web_settings(*, demo: bool) -> WebSettings:
     )
 
 
+def plug_terminal_of_the_demo() -> None:
+    """The card terminal while the invented shop is filled in: without faults, and what it charged is
+    remembered, so that it can go back to its card.
+    """
+    devices.plug(terminal=SimulatedTerminal(memory=_terminal_memory()))
+
+
+def _terminal_memory() -> Path:
+    return settings().state / "cards.json"
+
+
 def plug_devices() -> None:
     """The stand-ins for outside devices, with the faults that the settings switch on; and where customers
     reach the shop.
@@ -88,7 +100,7 @@ def plug_devices() -> None:
         plate=SimulatedPlate(_named(settings().plate_faults)),
         thermometer=SimulatedThermometer(_named(settings().thermometer_faults)),
         messenger=SimulatedMessenger(_named(settings().message_faults), settings().state / "outbox"),
-        terminal=SimulatedTerminal(_named(settings().terminal_faults), settings().state / "cards.json"),
+        terminal=SimulatedTerminal(_named(settings().terminal_faults), _terminal_memory()),
     )
 
 

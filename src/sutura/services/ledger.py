@@ -320,14 +320,22 @@ def _went(job: JobRecord) -> dict[int, int]:
     return went
 
 
-def on_cards(job: JobRecord) -> Money:
-    """What came by card and can go back to it."""
+@reading
+def left_on_cards(job: JobRecord) -> dict[str, Money]:
+    """What of each charge that was paid can still go back to its card, by the charge's reference."""
     went = _went(job)
-    left = sum(
-        rules.left_of(one.amount_minor, went.get(one.id, 0))
+    return {
+        one.reference: Money(
+            minor=rules.left_of(one.amount_minor, went.get(one.id, 0)), currency=one.currency
+        )
         for one in store.charges_of(job.id)
         if one.state is ChargeState.APPROVED
-    )
+    }
+
+
+def on_cards(job: JobRecord) -> Money:
+    """What came by card and can go back to it."""
+    left = sum(one.minor for one in left_on_cards(job).values())
     return Money(minor=left, currency=job.currency)
 
 

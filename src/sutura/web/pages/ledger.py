@@ -29,6 +29,7 @@ def _page(ask: Asking, code: str, shown: Shown = ANEW) -> Response:
     balance = page.balance
     due, coins = balance.due, in_coins(balance.due, invoices.invoicing().coin_minor)
     charges, refunds = ledger.charges_of(page.job), ledger.refunds_of(page.job)
+    left_on = ledger.left_on_cards(page.job)
     return render(
         ask,
         "handover/money.html",
@@ -41,10 +42,15 @@ def _page(ask: Asking, code: str, shown: Shown = ANEW) -> Response:
         coins=coins if coins.minor != due.minor else None,
         coins_text=amount_text(coins.minor, coins.currency),
         back_text=amount_text(balance.back.minor, due.currency),
-        back_ways=[way.value for way in Method if way is not Method.CARD or ledger.on_cards(page.job).minor],
+        back_ways=[
+            way.value
+            for way in Method
+            if way is not Method.CARD or any(left.minor for left in left_on.values())
+        ],
         charges=charges,
         open_charge=ledger.open_of(charges, refunds),
         refunds=refunds,
+        left_on=left_on,
         may_settle=may(ask.person, Deed.SETTLE),
         papers=invoices.papers_of(page.job),
         change=ask.request.query_params.get("change", ""),
