@@ -61,7 +61,7 @@ BUDGETS = {
     "/customers/{customer}": 5,
     # one for each table in which something of a customer can stand
     # one for each table that can tell of them
-    "/customers/{customer}/export.json": 33,
+    "/customers/{customer}/export.json": 34,
     # the last plan is read for what can be promised
     "/counter/{draft}": 19,
     # one of it for customers, and one for everything else that has a name

@@ -295,7 +295,7 @@ def return_unrepaired(code: str, *, by: Person, now: datetime, **said: Any) -> N
     """
     asked = Unrepaired(**said)
     to_card, references = _ask_unrepaired(code, asked, by, now)
-    ledger.refund_now(code, references, fact("handover.be-returned"), by, now)
+    ledger.refund_now(code, references, fact("handover.be-reversed"), by, now)
     _return(code, asked, to_card, by, now)
 
 

@@ -52,7 +52,7 @@ def _page(
         due=due,
         due_text=amount_text(due.minor, currency),
         coins=coins if coins.minor != page.balance.due.minor else None,
-        open_charge=ledger.open_of(charges, ledger.refunds_of(page.job)),
+        open_charge=ledger.open_of(charges, ledger.refunds_of(page.job) if charges else []),
         had_text=amount_text(page.had.minor, currency),
         handed_back=page.job.stage is Stage.HANDED_BACK,
         methods=[method.value for method in Method],

@@ -28,8 +28,10 @@ def _page(ask: Asking, code: str, shown: Shown = ANEW) -> Response:
     page = job_service.job_page(code, ask.now)
     balance = page.balance
     due, coins = balance.due, in_coins(balance.due, invoices.invoicing().coin_minor)
-    charges, refunds = ledger.charges_of(page.job), ledger.refunds_of(page.job)
-    left_on = ledger.left_on_cards(page.job)
+    charges = ledger.charges_of(page.job)
+    # nothing goes back to a card where nothing came by one
+    refunds = ledger.refunds_of(page.job) if charges else []
+    left_on = ledger.left_on_cards(page.job) if charges else {}
     return render(
         ask,
         "handover/money.html",
