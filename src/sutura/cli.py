@@ -376,7 +376,7 @@ def test(*, fast: bool, long_: bool, words: tuple[str, ...]) -> int:
     quick = ["-m", "not browser and not slow", "-n", "3", "--dist", "loadfile"]
     fastest = ["-m", "not browser and not slow and not stored", "-n", "2", "--dist", "worksteal"]
     # those that wait for a browser and those that wait for a whole product fill each other's gaps
-    patient = ["-m", "browser or slow", "-n", "3", "--dist", "worksteal"]
+    patient = ["-m", "browser or slow", "-n", "2", "--dist", "worksteal"]
     if words:
         runs = [["-m", "not browser and not slow", *words] if fast else list(words)]
     else:
