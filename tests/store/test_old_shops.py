@@ -1,8 +1,8 @@
 """A shop of every release, made by that release's own code, goes on under this one: nothing of it is lost,
 and every page of every job answers.
 
-`old_shops/` has the demo of each release as `pg_dump` wrote it. `./sutura test` takes up three of them,
-`./sutura test --long` all.
+`old_shops/` has the demo of each release as `pg_dump` wrote it, packed (xz) and in hexadecimal digits: text
+that holds no word by chance. `./sutura test` takes up three of them, `./sutura test --long` all.
 """
 
 from __future__ import annotations
@@ -32,7 +32,7 @@ from sutura.web.app import addresses, make_app
 from sutura.web.session import COOKIE
 
 SHOPS = sorted(
-    Path(__file__).with_name("old_shops").glob("*.sql.xz"),
+    Path(__file__).with_name("old_shops").glob("*.sql.xz.hex"),
     key=lambda file: [int(part) for part in file.name.split(".")[:3]],
 )
 LONG = bool(os.environ.get("SUTURA_LONG"))
@@ -85,13 +85,13 @@ SUMS = {
 }
 
 
-@pytest.fixture(params=SOME, ids=lambda file: file.name.removesuffix(".sql.xz"))
+@pytest.fixture(params=SOME, ids=lambda file: file.name.removesuffix(".sql.xz.hex"))
 def old_shop(request: pytest.FixtureRequest, cluster: Cluster, database: str) -> Iterator[str]:
     """A shop of an old release as it was left, and the application's own database while it is looked at."""
-    name = "old_" + request.param.name.removesuffix(".sql.xz").replace(".", "_")
+    name = "old_" + request.param.name.removesuffix(".sql.xz.hex").replace(".", "_")
     psql = [str(find_postgres() / "psql"), "--quiet", "--no-psqlrc", "--set", "ON_ERROR_STOP=1"]
     subprocess.run([*psql, "--command", f"create database {name}", cluster.url_of("postgres")], check=True)
-    said = lzma.decompress(request.param.read_bytes())
+    said = lzma.decompress(bytes.fromhex(request.param.read_text("ascii")))
     url = cluster.url_of(name)
     subprocess.run([*psql, url], input=said, check=True, stdout=subprocess.DEVNULL)
     wiring.connect(url)
