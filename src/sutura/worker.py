@@ -16,7 +16,7 @@ import subprocess
 import sys
 import threading
 import time
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 
 import procrastinate
 import structlog
@@ -114,9 +114,10 @@ async def _work(url: str, *, until_empty: bool) -> None:
         others = (
             _keep_taking_back(app),
             _keep_tidy(),
-            _keep_planned(),
-            _keep_telling(),
-            _keep_settled(),
+            # the last good plan stands meanwhile
+            _keep(_plan, PLAN_LOOK_S, "no plan was made", PLAN_AGAIN_S),
+            _keep(_Telling(), TELL_LOOK_S, "no message was sent", PLAN_AGAIN_S),
+            _keep(_settle, SETTLE_LOOK_S, "no charge was settled", PLAN_AGAIN_S),
             _end_with_the_pages(),
         )
         looking = [asyncio.create_task(task) for task in others]
@@ -162,22 +163,23 @@ def _tidy() -> dict[str, int]:
     return shop.throw_away(kept.keep_drafts_days, kept.keep_traces_days, kept.keep_lists_days, wiring.clock())
 
 
-async def _keep_planned() -> None:
-    """A new plan is made when something changed and it is quiet again; the last good one stands meanwhile."""
+async def _keep(doing: Callable[[], object], every_s: float, failed: str, rest_s: float) -> None:
+    """Do something again and again, beside the event loop; where it fails it is said, and done again after a
+    rest.
+    """
     while True:
         try:
-            await asyncio.to_thread(_plan)
+            await asyncio.to_thread(doing)
         except DatabaseAway as away:
-            LOG.warning(
-                "no plan was made: the database does not answer", why=str(away.__cause__ or away)[:200]
-            )
+            LOG.warning(f"{failed}: the database does not answer", why=str(away.__cause__ or away)[:200])
         except Exception:
-            LOG.exception("no plan was made")
-            await asyncio.sleep(PLAN_AGAIN_S)
-        await asyncio.sleep(PLAN_LOOK_S)
+            LOG.exception(failed)
+            await asyncio.sleep(rest_s)
+        await asyncio.sleep(every_s)
 
 
 def _plan() -> None:
+    """A new plan is made when something changed and it is quiet again."""
     # pages come first: this thread, and those that the solver starts from it, stand back
     os.setpriority(os.PRIO_PROCESS, threading.get_native_id(), PLAN_NICE)
     now = wiring.clock()
@@ -185,38 +187,23 @@ def _plan() -> None:
         plans.make_plan(now)
 
 
-async def _keep_telling() -> None:
+class _Telling:
     """Messages go out when they are due; what is ready and not collected is reminded of."""
-    looked = 0.0
-    while True:
-        try:
-            now = wiring.clock()
-            if time.monotonic() - looked > REMIND_LOOK_S or not looked:
-                await asyncio.to_thread(messages.remind, now)
-                looked = time.monotonic()
-            await asyncio.to_thread(messages.send_due, now)
-        except DatabaseAway as away:
-            LOG.warning(
-                "no message was sent: the database does not answer", why=str(away.__cause__ or away)[:200]
-            )
-        except Exception:
-            LOG.exception("no message was sent")
-            await asyncio.sleep(PLAN_AGAIN_S)
-        await asyncio.sleep(TELL_LOOK_S)
+
+    def __init__(self) -> None:
+        self._reminded = 0.0
+
+    def __call__(self) -> None:
+        now = wiring.clock()
+        if time.monotonic() - self._reminded > REMIND_LOOK_S or not self._reminded:
+            messages.remind(now)
+            self._reminded = time.monotonic()
+        messages.send_due(now)
 
 
-async def _keep_settled() -> None:
+def _settle() -> None:
     """What the card terminal was asked and nobody knows the end of is asked again, until both agree."""
-    while True:
-        try:
-            await asyncio.to_thread(ledger.reconcile_all, wiring.clock())
-        except DatabaseAway as away:
-            LOG.warning(
-                "no charge was settled: the database does not answer", why=str(away.__cause__ or away)[:200]
-            )
-        except Exception:
-            LOG.exception("no charge was settled")
-        await asyncio.sleep(SETTLE_LOOK_S)
+    ledger.reconcile_all(wiring.clock())
 
 
 async def _end_with_the_pages() -> None:

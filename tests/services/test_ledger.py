@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import csv
+import secrets
 from collections.abc import Iterator
 from dataclasses import replace
 from io import StringIO
@@ -195,13 +196,13 @@ def test_a_charge_goes_back_once_and_by_a_manager_alone(shop: Shop, ready: str) 
     whole = owed(shop, ready)
     ledger.charge(ready, "10", PaidFor.REST, "press-01", shop.counter, shop.tick())
     with pytest.raises(NotAllowed):
-        ledger.reverse(ready, "press-01", shop.counter, shop.tick())
-    ledger.reverse(ready, "press-01", shop.manager, shop.tick())
+        ledger.reverse(ready, "press-01", key(), shop.counter, shop.tick())
+    ledger.reverse(ready, "press-01", key(), shop.manager, shop.tick())
     assert owed(shop, ready) == whole
     with pytest.raises(MoveRefused):
-        ledger.reverse(ready, "press-01", shop.manager, shop.tick())
+        ledger.reverse(ready, "press-01", key(), shop.manager, shop.tick())
     with pytest.raises(NotFound):
-        ledger.reverse(ready, "never", shop.manager, shop.tick())
+        ledger.reverse(ready, "never", key(), shop.manager, shop.tick())
 
 
 def test_a_refund_beyond_what_was_too_much_is_a_credit_with_its_note(shop: Shop, ready: str) -> None:
@@ -545,6 +546,11 @@ def test_a_paper_says_what_was_shown_what_was_paid_and_when_it_was_handed_over(
 # -- back to the card -----------------------------------------------------------------------------------
 
 
+def key() -> str:
+    """The key of a form that nobody sent yet."""
+    return secrets.token_hex(12)
+
+
 def by_card(shop: Shop, code: str, *amounts: str) -> None:
     for number, amount in enumerate(amounts):
         ledger.charge(code, amount, PaidFor.REST, f"press-{code}-{number}", shop.counter, shop.tick())
@@ -563,7 +569,7 @@ def test_what_goes_back_to_cards_goes_through_the_terminal_against_its_charges(
     shop: Shop, ready: str, terminal: SimulatedTerminal
 ) -> None:
     by_card(shop, ready, "20", "30")
-    ledger.give_back(ready, "35", "card", "the customer waited", shop.manager, shop.tick())
+    ledger.give_back_to_card(ready, "35", "the customer waited", key(), shop.manager, shop.tick())
     assert gone_back(terminal) == refunded(shop, ready) == 3_500
     # the last one whole, and a part of the one before
     assert [one.amount_minor for one in ledger.refunds_of(shop.job(ready))] == [3_000, 500]
@@ -573,7 +579,7 @@ def test_what_goes_back_to_cards_goes_through_the_terminal_against_its_charges(
     ]
     ledger.pay(ready, "10", "cash", "", shop.counter, shop.tick())
     with pytest.raises(Invalid, match="by card at most 15"):
-        ledger.give_back(ready, "20", "card", "the customer waited", shop.manager, shop.tick())
+        ledger.give_back_to_card(ready, "20", "the customer waited", key(), shop.manager, shop.tick())
     more = (
         "insert into card_refund (reference, card_charge_id, job_id, amount_minor, currency, reason, state, "
         "person_id, at) select 'more-01', id, job_id, 1600, currency, '', 'asked', person_id, at "
@@ -586,7 +592,7 @@ def test_what_goes_back_to_cards_goes_through_the_terminal_against_its_charges(
     assert page.till
     there = str(page.expected).split()[0]
     tills.close_till(page.till.id, counting(there), shop.counter, shop.tick())
-    ledger.give_back(ready, "15", "card", "the customer waited", shop.manager, shop.tick())
+    ledger.give_back_to_card(ready, "15", "the customer waited", key(), shop.manager, shop.tick())
     assert gone_back(terminal) == refunded(shop, ready) == 5_000
 
 
@@ -595,10 +601,10 @@ def test_what_did_not_go_back_is_not_booked(shop: Shop, ready: str, terminal: Si
     for fault in ("declines", "away"):
         terminal.faults = frozenset({fault})
         with pytest.raises(MoveRefused):
-            ledger.give_back(ready, "5", "card", "the customer waited", shop.manager, shop.tick())
+            ledger.give_back_to_card(ready, "5", "the customer waited", key(), shop.manager, shop.tick())
     assert refunded(shop, ready) == gone_back(terminal) == 0
     terminal.faults = frozenset()
-    ledger.give_back(ready, "20", "card", "the customer waited", shop.manager, shop.tick())
+    ledger.give_back_to_card(ready, "20", "the customer waited", key(), shop.manager, shop.tick())
     assert refunded(shop, ready) == gone_back(terminal) == 2_000
 
 
@@ -609,7 +615,7 @@ def test_books_and_terminal_agree_after_a_lost_answer(
     by_card(shop, ready, "20")
     terminal.faults = frozenset({fault})
     with pytest.raises(MoveRefused):
-        ledger.give_back(ready, "5", "card", "the customer waited", shop.manager, shop.tick())
+        ledger.give_back_to_card(ready, "5", "the customer waited", key(), shop.manager, shop.tick())
     # nothing else is taken or given before somebody knows
     with pytest.raises(MoveRefused):
         ledger.give_back(ready, "1", "cash", "the customer waited", shop.manager, shop.tick())
@@ -634,7 +640,7 @@ def test_books_and_terminal_agree_after_a_kill_at_the_terminal(
     with monkeypatch.context() as patch:
         patch.setattr(terminal, "refund", killed)
         with pytest.raises(KeyboardInterrupt):
-            ledger.give_back(ready, "5", "card", "the customer waited", shop.manager, shop.tick())
+            ledger.give_back_to_card(ready, "5", "the customer waited", key(), shop.manager, shop.tick())
     ledger.reconcile_all(shop.tick(3))
     assert refunded(shop, ready) == gone_back(terminal) == (500 if at == "after" else 0)
 
@@ -643,7 +649,7 @@ def test_a_deposit_that_goes_back_to_its_card_has_its_credit_note(shop: Shop) ->
     code = shop.quoted()
     handover.take_deposit(code, "30", "card", shop.counter, shop.tick())
     [charge] = ledger.charges_of(shop.job(code))
-    ledger.reverse(code, charge.reference, shop.manager, shop.tick())
+    ledger.reverse(code, charge.reference, key(), shop.manager, shop.tick())
     kinds = [one.paper.kind for one in invoices.papers_of(shop.job(code))]
     assert kinds == [InvoiceKind.DEPOSIT, InvoiceKind.CREDIT]
 

@@ -74,7 +74,7 @@ class Desk:
         """
         broken = []
         for path, data in self.sent:
-            again = {**data, "csrf": data["csrf"], "form_key": secrets.token_hex(12)}
+            again = {**data, "form_key": secrets.token_hex(12)}
             answer = self.client.post(path, data=again)
             if answer.status_code >= 500:
                 broken.append(f"{answer.status_code} {path} {data}")

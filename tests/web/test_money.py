@@ -12,12 +12,12 @@ from services.test_consumables import WIPES
 from web.desk import Sit
 
 from sutura.core.errors import Refusal
-from sutura.core.handover.ledger import ChargeState
+from sutura.core.handover.ledger import ChargeState, PaidFor
 from sutura.core.job import Stage
 from sutura.devices import plug
 from sutura.devices.simulated.card_terminal import SimulatedTerminal
 from sutura.formats.ubl import read_invoice
-from sutura.services import consumables, invoices, ledger, tills
+from sutura.services import consumables, handover, invoices, ledger, tills
 from sutura.store import tills as tills_store
 from sutura.store.database import DATABASE, connection
 
@@ -218,3 +218,79 @@ def test_a_stale_count_of_a_consumable_is_refused_in_words(desks: Sit, floor: Sh
         ines.get("/consumables")
         answer = ines.post(f"/consumables/{number}/{deed}", version="0", of=number, **fields)
         assert answer.status_code == 409, deed
+
+
+def _paid_by_card(floor: Shop, code: str, amount: str) -> None:
+    with connection():
+        ledger.charge(code, amount, PaidFor.REST, f"press-{code}", floor.counter, floor.tick())
+
+
+def _refunds(floor: Shop, code: str) -> list[str]:
+    with connection():
+        return [one.state.value for one in ledger.refunds_of(floor.job(code))]
+
+
+def _booked_back(floor: Shop, code: str) -> int:
+    with connection():
+        return sum(one.amount_minor for one in ledger.rows_of(floor.job(code)) if one.kind is PaidFor.REFUND)
+
+
+BACK = {"give_back": "5", "why_back": "the customer waited", "method": "card"}
+
+
+def test_what_the_terminal_was_asked_to_give_back_is_kept_whatever_comes_then(
+    desks: Sit, floor: Shop, job: str, terminal: SimulatedTerminal
+) -> None:
+    """A refusal takes a deed back, but not what was asked outside of it."""
+    _paid_by_card(floor, job, "20")
+    ines = desks("ines")
+    ines.get(f"/jobs/{job}/money")
+    terminal.faults = frozenset({"timeout"})
+    assert ines.post(f"/jobs/{job}/money/back", **BACK).status_code == 409
+    assert _refunds(floor, job) == ["unknown"]
+    terminal.faults = frozenset()
+    with connection():
+        ledger.reconcile_all(floor.tick(3))
+    assert (_refunds(floor, job), _booked_back(floor, job)) == (["approved"], 500)
+    assert "5.00 TAL went back to the card" in ines.get(f"/jobs/{job}/money").text
+
+
+def test_a_refund_by_card_that_is_pressed_twice_goes_back_once(
+    desks: Sit, floor: Shop, job: str, terminal: SimulatedTerminal
+) -> None:
+    _paid_by_card(floor, job, "20")
+    ines = desks("ines")
+    ines.get(f"/jobs/{job}/money")
+    key = ines.hidden("form_key")
+    # declined, and pressed again with the same form once the terminal is itself again
+    terminal.faults = frozenset({"declines"})
+    assert ines.post(f"/jobs/{job}/money/back", **BACK, form_key=key).status_code == 409
+    terminal.faults = frozenset()
+    for _ in range(3):
+        assert ines.post(f"/jobs/{job}/money/back", **BACK, form_key=key).status_code == 200
+    assert (_refunds(floor, job), _booked_back(floor, job)) == (["declined", "approved"], 500)
+
+
+def test_a_device_that_goes_back_asks_the_terminal_before_and_once(
+    desks: Sit, floor: Shop, terminal: SimulatedTerminal
+) -> None:
+    with connection():
+        code = floor.quoted()
+        handover.take_deposit(code, "30", "card", floor.counter, floor.tick())
+        handover.decline(code, "too dear", floor.counter, floor.tick())
+    pell = desks("pell")
+    pell.get(f"/jobs/{code}/handover")
+    key = pell.hidden("form_key")
+    said = {"explanation": "nothing came", "refund": "20", "method": "card", "kept_because": "looked at"}
+    terminal.faults = frozenset({"lost"})
+    assert pell.post(f"/jobs/{code}/return", **said, form_key=key).status_code == 409
+    assert _refunds(floor, code) == ["unknown"]
+    terminal.faults = frozenset()
+    with connection():
+        ledger.reconcile_all(floor.tick(3))
+        assert floor.job(code).stage is Stage.DECLINED
+    for _ in range(2):
+        assert pell.post(f"/jobs/{code}/return", **said, form_key=key).status_code == 200
+    assert (_refunds(floor, code), _booked_back(floor, code)) == (["declined", "approved"], 2_000)
+    with connection():
+        assert floor.job(code).stage is Stage.RETURNED

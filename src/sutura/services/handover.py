@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import secrets
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from datetime import date, datetime
 from typing import Any
 
@@ -287,69 +287,81 @@ class Unrepaired:
     refund: str = ""
     method: str = ""
     kept_because: str = ""
+    # of its form: what goes to a card goes once by it
+    reference: str = field(default_factory=lambda: secrets.token_hex(12))
 
 
 def return_unrepaired(code: str, *, by: Person, now: datetime, **said: Any) -> None:
-    """Give the device back as it came, and a deposit with it (rule handover.deposit); what goes back to a
+    """Give the device back as it came, and a deposit with it (rule handover.deposit): what goes back to a
     card goes through the terminal first.
     """
     asked = Unrepaired(**said)
-    to_card, references = _ask_unrepaired(code, asked, by, now)
-    ledger.refund_now(code, references, fact("handover.be-reversed"), by, now)
-    _return(code, asked, to_card, by, now)
+    refund_to_card(code, asked, by, now)
+    give_unrepaired(code, asked, by, now)
+
+
+def refund_to_card(code: str, asked: Unrepaired, by: Person, now: datetime) -> None:
+    """What of a deposit goes back by card, through the terminal; nothing for other ways. Not in a deed."""
+    if asked.method == money.Method.CARD:
+        ledger.refund_now(code, _ask_unrepaired(code, asked, by, now), by, now)
 
 
 @writing
-def _ask_unrepaired(code: str, asked: Unrepaired, by: Person, now: datetime) -> tuple[Money, list[str]]:
-    """Refuse what stands in the way; what goes back by card, and what is asked of the terminal for it."""
+def _ask_unrepaired(code: str, asked: Unrepaired, by: Person, now: datetime) -> list[str]:
+    """Refuse what stands in the way, and keep what is to be asked of the terminal."""
     demand(by, Deed.TAKE_IN)
     job = job_store.lock_job(code)
-    back, _, how = _check_unrepaired(job, asked)
-    if how is not money.Method.CARD or not back.minor:
-        return Money(minor=0, currency=job.currency), []
-    why = shop.speech().say(fact("invoice.not-repaired"))
+    if before := ledger.asked_with(job, asked.reference):
+        return before
+    back, _ = _check_unrepaired(job, asked)
     nothing = Money(minor=0, currency=job.currency)
-    return back, ledger.ask_back(job, back, nothing, back, why, by, now)
+    why = shop.speech().say(fact("invoice.not-repaired"))
+    return ledger.ask_back(job, back, nothing, back, why, asked.reference, by, now)
 
 
-def _check_unrepaired(job: JobRecord, asked: Unrepaired) -> tuple[Money, Money, money.Method | None]:
-    """What of a deposit goes back and what is kept, and the way; refuses what stands in the way."""
+def _check_unrepaired(job: JobRecord, asked: Unrepaired) -> tuple[Money, Money]:
+    """What of a deposit goes back, what went to its card already among it, and what is kept; refuses what
+    stands in the way.
+    """
     check_start(job.code, job.stage, Move.RETURN)
     rules.check_accessories(store.load_accessories(job.id), asked.returned, asked.explanation)
     rules.check_way_back(job.arrival.channel, asked.way_back)
     ledger.no_charge_open(job)
-    had = ledger.balance(job).received
+    had = ledger.balance(job).received + ledger.gone_back(job, asked.reference)
     if not had.minor:
-        return had, had, None
-    back, how = money.check_refund(had, asked.refund, asked.method, asked.kept_because)
-    return back, had - back, how
+        return had, had
+    back, _ = money.check_refund(had, asked.refund, asked.method, asked.kept_because)
+    return back, had - back
 
 
 @writing
-def _return(code: str, asked: Unrepaired, to_card: Money, by: Person, now: datetime) -> None:
-    """The device goes; `to_card` is booked already."""
+def give_unrepaired(code: str, asked: Unrepaired, by: Person, now: datetime) -> None:
+    """The device goes, and what of a deposit goes back in cash or by transfer; what went to a card is booked
+    already.
+    """
+    demand(by, Deed.TAKE_IN)
     job = job_store.lock_job(code)
-    nothing = Money(minor=0, currency=job.currency)
-    if to_card.minor:
-        check_start(job.code, job.stage, Move.RETURN)
-        back, kept, how = nothing, ledger.balance(job).received, None
-    else:
-        back, kept, how = _check_unrepaired(job, asked)
+    back, kept = _check_unrepaired(job, asked)
+    to_hand = back - ledger.gone_back(job, asked.reference)
+    if to_hand.minor and asked.method == money.Method.CARD:
+        raise MoveRefused(
+            code, fact("handover.be-reversed"), [fact("handover.charge-is", state=money.ChargeState.DECLINED)]
+        )
     accessories = store.load_accessories(job.id)
     facts: dict[str, object] = {
         "returned": _names(accessories, asked.returned),
         "explanation": asked.explanation.strip(),
         "way_back": asked.way_back.strip(),
     }
-    if back.minor and how:
-        ledger.book(job, money.PaidFor.REFUND, back, how.value, by, now)
-        invoices.issue_credit(job, back, shop.speech().say(fact("invoice.not-repaired")), by, now)
+    if to_hand.minor:
+        ledger.book(job, money.PaidFor.REFUND, to_hand, asked.method, by, now)
+        invoices.issue_credit(job, to_hand, shop.speech().say(fact("invoice.not-repaired")), by, now)
     if kept.minor:
         ledger.book(job, money.PaidFor.KEPT, kept, "", by, now, reason=asked.kept_because)
-    if (whole := back + to_card).minor or kept.minor:
+    if back.minor or kept.minor:
         facts |= {
-            "refund_minor": whole.minor,
-            "currency": whole.currency,
+            "refund_minor": back.minor,
+            "currency": back.currency,
             "kept_because": asked.kept_because.strip(),
         }
     store.save_returned([a.id for a in accessories if a.id in asked.returned], now)

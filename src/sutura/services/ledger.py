@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import secrets
 import time
 from collections import defaultdict
 from collections.abc import Sequence
@@ -33,6 +32,8 @@ LOG = structlog.get_logger("sutura")
 # asked what came of it; the shop's, no source
 WAIT_S = 20
 STILL_ASKED = timedelta(seconds=90)
+# as much of a form's key is kept in a reference
+MOST_KEY = 36
 
 
 def balance(job: JobRecord) -> Balance:
@@ -217,9 +218,7 @@ def settle(reference: str, state: ChargeState, by: Person, now: datetime) -> sto
     job = job_store.lock_job(_charge(reference).code)
     locked = store.lock_charge(reference)
     assert locked, "found above"
-    # a terminal that says so late is believed: what was charged is never lost
-    late = locked.state is ChargeState.DECLINED and state is ChargeState.APPROVED
-    if late or (locked.state in rules.OPEN_CHARGES and state is not locked.state):
+    if rules.is_news(locked.state, state):
         store.save_charge(locked.id, state)
         if state is ChargeState.APPROVED:
             book(job, locked.kind, locked.amount, Method.CARD, by, now, charge=locked.id)
@@ -247,18 +246,12 @@ def reconcile(code: str, reference: str, by: Person, now: datetime) -> store.Cha
         return settle_refund(reference, state, by, now)
     settled = settle(reference, state, by, now)
     if settled.kind is PaidFor.DEPOSIT and settled.state is ChargeState.APPROVED:
-        _follow_deposit(code, by, now)
+        # held or ordered; where that cannot be any more the money stays booked all the same
+        try:
+            _hold_or_order(code, by, now)
+        except Refusal as refused:
+            LOG.warning("a deposit was found, and its part is not held", job=code, why=repr(refused)[:200])
     return settled
-
-
-def _follow_deposit(code: str, by: Person, now: datetime) -> None:
-    """What follows from a deposit that was found later: the part is held or ordered. Where it cannot be any
-    more, the money stays booked all the same.
-    """
-    try:
-        _hold_or_order(code, by, now)
-    except Refusal as refused:
-        LOG.warning("a deposit was found, and its part is not held", job=code, why=repr(refused)[:200])
 
 
 @writing
@@ -277,34 +270,40 @@ def reconcile_all(now: datetime) -> int:
             done += 1
         except Refusal as refused:
             LOG.info("a charge is not settled yet", reference=reference, why=repr(refused)[:200])
+        except Exception:
+            # one that cannot be settled never stops the others
+            LOG.exception("a charge cannot be settled", reference=reference)
     return done
 
 
-def reverse(code: str, reference: str, by: Person, now: datetime) -> None:
-    """Give what is left of a charge back to its card, all of it: it is owed again (a manager's deed)."""
+def reverse(code: str, reference: str, key: str, by: Person, now: datetime) -> None:
+    """Give what is left of a charge back to its card, all of it: it is owed again (a manager's deed). Once by
+    its form's `key`, and not in a deed.
+    """
     demand(by, Deed.SETTLE)
-    refund_now(code, _ask_reverse(code, reference, by, now), fact("handover.be-reversed"), by, now)
+    refund_now(code, _ask_reverse(code, reference, key, by, now), by, now)
 
 
 @writing
-def _ask_reverse(code: str, reference: str, by: Person, now: datetime) -> list[str]:
+def _ask_reverse(code: str, reference: str, key: str, by: Person, now: datetime) -> list[str]:
     job = job_store.lock_job(code)
     locked = store.lock_charge(reference)
     if locked is None or locked.code != code:
         raise NotFound(fact("handover.charge"), reference)
+    if asked := asked_with(job, key):
+        return asked
     no_charge_open(job)
-    left = rules.left_of(locked.amount_minor, _went(job).get(locked.id, 0))
-    if locked.state is not ChargeState.APPROVED or not 0 < left <= balance(job).received.minor:
+    left = left_on_cards(job).get(reference, Money(minor=0, currency=job.currency))
+    if not 0 < left.minor <= balance(job).received.minor:
         raise MoveRefused(
             code, fact("handover.be-reversed"), [fact("handover.charge-is", state=locked.state)]
         )
-    made = secrets.token_hex(12)
     # an invoice of a deposit that is not there any more does not stand
-    paper = left if locked.kind is PaidFor.DEPOSIT else 0
+    paper = left.minor if locked.kind is PaidFor.DEPOSIT else 0
     why = shop.speech().say(fact("handover.given-back-to-card"))
-    store.add_refund(
-        made, locked, by.id, now, amount_minor=left, credit_minor=0, paper_minor=paper, reason=why
-    )
+    made = _reference(job, key)
+    amounts = {"amount_minor": left.minor, "credit_minor": 0, "paper_minor": paper}
+    store.add_refund(made, locked, by.id, now, reason=why, **amounts)
     return [made]
 
 
@@ -339,21 +338,45 @@ def on_cards(job: JobRecord) -> Money:
     return Money(minor=left, currency=job.currency)
 
 
+def _of_key(job: JobRecord, key: str) -> list[store.Refund]:
+    return [one for one in store.refunds_of(job.id) if one.reference.rpartition("-")[0] == key]
+
+
+def asked_with(job: JobRecord, key: str) -> list[str]:
+    """The references of what one form asked to go back, as far as it was not declined: pressed again it asks
+    for nothing more. What was declined may be asked again.
+    """
+    if not 6 <= len(key) <= MOST_KEY:
+        raise Invalid("form_key", key, fact("handover.load-anew"))
+    return [one.reference for one in _of_key(job, key) if one.state is not ChargeState.DECLINED]
+
+
+def _reference(job: JobRecord, key: str) -> str:
+    """A reference of a form's own that was not used yet."""
+    return f"{key}-{len(_of_key(job, key)) + 1}"
+
+
+def gone_back(job: JobRecord, key: str) -> Money:
+    """What one form gave back to cards."""
+    gone = (one.amount_minor for one in _of_key(job, key) if one.state is ChargeState.APPROVED)
+    return Money(minor=sum(gone), currency=job.currency)
+
+
 def ask_back(
-    job: JobRecord, back: Money, credit: Money, paper: Money, reason: str, by: Person, now: datetime
+    job: JobRecord, back: Money, credit: Money, paper: Money, reason: str, key: str, by: Person, now: datetime
 ) -> list[str]:
     """Keep what is to go back to the cards it came by, the last one first; their references. Refuses more
-    than came by card. Inside a deed.
+    than came by card. Inside a deed of its own.
     """
-    if back.minor > on_cards(job).minor:
-        raise Invalid("method", Method.CARD, fact("handover.back-to-card-up-to", had=on_cards(job)))
-    went, made = _went(job), []
+    left_on, had = left_on_cards(job), on_cards(job)
+    if back.minor > had.minor:
+        raise Invalid("method", Method.CARD, fact("handover.back-to-card-up-to", had=had))
+    made = []
     left, credit_left, paper_left = back.minor, credit.minor, paper.minor
     for one in reversed(store.charges_of(job.id)):
-        free = rules.left_of(one.amount_minor, went.get(one.id, 0))
-        part = min(left, free) if one.state is ChargeState.APPROVED else 0
+        part = min(left, left_on[one.reference].minor) if one.reference in left_on else 0
         if part:
-            made.append(secrets.token_hex(12))
+            made.append(_reference(job, key))
             of_credit, of_paper = min(part, credit_left), min(part, paper_left)
             amounts = {"amount_minor": part, "credit_minor": of_credit, "paper_minor": of_paper}
             store.add_refund(made[-1], one, by.id, now, reason=reason.strip()[:300], **amounts)
@@ -361,18 +384,20 @@ def ask_back(
     return made
 
 
-def refund_now(code: str, references: Sequence[str], doing: Fact, by: Person, now: datetime) -> None:
-    """Ask the terminal for what was kept, one after the other, and book what it says; refuses what is `doing`
-    where one of them did not go back. Not in a deed.
+def refund_now(code: str, references: Sequence[str], by: Person, now: datetime) -> None:
+    """Ask the terminal for what was kept, one after the other, and book what it says; refuses where one of
+    them did not go back. Never in a deed: a refusal would take back what the terminal did.
     """
     states = [_refund_one(reference, by, now) for reference in references]
     for state in states:
         if state is not ChargeState.APPROVED:
-            raise MoveRefused(code, doing, [fact("handover.charge-is", state=state)])
+            raise MoveRefused(code, fact("handover.be-reversed"), [fact("handover.charge-is", state=state)])
 
 
 def _refund_one(reference: str, by: Person, now: datetime) -> ChargeState:
     asked = _refund(reference)
+    if asked.state is not ChargeState.ASKED:
+        return asked.state
     try:
         said: CardSays | None = plugged().terminal.refund(asked.charge, reference, asked.amount)
     except Away:
@@ -396,8 +421,7 @@ def settle_refund(reference: str, state: ChargeState, by: Person, now: datetime)
     job = job_store.lock_job(_refund(reference).code)
     locked = store.lock_refund(reference)
     assert locked, "found above"
-    late = locked.state is ChargeState.DECLINED and state is ChargeState.APPROVED
-    if late or (locked.state in rules.OPEN_CHARGES and state is not locked.state):
+    if rules.is_news(locked.state, state):
         store.save_refund(locked.id, state)
         if state is ChargeState.APPROVED:
             _went_back(job, locked, by, now)
@@ -434,28 +458,37 @@ def _went_back(job: JobRecord, refund: store.Refund, by: Person, now: datetime) 
 # -- back, and given up -----------------------------------------------------------------------------
 
 
-def give_back(code: str, amount: str, method: str, reason: str, by: Person, now: datetime) -> None:
-    """Give money back: what was paid too much, and beyond that a credit with its note (rule
-    handover.refund). What goes back to a card goes through the terminal.
-    """
-    asked = _give_back(code, amount, method, reason, by, now)
-    refund_now(code, asked, fact("handover.be-reversed"), by, now)
-
-
 @writing
-def _give_back(code: str, amount: str, method: str, reason: str, by: Person, now: datetime) -> list[str]:
-    """Give back in cash or by transfer; by card what is to be asked of the terminal."""
+def give_back(code: str, amount: str, method: str, reason: str, by: Person, now: datetime) -> None:
+    """Give money back in cash or by transfer: what was paid too much, and beyond that a credit with its note
+    (rule handover.refund).
+    """
     demand(by, Deed.SETTLE)
     job = job_store.lock_job(code)
     no_charge_open(job)
     back, credit, how = rules.check_give_back(balance(job), amount, method, reason)
     if how is Method.CARD:
-        return ask_back(job, back, credit, credit, reason, by, now)
+        raise Invalid("method", method, fact("handover.card-by-terminal"))
     if credit.minor:
         store.add_payment(job.id, PaidFor.CREDIT, credit, "", by.id, now, reason=reason.strip()[:300])
         invoices.issue_credit(job, credit, reason.strip(), by, now)
     book(job, PaidFor.REFUND, back, how.value, by, now, reason=reason)
-    return []
+
+
+def give_back_to_card(code: str, amount: str, reason: str, key: str, by: Person, now: datetime) -> None:
+    """The same to the cards it came by, through the terminal; once by its form's `key`, and not in a deed."""
+    refund_now(code, _ask_to_card(code, amount, reason, key, by, now), by, now)
+
+
+@writing
+def _ask_to_card(code: str, amount: str, reason: str, key: str, by: Person, now: datetime) -> list[str]:
+    demand(by, Deed.SETTLE)
+    job = job_store.lock_job(code)
+    if asked := asked_with(job, key):
+        return asked
+    no_charge_open(job)
+    back, credit, _ = rules.check_give_back(balance(job), amount, Method.CARD, reason)
+    return ask_back(job, back, credit, credit, reason, key, by, now)
 
 
 @writing

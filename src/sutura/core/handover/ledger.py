@@ -248,6 +248,14 @@ def check_refund(had: Money, typed: str, method: str, explanation: str) -> tuple
     return Money(minor=minor, currency=had.currency), how
 
 
+def is_news(known: ChargeState, said: ChargeState) -> bool:
+    """Whether what the terminal says is to be booked. One that says so late is believed: what went is never
+    lost.
+    """
+    late = known is ChargeState.DECLINED and said is ChargeState.APPROVED
+    return late or (known in OPEN_CHARGES and said is not known)
+
+
 def left_of(came_minor: int, went_minor: int) -> int:
     """What of a charge can still go back to its card, in minor units."""
     return max(came_minor - went_minor, 0)

@@ -115,20 +115,28 @@ def hand_back(ask: Ask, code: str, form: Form) -> None:
     handover.give(code, _said(ask, form), ask.person, ask.now)
 
 
-@addresses.post("/jobs/{code}/return", may=Deed.TAKE_IN)
-@deed(then="/jobs/{code}", again=_page)
-def return_unrepaired(ask: Ask, code: str, form: Form) -> None:
-    handover.return_unrepaired(
-        code,
+def _unrepaired(form: Form) -> handover.Unrepaired:
+    """What was said when a device goes back as it came."""
+    return handover.Unrepaired(
         returned=form.numbers("returned"),
         explanation=form.text("explanation"),
         way_back=form.text("way_back"),
         refund=form.text("refund"),
         method=form.text("method"),
         kept_because=form.text("kept_because"),
-        by=ask.person,
-        now=ask.now,
+        reference=form.text("form_key")[: ledger.MOST_KEY],
     )
+
+
+def _to_card_first(ask: Ask, code: str, form: Form) -> None:
+    """What goes back to a card goes before; what the terminal was asked is kept whatever comes then."""
+    handover.refund_to_card(code, _unrepaired(form), ask.person, ask.now)
+
+
+@addresses.post("/jobs/{code}/return", may=Deed.TAKE_IN)
+@deed(then="/jobs/{code}", again=_page, before=_to_card_first)
+def return_unrepaired(ask: Ask, code: str, form: Form) -> None:
+    handover.give_unrepaired(code, _unrepaired(form), ask.person, ask.now)
 
 
 @addresses.get("/jobs/{code}/receipt", may=Anyone.SIGNED_IN)

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from fastapi.responses import RedirectResponse, Response
 
 from sutura.core.errors import NotAllowed, NotFound, Refusal
@@ -69,13 +71,12 @@ def pay(ask: Ask, code: str, form: Form) -> str:
     return amount_text(change.minor, change.currency) if change.minor else ""
 
 
-@addresses.post("/jobs/{code}/money/card", may=Deed.TAKE_IN)
-def charge(ask: Ask, code: str, form: Form) -> Response:
-    """A card: kept before the terminal is asked, so no deed of one transaction; once by its form's key."""
+def _at_terminal(ask: Asking, code: str, form: Form, act: Callable[[], object]) -> Response:
+    """What asks the terminal is no deed of one transaction: it is once by what it keeps itself, whatever is
+    refused then.
+    """
     try:
-        ledger.charge(
-            code, form.text("amount"), PaidFor.REST, form.text("form_key")[:40], ask.person, ask.now
-        )
+        act()
     except (NotAllowed, NotFound):
         raise
     except Refusal as refusal:
@@ -83,25 +84,46 @@ def charge(ask: Ask, code: str, form: Form) -> Response:
     return RedirectResponse(f"/jobs/{code}/money", status_code=303)
 
 
+@addresses.post("/jobs/{code}/money/card", may=Deed.TAKE_IN)
+def charge(ask: Ask, code: str, form: Form) -> Response:
+    key = form.text("form_key")[:40]
+    return _at_terminal(
+        ask,
+        code,
+        form,
+        lambda: ledger.charge(code, form.text("amount"), PaidFor.REST, key, ask.person, ask.now),
+    )
+
+
 @addresses.post("/jobs/{code}/money/card/{reference}", may=Deed.TAKE_IN)
-@deed(then="/jobs/{code}/money", again=_page)
-def ask_terminal(ask: Ask, code: str, reference: str) -> None:
-    """What came of a charge that nobody knows of."""
-    ledger.reconcile(code, reference, ask.person, ask.now)
+def ask_terminal(ask: Ask, code: str, reference: str, form: Form) -> Response:
+    """What came of something that nobody knows of."""
+    return _at_terminal(ask, code, form, lambda: ledger.reconcile(code, reference, ask.person, ask.now))
 
 
 @addresses.post("/jobs/{code}/money/card/{reference}/back", may=Deed.SETTLE)
-@deed(then="/jobs/{code}/money", again=_page)
-def reverse(ask: Ask, code: str, reference: str) -> None:
-    ledger.reverse(code, reference, ask.person, ask.now)
+def reverse(ask: Ask, code: str, reference: str, form: Form) -> Response:
+    key = form.text("form_key")[: ledger.MOST_KEY]
+    return _at_terminal(ask, code, form, lambda: ledger.reverse(code, reference, key, ask.person, ask.now))
+
+
+def _to_card_first(ask: Ask, code: str, form: Form) -> None:
+    """What goes back to a card goes through the terminal, before and not in the deed."""
+    if form.text("method") == Method.CARD:
+        key = form.text("form_key")[: ledger.MOST_KEY]
+        ledger.give_back_to_card(
+            code, form.text("give_back"), form.text("why_back"), key, ask.person, ask.now
+        )
 
 
 @addresses.post("/jobs/{code}/money/back", may=Deed.SETTLE)
-@deed(then="/jobs/{code}/money", again=_page)
+@deed(then="/jobs/{code}/money", again=_page, before=_to_card_first)
 def give_back(ask: Ask, code: str, form: Form) -> None:
-    ledger.give_back(
-        code, form.text("give_back"), form.text("method"), form.text("why_back"), ask.person, ask.now
-    )
+    """In cash or by transfer: what went to a card is booked by then."""
+    if form.text("method") != Method.CARD:
+        ledger.give_back(
+            code, form.text("give_back"), form.text("method"), form.text("why_back"), ask.person, ask.now
+        )
 
 
 @addresses.post("/jobs/{code}/money/off", may=Deed.SETTLE)
