@@ -40,12 +40,54 @@ structlog.configure(
 KEPT = "test_w01_goes_from_counter_to_handover_and_leaves_everything_behind"
 
 
+# files that share nothing that is dear to make, or that would take one process too long: so many of their
+# tests go together; every other file goes as a whole
+APART = {
+    "test_accessibility.py": 1,
+    "test_bench.py": 6,
+    "test_launcher.py": 2,
+    "test_old_shops.py": 1,
+    "test_samples.py": 6,
+    "test_w01.py": 1,
+}
+# what takes longest begins first, so that no process is left with it when the others are done
+FIRST = ("test_attack", "test_accessibility", "test_demo", "test_launcher", "test_old_shops", "test_w01")
+
+
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
-    """What needs a database of the shop is told apart: the fast part leaves it out."""
+    """What needs a database of the shop is told apart: the fast part leaves it out. Tests that share what is
+    dear to make go together, and those that wait for a browser or a whole product between those that keep a
+    processor busy.
+    """
+    together: dict[str, list[pytest.Item]] = {}
     for item in items:
         fixtures: tuple[str, ...] = getattr(item, "fixturenames", ())
         if "database" in fixtures and item.name != KEPT:
             item.add_marker("stored")
+        together.setdefault(_group_of(item, together), []).append(item)
+    for name, group in together.items():
+        for item in group:
+            item.add_marker(pytest.mark.xdist_group(name))
+    waiting = sorted((name for name in together if _waits(together[name][0])), key=_place)
+    busy = [name for name in together if not _waits(together[name][0])]
+    mixed = itertools.chain.from_iterable(itertools.zip_longest(waiting, busy))
+    items[:] = [item for name in mixed if name for item in together[name]]
+
+
+def _waits(item: pytest.Item) -> bool:
+    return any(item.get_closest_marker(name) for name in ("browser", "slow"))
+
+
+def _group_of(item: pytest.Item, so_far: dict[str, list[pytest.Item]]) -> str:
+    """The tests of a file go together, those that wait apart from the others; a long file in parts."""
+    name = f"{item.path.parent.name}-{item.path.stem}-{'waits' if _waits(item) else 'busy'}"
+    most = APART.get(item.path.name, 0) if _waits(item) else 0
+    number = next(n for n in itertools.count() if not most or len(so_far.get(f"{name}-{n}", ())) < most)
+    return f"{name}-{number}"
+
+
+def _place(name: str) -> int:
+    return next((place for place, first in enumerate(FIRST) if first in name), len(FIRST))
 
 
 @pytest.fixture(autouse=True)

@@ -53,7 +53,9 @@ def works(process: int) -> bool:
 def test_a_killed_worker_is_replaced_and_its_list_is_read_to_the_end(database: str) -> None:
     with connection():
         shop = Shop()
-    list_id = pricelists.look_at_list("", "Kill Quay", "k.csv", ROWS.encode(), shop.manager, shop.tick())
+    list_id = pricelists.look_at_list(
+        "", "Kill Quay", "k.csv", io.BytesIO(ROWS.encode()), shop.manager, shop.tick()
+    )
     pricelists.read_good_rows(list_id, shop.manager, shop.now)
 
     def state() -> tuple[str, int]:

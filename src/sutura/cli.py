@@ -372,19 +372,18 @@ def test(*, fast: bool, long_: bool, words: tuple[str, ...]) -> int:
     """Run lint and all tests; further words, such as the path of a test, go to pytest."""
     if long_:
         os.environ["SUTURA_LONG"] = "yes"
-    # side by side, each with a database server of its own, since each waits for it at times
-    quick = ["-m", "not browser and not slow", "-n", "3", "--dist", "loadfile"]
+    # side by side, each with a database server of its own: what waits for a browser or a whole product fills
+    # the gaps of what keeps a processor busy (tests/conftest.py mixes them)
+    whole = ["-n", "4", "--dist", "loadgroup", "--no-loadscope-reorder", "--durations", "25"]
     fastest = ["-m", "not browser and not slow and not stored", "-n", "2", "--dist", "worksteal"]
-    # those that wait for a browser and those that wait for a whole product fill each other's gaps
-    patient = ["-m", "browser or slow", "-n", "2", "--dist", "worksteal"]
     if words:
-        runs = [["-m", "not browser and not slow", *words] if fast else list(words)]
+        run = ["-m", "not browser and not slow", *words] if fast else list(words)
     else:
-        runs = [fastest] if fast else [quick, patient]
+        run = fastest if fast else whole
     with ThreadPoolExecutor(1) as beside:
         # the types take a minute of one processor where nothing is known of them yet
         lint = None if words else beside.submit(run_lint)
-        failed = max(_pytest(run, fewer_examples=fast) for run in runs)
+        failed = _pytest(run, fewer_examples=fast)
         return max(failed, lint.result() if lint else 0)
 
 

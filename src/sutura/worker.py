@@ -23,6 +23,7 @@ import structlog
 
 from sutura import wiring
 from sutura.config import ROOT, settings
+from sutura.core.errors import Refusal
 from sutura.services import ledger, messages, plans, pricelists, shop
 from sutura.store.database import DatabaseAway
 
@@ -73,6 +74,10 @@ def queue_at(url: str) -> procrastinate.App:
     app = procrastinate.App(connector=procrastinate.PsycopgConnector(conninfo=url, min_size=1, max_size=2))
     retry = procrastinate.RetryStrategy(max_attempts=pricelists.TRIES, wait=2)
 
+    @app.task(name="look_at_list", queue="lists", retry=retry, pass_context=True)
+    def look_at_list(context: procrastinate.JobContext, list_id: int) -> None:
+        _run(context, list_id, lambda: pricelists.look_at_sent(list_id))
+
     @app.task(name="check_list", queue="lists", retry=retry, pass_context=True)
     def check_list(context: procrastinate.JobContext, list_id: int) -> None:
         _run(context, list_id, lambda: pricelists.check_list(list_id))
@@ -87,6 +92,9 @@ def queue_at(url: str) -> procrastinate.App:
 def _run(context: procrastinate.JobContext, list_id: int, work: object) -> None:
     try:
         work()  # type: ignore[operator]
+    except Refusal as refusal:
+        # the file is wrong, and stays so however often it is read
+        pricelists.fail(list_id, refusal.said)
     except Exception as broken:
         LOG.exception("background work broke off", list_id=list_id, attempt=context.job.attempts + 1)
         if context.job.attempts + 1 >= pricelists.TRIES:

@@ -16,6 +16,7 @@ from hypothesis import strategies as st
 from PIL import Image
 
 from sutura.core.errors import Invalid
+from sutura.formats import apart
 from sutura.formats.photo import LONGEST_PX, MOST_BYTES, THUMB_PX, read_photo
 
 
@@ -106,3 +107,28 @@ def test_what_is_no_photo_is_refused_with_what_would_do(data: bytes, says: str) 
 def test_arbitrary_bytes_are_read_or_refused(data: bytes) -> None:
     with contextlib.suppress(Invalid):
         assert read_photo(data).width > 0
+
+
+@pytest.mark.parametrize(
+    ("size", "made"),
+    [
+        ((9_000, 6_600), {"kind": "JPEG"}),
+        ((5_900, 4_200), {"kind": "JPEG", "progressive": True}),
+        ((5_900, 4_200), {"kind": "PNG", "mode": "RGBA", "compress_level": 1}),
+        ((5_900, 4_200), {"kind": "PNG", "mode": "P", "compress_level": 1}),
+    ],
+    ids=["59 MP", "25 MP progressive", "25 MP with see-through", "25 MP of a palette"],
+)
+def test_the_largest_photos_are_read_within_400_mb(
+    size: tuple[int, int], made: dict[str, Any], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Before, 60 MP cost 1.8 GB. Held by the system: a process that has no more memory reads it."""
+    monkeypatch.setattr(apart, "MEGABYTES", 400)
+    photo = apart.apart(60, read_photo, picture(size=size, **made))
+    assert max(photo.width, photo.height) == LONGEST_PX
+
+
+@pytest.mark.parametrize("made", [{"kind": "PNG", "compress_level": 1}, {"progressive": True}])
+def test_a_picture_that_is_unpacked_as_a_whole_may_have_fewer_points(made: dict[str, Any]) -> None:
+    with pytest.raises(Invalid, match="5100×5000 pixels"):
+        read_photo(picture(size=(5_100, 5_000), **made))

@@ -9,10 +9,16 @@ from __future__ import annotations
 import contextlib
 import csv
 import io
+import math
+import tracemalloc
+import zipfile
 from collections.abc import Sequence
+from functools import partial
+from zoneinfo import ZoneInfo
 
 import openpyxl
 import pytest
+from builders import said
 from hypothesis import given
 from hypothesis import strategies as st
 
@@ -26,7 +32,10 @@ from sutura.core.matching.listing import (
     guess_mapping,
     unguarded,
 )
-from sutura.formats.pricelists import read_price_file, write_price_file
+from sutura.formats import pricelists
+from sutura.formats.apart import apart
+from sutura.formats.calendars import read_absences
+from sutura.formats.pricelists import is_slow, price_file, read_price_file, write_price_file
 
 TEXT = "Artikel;Größe;Preis\nÄ-1;15,6;58,00\nÖ-2;14,0;49,90\nÜ-3;13,3;104,00\nGehäuse für Geräte;11;38,00\n"
 
@@ -287,7 +296,78 @@ def test_a_grade_word_is_said_once() -> None:
     assert reader(chosen).read([*row[:3], "Basic"])[0] is None
     with pytest.raises(ManyInvalid):
         check_words({word: "front assembly"}, ["front assembly"])
-    for said, ours in (("Neu", "genuine new"), ("Occasion", "genuine pulled"), ("Nachbau", "aftermarket")):
-        listing, _ = reader({}).read([*row[:3], said])
+    for theirs, ours in (("Neu", "genuine new"), ("Occasion", "genuine pulled"), ("Nachbau", "aftermarket")):
+        listing, _ = reader({}).read([*row[:3], theirs])
         assert listing
         assert listing.grade == ours
+
+
+# -- files that would cost anything ---------------------------------------------------------------------
+
+MEGABYTE = 1 << 20
+
+
+@pytest.mark.parametrize(
+    ("unit", "says"),
+    [
+        (b";" * MEGABYTE, "at most 100,000 characters"),
+        (b'"' * MEGABYTE, "at most 100,000 characters"),
+        (b"x" * MEGABYTE, "at most 100,000 characters"),
+        (b"\n" * MEGABYTE, "take the empty lines out"),
+        (b"\r\n" * (MEGABYTE // 2), "take the empty lines out"),
+    ],
+    ids=["signs", "quotes", "letters", "blank lines", "blank lines with returns"],
+)
+def test_a_long_file_of_nothing_is_refused_and_is_never_in_the_memory(
+    unit: bytes, says: str, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Before, 39 MB of these took a gigabyte, which stayed. What is held is measured, and is a few pieces."""
+    monkeypatch.setattr(pricelists, "MOST_LINES", 20_000)
+    pieces = [b"number;price\n1;5.00\n", *[unit] * 30]
+    tracemalloc.start()
+    try:
+        with pytest.raises(Invalid, match=says):
+            for _ in price_file("utf-8", lambda: pieces).rows():
+                pass
+        _, most = tracemalloc.get_traced_memory()
+    finally:
+        tracemalloc.stop()
+    assert most < 8 * MEGABYTE
+
+
+def test_a_field_that_never_ends_is_refused_with_its_line() -> None:
+    with pytest.raises(Invalid, match="put this line right: field larger"):
+        list(read_price_file(b'number;price\n1;"' + b"some words\n" * 100_000).rows())
+
+
+def test_a_piece_may_end_anywhere() -> None:
+    """Within a letter, within a line's end, within a quoted cell: the same rows."""
+    file = TEXT.replace("\n", "\r\n").encode()
+    whole = list(read_price_file(file).rows())
+    assert len(whole) == 4
+    for size in (1, 2, 3, 7):
+        pieces = [file[at : at + size] for at in range(0, len(file), size)]
+        assert list(price_file("utf-8", partial(list, pieces)).rows()) == whole
+
+
+def test_a_workbook_that_unpacks_to_a_bomb_is_refused_without_unpacking_it() -> None:
+    bomb = io.BytesIO()
+    with zipfile.ZipFile(bomb, "w", zipfile.ZIP_DEFLATED) as packed:
+        packed.writestr("xl/worksheets/sheet1.xml", b" " * 30 * MEGABYTE)
+    assert is_slow(io.BytesIO(bomb.getvalue()))
+    with pytest.raises(Invalid, match="neither"):
+        read_price_file(bomb.getvalue())
+
+
+def test_what_is_read_apart_has_so_much_memory_and_time_and_its_refusals_come_back() -> None:
+    assert apart(10, math.comb, 6, 2) == 15
+    with pytest.raises(Invalid, match="more than 10 seconds or a gigabyte"):
+        apart(10, bytearray, 1_500 * MEGABYTE)
+    with pytest.raises(Invalid, match="more than 1 seconds"):
+        apart(1, math.factorial, 10_000_000)
+    with pytest.raises(Invalid, match="another program wrote anew"):
+        apart(10, int, "no number")
+    with pytest.raises(Invalid) as refused:
+        apart(10, read_absences, b"nothing", ZoneInfo("Europe/Lisbon"))
+    assert refused.value.field == "file"
+    assert said(refused.value)

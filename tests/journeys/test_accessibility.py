@@ -4,6 +4,7 @@ axe-core.
 
 from __future__ import annotations
 
+import io
 import json
 from collections.abc import Callable
 from typing import Any
@@ -81,7 +82,7 @@ def pages(database: str) -> list[str]:
     )
     customer = shop.job(took_in).customer_id
     rows = b"SKU;Category;Net price\nA-1;panel;58,00\nA-2;panel;free\n"
-    listed = pricelists.look_at_list("", "Hollow Yard", "june.csv", rows, shop.manager, shop.now)
+    listed = pricelists.look_at_list("", "Hollow Yard", "june.csv", io.BytesIO(rows), shop.manager, shop.now)
     beside = "&".join(f"compare={offer.judged.offer.id}" for offer in matching.match_page(quoted).offers[:3])
     measured = drafts.open_draft(
         shop.counter,

@@ -4,6 +4,7 @@ again.
 
 from __future__ import annotations
 
+import io
 from typing import Any
 
 import pytest
@@ -12,6 +13,7 @@ from builders import NOW, PLAIN, Shop, said
 from sutura import worker
 from sutura.core.errors import Invalid, ManyInvalid, NotAllowed
 from sutura.core.matching.judging import Fit
+from sutura.formats import pricelists as formats
 from sutura.services import matching, pricelists
 from sutura.store import offers as offers_store
 from sutura.store import pricelists as store
@@ -30,7 +32,12 @@ def csv_of(*rows: str) -> bytes:
 
 def look(shop: Shop, *rows: str, supplier: str = "", **more: Any) -> int:
     return pricelists.look_at_list(
-        supplier, more.pop("new", "Hollow Yard"), "june.csv", csv_of(*rows), shop.manager, shop.tick()
+        supplier,
+        more.pop("new", "Hollow Yard"),
+        "june.csv",
+        io.BytesIO(csv_of(*rows)),
+        shop.manager,
+        shop.tick(),
     )
 
 
@@ -104,7 +111,9 @@ def test_a_suppliers_own_words_for_kinds_are_shown_named_once_and_remembered(sho
 
 def test_pieces_in_a_pack_are_read_kept_and_written_again(shop: Shop) -> None:
     text = "sku;category;net price;minimum;pack size\nA-1;panel;58.00;3;5\nA-2;panel;58.00;;0\n"
-    list_id = pricelists.look_at_list("", "Hollow Yard", "june.csv", text.encode(), shop.manager, shop.tick())
+    list_id = pricelists.look_at_list(
+        "", "Hollow Yard", "june.csv", io.BytesIO(text.encode()), shop.manager, shop.tick()
+    )
     pricelists.read_good_rows(list_id, shop.manager, shop.now)
     read(list_id)
     kept = DATABASE.execute_sql("select number, minimum, pack from offer where supplier_id = 'hollow-yard'")
@@ -115,7 +124,9 @@ def test_pieces_in_a_pack_are_read_kept_and_written_again(shop: Shop) -> None:
 
 
 def look_raw(shop: Shop, text: str) -> int:
-    return pricelists.look_at_list("hollow-yard", "", "again.csv", text.encode(), shop.manager, shop.tick())
+    return pricelists.look_at_list(
+        "hollow-yard", "", "again.csv", io.BytesIO(text.encode()), shop.manager, shop.tick()
+    )
 
 
 def test_good_rows_are_read_without_the_bad_and_become_offers_that_are_judged(shop: Shop) -> None:
@@ -173,7 +184,9 @@ def test_a_known_printed_number_of_the_same_kind_is_an_offer_of_that_part(shop: 
 
 def test_columns_are_put_right_and_remembered_for_the_next_list(shop: Shop) -> None:
     file = b"Ref,What,Asks\nC-1,thing,12.00\n"
-    list_id = pricelists.look_at_list("", "Quiet Lane Parts", "x.csv", file, shop.manager, shop.tick())
+    list_id = pricelists.look_at_list(
+        "", "Quiet Lane Parts", "x.csv", io.BytesIO(file), shop.manager, shop.tick()
+    )
     assert found(list_id).state == "new"
     with pytest.raises(ManyInvalid) as refused:
         pricelists.map_columns(list_id, {"number": "Ref", "price": "Ref"}, shop.manager)
@@ -182,7 +195,9 @@ def test_columns_are_put_right_and_remembered_for_the_next_list(shop: Shop) -> N
         list_id, {"number": "Ref", "price": "Asks", "kind": "=panel", "name": "What"}, shop.manager
     )
     assert found(list_id).counts["good"] == 1
-    second = pricelists.look_at_list("quiet-lane-parts", "", "y.csv", file, shop.manager, shop.tick())
+    second = pricelists.look_at_list(
+        "quiet-lane-parts", "", "y.csv", io.BytesIO(file), shop.manager, shop.tick()
+    )
     assert found(second).state == "checked"
     assert found(second).mapping["kind"] == "=panel"
 
@@ -230,13 +245,15 @@ def test_a_written_list_is_formula_safe_and_reading_it_changes_nothing(shop: Sho
     text = "".join(pricelists.write_list("hollow-yard", shop.manager))
     assert "'=A-4" in text
     assert not any(line.startswith("=") for line in text.splitlines())
-    again = pricelists.look_at_list("hollow-yard", "", "back.csv", text.encode(), shop.manager, shop.tick())
+    again = pricelists.look_at_list(
+        "hollow-yard", "", "back.csv", io.BytesIO(text.encode()), shop.manager, shop.tick()
+    )
     assert found(again).counts == {"good": 4, "new": 0, "changed": 0, "same": 4, "bad": 0, "twice": 0}
 
 
 def test_only_a_manager_reads_and_writes_price_lists(shop: Shop) -> None:
     for act in (
-        lambda: pricelists.look_at_list("", "X", "x.csv", csv_of(*ROWS), shop.counter, NOW),
+        lambda: pricelists.look_at_list("", "X", "x.csv", io.BytesIO(csv_of(*ROWS)), shop.counter, NOW),
         lambda: pricelists.map_columns(1, {}, shop.bram),
         lambda: pricelists.read_good_rows(1, shop.counter, shop.now),
         lambda: pricelists.write_list("millrace", shop.counter),
@@ -283,7 +300,62 @@ def test_a_long_list_is_checked_and_read_by_the_worker_beside_the_pages(
     assert (row.state, row.rows_done) == ("read", 2_501)
     with connection():
         assert len(offers("long-wharf")) == 2_500
-    assert store.load_file(list_id) == b""
+    assert store.load_piece(list_id, 0) == b""
+
+
+def test_a_long_list_is_kept_as_it_comes_and_looked_at_by_the_worker(
+    open_shop: Shop, database: str, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Whatever it is written in; the page answers before anybody has looked into it."""
+    monkeypatch.setattr(formats, "AT_ONCE_BYTES", 100)
+    monkeypatch.setattr(pricelists, "PIECE", 37)
+    file = csv_of("Ä-1;panel;XP-1;58,00;40;359,5;223,8;1366x768;new").decode().encode("cp1252")
+    with monkeypatch.context() as unread:
+        unread.setattr(pricelists, "text_of", None)
+        list_id = pricelists.look_at_list(
+            "", "Broad Wharf", "long.csv", io.BytesIO(file), open_shop.manager, open_shop.now
+        )
+    assert (found(list_id).state, found(list_id).rows_total) == ("sent", 0)
+    assert pricelists.list_page(list_id, open_shop.manager).header == ()
+    worker.work(database, until_empty=True)
+    row = found(list_id)
+    assert (row.state, row.encoding[:3], row.counts["good"]) == ("checked", "cp1", 1)
+    [(first, listing, _)] = pricelists.list_page(list_id, open_shop.manager).first
+    assert (first[0], listing.number if listing else "") == ("Ä-1", "Ä-1")
+
+
+@pytest.mark.parametrize(
+    ("file", "says"),
+    [
+        (b"only one\n" * 40, "names 2 to 120 columns"),
+        (b"PK\x03\x04" + b"rest" * 200, "neither"),
+        (GOOD.encode() * 1 + b"\n" * 200, "at least one row"),
+        (GOOD.encode() + b";" * 100_100, "at most 100,000 characters"),
+    ],
+    ids=["no columns", "no workbook", "no row", "an endless line"],
+)
+def test_a_long_file_that_is_no_list_says_why_and_is_not_kept(
+    open_shop: Shop, database: str, monkeypatch: pytest.MonkeyPatch, file: bytes, says: str
+) -> None:
+    monkeypatch.setattr(pricelists, "is_slow", lambda _: True)
+    by, now = open_shop.manager, open_shop.now
+    list_id = pricelists.look_at_list("", "Odd Wharf", "odd.csv", io.BytesIO(file), by, now)
+    worker.work(database, until_empty=True)
+    row = found(list_id)
+    assert (row.state, row.rows_total, row.turn) == ("failed", 0, 1)
+    assert says in said(row.says)
+    assert store.load_piece(list_id, 0) == b""
+    assert pricelists.list_page(list_id, by).header == ()
+
+
+def test_a_list_from_before_lists_lay_in_pieces_is_read_as_it_came(shop: Shop) -> None:
+    list_id = look(shop, *ROWS)
+    store.save_pieces(list_id, [csv_of(*ROWS).decode().encode("utf-16")])
+    store.save_list(list_id, encoding="", says="what an older release wrote", state="checked")
+    assert pricelists.list_page(list_id, shop.manager).header[0] == "SKU"
+    pricelists.read_good_rows(list_id, shop.manager, shop.now)
+    read(list_id)
+    assert offers() == {"A-1": 5_800, "A-2": 4_990}
 
 
 def test_work_that_breaks_off_for_good_says_so(
@@ -322,7 +394,7 @@ def test_a_file_that_ends_its_reader_is_given_up_after_three_tries_with_its_reas
     begun = [pricelists._begin(list_id, "reading") for _ in range(5)]
     assert [one is not None for one in begun] == [True, True, True, False, False]
     assert found(list_id).state == "failed"
-    assert "begun 3 times" in found(list_id).says
+    assert "begun 3 times" in said(found(list_id).says)
     # one that gets further has all its tries again
     other = look(shop, "A-1;panel;XP-1;61,50;40;359,5;223,8;1366x768;new")
     pricelists.read_good_rows(other, shop.manager, shop.now)

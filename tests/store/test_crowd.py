@@ -18,7 +18,7 @@ from sutura.services import orders, pieces, stock, stocktakes
 from sutura.store import orders as orders_store
 from sutura.store import pieces as pieces_store
 from sutura.store import stock as stock_store
-from sutura.store.database import connection, raw
+from sutura.store.database import DatabaseBusy, connection, raw
 
 pytestmark = [pytest.mark.slow, pytest.mark.timeout(300)]
 PART, CLIENTS, STEPS = "P-2001", 20, 120
@@ -82,6 +82,12 @@ def test_twenty_clients_hold_give_back_count_and_receive_the_same_five_pieces(da
                 came[deed.__name__] += 1
             except Refusal:
                 came["refused"] += 1
+            except DatabaseBusy as busy:
+                # a machine that stands still for some seconds lets all who wait give up: they are told so,
+                # and nothing is written. Two who wait for each other are another thing.
+                came["busy"] += 1
+                if "deadlock" in str(busy):
+                    wrong.append(busy)
             except BaseException as broken:  # noqa: BLE001 - whatever it is, the test says it
                 wrong.append(broken)
 
@@ -93,6 +99,7 @@ def test_twenty_clients_hold_give_back_count_and_receive_the_same_five_pieces(da
     assert not any(thread.is_alive() for thread in threads)
     assert wrong == []
     assert sum(came.values()) == CLIENTS * STEPS
+    assert came["busy"] <= CLIENTS * STEPS // 20, came
     assert min(came[deed.__name__] for deed in deeds) > 0, came
     level = stock_store.load_part(PART)
     with connection():

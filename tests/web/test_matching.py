@@ -221,7 +221,7 @@ def test_the_progress_of_a_list_is_told(desks: Sit) -> None:
     ines = desks("ines")
     way = send(ines, LIST.encode(), new_supplier="Far Wharf").url.path
     said = ines.client.get(f"{way}/progress").json()
-    assert said == {"state": "checked", "done": 2, "total": 2, "says": "2 of 2 rows"}
+    assert said == {"state": "checked", "done": 2, "total": 2, "says": "2 of 2 rows", "at_it": False}
     ines.get(way)
     ines.post(f"{way}/read")
     assert "It is being read" in ines.page

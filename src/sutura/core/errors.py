@@ -33,6 +33,15 @@ class Refusal(Exception):
         self.said = said
         super().__init__(str(said))
 
+    def __reduce__(self) -> tuple[object, ...]:
+        # goes from one process to another as it is: each kind is made from other things than the rest
+        return _bare, (type(self),), self.__dict__
+
+
+def _bare(kind: type[Refusal]) -> Refusal:
+    """A refusal of a kind, whose fields are still to come."""
+    return kind.__new__(kind)
+
 
 class Invalid(Refusal):
     """One value is wrong. `field` is the path of the value, such as `models[3].face.glass`."""

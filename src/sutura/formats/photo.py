@@ -20,8 +20,10 @@ if TYPE_CHECKING:
 # Enough to read a label across a bench; the shop's, no source.
 LONGEST_PX, THUMB_PX = 2000, 320
 MOST_BYTES = 7_000_000
-# A picture that unpacks to more than this is no photograph of a device but a trap.
-MOST_PIXELS = 60_000_000
+# A picture that unpacks to more than this is no photograph of a device but a trap. A camera's JPEG is
+# unpacked no larger than it is needed; every other picture as a whole, which takes four bytes for each of its
+# points, twice.
+MOST_PIXELS, MOST_WHOLE = 60_000_000, 25_000_000
 _ONE_AT_A_TIME = threading.Lock()
 ACCEPTS = fact("photo.accepts", most=MOST_BYTES // 1_000_000)
 
@@ -42,22 +44,24 @@ def read_photo(data: bytes) -> Photo:
             # our own limit is stricter than the library's warning
             warnings.simplefilter("ignore", Image.DecompressionBombWarning)
             with Image.open(io.BytesIO(data), formats=("JPEG", "PNG", "WEBP")) as found:
-                if found.width * found.height > MOST_PIXELS:
+                by_parts = found.format == "JPEG" and not found.info.get("progressive")
+                if found.width * found.height > (MOST_PIXELS if by_parts else MOST_WHOLE):
                     raise Invalid(
                         "photo", fact("photo.pixels", width=found.width, height=found.height), too_much
                     )
-                # a JPEG is unpacked no larger than it is needed, and one picture at a time whatever comes at
-                # once
+                # one picture at a time, whatever comes at once; made small before anything else is done to it
                 with _ONE_AT_A_TIME:
                     found.draft("RGB", (LONGEST_PX, LONGEST_PX))
-                    upright = ImageOps.exif_transpose(found).convert("RGB")
+                    plain = found.convert("RGB")
+                    found.close()
+                    plain.thumbnail((LONGEST_PX, LONGEST_PX))
+                upright = ImageOps.exif_transpose(plain)
     except Image.DecompressionBombError as wrong:
         raise Invalid("photo", fact("photo.picture"), too_much) from wrong
     except UnidentifiedImageError as wrong:
         raise Invalid("photo", data[:8].hex(" "), fact("photo.none", accepts=ACCEPTS)) from wrong
     except (OSError, ValueError, SyntaxError) as wrong:
         raise Invalid("photo", str(wrong)[:60], fact("photo.broken", accepts=ACCEPTS)) from wrong
-    upright.thumbnail((LONGEST_PX, LONGEST_PX))
     small = upright.copy()
     small.thumbnail((THUMB_PX, THUMB_PX))
     return Photo(image=_jpeg(upright), thumb=_jpeg(small), width=upright.width, height=upright.height)

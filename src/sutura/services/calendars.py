@@ -10,6 +10,7 @@ from sutura.core.errors import Invalid, NotFound
 from sutura.core.facts import Fact, fact
 from sutura.core.people import Deed, demand
 from sutura.core.values import Person
+from sutura.formats.apart import SECONDS, apart
 from sutura.formats.calendars import Entry, read_absences, write_calendar
 from sutura.services.people import token_hash
 from sutura.services.rails import Block, PlannedJob, plan_page
@@ -92,7 +93,8 @@ def take_absences(
     demand(by, Deed.ASSIGN)
     if person_id not in {one.person_id for one in store.all_hands()}:
         raise Invalid("person", person_id, fact("plan.choose-person"))
-    read, wrong = read_absences(file, zone)
+    # a stranger's file: what it costs nobody knows before
+    read, wrong = apart(SECONDS, read_absences, file, zone)
     there = {(one.from_at, one.until_at) for one in store.away_after(now) if one.person_id == person_id}
     new = [one for one in read if one.end > now and (one.start, one.end) not in there]
     for one in new:

@@ -4,14 +4,15 @@ from __future__ import annotations
 
 import itertools
 import re
+import tempfile
 from collections import Counter
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime
-from typing import Any
+from typing import Any, BinaryIO
 
 from sutura.core.errors import Invalid, NotFound
-from sutura.core.facts import fact, to_json
+from sutura.core.facts import Say, fact, to_json
 from sutura.core.matching.listing import (
     COLUMNS,
     SAME_FOR_ALL,
@@ -27,7 +28,18 @@ from sutura.core.maths.money import amount_text
 from sutura.core.people import Deed, demand
 from sutura.core.typed import refuse
 from sutura.core.values import Person
-from sutura.formats.pricelists import MOST_ROWS, PriceFile, read_price_file, write_price_file
+from sutura.formats.pricelists import (
+    MOST_BYTES,
+    MOST_ROWS,
+    PIECE,
+    PriceFile,
+    is_slow,
+    price_file,
+    read_price_file,
+    size_of,
+    text_of,
+    write_price_file,
+)
 from sutura.services.shop import shop
 from sutura.store import audit as audit_store
 from sutura.store import pricelists as store
@@ -52,10 +64,34 @@ USUAL_DAYS = 7
 
 
 @writing
-def look_at_list(supplier_id: str, new_name: str, name: str, file: bytes, by: Person, now: datetime) -> int:
-    """Keep a file for a look: its columns are guessed, a short one is checked at once. The list's number."""
+def look_at_list(
+    supplier_id: str, new_name: str, name: str, file: BinaryIO, by: Person, now: datetime
+) -> int:
+    """Keep a file as it comes and look at it: its columns are guessed, a short one is checked at once, a long
+    one in the background. The list's number.
+    """
     demand(by, Deed.SET_PRICE)
-    read = read_price_file(file)
+    if not (size := size_of(file)):
+        raise Invalid("file", "", fact("list.choose"))
+    if size > MOST_BYTES:
+        raise Invalid("file", fact("list.bytes", count=size), fact("list.split", most=MOST_BYTES))
+    waits = is_slow(file)
+    supplier = _supplier(supplier_id, new_name)
+    list_id = store.add_list(supplier.id, name[:200] or "price list", by.id, now)
+    if waits:
+        store.save_pieces(list_id, iter(lambda: file.read(PIECE), b""))
+        store.enqueue("look_at_list", list_id)
+    else:
+        _look(list_id, supplier, *text_of(file))
+    return list_id
+
+
+def _look(
+    list_id: int, supplier: suppliers_store.SupplierRow, encoding: str, pieces: Iterable[bytes]
+) -> None:
+    """Keep a list as text; what its columns are is guessed, and it is checked where that is clear."""
+    store.save_pieces(list_id, pieces)
+    read = price_file(encoding, lambda: store.pieces_of(list_id))
     total = sum(1 for _ in itertools.islice(read.rows(), MOST_ROWS + 1))
     if total > MOST_ROWS:
         raise Invalid(
@@ -64,13 +100,11 @@ def look_at_list(supplier_id: str, new_name: str, name: str, file: bytes, by: Pe
             fact("pricelists.split-most-rows-read-once", most_rows=MOST_ROWS),
         )
     if total == 0:
-        raise Invalid("file", name, fact("pricelists.choose-list-least-one-row-below"))
-    supplier = _supplier(supplier_id, new_name)
+        raise Invalid("file", fact("pricelists.no-row"), fact("pricelists.choose-list-least-one-row-below"))
     mapping = guess_mapping(read.header, supplier.mapping)
-    list_id = store.add_list(supplier.id, name[:200] or "price list", file, mapping, total, by.id, now)
+    store.save_list(list_id, encoding=encoding, mapping=mapping, rows_total=total, state="new")
     if not check_mapping(mapping, read.header):
         _check(list_id, total)
-    return list_id
 
 
 def _supplier(supplier_id: str, new_name: str) -> suppliers_store.SupplierRow:
@@ -88,7 +122,7 @@ def map_columns(list_id: int, mapping: Mapping[str, str], by: Person) -> None:
     """Say which column is what; kept for this supplier's next list, and the list is checked anew."""
     demand(by, Deed.SET_PRICE)
     price_list = _locked(list_id, "new", "checked", "failed")
-    read = read_price_file(store.load_file(list_id))
+    read = _file_of(price_list)
     chosen = {column.name: mapping[column.name] for column in COLUMNS if mapping.get(column.name, "").strip()}
     problems = check_mapping(chosen, read.header)
     refuse(problems, "The columns")
@@ -144,7 +178,35 @@ def _locked(list_id: int, *states: str) -> store.ListRow:
     return price_list
 
 
+def _file_of(price_list: store.ListRow) -> PriceFile:
+    """A list that is kept. What came before lists lay in pieces is kept as it came."""
+    if price_list.encoding:
+        return price_file(price_list.encoding, lambda: store.pieces_of(price_list.id))
+    return read_price_file(b"".join(store.pieces_of(price_list.id)))
+
+
 # -- in the background --------------------------------------------------------------------------------
+
+
+def look_at_sent(list_id: int) -> None:
+    """Look at a long list that was sent: what it is read as is kept in place of the file."""
+    price_list = _begin(list_id, "sent")
+    if price_list is None:
+        return
+    with tempfile.TemporaryFile() as file, tempfile.TemporaryFile() as text:
+        file.writelines(store.pieces_of(list_id))
+        encoding, pieces = text_of(file)
+        # unpacking may take minutes: nothing is locked meanwhile
+        text.writelines(pieces)
+        text.seek(0)
+        _look_once(price_list, encoding, iter(lambda: text.read(PIECE), b""))
+
+
+@writing
+def _look_once(price_list: store.ListRow, encoding: str, pieces: Iterable[bytes]) -> None:
+    supplier = suppliers_store.load_supplier(price_list.supplier_id)
+    if supplier and _save(price_list, tries=0):
+        _look(price_list.id, supplier, encoding, pieces)
 
 
 @dataclass
@@ -207,9 +269,7 @@ def _begin(list_id: int, state: str) -> store.ListRow | None:
     if found is None or found.state != state:
         return None
     if found.tries >= TRIES:
-        store.save_list(
-            list_id, state="failed", says=f"begun {TRIES} times, and ended each time by its reader's death"
-        )
+        store.save_list(list_id, state="failed", says=to_json(fact("pricelists.begun-in-vain", tries=TRIES)))
         return None
     store.save_list(list_id, turn=found.turn + 1, tries=found.tries + 1)
     return replace(found, turn=found.turn + 1)
@@ -259,9 +319,14 @@ def _finish(price_list: store.ListRow, at: datetime) -> None:
 
 
 @writing
-def fail(list_id: int, why: str) -> None:
-    """A list whose reading broke off for good says so, and why; what was read stays read."""
-    store.save_list(list_id, state="failed", says=why[:300])
+def fail(list_id: int, why: Say) -> None:
+    """A list whose reading broke off for good says so, and why; what was read stays read. One that could not
+    even be looked at is of no further use.
+    """
+    found = store.lock_list(list_id)
+    if found and found.state == "sent":
+        store.drop_file(list_id)
+    store.save_list(list_id, state="failed", says=to_json(why[:300] if isinstance(why, str) else why))
 
 
 def _chunks(price_list: store.ListRow) -> Iterator[tuple[list[Listing], list[dict[str, Any]], int]]:
@@ -269,7 +334,7 @@ def _chunks(price_list: store.ListRow) -> Iterator[tuple[list[Listing], list[dic
     more what a line before said: a row that is doubled is judged once. A number that stands twice with
     something else beside it is bad the second time.
     """
-    read = read_price_file(store.load_file(price_list.id))
+    read = _file_of(price_list)
     reader = reader_of(read, price_list.mapping, price_list.supplier_id)
     # of each number its line, and what that line said
     seen: dict[str, tuple[int, int]] = {}
@@ -331,8 +396,8 @@ class ListPage:
 
 
 @reading
-def progress(list_id: int, by: Person) -> tuple[str, int, int]:
-    """How far a list is: its state, rows done, rows in all."""
+def progress(list_id: int, by: Person) -> tuple[str, int, int, int]:
+    """How far a list is: its state, rows done, rows in all, and how often its reading was begun."""
     demand(by, Deed.SET_PRICE)
     state = store.load_progress(list_id)
     if state is None:
@@ -346,8 +411,7 @@ def list_page(list_id: int, by: Person) -> ListPage:
     price_list = store.load_list(list_id)
     if price_list is None:
         raise NotFound("price list", list_id)
-    file = store.load_file(list_id)
-    if not file:
+    if price_list.state == "sent" or not store.load_piece(list_id, 0):
         return ListPage(
             found=price_list,
             columns=COLUMNS,
@@ -358,7 +422,7 @@ def list_page(list_id: int, by: Person) -> ListPage:
             first=[],
             kinds=[],
         )
-    read = read_price_file(file)
+    read = _file_of(price_list)
     reader = reader_of(read, price_list.mapping, price_list.supplier_id)
     first = [(row, *reader.read(row)) for _, row in itertools.islice(read.rows(), 5)]
     return ListPage(

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+import itertools
 import json
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
@@ -12,7 +13,7 @@ from peewee import SQL, Select
 
 from sutura.core.matching.listing import Listing
 from sutura.store.database import column, each, first, raw, reading, row
-from sutura.store.tables import Offer, Part, Person, PriceList, Supplier
+from sutura.store.tables import Offer, Part, Person, PriceList, PriceListPiece, Supplier
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -40,7 +41,9 @@ class ListRow:
     # which reading of it this is, how often it was begun since it last got further, and why it failed
     turn: int
     tries: int
-    says: str
+    says: Any
+    # how its text was written; empty where what is kept is the file as it came
+    encoding: str
 
 
 def _lists(bad: Any) -> Select:
@@ -65,6 +68,7 @@ def _lists(bad: Any) -> Select:
             PriceList.turn,
             PriceList.tries,
             PriceList.says,
+            PriceList.encoding,
         )
         .join(Supplier)
         .switch(PriceList)
@@ -83,12 +87,12 @@ def load_list(list_id: int) -> ListRow | None:
 
 
 @reading
-def load_progress(list_id: int) -> tuple[str, int, int] | None:
-    """State, rows done and rows in all of a list: asked often while it is read, so its file and its bad
+def load_progress(list_id: int) -> tuple[str, int, int, int] | None:
+    """State, rows done, rows in all and readings begun of a list: asked often while it is read, so its bad
     rows stay where they are.
     """
-    progress = PriceList.select(PriceList.state, PriceList.rows_done, PriceList.rows_total)
-    state: tuple[str, int, int] | None = row(progress.where(PriceList.id == list_id))
+    progress = PriceList.select(PriceList.state, PriceList.rows_done, PriceList.rows_total, PriceList.turn)
+    state: tuple[str, int, int, int] | None = row(progress.where(PriceList.id == list_id))
     return state
 
 
@@ -105,30 +109,38 @@ def known_kinds() -> list[str]:
 
 
 @reading
-def load_file(list_id: int) -> bytes:
-    file = PriceList.select(PriceList.file).where(PriceList.id == list_id).scalar()
-    return b"" if file is None else bytes(file)
+def load_piece(list_id: int, place: int) -> bytes:
+    """A piece of a list's text; empty after the last."""
+    piece = PriceListPiece.select(PriceListPiece.piece).where(
+        PriceListPiece.list == list_id, PriceListPiece.place == place
+    )
+    found = piece.scalar()
+    return b"" if found is None else bytes(found)
 
 
-def add_list(
-    supplier_id: str,
-    name: str,
-    file: bytes,
-    mapping: Mapping[str, str],
-    total: int,
-    person_id: int,
-    at: datetime,
-) -> int:
+def pieces_of(list_id: int) -> Iterator[bytes]:
+    """A list's text, piece by piece, each with a connection of its own."""
+    return itertools.takewhile(len, (load_piece(list_id, place) for place in itertools.count()))
+
+
+def save_pieces(list_id: int, pieces: Iterable[bytes]) -> None:
+    """Keep a list's text in place of what was kept of it."""
+    drop_file(list_id)
+    for place, piece in enumerate(piece for piece in pieces if piece):
+        PriceListPiece.insert(list=list_id, place=place, piece=piece).execute()
+
+
+def add_list(supplier_id: str, name: str, person_id: int, at: datetime) -> int:
     new = PriceList.insert(
         turn=0,
         tries=0,
         says="",
+        encoding="",
         supplier=supplier_id,
         name=name,
-        file=file,
-        mapping=dict(mapping),
-        state="new",
-        rows_total=total,
+        mapping={},
+        state="sent",
+        rows_total=0,
         rows_done=0,
         counts={},
         bad=[],
@@ -145,7 +157,7 @@ def save_list(list_id: int, **changes: Any) -> None:
 
 def drop_file(list_id: int) -> None:
     """A list that was read needs its file no more."""
-    PriceList.update(file=b"").where(PriceList.id == list_id).execute()
+    PriceListPiece.delete().where(PriceListPiece.list == list_id).execute()
 
 
 def enqueue(task: str, list_id: int) -> None:

@@ -173,7 +173,7 @@ def throw_away(
         "tries": SignInTry.delete().where(SignInTry.at < traces_before),
         "looks": PackPreview.delete().where(PackPreview.at < traces_before),
         "price lists": PriceList.delete().where(
-            PriceList.at < lists_before, PriceList.state.not_in(["checking", "reading"])
+            PriceList.at < lists_before, PriceList.state.not_in(["sent", "checking", "reading"])
         ),
         "sessions": LoginSession.delete().where(LoginSession.expires_at < now),
     }

@@ -552,7 +552,7 @@ class PriceList(Table):
     id = BigAutoField()
     supplier = ForeignKeyField(Supplier)
     name = TextField()
-    file = BlobField()
+    encoding = TextField()
     mapping = BinaryJSONField(index=False)
     state = TextField()
     rows_total = IntegerField()
@@ -565,7 +565,16 @@ class PriceList(Table):
     finished_at = DateTimeTZField(null=True)
     turn = IntegerField()
     tries = IntegerField()
-    says = TextField()
+    says = BinaryJSONField(index=False)
+
+
+class PriceListPiece(Table):
+    list = ForeignKeyField(PriceList, on_delete="CASCADE", index=False)
+    place = IntegerField()
+    piece = BlobField()
+
+    class Meta:
+        primary_key = CompositeKey("list", "place")
 
 
 class Photo(Table):

@@ -6,12 +6,13 @@ from __future__ import annotations
 
 import hashlib
 import hmac
+import io
 import secrets
 from collections.abc import AsyncIterator, Mapping
 from contextlib import asynccontextmanager
 from dataclasses import dataclass, field
 from datetime import datetime
-from typing import Annotated
+from typing import Annotated, BinaryIO
 from zoneinfo import ZoneInfo
 
 from fastapi import Depends, Request
@@ -148,6 +149,11 @@ class Sent:
         """
         upload = self.form.get(name)
         return upload.file.read(most) if isinstance(upload, UploadFile) else b""
+
+    def stream(self, name: str) -> BinaryIO:
+        """A dropped file as it lies on the disk, to be read piece by piece; empty when there is none."""
+        upload = self.form.get(name)
+        return upload.file if isinstance(upload, UploadFile) else io.BytesIO()
 
     def file_name(self, name: str) -> str:
         upload = self.form.get(name)

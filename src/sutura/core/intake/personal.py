@@ -204,7 +204,7 @@ NOT_OF_CUSTOMERS: Mapping[str, str] = {
     # customers are named in it by their number
     "audit_event": "what address",
     "fit_evidence": "model_id outcome",
-    "price_list": "supplier_id name mapping state counts bad says words",
+    "price_list": "supplier_id name mapping state counts bad says words encoding",
     "photo": "draft_id mark",
 }
 

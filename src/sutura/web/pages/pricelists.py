@@ -11,7 +11,7 @@ from fastapi.responses import JSONResponse, Response, StreamingResponse
 from sutura.core.matching.listing import GRADE_WORD, SAME_FOR_ALL
 from sutura.core.matching.offers import GRADES
 from sutura.core.people import Deed
-from sutura.formats.pricelists import MOST_BYTES, write_price_file
+from sutura.formats.pricelists import write_price_file
 from sutura.services import pricelists as service
 from sutura.store import pricelists as store
 from sutura.store import suppliers as suppliers_store
@@ -24,6 +24,7 @@ addresses = Addresses()
 SHOWN_BAD = 50
 # how a state is said on the page
 STATE_WORDS = {
+    "sent": "being looked at",
     "new": "its columns are to be named",
     "checking": "being checked",
     "checked": "ready to be read",
@@ -53,9 +54,13 @@ def _lists(ask: Asking, shown: Shown = ANEW) -> Response:
 @addresses.post("/shelf/lists", may=Deed.SET_PRICE)
 @deed(then="/shelf/lists/{done}", again=_lists)
 def send_list(ask: Ask, form: Form) -> int:
-    file = form.file("file", MOST_BYTES + 1)
     return service.look_at_list(
-        form.text("supplier"), form.text("new_supplier"), form.file_name("file"), file, ask.person, ask.now
+        form.text("supplier"),
+        form.text("new_supplier"),
+        form.file_name("file"),
+        form.stream("file"),
+        ask.person,
+        ask.now,
     )
 
 
@@ -88,8 +93,11 @@ def _page(ask: Asking, list_id: int, shown: Shown = ANEW) -> Response:
 
 @addresses.get("/shelf/lists/{list_id}/progress", may=Deed.SET_PRICE)
 def progress(ask: Ask, list_id: int) -> Response:
-    state, done, total = service.progress(list_id, ask.person)
-    return JSONResponse({"state": state, "done": done, "total": total, "says": f"{done:,} of {total:,} rows"})
+    state, done, total, begun = service.progress(list_id, ask.person)
+    says = f"{done:,} of {total:,} rows" if total else "Its rows are being counted"
+    # while rows are counted nothing moves on
+    at_it = total == 0 and begun > 0
+    return JSONResponse({"state": state, "done": done, "total": total, "says": says, "at_it": at_it})
 
 
 def _mapping(form: Sent) -> dict[str, str]:

@@ -27,13 +27,13 @@ export const watching = () => ({
       location.reload();
       return;
     }
-    if (said.done !== this.done) {
+    if (said.done !== this.done || said.at_it) {
       this.done = said.done;
       this.since = Date.now();
     }
     this.slow = Date.now() - this.since > 15000;
     this.says = said.says;
-    this.$refs.bar.value = said.done;
+    if (said.total) this.$refs.bar.value = said.done;
     this.later();
   },
 });
