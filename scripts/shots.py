@@ -274,7 +274,7 @@ def take(wanted: list[Shot]) -> None:
         old.unlink()
     with sync_playwright() as playwright:
         browser = playwright.chromium.launch(
-            executable_path=os.environ.get("CHROMIUM", "/usr/bin/chromium"),
+            executable_path=os.environ.get("CHROMIUM", "/usr/bin/chromium-headless-shell"),
             args=["--no-sandbox", "--disable-gpu"],
         )
         for shot in wanted:

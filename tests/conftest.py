@@ -4,8 +4,10 @@ from __future__ import annotations
 
 import itertools
 import os
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
+from functools import wraps
 from pathlib import Path
+from typing import Any
 
 import psycopg
 import pytest
@@ -19,10 +21,15 @@ from sutura.cluster import Cluster
 from sutura.config import STATE
 from sutura.core.errors import Refusal
 from sutura.devices import plug
+from sutura.devices.simulated.card_terminal import SimulatedTerminal
 from sutura.devices.simulated.label_printer import SimulatedPrinter
+from sutura.devices.simulated.messenger import SimulatedMessenger
+from sutura.devices.simulated.plate import SimulatedPlate
+from sutura.devices.simulated.programmer import SimulatedProgrammer
 from sutura.devices.simulated.supplier_desk import SimulatedDesk
+from sutura.devices.simulated.thermometer import SimulatedThermometer
 from sutura.services import people
-from sutura.store.database import DATABASE, connection
+from sutura.store.database import DATABASE, connection, in_deed
 from sutura.words.speech import PLAIN
 
 settings.register_profile(
@@ -94,6 +101,37 @@ def _place(name: str) -> int:
 def refusals_in_english(monkeypatch: pytest.MonkeyPatch) -> None:
     """A refusal that a test reads or matches is said in English; core itself keeps facts alone."""
     monkeypatch.setattr(Refusal, "__str__", lambda refusal: PLAIN.say(refusal))
+
+
+# what goes out of the house, of each stand-in
+OUTSIDE = {
+    SimulatedDesk: ("submit",),
+    SimulatedPrinter: ("print_labels",),
+    SimulatedThermometer: ("read",),
+    SimulatedProgrammer: ("read", "write"),
+    SimulatedPlate: ("set", "read"),
+    SimulatedMessenger: ("send",),
+    SimulatedTerminal: ("charge", "look_up", "refund"),
+}
+
+
+@pytest.fixture(scope="session", autouse=True)
+def no_device_is_asked_inside_a_deed() -> Iterator[None]:
+    """A law of every test: a device that does not answer holds no lock, and what it did is not taken back."""
+    with pytest.MonkeyPatch.context() as patch:
+        for stand_in, asked in OUTSIDE.items():
+            for name in asked:
+                patch.setattr(stand_in, name, _asked_outside(getattr(stand_in, name)))
+        yield
+
+
+def _asked_outside(ask: Callable[..., Any]) -> Callable[..., Any]:
+    @wraps(ask)
+    def asked(*args: Any, **kwargs: Any) -> Any:
+        assert not in_deed(), f"{ask.__qualname__} is asked inside a transaction"
+        return ask(*args, **kwargs)
+
+    return asked
 
 
 @pytest.fixture(scope="session", autouse=True)

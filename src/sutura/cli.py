@@ -374,7 +374,7 @@ def test(*, fast: bool, long_: bool, words: tuple[str, ...]) -> int:
         os.environ["SUTURA_LONG"] = "yes"
     # side by side, each with a database server of its own: what waits for a browser or a whole product fills
     # the gaps of what keeps a processor busy (tests/conftest.py mixes them)
-    whole = ["-n", "4", "--dist", "loadgroup", "--no-loadscope-reorder", "--durations", "25"]
+    whole = ["-n", "3", "--dist", "loadgroup", "--no-loadscope-reorder", "--durations", "25"]
     fastest = ["-m", "not browser and not slow and not stored", "-n", "2", "--dist", "worksteal"]
     if words:
         run = ["-m", "not browser and not slow", *words] if fast else list(words)

@@ -24,7 +24,7 @@ import structlog
 from sutura import wiring
 from sutura.config import ROOT, settings
 from sutura.core.errors import Refusal
-from sutura.services import ledger, messages, plans, pricelists, shop
+from sutura.services import ledger, messages, orders, plans, pricelists, shop
 from sutura.store.database import DatabaseAway
 
 LOG = structlog.get_logger("sutura")
@@ -210,8 +210,11 @@ class _Telling:
 
 
 def _settle() -> None:
-    """What the card terminal was asked and nobody knows the end of is asked again, until both agree."""
+    """What the card terminal or a supplier's desk was asked and nobody knows the end of is asked again, until
+    both agree.
+    """
     ledger.reconcile_all(wiring.clock())
+    orders.hand_in_again(wiring.clock())
 
 
 async def _end_with_the_pages() -> None:

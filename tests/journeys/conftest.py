@@ -20,7 +20,7 @@ from sutura import wiring
 
 # patient: the machines that run this are busy with others
 expect.set_options(timeout=15_000)
-CHROMIUM = os.environ.get("CHROMIUM", "/usr/bin/chromium")
+CHROMIUM = os.environ.get("CHROMIUM", "/usr/bin/chromium-headless-shell")
 # a refused form is answered with 4xx, and a test cuts the connection: the browser notes both on its console
 _EXPECTED = re.compile(
     r"Failed to load resource: (the server responded with a status of "

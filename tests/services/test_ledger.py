@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+import contextlib
 import csv
+import random
 import secrets
-from collections.abc import Iterator
+from collections import Counter
+from collections.abc import Callable, Iterator
 from dataclasses import replace
 from io import StringIO
 
@@ -12,7 +15,7 @@ import peewee
 import pytest
 from builders import PLAIN, Shop
 
-from sutura.core.errors import Invalid, ManyInvalid, MoveRefused, NotAllowed, NotFound
+from sutura.core.errors import Invalid, ManyInvalid, MoveRefused, NotAllowed, NotFound, Refusal
 from sutura.core.handover.invoicing import InvoiceKind, from_json, missing_of, to_json
 from sutura.core.handover.ledger import ChargeState, PaidFor
 from sutura.core.job import Stage
@@ -643,6 +646,69 @@ def test_books_and_terminal_agree_after_a_kill_at_the_terminal(
             ledger.give_back_to_card(ready, "5", "the customer waited", key(), shop.manager, shop.tick())
     ledger.reconcile_all(shop.tick(3))
     assert refunded(shop, ready) == gone_back(terminal) == (500 if at == "after" else 0)
+
+
+def test_books_and_terminal_agree_after_two_hundred_kills_between_their_steps(
+    shop: Shop, ready: str, terminal: SimulatedTerminal, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Charges and refunds by chance, each killed at one of its steps: before what is asked is kept, before
+    and after the terminal did it, before and after it is booked. Afterwards the worker asks, and both say
+    the same; the form that was killed is sent again, and is done once.
+    """
+    chance = random.Random(7)
+    kills: Counter[str] = Counter()
+    steps: dict[str, tuple[object, tuple[str, str], bool]] = {
+        "before it is kept": (ledger, ("_ask", "_ask_to_card"), False),
+        "before it is asked": (terminal, ("charge", "refund"), False),
+        "after it was done": (terminal, ("charge", "refund"), True),
+        "before it is booked": (ledger, ("settle", "settle_refund"), False),
+        "after it was booked": (ledger, ("settle", "settle_refund"), True),
+    }
+
+    def killing(did: Callable[..., object], *, after: bool) -> Callable[..., object]:
+        def killed(*asked: object, **more: object) -> object:
+            if after:
+                did(*asked, **more)
+            raise KeyboardInterrupt
+
+        return killed
+
+    def taken(form: str) -> None:
+        ledger.charge(ready, "0.70", PaidFor.REST, form, shop.counter, shop.now)
+
+    def given(form: str) -> None:
+        ledger.give_back_to_card(ready, "0.40", "the customer waited", form, shop.manager, shop.now)
+
+    def agree() -> None:
+        charged = sum(one.minor for one in terminal._done.values() if not one.charge)
+        rows = ledger.rows_of(shop.job(ready))
+        came = sum(one.amount_minor for one in rows if one.kind is PaidFor.REST)
+        assert (came, refunded(shop, ready)) == (charged, gone_back(terminal))
+
+    taken(key())
+    while sum(kills.values()) < 200:
+        shop.tick()
+        form, deed = key(), chance.choice((taken, given))
+        if gone_back(terminal) + 40 > sum(one.minor for one in terminal._done.values() if not one.charge):
+            deed = taken
+        step = chance.choice(list(steps))
+        where, names, after = steps[step]
+        with monkeypatch.context() as patch:
+            for name in names:
+                patch.setattr(where, name, killing(getattr(where, name), after=after))
+            with pytest.raises(KeyboardInterrupt):
+                deed(form)
+        kills[step] += 1
+        shop.tick(3)
+        ledger.reconcile_all(shop.now)
+        agree()
+        if chance.random() < 0.5:
+            before = gone_back(terminal)
+            with contextlib.suppress(Refusal):
+                deed(form)
+            agree()
+            assert gone_back(terminal) - before in (0, 40)
+    assert set(kills) == set(steps)
 
 
 def test_a_deposit_that_goes_back_to_its_card_has_its_credit_note(shop: Shop) -> None:

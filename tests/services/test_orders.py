@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from datetime import timedelta
+from typing import Any
 
 import peewee
 import pytest
@@ -17,6 +18,7 @@ from sutura.core.stock.levels import PartFate
 from sutura.core.stock.orders import Cause, OrderState, ReturnState
 from sutura.core.values import Person
 from sutura.devices import plug, plugged
+from sutura.devices.ports import Away
 from sutura.devices.simulated.supplier_desk import SimulatedDesk
 from sutura.formats.pack import read_parts
 from sutura.services import (
@@ -743,3 +745,61 @@ def test_a_suppliers_prices_are_told_from_a_year_ago_to_now(shop: Shop) -> None:
     seen(400, price * 2)
     seen(100, price * 3)
     assert moved() == pytest.approx(-0.5)
+
+
+@pytest.mark.parametrize("at", ["before the desk", "after the desk", "before the answer is kept"])
+def test_an_order_whose_sender_is_cut_off_is_handed_in_once_and_answered(
+    shop: Shop, desk: SimulatedDesk, monkeypatch: pytest.MonkeyPatch, at: str
+) -> None:
+    """What was handed in is kept first; the worker hands it in again, and the desk takes it once."""
+    order = orders.add_to_order(PART, "2", shop.manager, shop.tick())
+    submit = desk.submit
+    where: tuple[object, str] = (orders, "_keep_answers") if "kept" in at else (desk, "submit")
+
+    def killed(*asked: Any) -> object:
+        if at == "after the desk":
+            submit(*asked)
+        raise KeyboardInterrupt
+
+    with monkeypatch.context() as patch:
+        patch.setattr(*where, killed)
+        with pytest.raises(KeyboardInterrupt):
+            orders.send_order(order, shop.manager, shop.tick())
+    asked = store.load_order(order)
+    assert asked
+    assert (asked.state, asked.to_come) == (OrderState.ASKED, 2)
+    assert advice(shop, PART).part.on_order == 2
+    with pytest.raises(Invalid, match="it is being handed in"):
+        orders.change_order(order, {line_of(order).id: "3"}, asked.version, shop.manager)
+    assert orders.add_to_order(PART, "1", shop.manager, shop.now) != order
+    orders.hand_in_again(shop.now)
+    assert store.load_order(order) == asked, "somebody may be at it still"
+    desk.faults = frozenset({"away"})
+    orders.hand_in_again(shop.tick(2))
+    desk.faults = frozenset()
+    orders.hand_in_again(shop.tick(2))
+    sent = store.load_order(order)
+    assert sent
+    assert (sent.state, sent.to_come, len(desk._answered)) == (OrderState.SENT, 2, 1)
+    assert sent.sent_at == asked.asked_at
+    orders.hand_in_again(shop.tick(2))
+    assert store.load_order(order) == sent
+
+
+def test_a_desk_that_is_away_leaves_an_order_asked_where_another_was_begun(
+    shop: Shop, desk: SimulatedDesk, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    order = orders.add_to_order(PART, "2", shop.manager, shop.tick())
+
+    def away(*_: object) -> None:
+        orders.add_to_order(PART, "1", shop.manager, shop.now)
+        raise Away("nobody answers")
+
+    with monkeypatch.context() as patch:
+        patch.setattr(desk, "submit", away)
+        with pytest.raises(Invalid, match="does not answer"):
+            orders.send_order(order, shop.manager, shop.tick())
+    orders.send_order(order, shop.manager, shop.tick())
+    sent = store.load_order(order)
+    assert sent
+    assert sent.state is OrderState.SENT

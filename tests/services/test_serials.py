@@ -10,7 +10,7 @@ from decimal import Decimal
 import pytest
 from builders import HERON, Shop, models, said, told
 
-from sutura.core.bench.serials import Asked, Outcome, old_serial, what_now
+from sutura.core.bench.serials import Asked, Outcome, not_held, old_serial, what_now
 from sutura.core.bench.waits import PassedKind
 from sutura.core.errors import Invalid, MoveRefused, NotAllowed
 from sutura.core.matching.judging import may_choose
@@ -55,7 +55,9 @@ def opened(shop: Shop, grade: str = "") -> str:
 
 
 def outcomes(shop: Shop, code: str) -> list[str]:
-    return [one.outcome.value for one in store.serials_of(shop.job(code).id)]
+    """What came of asking; that it was asked is kept beside it."""
+    asked = [one.outcome for one in store.serials_of(shop.job(code).id)]
+    return [one.value for one in asked if one is not Outcome.ASKED]
 
 
 def test_the_old_serial_is_read_written_and_read_back(shop: Shop) -> None:
@@ -218,3 +220,38 @@ def test_w08_an_aftermarket_display_stays_silent_and_a_manager_tells_the_custome
     bench.do_step(code, "write-serial", "", "agreed: without automatic brightness", shop.manager, shop.tick())
     [passed] = waits_store.passed_of(shop.job(code).id)
     assert (passed.what, passed.who) == (PassedKind.SERIAL, "Ines")
+
+
+@pytest.mark.parametrize("step", ["write", "read back"])
+@pytest.mark.parametrize("after", [False, True], ids=["before", "after"])
+def test_whoever_is_cut_off_while_writing_finds_that_nobody_knows_and_writes_again(
+    shop: Shop, monkeypatch: pytest.MonkeyPatch, step: str, after: bool
+) -> None:
+    code = opened(shop)
+    serials.read_old(code, shop.bram, shop.tick())
+    programmer = plugged().programmer
+    did = getattr(programmer, "write" if step == "write" else "read")
+    calls = iter([False, True] if step == "read back" else [True])
+
+    def killed(*asked: str) -> object:
+        dies = next(calls)
+        said = did(*asked) if after or not dies else None
+        if dies:
+            raise KeyboardInterrupt
+        return said
+
+    with monkeypatch.context() as patch:
+        patch.setattr(programmer, "write" if step == "write" else "read", killed)
+        with pytest.raises(KeyboardInterrupt):
+            serials.write_new(code, shop.bram, shop.tick())
+    asked = store.serials_of(shop.job(code).id)
+    assert asked[-1].outcome is Outcome.ASKED
+    assert "Write it again" in said(what_now(asked))
+    pieces = [one.piece_id for one in asked[-1:] if one.piece_id]
+    written_at = next(
+        one for one in bench.bench_page(code).progress.steps if one.tools and one.id.startswith("write")
+    )
+    assert not_held(written_at, asked, "", pieces)
+    serials.write_new(code, shop.bram, shop.tick())
+    assert outcomes(shop, code) == ["read", "written"]
+    assert not_held(written_at, store.serials_of(shop.job(code).id), "", pieces) is None

@@ -241,7 +241,8 @@ def _encoding(file: BinaryIO, head: bytes) -> str:
     marked = head.startswith((b"\xff\xfe", b"\xfe\xff"))
     if b"\x00" in head[:400] and not marked:
         raise Invalid("file", fact("list.zero-bytes"), fact("list.no-text"))
-    for unicode in ("utf-8-sig", *(("utf-16",) if marked else ())):
+    unicodes: tuple[str, ...] = ("utf-8-sig", "utf-16") if marked else ("utf-8-sig",)
+    for unicode in unicodes:
         if _can_be_read(file, unicode):
             return unicode
     import charset_normalizer  # its tables are only needed for old encodings

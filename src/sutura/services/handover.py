@@ -385,26 +385,30 @@ def fitted(job: JobRecord) -> list[tuple[str, str | None]]:
     return [(offer.part, offer.grade or None) for offer in offers_store.load_offers(chosen)]
 
 
-@writing
 def print_parcel_label(code: str, by: Person) -> None:
     """Print the label of a parcel that was posted, on the label printer."""
     demand(by, Deed.TAKE_IN)
-    job = job_store.load_job(code)
-    out = messages_store.handed_out(job.id)
-    if out is None or out.how != rules.Collects.POST:
-        raise NotFound(fact("handover.not-posted"), code)
-    lines = (*out.address.replace(",", "\n").split("\n"), out.carrier)
-    label = Label(
-        number=out.tracking,
-        title=job.customer_name,
-        lines=tuple(line.strip() for line in lines if line.strip()),
-    )
+    label = _parcel_label(code)
     try:
         printed = plugged().label_printer.print_labels([labels_pdf([label])])
     except Away:
         raise Invalid("label", "", fact("handover.label-printed")) from None
     if not printed.count:
         raise Invalid("label", "", fact("handover.label-printed"))
+
+
+@reading
+def _parcel_label(code: str) -> Label:
+    job = job_store.load_job(code)
+    out = messages_store.handed_out(job.id)
+    if out is None or out.how != rules.Collects.POST:
+        raise NotFound(fact("handover.not-posted"), code)
+    lines = (*out.address.replace(",", "\n").split("\n"), out.carrier)
+    return Label(
+        number=out.tracking,
+        title=job.customer_name,
+        lines=tuple(line.strip() for line in lines if line.strip()),
+    )
 
 
 @reading

@@ -147,10 +147,26 @@ def read_edge(
     return EdgeHeat(edge=edge, lines=lines, readings=readings, judged=judged, until=until, reaches=reaches)
 
 
-@writing
 def keep_heat(code: str, step_id: str, typed: Mapping[str, str], by: Person, now: datetime) -> None:
     """Keep a reading, typed or of the thermometer where `from` says so."""
     demand(by, Deed.WORK_BENCH)
+    by_device = typed.get("from") == "thermometer"
+    text: str | None = typed.get("temperature", "")
+    if by_device:
+        # asked before anything is locked
+        try:
+            shown = plugged().thermometer.read()
+            text = f"{shown.value} {shown.unit}"
+        except Away:
+            text = None
+    _keep_heat(code, step_id, typed, text, by, now)
+
+
+@writing
+def _keep_heat(
+    code: str, step_id: str, typed: Mapping[str, str], text: str | None, by: Person, now: datetime
+) -> None:
+    """Keep a reading as it is written; None where the thermometer was away."""
     job = job_store.lock_job(code)
     check_worked_on(job)
     model = schools.of_job(job)
@@ -164,16 +180,10 @@ def keep_heat(code: str, step_id: str, typed: Mapping[str, str], by: Person, now
     )
     if step is None or not step.heat:
         problems.add("step", step_id, fact("heat.a-heated-step"))
-    by_device = typed.get("from") == "thermometer"
-    text = typed.get("temperature", "")
-    if by_device:
-        try:
-            shown = plugged().thermometer.read()
-            text = f"{shown.value} {shown.unit}"
-        except Away:
-            problems.add("temperature", "", fact("heat.thermometer-away"))
+    if text is None:
+        problems.add("temperature", "", fact("heat.thermometer-away"))
     read: tuple[float, float] | None = None
-    if surface and not problems:
+    if surface and text is not None and not problems:
         try:
             read = rules.read_temperature(text, surface, float(shop_store.room_c()))
         except Invalid as wrong:
@@ -188,7 +198,7 @@ def keep_heat(code: str, step_id: str, typed: Mapping[str, str], by: Person, now
         surface=surface,
         read_c=read[0],
         true_c=read[1],
-        source="thermometer" if by_device else "typed",
+        source="thermometer" if typed.get("from") == "thermometer" else "typed",
         person=by.id,
         at=now,
     )

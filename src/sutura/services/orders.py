@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from datetime import date, datetime
+from datetime import date, datetime, timedelta
 from functools import partial
 
 from sutura.core.errors import Invalid, NotFound, StaleSave
@@ -17,7 +17,7 @@ from sutura.core.stock.reordering import read_pieces
 from sutura.core.typed import Problems, read_text, read_whole
 from sutura.core.values import Person
 from sutura.devices import plugged
-from sutura.devices.ports import Away, OrderText
+from sutura.devices.ports import Away, LineAnswer, OrderText
 from sutura.formats.orders import OrderedLine, order_pdf, write_order
 from sutura.services.pieces import receive_pieces
 from sutura.services.reordering import USUAL_DAYS, advise_all, buying_of, share_orders, today
@@ -33,6 +33,8 @@ from sutura.store.database import writing
 # nobody orders more of one part; the shop's, no source
 MOST_PIECES = 1_000
 MOST_NOTE = 200
+# an order whose desk has not answered after this is asked about again; the shop's, no source
+ASKED_FOR = timedelta(minutes=1)
 
 
 @writing
@@ -211,13 +213,45 @@ def order_paper(order: store.OrderRow, lines: Sequence[store.OrderLine]) -> byte
     return order_pdf(order.number, record.name, record.address, order.supplier, _ordered(lines), total)
 
 
-@writing
 def send_order(order_id: int, by: Person, now: datetime) -> None:
-    """Hand a draft to the supplier's desk, and keep what it answers of each line. What it will not send is
+    """Hand an order to the supplier's desk, and keep what it answers of each line. What it will not send is
     short; the order is closed when nothing of it will come.
+
+    That it is handed in is kept before the desk is asked, and nothing is locked meanwhile: whoever is cut
+    off asks again, and the desk takes the same order once.
     """
     demand(by, Deed.ORDER)
-    order = _lock(order_id, OrderState.DRAFT)
+    asked = _ask(order_id, by, now)
+    try:
+        answers = plugged().supplier_desk.submit(asked, today(now))
+    except Away as away:
+        _take_back(order_id)
+        raise Invalid("order", asked.number, fact("orders.desk-is-away", supplier=asked.supplier)) from away
+    _keep_answers(order_id, answers, by.id, now)
+
+
+def hand_in_again(now: datetime) -> None:
+    """Orders that were handed in and whose answer nobody kept are handed in again: the desk answers as it
+    did. One that is away now is asked again later.
+    """
+    for order_id in store.asked_orders(now - ASKED_FOR):
+        try:
+            order = store.load_order(order_id)
+            if order is None or order.asked_at is None:
+                continue
+            asked = _order_text(order, store.load_lines(order_id))
+            answers = plugged().supplier_desk.submit(asked, today(order.asked_at))
+            _keep_answers(order_id, answers, order.person_id, now)
+        except Away:
+            return
+
+
+@writing
+def _ask(order_id: int, by: Person, now: datetime) -> OrderText:
+    """That an order is handed in, and what is handed in."""
+    order = store.lock_order(order_id)
+    if order is None or order.state is not OrderState.ASKED:
+        order = _lock(order_id, OrderState.DRAFT)
     lines = store.load_lines(order_id)
     if not lines:
         raise Invalid("order", order.number, fact("orders.nothing-in-it"))
@@ -227,22 +261,43 @@ def send_order(order_id: int, by: Person, now: datetime) -> None:
         raise Invalid(
             "order", amount_text(order.total_minor, shop().currency), fact("orders.at-least", least=least)
         )
-    text = order_text(order, lines, terms.takes)
-    try:
-        answers = plugged().supplier_desk.submit(
-            OrderText(number=order.number, supplier=order.supplier, form=terms.takes, text=text), today(now)
-        )
-    except Away as away:
-        raise Invalid("order", order.number, fact("orders.desk-is-away", supplier=order.supplier)) from away
+    if order.state is OrderState.DRAFT:
+        store.save_order(order_id, state=OrderState.ASKED.value, asked_at=now, person=by.id)
+    return _order_text(order, lines)
+
+
+def _order_text(order: store.OrderRow, lines: Sequence[store.OrderLine]) -> OrderText:
+    takes = suppliers_store.load_terms(order.supplier_id).takes
+    text = order_text(order, lines, takes)
+    return OrderText(number=order.number, supplier=order.supplier, form=takes, text=text)
+
+
+@writing
+def _take_back(order_id: int) -> None:
+    """A desk that was not reached took nothing: the order is a draft again, unless another one was begun."""
+    order = store.lock_order(order_id)
+    if order and order.state is OrderState.ASKED:
+        suppliers_store.lock_supplier(order.supplier_id)
+        if store.draft_of(order.supplier_id) is None:
+            store.save_order(order_id, state=OrderState.DRAFT.value)
+
+
+@writing
+def _keep_answers(order_id: int, answers: Sequence[LineAnswer], person_id: int, now: datetime) -> None:
+    """Keep what a desk answered, once: whoever comes second finds it kept."""
+    order = store.lock_order(order_id)
+    if order is None or order.state is not OrderState.ASKED:
+        return
+    terms = suppliers_store.load_terms(order.supplier_id)
     by_number = {answer.number: answer for answer in answers}
     kept, after = [], []
     store.save_order(
         order_id,
         state=OrderState.SENT.value,
-        sent_at=now,
+        sent_at=order.asked_at,
         shipping_minor=terms.shipping_of(order.total_minor),
     )
-    for line in lines:
+    for line in store.load_lines(order_id):
         # what is not answered is as it was ordered, with no day
         answer = by_number.get(line.number)
         sends = line.quantity if answer is None else min(max(answer.pieces, 0), line.quantity)
@@ -261,12 +316,8 @@ def send_order(order_id: int, by: Person, now: datetime) -> None:
     store.save_order(order_id, answer=kept)
     if rules.is_done(after):
         store.save_order(order_id, state=OrderState.CLOSED.value, closed_at=now)
-    audit_store.add_audit(
-        by.id,
-        now,
-        "order sent",
-        {"order": order.number, "supplier": order.supplier_id, "pieces": order.pieces},
-    )
+    told = {"order": order.number, "supplier": order.supplier_id, "pieces": order.pieces}
+    audit_store.add_audit(person_id, now, "order sent", told)
 
 
 @writing

@@ -351,17 +351,26 @@ def why_stopped(stopped: str) -> Say:
     return fact(f"stock.printer-{stopped}") if stopped and stopped in set(Stopped) else ""
 
 
-@writing
 def print_labels(labels: Sequence[str], by: Person, now: datetime) -> Printed:
     """Print the labels of pieces on the label printer, and note which came out; how many, and why no more."""
     demand(by, Deed.RECEIVE)
     if not labels or len(labels) > store.MOST_SHOWN:
         raise Invalid("labels", len(labels), fact("stock.nothing-to-print"))
-    found = [_row(label) for label in labels]
+    found = _rows(labels)
     try:
         printed = plugged().label_printer.print_labels([labels_pdf([_label(piece)]) for piece in found])
     except Away as away:
         raise Invalid("labels", "", fact("stock.printer-is-away")) from away
-    for piece in found[: printed.count]:
-        store.add_event(piece.id, "labelled", "", {}, by.id, now)
+    _labelled(found[: printed.count], by, now)
     return printed
+
+
+@reading
+def _rows(labels: Sequence[str]) -> list[store.PieceRow]:
+    return [_row(label) for label in labels]
+
+
+@writing
+def _labelled(pieces: Sequence[store.PieceRow], by: Person, now: datetime) -> None:
+    for piece in pieces:
+        store.add_event(piece.id, "labelled", "", {}, by.id, now)

@@ -295,9 +295,9 @@ class ShelfPage:
 def shelf_page(now: datetime) -> ShelfPage:
     numbers = shop_store.load_keeping()
     advised = advise_all(now, numbers)
-    orders = store.orders_page((OrderState.DRAFT, OrderState.SENT), limit=200)
+    orders = store.orders_page((OrderState.DRAFT, *rules.ON_ORDER), limit=200)
     drafts = [order for order in orders if order.state is OrderState.DRAFT]
-    sent = [order for order in orders if order.state is OrderState.SENT]
+    sent = [order for order in orders if order.state in rules.ON_ORDER]
     day = numbers.day(now)
     returns = store.open_returns()
     soon = day + timedelta(days=rules.SOON_DAYS)

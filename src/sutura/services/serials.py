@@ -74,53 +74,81 @@ def _display(job: JobRecord) -> stock_store.Held | None:
     return next((one for one in held if one.kind == job.chosen.route), next(iter(held), None))
 
 
-@writing
+# The programmer is asked outside of every transaction: reading changes nothing, and that a serial is being
+# written is kept before.
+
+
 def read_old(code: str, by: Person, now: datetime) -> None:
     """Read the old display's serial; read once more, it is kept once."""
-    job = _locked(code, by)
-    clip(job, new=False)
+    clip(_asked_for(code, by), new=False)
     try:
-        says = plugged().programmer.read()
+        serial = plugged().programmer.read().serial
+        outcome = Outcome.READ
     except Silent:
-        _keep(job, Outcome.SILENT, "", by, now)
-        return
+        outcome, serial = Outcome.SILENT, ""
     except Away as away:
         raise Invalid("serial", "", fact("serial.link-lost")) from away
-    asked = store.serials_of(job.id)
-    if not asked or (asked[-1].outcome, asked[-1].serial) != (Outcome.READ, says.serial):
-        _keep(job, Outcome.READ, says.serial, by, now)
+    _keep_read(code, outcome, serial, by, now)
 
 
 @writing
+def _asked_for(code: str, by: Person) -> JobRecord:
+    return _locked(code, by)
+
+
+@writing
+def _keep_read(code: str, outcome: Outcome, serial: str, by: Person, now: datetime) -> None:
+    job = _locked(code, by)
+    asked = store.serials_of(job.id)
+    if outcome is not Outcome.READ or not asked or (asked[-1].outcome, asked[-1].serial) != (outcome, serial):
+        _keep(job, outcome, serial, by, now)
+
+
 def write_new(code: str, by: Person, now: datetime) -> None:
     """Write the old serial into the new display and read it back; what comes of it is kept, and a silent one
     is flagged (rule bench.serial).
     """
-    job = _locked(code, by)
-    serial = old_serial(store.serials_of(job.id)) or str(job.arrival.how.get("display_serial", ""))
-    if not serial:
-        raise Invalid("serial", "", fact("serial.read-the-old-one"))
-    clip(job, new=True)
+    serial = _to_write(code, by)
+    clip(_asked_for(code, by), new=True)
     programmer = plugged().programmer
     try:
         says = programmer.read()
-        if says.model != job.model_id:
-            _keep(job, Outcome.OTHER_MODEL, says.serial, by, now)
-            return
     except Silent:
-        _keep(job, Outcome.SILENT, "", by, now)
-        _flag(job, by, now)
+        _keep_written(code, Outcome.SILENT, "", by, now)
         return
     except Away as away:
         # nothing was written yet
         raise Invalid("serial", "", fact("serial.link-lost")) from away
+    if says.model != _asked_for(code, by).model_id:
+        _keep_written(code, Outcome.OTHER_MODEL, says.serial, by, now)
+        return
+    # from here on nobody knows what the display holds until it was read back
+    _keep_written(code, Outcome.ASKED, serial, by, now)
     try:
         programmer.write(serial)
         back = programmer.read().serial
     except (Away, Silent):
-        _keep(job, Outcome.BROKE_OFF, "", by, now)
+        _keep_written(code, Outcome.BROKE_OFF, "", by, now)
         return
-    _keep(job, Outcome.WRITTEN if back == serial else Outcome.NOT_KEPT, back or "nothing", by, now)
+    _keep_written(code, Outcome.WRITTEN if back == serial else Outcome.NOT_KEPT, back or "nothing", by, now)
+
+
+@writing
+def _to_write(code: str, by: Person) -> str:
+    """The serial that goes into the new display."""
+    job = _locked(code, by)
+    serial = old_serial(store.serials_of(job.id)) or str(job.arrival.how.get("display_serial", ""))
+    if not serial:
+        raise Invalid("serial", "", fact("serial.read-the-old-one"))
+    return serial
+
+
+@writing
+def _keep_written(code: str, outcome: Outcome, serial: str, by: Person, now: datetime) -> None:
+    job = _locked(code, by)
+    _keep(job, outcome, serial, by, now)
+    if outcome is Outcome.SILENT:
+        _flag(job, by, now)
 
 
 def _keep(job: JobRecord, outcome: Outcome, serial: str, by: Person, now: datetime) -> None:
@@ -135,6 +163,9 @@ def _keep(job: JobRecord, outcome: Outcome, serial: str, by: Person, now: dateti
         at=now,
         piece=held.piece_id if held else None,
     )
+    if outcome is Outcome.ASKED:
+        # what comes of it is told
+        return
     told = {"outcome": outcome.value, "serial": serial[:60], "piece": held.label if held else ""}
     note(job, EventKind.SERIAL, told, by=by, now=now)
 

@@ -173,6 +173,11 @@ class _Deed(threading.local):
 _DEED = _Deed()
 
 
+def in_deed() -> bool:
+    """Whether this thread is inside a deed: then nothing outside the house is asked."""
+    return _DEED.open
+
+
 def writing(function: Callable[P, R]) -> Callable[P, R]:
     """For deeds: gives the function a connection and one transaction.
 

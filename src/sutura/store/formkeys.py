@@ -26,3 +26,8 @@ def claim_form_key(key: str, person_id: int, at: datetime, content: str) -> tupl
 
 def save_form_result(key: str, result: str) -> None:
     FormKey.update(result=result).where(FormKey.key == key).execute()
+
+
+def forget_form_key(key: str) -> None:
+    """A form that was refused may be sent again as it is; one that came to something stays known."""
+    FormKey.delete().where(FormKey.key == key, FormKey.result == "").execute()

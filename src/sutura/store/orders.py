@@ -10,8 +10,9 @@ from typing import Any
 from peewee import JOIN, SQL, Case, Expression, Field, Select, fn
 
 from sutura.core.job import Stage
+from sutura.core.stock.orders import ON_ORDER as BOUGHT
 from sutura.core.stock.orders import OPEN_RETURNS, Arrived, Cause, LineState, OrderState, ReturnState
-from sutura.store.database import each, first, reading, rows, written
+from sutura.store.database import column, each, first, reading, rows, written
 from sutura.store.expressions import BY_BIN, ON_THE_SHELF, or_empty
 from sutura.store.stock_tables import (
     ModelCame,
@@ -46,11 +47,12 @@ class ShelfPart:
     waiting: int
 
 
+ON_ORDER = [state.value for state in BOUGHT]
 _TO_COME = PurchaseLine.quantity - PurchaseLine.short - PurchaseLine.good - PurchaseLine.bad
 _ON_ORDER = (
     PurchaseLine.select(fn.COALESCE(fn.SUM(_TO_COME), 0))
     .join(PurchaseOrder)
-    .where(PurchaseLine.part == Part.id, PurchaseOrder.state == OrderState.SENT.value)
+    .where(PurchaseLine.part == Part.id, PurchaseOrder.state.in_(ON_ORDER))
 )
 _DRAFTED = (
     PurchaseLine.select(fn.COALESCE(fn.SUM(PurchaseLine.quantity), 0))
@@ -237,7 +239,9 @@ class OrderRow:
     supplier: str
     state: OrderState
     person: str
+    person_id: int
     at: datetime
+    asked_at: datetime | None
     sent_at: datetime | None
     expected_on: date | None
     version: int
@@ -286,7 +290,7 @@ def _order(state: str, **columns: Any) -> OrderRow:
     return OrderRow(state=OrderState(state), **columns)
 
 
-_SENT_TO_COME = Case(None, [(PurchaseOrder.state == OrderState.SENT.value, _TO_COME)], 0)
+_SENT_TO_COME = Case(None, [(PurchaseOrder.state.in_(ON_ORDER), _TO_COME)], 0)
 _ORDERS = (
     PurchaseOrder.select(
         PurchaseOrder.id,
@@ -294,7 +298,9 @@ _ORDERS = (
         Supplier.name.alias("supplier"),
         PurchaseOrder.state,
         Person.name.alias("person"),
+        PurchaseOrder.person.alias("person_id"),
         PurchaseOrder.at,
+        PurchaseOrder.asked_at,
         PurchaseOrder.sent_at,
         PurchaseOrder.version,
         PurchaseOrder.shipping_minor,
@@ -335,6 +341,15 @@ def lock_order(order_id: int) -> OrderRow | None:
 
 
 @reading
+def asked_orders(before: datetime) -> list[int]:
+    """Orders that were handed in before a moment and whose answer is not known yet."""
+    asked = PurchaseOrder.select(PurchaseOrder.id).where(
+        PurchaseOrder.state == OrderState.ASKED.value, PurchaseOrder.asked_at < before
+    )
+    return column(asked.order_by(PurchaseOrder.id))
+
+
+@reading
 def draft_of(supplier_id: str) -> int | None:
     draft = PurchaseOrder.select(PurchaseOrder.id).where(
         PurchaseOrder.supplier == supplier_id, PurchaseOrder.state == OrderState.DRAFT.value
@@ -369,9 +384,9 @@ def coming(part_id: int) -> list[tuple[date | None, int]]:
     """Pieces of a part that are to come, with the day they are expected on."""
     lines = PurchaseLine.select(PurchaseLine.expected_on, _TO_COME).join(PurchaseOrder)
     return rows(
-        lines.where(
-            PurchaseLine.part == part_id, PurchaseOrder.state == OrderState.SENT.value, _TO_COME > 0
-        ).order_by(PurchaseLine.id)
+        lines.where(PurchaseLine.part == part_id, PurchaseOrder.state.in_(ON_ORDER), _TO_COME > 0).order_by(
+            PurchaseLine.id
+        )
     )
 
 

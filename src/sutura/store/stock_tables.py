@@ -25,6 +25,7 @@ class PurchaseOrder(Table):
     answer = BinaryJSONField(index=False)
     person = ForeignKeyField(Person, index=False)
     at = DateTimeTZField()
+    asked_at = DateTimeTZField(null=True)
     sent_at = DateTimeTZField(null=True)
     closed_at = DateTimeTZField(null=True)
     version = IntegerField()

@@ -9,7 +9,7 @@ from functools import wraps
 from fastapi.responses import RedirectResponse, Response
 
 from sutura.core.errors import NotAllowed, NotFound, Refusal
-from sutura.services.once import once
+from sutura.services.once import once, once_outside
 from sutura.web.errors import status_of
 from sutura.web.session import Asking, Form, Sent, Shown
 
@@ -17,7 +17,7 @@ Handler = Callable[..., Response]
 
 
 def deed(
-    *, then: str, again: Handler, before: Callable[..., object] | None = None
+    *, then: str, again: Handler, before: Callable[..., object] | None = None, outside: bool = False
 ) -> Callable[[Callable[..., object]], Handler]:
     """A handler that does one thing a person asked for with a form, once however often it is sent.
 
@@ -25,8 +25,10 @@ def deed(
     deed returned. A refusal shows `again`, with what was refused and everything still entered. What the
     person may not do, and what does not exist, has a page of its own. Deed and `again` each take those parts
     of the address that they need, and the deed the form where it reads it. `before` is done first, and not in
-    the transaction of the deed: it is once by what it keeps itself.
+    the transaction of the deed: it is once by what it keeps itself. `outside` is for a deed that asks an
+    outside device: it is in no transaction, and keeps by itself what it keeps.
     """
+    doing = once_outside if outside else once
 
     def decorate(act: Callable[..., object]) -> Handler:
         taken = _parameters(act)
@@ -50,7 +52,7 @@ def deed(
             try:
                 if before:
                     before(**{name: given[name] for name in first})
-                address = once(form.text("form_key"), ask.person, ask.now, go, form.content)
+                address = doing(form.text("form_key"), ask.person, ask.now, go, form.content)
             except (NotAllowed, NotFound):
                 raise
             except Refusal as refusal:

@@ -1238,6 +1238,10 @@ SENTENCES: Mapping[str, str] = {
     "sealing.out-of-the-clamp": "take it out of the clamp and trim what came out, then tick it",
     "sealing.stands-off": "{place}: gapes {gap} mm, stands out {step} mm",
     "sealing.the-places": "The gaps",
+    "serial.asked": (
+        "{serial} was being written, and what came of it is not known: the display may hold half of it. "
+        "Write it again."
+    ),
     "serial.broke-off": ("the link was lost while writing: the display may hold half of it. Write it again."),
     "serial.do-it-or-ask": "do it, or have a manager let it pass with a reason",
     "serial.do-it-or-say-why": "do it, or write why it is let pass; the customer reads it",

@@ -329,7 +329,7 @@ NAMES: Mapping[type[Enum], Mapping[Enum, str]] = {
         Cause.BROKEN: "broken by us",
         Cause.WARRANTY: "failed under warranty",
     },
-    OrderState: {OrderState.DRAFT: "not sent yet"},
+    OrderState: {OrderState.DRAFT: "not sent yet", OrderState.ASKED: "being handed in"},
     ReturnState: {
         ReturnState.TO_SEND: "to be sent back",
         ReturnState.SENT: "on its way back",

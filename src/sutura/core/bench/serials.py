@@ -27,6 +27,8 @@ class Outcome(StrEnum):
     NOT_KEPT = "not_kept"
     # the link was lost in the middle
     BROKE_OFF = "broke_off"
+    # it is being written; where nothing follows, whoever wrote it was cut off
+    ASKED = "asked"
 
 
 RULES = (
@@ -98,4 +100,5 @@ def what_now(asked: Sequence[Asked], grade: str = "") -> Say:
         Outcome.OTHER_MODEL: fact("serial.other-model"),
         Outcome.NOT_KEPT: fact("serial.not-kept"),
         Outcome.BROKE_OFF: fact("serial.broke-off"),
+        Outcome.ASKED: fact("serial.asked", serial=last.serial),
     }[last.outcome]

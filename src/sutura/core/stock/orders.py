@@ -13,9 +13,12 @@ from sutura.core.values import COMMON, Rule
 
 
 class OrderState(StrEnum):
-    """Where an order stands. A sent one is closed when nothing more is to come of it."""
+    """Where an order stands. One that is handed in is asked until the supplier's desk has answered. A sent
+    one is closed when nothing more is to come of it.
+    """
 
     DRAFT = "draft"
+    ASKED = "asked"
     SENT = "sent"
     CLOSED = "closed"
     CANCELLED = "cancelled"
@@ -52,6 +55,8 @@ class ReturnState(StrEnum):
     BORNE = "borne"
 
 
+# what is bought, whether the supplier has answered yet or not
+ON_ORDER = (OrderState.ASKED, OrderState.SENT)
 # what we break is ours; the rest is the supplier's
 SHOP_PAYS = frozenset({Cause.BROKEN})
 # what tells of the supplier's quality; a wrong piece tells of its packers

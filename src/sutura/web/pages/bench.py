@@ -224,14 +224,14 @@ def acknowledge(ask: Ask, code: str) -> None:
 
 
 @addresses.post("/jobs/{code}/bench/heat", may=Deed.WORK_BENCH)
-@deed(then="/jobs/{code}/bench#heat", again=_page)
+@deed(then="/jobs/{code}/bench#heat", again=_page, outside=True)
 def keep_heat(ask: Ask, code: str, form: Form) -> None:
     typed = {name: form.text(name) for name in ("temperature", "surface", "edge", "from")}
     heat.keep_heat(code, form.text("step"), typed, ask.person, ask.now)
 
 
 @addresses.post("/jobs/{code}/bench/serial", may=Deed.WORK_BENCH)
-@deed(then="/jobs/{code}/bench#serial", again=_page)
+@deed(then="/jobs/{code}/bench#serial", again=_page, outside=True)
 def move_serial(ask: Ask, code: str, form: Form) -> None:
     if form.text("do") == "write":
         serials.write_new(code, ask.person, ask.now)
@@ -247,14 +247,14 @@ def start_timer(ask: Ask, code: str, form: Form) -> None:
 
 
 @addresses.post("/jobs/{code}/bench/heat-on", may=Deed.WORK_BENCH)
-@deed(then="/jobs/{code}/bench#heat", again=_page)
+@deed(then="/jobs/{code}/bench#heat", again=_page, outside=True)
 def switch_on(ask: Ask, code: str, form: Form) -> None:
     """What warms a step, for this job."""
     heat.switch_on(code, form.text("step"), ask.person, ask.now)
 
 
 @addresses.post("/jobs/{code}/bench/heat-off", may=Deed.WORK_BENCH)
-@deed(then="/jobs/{code}/bench", again=_page)
+@deed(then="/jobs/{code}/bench", again=_page, outside=True)
 def switch_off(ask: Ask, code: str, form: Form) -> None:
     """Everything hot that is on for this job."""
     heat.switch_off(code, ask.person, ask.now, by_hand=form.text("by_hand") != "")

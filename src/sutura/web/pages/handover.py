@@ -213,6 +213,6 @@ def _change(page: job_service.JobPage) -> Money:
 
 
 @addresses.post("/jobs/{code}/parcel-label", may=Deed.TAKE_IN)
-@deed(then="/jobs/{code}/receipt", again=_page)
+@deed(then="/jobs/{code}/receipt", again=_page, outside=True)
 def print_parcel_label(ask: Ask, code: str) -> None:
     handover.print_parcel_label(code, ask.person)

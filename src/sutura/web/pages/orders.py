@@ -8,7 +8,7 @@ from fastapi.responses import Response
 
 from sutura.core.errors import NotFound
 from sutura.core.people import Deed
-from sutura.core.stock.orders import Arrived, OrderState
+from sutura.core.stock.orders import ON_ORDER, Arrived, OrderState
 from sutura.core.typed import read_id
 from sutura.services import orders, pieces
 from sutura.services.reordering import today
@@ -36,7 +36,7 @@ def _list(ask: Asking, shown: Shown = ANEW) -> Response:
         room="Shelf",
         currency=shop().currency,
         shown=shown,
-        open_orders=store.orders_page((OrderState.DRAFT, OrderState.SENT)),
+        open_orders=store.orders_page((OrderState.DRAFT, *ON_ORDER)),
         closed=store.orders_page((OrderState.CLOSED, OrderState.CANCELLED), limit=50),
     )
 
@@ -116,7 +116,7 @@ def change_order(ask: Ask, number: str, form: Form) -> None:
 
 
 @addresses.post("/orders/{number}/send", may=Deed.ORDER)
-@deed(then="/orders/{number}", again=_page)
+@deed(then="/orders/{number}", again=_page, outside=True)
 def send_order(ask: Ask, number: str) -> None:
     orders.send_order(read_id(number), ask.person, ask.now)
 
@@ -144,7 +144,7 @@ def give_up_rest(ask: Ask, number: str) -> None:
 
 
 @addresses.post("/orders/{number}/labels", may=Deed.RECEIVE)
-@deed(then="/orders/{number}?{done}", again=_page)
+@deed(then="/orders/{number}?{done}", again=_page, outside=True)
 def print_labels(ask: Ask, number: str) -> str:
     labels = [piece.label for piece in pieces_store.without_label(read_id(number))]
     printed = pieces.print_labels(labels, ask.person, ask.now)

@@ -77,7 +77,7 @@ def move_piece(ask: Ask, label: str, form: Form) -> None:
 
 
 @addresses.post("/pieces/{label}/print", may=Deed.RECEIVE)
-@deed(then="/pieces/{label}?{done}", again=_page)
+@deed(then="/pieces/{label}?{done}", again=_page, outside=True)
 def print_label(ask: Ask, label: str) -> str:
     printed = pieces.print_labels([label], ask.person, ask.now)
     return urlencode({"printed": printed.count, "stopped": printed.stopped.value})
