@@ -1,5 +1,5 @@
 """What is asked of a supplier's desk and of the display programmer is kept before it is asked: whoever is cut off in
-the middle finds it again, and asks once more.
+the middle finds it again, and asks once more. One worker plans at a time, however many there are.
 
 Frozen: never edit after release.
 """
@@ -19,6 +19,10 @@ begin
     end if;
     return new;
 end $$;
+create table plan_turn (
+    id integer primary key check (id = 1),
+    until timestamptz not null check (until >= '2000-01-01 00:00Z' and until < '2200-01-02 00:00Z')
+);
 alter table display_serial
     drop constraint display_serial_outcome_check,
     drop constraint display_serial_check,

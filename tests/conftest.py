@@ -110,7 +110,7 @@ OUTSIDE = {
     SimulatedThermometer: ("read",),
     SimulatedProgrammer: ("read", "write"),
     SimulatedPlate: ("set", "read"),
-    SimulatedMessenger: ("send",),
+    SimulatedMessenger: ("send", "forget"),
     SimulatedTerminal: ("charge", "look_up", "refund"),
 }
 

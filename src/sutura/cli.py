@@ -64,6 +64,8 @@ class Commands(click.Group):
             )
 
 
+# what holds the limits of connections (web/connections.py), named where a process of its own finds it
+LIMITED = "sutura.web.connections:Limited"
 PORT = click.option("--port", type=click.IntRange(1, 65_535), default=DEFAULT_PORT, show_default=True)
 
 
@@ -140,6 +142,7 @@ def serve(*, port: int, workers: int) -> None:
             port=port,
             workers=workers,
             log_config=None,
+            http=LIMITED,
             proxy_headers=bool(settings().proxies),
             forwarded_allow_ips=settings().proxies or None,
             timeout_graceful_shutdown=10,

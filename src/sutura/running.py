@@ -21,6 +21,7 @@ from uvicorn.supervisors import ChangeReload
 from sutura import logs, wiring, worker
 from sutura.cluster import Cluster
 from sutura.config import CATALOGUE, DEFAULT_PORT, ROOT, STATE
+from sutura.web.connections import Limited
 
 PORTS_TRIED = 20
 FOUND_BUSY_PATIENCE_S = 20.0
@@ -142,7 +143,9 @@ def _run(told: Path, *, fresh: bool, port: int, serve: Serve) -> int:
 def _serve(_: Cluster, listener: socket.socket) -> None:
     application = wiring.application(demo=True)
     uvicorn.Server(
-        uvicorn.Config(application, log_config=None, proxy_headers=False, timeout_graceful_shutdown=5)
+        uvicorn.Config(
+            application, log_config=None, http=Limited, proxy_headers=False, timeout_graceful_shutdown=5
+        )
     ).run([listener])
 
 

@@ -24,7 +24,7 @@ import structlog
 from sutura import wiring
 from sutura.config import ROOT, settings
 from sutura.core.errors import Refusal
-from sutura.services import ledger, messages, orders, plans, pricelists, shop
+from sutura.services import ledger, messages, orders, plans, pricelists, shop, waits
 from sutura.store.database import DatabaseAway
 
 LOG = structlog.get_logger("sutura")
@@ -190,9 +190,7 @@ def _plan() -> None:
     """A new plan is made when something changed and it is quiet again."""
     # pages come first: this thread, and those that the solver starts from it, stand back
     os.setpriority(os.PRIO_PROCESS, threading.get_native_id(), PLAN_NICE)
-    now = wiring.clock()
-    if plans.is_stale(now):
-        plans.make_plan(now)
+    plans.plan_if_due(wiring.clock())
 
 
 class _Telling:
@@ -213,8 +211,17 @@ def _settle() -> None:
     """What the card terminal or a supplier's desk was asked and nobody knows the end of is asked again, until
     both agree.
     """
+    _heal()
     ledger.reconcile_all(wiring.clock())
     orders.hand_in_again(wiring.clock())
+
+
+def _heal() -> None:
+    """What a clock that was ahead wrote is not believed (rule shop.clock)."""
+    now = wiring.clock()
+    healed = {**shop.heal_clock(now), **waits.heal_clock(now)}
+    if any(healed.values()):
+        LOG.warning("a clock was ahead: its times are not believed", **healed)
 
 
 async def _end_with_the_pages() -> None:

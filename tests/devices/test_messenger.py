@@ -48,6 +48,26 @@ def test_what_is_sent_lies_in_the_outbox_for_its_owner_alone(tmp_path: Path) -> 
     assert left[-1].read_text("utf-8") == f"To: 1\n\n{MOST - 1}\n"
 
 
+def test_what_was_sent_to_somebody_is_forgotten_and_nothing_else(tmp_path: Path) -> None:
+    sender = SimulatedMessenger(outbox=tmp_path / "outbox")
+    mail = b"From: shop@x.example\r\nTo: a@b.example\r\nSubject: hello\r\n\r\nTo: 555 0199\r\n"
+    for message in (
+        HELLO,
+        Message(to="555 0199", text="Other."),
+        Message(to="a@b.example", text="M", mail=mail),
+    ):
+        sender.send(message)
+    # of another process
+    SimulatedMessenger(outbox=tmp_path / "outbox").forget(["555 0100", "a@b.example"])
+    [left] = (tmp_path / "outbox").iterdir()
+    assert "Other." in left.read_text("utf-8")
+    sender.forget(["555 0199"])
+    assert [message.to for message in sender.sent] == ["555 0100", "a@b.example"]
+    with pytest.raises(Away):
+        SimulatedMessenger(["away"]).forget(["555 0100"])
+    SimulatedMessenger().forget(["555 0100"])
+
+
 def test_faults_can_be_switched_on() -> None:
     assert set(MESSAGE_FAULTS) == set(FAULTS)
     with pytest.raises(Away):

@@ -17,6 +17,7 @@ from builders import Shop
 from playwright.sync_api import Browser, BrowserContext, ConsoleMessage, Page, expect, sync_playwright
 
 from sutura import wiring
+from sutura.web.connections import Limited
 
 # patient: the machines that run this are busy with others
 expect.set_options(timeout=15_000)
@@ -48,7 +49,9 @@ class Live:
         return f"http://127.0.0.1:{self.port}"
 
     def start(self) -> None:
-        config = uvicorn.Config(wiring.application(demo=True), log_config=None, timeout_graceful_shutdown=2)
+        config = uvicorn.Config(
+            wiring.application(demo=True), log_config=None, http=Limited, timeout_graceful_shutdown=2
+        )
         self.server = uvicorn.Server(config)
         self.thread = threading.Thread(
             target=self.server.run, kwargs={"sockets": [self.listener]}, daemon=True

@@ -9,6 +9,7 @@ import json
 from dataclasses import replace
 from datetime import UTC, datetime
 from functools import partial
+from pathlib import Path
 from typing import Any
 
 import peewee
@@ -16,11 +17,14 @@ import pytest
 from builders import HERON, Shop, all_work, impact, models
 from store.test_concurrency import at_once
 
-from sutura.core.errors import ManyInvalid, NotFound
+from sutura.core.errors import Invalid, ManyInvalid, NotFound
 from sutura.core.intake.customers import ERASED
 from sutura.core.intake.personal import PLACES, known_columns
 from sutura.core.job import Stage
 from sutura.core.quoting.answers import WITH
+from sutura.devices import plug
+from sutura.devices.ports import Message
+from sutura.devices.simulated.messenger import SimulatedMessenger
 from sutura.services import answers, bench, customers, drafts, handover, intake, ledger, messages, proof
 from sutura.store import customers as customers_store
 from sutura.store.database import DATABASE, connection, first_value, raw
@@ -162,6 +166,33 @@ def test_an_erased_customer_stands_nowhere(shop: Shop) -> None:
     assert shop.job(code).chosen.price_minor, "the figures stay"
     with pytest.raises(peewee.DatabaseError, match="append-only"), DATABASE.atomic():
         raw("update job_event set says = 'x'")
+
+
+def test_what_was_sent_to_an_erased_customer_lies_in_no_outbox_and_no_log(
+    shop: Shop, tmp_path: Path, caplog: pytest.LogCaptureFixture, capsys: pytest.CaptureFixture[str]
+) -> None:
+    sender = SimulatedMessenger(outbox=tmp_path)
+    plug(messenger=sender)
+    shop.receive("P-1001")
+    code = shop.closed(name=f"{MARK} Orla", phone="555 0177")
+    shop.look_at_sealed(code)
+    messages.tell(code, "ready", "", shop.counter, shop.tick())
+    sender.send(Message(to="555 0111", text="to somebody else"))
+    messages.send_due(shop.tick(5))
+    assert any("555 0177" in file.read_text("utf-8") for file in tmp_path.iterdir())
+    customer = shop.job(code).customer_id
+    assert customer
+    shop.hand_back(code)
+    sender.faults = frozenset({"away"})
+    with pytest.raises(Invalid, match="does not answer"):
+        customers.erase_customer(customer, f"{MARK} Orla", shop.manager, shop.tick())
+    sender.faults = frozenset()
+    customers.erase_customer(customer, f"{MARK} Orla", shop.manager, shop.tick())
+    left = "".join(file.read_text("utf-8") for file in tmp_path.iterdir())
+    said = left + caplog.text + "".join(capsys.readouterr())
+    assert "somebody else" in left
+    assert MARK not in said
+    assert "555 0177" not in said
 
 
 def test_what_is_handed_out_holds_everything_that_stands_of_a_customer(shop: Shop) -> None:

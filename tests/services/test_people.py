@@ -167,8 +167,8 @@ def test_what_nobody_needs_any_more_is_thrown_away_and_the_rest_stays(shop: Shop
     supplier = raw("select id from supplier limit 1").fetchone()[0]
     for state, at in (("read", NOW), ("reading", NOW), ("failed", NOW + timedelta(days=20))):
         raw(
-            "insert into price_list (supplier_id, name, file, state, person_id, at) "
-            "values (%s, 'a list', '', %s, %s, %s)",
+            "insert into price_list (supplier_id, name, state, person_id, at) "
+            "values (%s, 'a list', %s, %s, %s)",
             *(supplier, state, shop.manager.id, at),
         )
     gone = shop_service.throw_away(30, 30, 30, NOW + timedelta(days=31))

@@ -19,13 +19,14 @@ from sutura.core.maths.money import Money, amount_text
 from sutura.devices import plug
 from sutura.devices.ports import CardSays
 from sutura.devices.simulated.card_terminal import SimulatedTerminal
-from sutura.services import bench, drafts, intake, invoices, ledger, stock, tills
+from sutura.services import bench, drafts, intake, invoices, ledger, plans, stock, tills
 from sutura.services.once import once
 from sutura.store import invoices as invoices_store
 from sutura.store import job as job_store
 from sutura.store import ledger as ledger_store
+from sutura.store import plans as store_plans
 from sutura.store import stock as stock_store
-from sutura.store.database import writing
+from sutura.store.database import connection, raw, writing
 
 RUNS = 5
 
@@ -192,3 +193,26 @@ def test_cash_taken_while_the_till_is_closed_is_in_one_day_or_the_next(shop: Sho
     closed = tills.till_page(day, shop.counter, shop.now)
     assert closed.till
     assert closed.expected.minor == closed.till.expected_minor, "no row came into it after it was closed"
+
+
+def test_many_workers_plan_a_change_once(database: str, monkeypatch: pytest.MonkeyPatch) -> None:
+    """Before, two workers made each plan twice. One that was killed in its turn keeps nobody from it for
+    long.
+    """
+    now = datetime.now(UTC)
+    with connection():
+        raw("delete from day_plan")
+    made: list[datetime] = []
+
+    def make(at: datetime) -> None:
+        made.append(at)
+        time.sleep(0.3)
+        plans.make_plan(at, 1, 0.01)
+
+    found = at_once([lambda: plans.plan_if_due(now, make)] * 8)
+    assert (len(made), found.count(True)) == (1, 1)
+    with connection():
+        raw("delete from day_plan")
+        store_plans.take_turn(now, now + plans.TURN)
+    assert not plans.plan_if_due(now + plans.TURN / 2, make)
+    assert plans.plan_if_due(now + plans.TURN, make)

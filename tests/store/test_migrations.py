@@ -50,7 +50,7 @@ FROZEN = {
     "0034_rush.py": "0a1eff40749525f0e1f205995388821e084dc669b481e2bc72cf5cc12b6149a1",
     "0036_card_refunds.py": "1dc651b3b5d833b95ccfe4dc9da96190516b2308ce078ded47458b1429cc907e",
     "0037_streamed_lists.py": "ab007a2c3e5ada20c4d159ae6fa6d219391f6a483cb5d1d686185c4988cd9a8c",
-    "0038_asked_outside.py": "77c37a840ea62b17d5a575e662bd458c1ffafded3745816b8805d339ce39ef84",
+    "0038_asked_outside.py": "d82b2e43d40c2165831171151427ea0df51755b00c2374eaa5801113815fbff5",
     "0035_of_its_day.py": "29c89002d1c5fbafb701635eec7b5fd7328069274a16684af05a58fbf680fd94",
     "0033_binding_bench.py": "82c5f849d1f5f9c5c39ff6e21bb3f237146febbc3a1effe641d0e4f2cb25fb25",
     "0032_returned.py": "1ad59dbfc284b3497e660671ebd5429ec3cb4123b20ba24c3ad6b8a3a5abcf7d",

@@ -9,6 +9,7 @@ from enum import StrEnum
 
 from sutura.core.errors import Invalid, NotAllowed
 from sutura.core.facts import fact
+from sutura.core.shop import is_past
 from sutura.core.typed import refuse
 from sutura.core.values import COMMON, Person, Role, Rule
 
@@ -112,7 +113,7 @@ def wait_minutes(failures: list[datetime], now: datetime, tries: int = TRIES) ->
     """Minutes to wait before the next try, 0 when one may try now. `failures` are the times of wrong tries,
     of which fewer than `tries` may lie within the window.
     """
-    recent = sorted(at for at in failures if now - at < WINDOW)
+    recent = sorted(at for at in failures if not is_past(at, now, WINDOW))
     if len(recent) < tries:
         return 0
     return max(1, -int((now - recent[-tries] - WINDOW).total_seconds() // 60))

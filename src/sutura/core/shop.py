@@ -32,8 +32,21 @@ RULES = (
         ),
         source=COMMON,
     ),
+    Rule(
+        id="shop.clock",
+        capability="shop",
+        says=(
+            "A time more than five minutes ahead of the clock is not believed: the clock was ahead when it "
+            "was written. Sessions and wrong tries of such a time are forgotten, a plan is made anew, what "
+            "waits at the bench is timed from now, a message is due now, and what an outside device was "
+            "asked is asked of again."
+        ),
+        source=COMMON,
+    ),
 )
 
+# two machines of a shop differ by less; the shop's, no source
+AHEAD = timedelta(minutes=5)
 # more closed days are no exceptions; the shop's, no source
 MOST_CLOSED_DAYS = 200
 # nobody plans further ahead
@@ -43,6 +56,21 @@ _DAY = 24 * 60
 _MOST_KNOWN = 5_000
 _MINUTE = timedelta(minutes=1)
 Span = tuple[int, int]
+
+
+def is_believed(at: datetime, now: datetime) -> bool:
+    """Whether something can have happened at a time, as far as the clock says (rule shop.clock)."""
+    return at <= now + AHEAD
+
+
+def is_past(at: datetime, now: datetime, span: timedelta) -> bool:
+    """Whether something is longer ago than a span; what is not believed is as long ago as it needs to be.
+
+    >>> at = datetime(2031, 3, 3, 9, 0, tzinfo=UTC)
+    >>> [is_past(at, at + timedelta(minutes=m), timedelta(minutes=10)) for m in (-9, -2, 2, 12)]
+    [True, False, False, True]
+    """
+    return now - at >= span or not is_believed(at, now)
 
 
 @dataclass(frozen=True)

@@ -71,6 +71,11 @@ class Messenger(Protocol):
 
     def send(self, message: Message) -> None: ...
 
+    def forget(self, receivers: Sequence[str]) -> None:
+        """Throw away what is kept of messages to these numbers and addresses; a sender that keeps nothing has
+        nothing to do.
+        """
+
 
 class NoAnswer(RuntimeError):
     """The terminal was asked and its answer did not come: nobody knows whether it charged."""

@@ -15,7 +15,7 @@ from sutura.core.planning.dispatch import CannotBePlaced, best_dispatch
 from sutura.core.planning.expected import Expected, Told, Waiting, expected, expected_at, ready_at
 from sutura.core.planning.inserting import cover, place
 from sutura.core.planning.queue import Skill, TechnicianChoice, candidates
-from sutura.core.shop import OpenHours
+from sutura.core.shop import AHEAD, OpenHours
 from sutura.core.values import Person
 from sutura.services import planning, schools, shop
 from sutura.services.job import FRESH
@@ -70,7 +70,7 @@ def assign_page(code: str, now: datetime) -> AssignPage:
     minutes = (job.chosen.route_minutes, job.chosen.extra_minutes)
     choices = candidates(skills, model.procedure_family, *minutes, store.away_at(now))
     found = planning_store.load_open_job(code)
-    told = store.told_since(now - FRESH, code).get(code)
+    told = store.told_between(now - FRESH, now + AHEAD, code).get(code)
     hours = shop.open_hours()
     seen = expected(found.waiting, told, now, hours) if found else None
     hands = _hands(choices, skills, job, found.waiting, seen, now) if found and seen else []

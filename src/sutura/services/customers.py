@@ -13,6 +13,8 @@ from sutura.core.job import EventKind, JobRecord, Stage
 from sutura.core.people import Deed, demand
 from sutura.core.typed import refuse
 from sutura.core.values import Person
+from sutura.devices import plugged
+from sutura.devices.ports import Away
 from sutura.store import audit as audit_store
 from sutura.store import consents as consents_store
 from sutura.store import customers as customers_store
@@ -143,10 +145,33 @@ def _exported(job: JobRecord) -> dict[str, object]:
     }
 
 
-@writing
 def erase_customer(customer_id: int, typed_name: str, by: Person, now: datetime) -> None:
-    """Erase one customer (rule intake.erase); the name is typed again so that nobody is erased by a slip."""
+    """Erase one customer (rule intake.erase); the name is typed again so that nobody is erased by a slip.
+
+    What was sent to them is forgotten first, outside of the transaction: whoever is cut off erases again.
+    """
     demand(by, Deed.ERASE_CUSTOMER)
+    receivers = messages_store.receivers_of(_may_be_erased(customer_id, typed_name))
+    try:
+        plugged().messenger.forget(receivers)
+    except Away:
+        raise Invalid("typed_name", "", fact("customers.sender-is-away")) from None
+    _erase(customer_id, typed_name, by, now)
+
+
+@writing
+def _erase(customer_id: int, typed_name: str, by: Person, now: datetime) -> None:
+    numbers = _may_be_erased(customer_id, typed_name)
+    for number in numbers:
+        customers_store.save_customer(number, erased_at=now, saved_by=by.id, saved_at=now)
+    messages_store.drop_waiting(numbers)
+    customers_store.erase_places(numbers)
+    audit_store.add_audit(by.id, now, "customer erased", {"customer": customer_id, "records": numbers})
+
+
+@writing
+def _may_be_erased(customer_id: int, typed_name: str) -> list[int]:
+    """The customer, and every record that was made one with them; refuses where they may not be erased."""
     customers_store.lock_customers([customer_id])
     customer = customers_store.lock_customer(customer_id)
     if customer is None:
@@ -156,13 +181,7 @@ def erase_customer(customer_id: int, typed_name: str, by: Person, now: datetime)
     still_open = customers_store.open_codes(customer_id)
     if still_open:
         raise Invalid("typed_name", ", ".join(still_open), fact("customers.hand-these-devices-back-first"))
-    # and every record that was made one with this one
-    numbers = [customer_id, *customers_store.merged_records(customer_id)]
-    for number in numbers:
-        customers_store.save_customer(number, erased_at=now, saved_by=by.id, saved_at=now)
-    messages_store.drop_waiting(numbers)
-    customers_store.erase_places(numbers)
-    audit_store.add_audit(by.id, now, "customer erased", {"customer": customer_id, "records": numbers})
+    return [customer_id, *customers_store.merged_records(customer_id)]
 
 
 @writing

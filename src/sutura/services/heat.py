@@ -14,6 +14,7 @@ from sutura.core.errors import Invalid
 from sutura.core.facts import fact
 from sutura.core.job import JobRecord, check_worked_on
 from sutura.core.people import Deed, demand
+from sutura.core.shop import is_believed
 from sutura.core.typed import Problems, read_choice
 from sutura.core.values import Person
 from sutura.devices import plugged
@@ -93,7 +94,8 @@ def edges_of(job: JobRecord, model: Model, step: Step, now: datetime) -> list[Ed
     """What the readings of a step say, edge by edge; the whole where nothing was read yet."""
     by_edge: dict[str, list[store.HeatLine]] = {}
     for line in store.heat_of(job.id, job.bench.attempt, step.id):
-        by_edge.setdefault(line.edge, []).append(line)
+        if is_believed(line.at, now):
+            by_edge.setdefault(line.edge, []).append(line)
     room_c = float(shop_store.room_c())
     read = [read_edge(model, step, edge, kept, now, room_c) for edge, kept in by_edge.items()]
     return read or [read_edge(model, step, "", [], now, room_c)]

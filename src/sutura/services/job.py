@@ -38,6 +38,7 @@ from sutura.core.maths.money import Money
 from sutura.core.planning.queue import Next, next_of
 from sutura.core.proof import answering as proof_rules
 from sutura.core.quoting.answers import with_customer
+from sutura.core.shop import AHEAD
 from sutura.core.values import FunctionResult, Person
 from sutura.formats.pieces import step_from_json, step_to_json
 from sutura.services import schools, shop
@@ -106,7 +107,7 @@ def job_page(code: str, now: datetime) -> JobPage:
     model = schools.of_job(job)
     results = intake_store.load_results(job.id)
     waiting, hours = planning_store.load_open_job(code), shop.open_hours()
-    told = plans_store.told_since(now - FRESH, code).get(code) if waiting else None
+    told = plans_store.told_between(now - FRESH, now + AHEAD, code).get(code) if waiting else None
     line = next_of(waiting.waiting, now, hours, told) if waiting else None
     blocked = waiting.waiting.blocked if waiting else ""
     done, kept = bench_store.load_done(job.id), kept_sheet(job, model)

@@ -18,6 +18,7 @@ from sutura.core.job import EventKind, JobRecord
 from sutura.core.maths.money import Money
 from sutura.core.people import Deed, demand
 from sutura.core.quoting.pricing import price_may_change
+from sutura.core.shop import AHEAD, is_past
 from sutura.core.values import Person, Role
 from sutura.devices import plugged
 from sutura.devices.ports import Away, CardSays, NoAnswer
@@ -233,7 +234,7 @@ def reconcile(code: str, reference: str, by: Person, now: datetime) -> store.Cha
     found = store.load_charge(reference) or _refund(reference)
     if found.code != code:
         raise NotFound(fact("handover.charge"), reference)
-    if found.state is ChargeState.ASKED and now - found.at < STILL_ASKED:
+    if found.state is ChargeState.ASKED and not is_past(found.at, now, STILL_ASKED):
         raise MoveRefused(code, fact("handover.go-on"), [fact("handover.still-asked")])
     if found.state not in rules.OPEN_CHARGES:
         return found
@@ -264,7 +265,7 @@ def reconcile_all(now: datetime) -> int:
     the terminal is not reached they are asked of again.
     """
     done = 0
-    for code, reference, person_id in store.unsettled(now - STILL_ASKED):
+    for code, reference, person_id in store.unsettled(now - STILL_ASKED, now + AHEAD):
         try:
             reconcile(code, reference, Person(id=person_id, name="", role=Role.COUNTER), now)
             done += 1

@@ -11,6 +11,7 @@ from sutura.core.facts import fact
 from sutura.core.job import JobRecord
 from sutura.core.maths.money import amount_text
 from sutura.core.people import Deed, demand
+from sutura.core.shop import AHEAD
 from sutura.core.stock import orders as rules
 from sutura.core.stock.orders import Arrived, LineState, OrderState, ReturnState
 from sutura.core.stock.reordering import read_pieces
@@ -234,7 +235,7 @@ def hand_in_again(now: datetime) -> None:
     """Orders that were handed in and whose answer nobody kept are handed in again: the desk answers as it
     did. One that is away now is asked again later.
     """
-    for order_id in store.asked_orders(now - ASKED_FOR):
+    for order_id in store.asked_orders(now - ASKED_FOR, now + AHEAD):
         try:
             order = store.load_order(order_id)
             if order is None or order.asked_at is None:

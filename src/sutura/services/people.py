@@ -14,6 +14,7 @@ from argon2.exceptions import InvalidHashError, VerifyMismatchError
 from sutura.core import people as rules
 from sutura.core.errors import Invalid, NotFound, SignInRefused, StaleSave
 from sutura.core.facts import fact
+from sutura.core.shop import AHEAD
 from sutura.core.typed import Problems, read_number
 from sutura.core.values import Person, Role
 from sutura.store import audit as audit_store
@@ -45,7 +46,7 @@ def sign_in(login: str, password: str, address: str, now: datetime) -> str:
 @writing
 def _start_try(login: str, address: str, now: datetime) -> tuple[store.PersonRecord | None, int]:
     store.lock_tries(login)
-    of_name, of_address = store.failed_tries(login, address, now - rules.WINDOW)
+    of_name, of_address = store.failed_tries(login, address, now - rules.WINDOW, now + AHEAD)
     wait = max(rules.wait_minutes(of_name, now), rules.wait_minutes(of_address, now, rules.ADDRESS_TRIES))
     if wait:
         raise SignInRefused(wait)
@@ -79,7 +80,7 @@ def token_hash(token: str) -> str:
 
 @reading
 def session_of(token: str, now: datetime) -> store.SignedIn | None:
-    return store.load_session(token_hash(token), now) if token else None
+    return store.load_session(token_hash(token), now, now + AHEAD) if token else None
 
 
 @writing
@@ -183,4 +184,4 @@ def _read_factors(factors: Mapping[str, str], problems: Problems) -> dict[str, D
 @writing
 def wrong_link(address: str, now: datetime) -> int:
     """Keep that a link was asked for which nobody made; how many from this place within a minute."""
-    return store.add_link_try(address, now, now - timedelta(minutes=1))
+    return store.add_link_try(address, now, now - timedelta(minutes=1), now + AHEAD)

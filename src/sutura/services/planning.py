@@ -20,7 +20,7 @@ from sutura.core.people import Deed, demand
 from sutura.core.planning import queue as rules
 from sutura.core.planning.expected import Expected, Told, Waiting, bench_minutes_left, expected
 from sutura.core.planning.queue import Next, Skill, TechnicianChoice, expected_minutes, minutes_to_promise
-from sutura.core.shop import OpenHours
+from sutura.core.shop import AHEAD, OpenHours
 from sutura.core.typed import Problems, read_moment
 from sutura.core.values import Person
 from sutura.services import schools, shop
@@ -406,7 +406,7 @@ def expected_of(code: str, now: datetime) -> Expected | None:
     found = store.load_open_job(code)
     if found is None:
         return None
-    told = plans_store.told_since(now - FRESH, code).get(code)
+    told = plans_store.told_between(now - FRESH, now + AHEAD, code).get(code)
     return expected(found.waiting, told, now, shop.open_hours())
 
 

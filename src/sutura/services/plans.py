@@ -5,7 +5,7 @@ looks (services/rails.py).
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import date, datetime, time, timedelta
 from typing import Any
@@ -29,7 +29,7 @@ from sutura.core.planning.inserting import Helps, other_person
 from sutura.core.planning.operations import chain_of
 from sutura.core.planning.shifts import working_spans
 from sutura.core.planning.solving import PinsClash, Solved, solve
-from sutura.core.shop import OpenHours
+from sutura.core.shop import OpenHours, is_believed
 from sutura.core.stock.reordering import lead_time
 from sutura.services import catalogue, known, shop
 from sutura.store import orders as orders_store
@@ -48,6 +48,8 @@ MOST_HELPED = 8
 # a part that comes on a day is there when the morning is over; the shop's, no source
 DELIVERED = time(12)
 # a plan is made when nothing happened for so long, and at the latest after so long; the shop's, no source
+# a worker that is killed while it plans keeps nobody from it for longer; the shop's, no source
+TURN = timedelta(minutes=2)
 QUIET, LATEST = timedelta(seconds=2), timedelta(seconds=12)
 _MINUTE = timedelta(minutes=1)
 _DAY_MINUTES = 24 * 60
@@ -439,7 +441,7 @@ def is_stale(now: datetime) -> bool:
     long enough.
     """
     kept = store.load_plan()
-    if kept is None:
+    if kept is None or not is_believed(kept.made_at, now):
         return True
     if kept.seen == store.stamp() and now - kept.made_at < timedelta(minutes=10):
         return False
@@ -448,3 +450,29 @@ def is_stale(now: datetime) -> bool:
         return True
     began, last = unseen
     return now - last > QUIET or now - began > LATEST
+
+
+def plan_if_due(now: datetime, make: Callable[[datetime], object] = make_plan) -> bool:
+    """Make a plan where one is due, and nobody else is at it: a change is planned once, however many workers
+    there are. Whether it was made.
+    """
+    if not is_stale(now) or not _take_turn(now):
+        return False
+    try:
+        # whoever had the turn before may just have made it
+        due = is_stale(now)
+        if due:
+            make(now)
+        return due
+    finally:
+        _give_up_turn(now)
+
+
+@writing
+def _take_turn(now: datetime) -> bool:
+    return store.take_turn(now, now + TURN)
+
+
+@writing
+def _give_up_turn(now: datetime) -> None:
+    store.give_up_turn(now)

@@ -14,7 +14,7 @@ from sutura.core.planning.expected import Expected, Told, expected, ready_at
 from sutura.core.planning.inserting import Helps
 from sutura.core.planning.shifts import Shift, working_spans
 from sutura.core.planning.solving import Proof
-from sutura.core.shop import OpenHours
+from sutura.core.shop import OpenHours, is_past
 from sutura.services import shop
 from sutura.services.job import FRESH
 from sutura.services.plans import DAYS, placed_of, places_of, weights_of
@@ -164,7 +164,7 @@ def _time_plan(
         for station in places_of(record.stations)
     )
     plan = DayPlan(placed=tuple(placed))
-    fresh = kept.made_at > now - FRESH
+    fresh = not is_past(kept.made_at, now, FRESH)
     planned = tuple(
         _planned(key, plan, kept, jobs[key], names, pins, record.open_hours, now, fresh=fresh)
         for key in sorted(plan.begins, key=lambda key: (plan.begins[key][1], key))

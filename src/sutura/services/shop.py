@@ -17,7 +17,7 @@ from sutura.core.maths.money import amount_text
 from sutura.core.people import Deed, demand
 from sutura.core.quoting.policy import policy_kept, policy_texts, read_policy
 from sutura.core.quoting.pricing import rate_texts, read_rates
-from sutura.core.shop import WEEK_FIELDS, OpenHours, hours_kept, hours_texts, read_week
+from sutura.core.shop import AHEAD, WEEK_FIELDS, OpenHours, hours_kept, hours_texts, read_week
 from sutura.core.values import Person
 from sutura.store import audit as audit_store
 from sutura.store import messages as messages_store
@@ -150,6 +150,13 @@ def change_rates(typed: Mapping[str, str], version: int, by: Person, now: dateti
         raise StaleSave(fact("shop.shops-rates"), "another manager", None, typed, rate_texts(before.rates))
     store.save_shop(**changes)
     audit_store.add_audit(by.id, now, "rates changed", changes)
+
+
+@writing
+def heal_clock(now: datetime) -> dict[str, int]:
+    """Forget what is of a time that is not come yet (rule shop.clock); how much of each."""
+    ahead = now + AHEAD
+    return {**store.forget_after(ahead), "messages": messages_store.due_at_once(ahead, now)}
 
 
 @writing

@@ -12,12 +12,14 @@ from sutura.core.bench.progress import Progress
 from sutura.core.bench.waits import Passed, PassedKind, Wait
 from sutura.core.catalogue.model import Model, Phase, Step
 from sutura.core.errors import StepNotHeld
-from sutura.core.facts import Fact, fact
+from sutura.core.facts import Fact, Minutes, fact
 from sutura.core.job import EventKind, JobRecord, check_worked_on
 from sutura.core.people import Deed, demand, may
-from sutura.core.values import Person
+from sutura.core.shop import AHEAD
+from sutura.core.values import Person, Role
 from sutura.services import heat, schools
 from sutura.services.job import note, progress_of
+from sutura.services.shop import speech
 from sutura.store import heat as heat_store
 from sutura.store import job as job_store
 from sutura.store import serials as serials_store
@@ -68,6 +70,22 @@ def acknowledge(code: str, by: Person, now: datetime) -> None:
         lies_there = any(not wait.ended_at for wait in store.waits_of(job.id))
         store.set_timer(job.id, now + CALLED_AGAIN if lies_there else None)
         note(job, EventKind.SEEN, {}, by=by, now=now)
+
+
+@writing
+def heal_clock(now: datetime) -> dict[str, int]:
+    """What waits at the bench since a time that is not come yet is timed from now on (rule shop.clock):
+    nobody knows when it was put there, and a cure is never shortened. How much that was.
+    """
+    begun = store.begun_after(now + AHEAD)
+    for one in begun:
+        job = job_store.lock_job(one.code)
+        store.begin_again(one.job_id, now)
+        store.set_timer(one.job_id, now + timedelta(minutes=one.minutes))
+        says = speech().say(fact("waits.clock-was-ahead", minutes=Minutes(one.minutes)))
+        by = Person(id=one.started_by, name="", role=Role.TECHNICIAN)
+        note(job, EventKind.NOTED, {"says": says}, by=by, now=now)
+    return {"waits": len(begun), "heat": store.hot_since(now + AHEAD, now)}
 
 
 def end_round(job: JobRecord, by: Person, now: datetime) -> None:

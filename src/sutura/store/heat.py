@@ -7,7 +7,7 @@ from datetime import datetime
 from decimal import Decimal
 from typing import Any
 
-from peewee import JOIN, IntegrityError, Select
+from peewee import JOIN, IntegrityError, Select, fn
 
 from sutura.core.bench.heat import Source
 from sutura.store.bench_tables import HeatSource
@@ -103,6 +103,7 @@ def switch_on(job_id: int, what: str, person_id: int, at: datetime) -> bool:
 
 
 def switch_off(job_id: int, what: str, person_id: int, at: datetime) -> None:
-    HeatSource.update(off_by=person_id, off_at=at).where(
+    on_at = fn.LEAST(HeatSource.on_at, at)
+    HeatSource.update(off_by=person_id, off_at=at, on_at=on_at).where(
         HeatSource.job == job_id, HeatSource.what == what, HeatSource.off_at.is_null()
     ).execute()

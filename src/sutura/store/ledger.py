@@ -143,9 +143,9 @@ def save_charge(charge_id: int, state: ChargeState) -> None:
 
 
 @reading
-def unsettled(before: datetime) -> list[tuple[str, str, int]]:
-    """What the terminal was asked before a moment and of which nobody knows what came: the job's code, the
-    reference, and who asked.
+def unsettled(before: datetime, after: datetime) -> list[tuple[str, str, int]]:
+    """What the terminal was asked before a moment, or after one that is not come yet, and of which nobody
+    knows what came: the job's code, the reference, and who asked.
     """
     open_ones = [state.value for state in OPEN_CHARGES]
     return [
@@ -154,7 +154,7 @@ def unsettled(before: datetime) -> list[tuple[str, str, int]]:
         for found in rows(
             table.select(Job.code, table.reference, table.person)
             .join(Job, on=table.job == Job.id)
-            .where(table.state.in_(open_ones), table.at < before)
+            .where(table.state.in_(open_ones), (table.at < before) | (table.at > after))
         )
     ]
 

@@ -116,6 +116,18 @@ def save_message(message_id: int, state: Sending, **columns: Any) -> None:
     MessageOut.update(state=state.value, **columns).where(MessageOut.id == message_id).execute()
 
 
+@reading
+def receivers_of(customer_ids: Sequence[int]) -> list[str]:
+    """The numbers and addresses that customers were written to."""
+    jobs = Job.select(Job.id).where(Job.customer.in_(list(customer_ids)))
+    return column(
+        MessageOut.select(MessageOut.receiver)
+        .where(MessageOut.job.in_(jobs), MessageOut.receiver != "")
+        .distinct()
+        .order_by(MessageOut.receiver)
+    )
+
+
 def drop_waiting(customer_ids: Sequence[int]) -> None:
     """What was still to be sent to customers is not sent."""
     jobs = Job.select(Job.id).where(Job.customer.in_(list(customer_ids)))
@@ -227,3 +239,11 @@ def handed_out(job_id: int) -> HandedOutRow | None:
         HandedOut.at,
     ).join(Person)
     return first(HandedOutRow, query.where(HandedOut.job == job_id))
+
+
+def due_at_once(moment: datetime, now: datetime) -> int:
+    """Messages that wait and say they were made after a moment are due now; how many."""
+    waiting = MessageOut.update(due_at=now).where(
+        MessageOut.state == Sending.WAITING.value, MessageOut.at > moment, MessageOut.due_at > now
+    )
+    return int(waiting.execute())

@@ -341,10 +341,13 @@ def lock_order(order_id: int) -> OrderRow | None:
 
 
 @reading
-def asked_orders(before: datetime) -> list[int]:
-    """Orders that were handed in before a moment and whose answer is not known yet."""
+def asked_orders(before: datetime, after: datetime) -> list[int]:
+    """Orders that were handed in before a moment, or after one that is not come yet, and whose answer is not
+    known.
+    """
     asked = PurchaseOrder.select(PurchaseOrder.id).where(
-        PurchaseOrder.state == OrderState.ASKED.value, PurchaseOrder.asked_at < before
+        PurchaseOrder.state == OrderState.ASKED.value,
+        (PurchaseOrder.asked_at < before) | (PurchaseOrder.asked_at > after),
     )
     return column(asked.order_by(PurchaseOrder.id))
 

@@ -123,13 +123,16 @@ _SESSION = (
 
 
 @written
-def _session(token_hash: str, now: datetime) -> Select:
-    return _SESSION.where(LoginSession.token_hash == token_hash, LoginSession.expires_at > now)
+def _session(token_hash: str, now: datetime, until: datetime) -> Select:
+    return _SESSION.where(
+        LoginSession.token_hash == token_hash, LoginSession.expires_at > now, LoginSession.created_at <= until
+    )
 
 
 @reading
-def load_session(token_hash: str, now: datetime) -> SignedIn | None:
-    return first(_signed_in, _session(token_hash, now))
+def load_session(token_hash: str, now: datetime, until: datetime) -> SignedIn | None:
+    """Who is signed in now, with a session that was begun until a moment."""
+    return first(_signed_in, _session(token_hash, now, until))
 
 
 def add_session(
@@ -229,11 +232,15 @@ def families() -> list[str]:
     return column(names.order_by(CatalogueModel.procedure_family))
 
 
-def failed_tries(login: str, address: str, since: datetime) -> tuple[list[datetime], list[datetime]]:
-    """Times of wrong tries since a moment: for the name since its last success, and for the address."""
-    wrong = SignInTry.select(SignInTry.at).where(SignInTry.at > since, ~SignInTry.ok)
+def failed_tries(
+    login: str, address: str, since: datetime, until: datetime
+) -> tuple[list[datetime], list[datetime]]:
+    """Times of wrong tries between two moments: for the name since its last success, and for the address."""
+    wrong = SignInTry.select(SignInTry.at).where(SignInTry.at.between(since, until), ~SignInTry.ok)
     Success = SignInTry.alias()
-    last_success = Success.select(fn.MAX(Success.at)).where(Success.login == login, Success.ok)
+    last_success = Success.select(fn.MAX(Success.at)).where(
+        Success.login == login, Success.ok, Success.at <= until
+    )
     after = fn.COALESCE(last_success, SQL("'-infinity'::timestamptz"))
     of_name = wrong.where(SignInTry.login == login, SignInTry.at > after)
     return column(of_name), column(wrong.where(SignInTry.address == address))
@@ -252,8 +259,10 @@ def save_try_right(try_id: int) -> None:
     SignInTry.update(ok=True).where(SignInTry.id == try_id).execute()
 
 
-def add_link_try(address: str, at: datetime, since: datetime) -> int:
-    """One more guess at a link from a place; how many since a moment. What is older is forgotten."""
-    LinkTry.delete().where(LinkTry.at < since).execute()
+def add_link_try(address: str, at: datetime, since: datetime, until: datetime) -> int:
+    """One more guess at a link from a place; how many since a moment. What is older, or later than can be, is
+    forgotten.
+    """
+    LinkTry.delete().where((LinkTry.at < since) | (LinkTry.at > until)).execute()
     LinkTry.insert(address=address, at=at).execute()
     return LinkTry.select().where(LinkTry.address == address, LinkTry.at >= since).count()

@@ -57,4 +57,9 @@ class DayPlan(Table):
 
 
 # every table of the house
-ALL: tuple[type[Table], ...] = (*stock_tables.ALL, Absence, Shift, PlanPin, CalendarLink, DayPlan)
+class PlanTurn(Table):
+    id = IntegerField(primary_key=True)
+    until = DateTimeTZField()
+
+
+ALL: tuple[type[Table], ...] = (*stock_tables.ALL, Absence, Shift, PlanPin, CalendarLink, DayPlan, PlanTurn)

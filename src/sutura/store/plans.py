@@ -15,10 +15,11 @@ from peewee import JOIN, Select, fn
 from sutura.core.bench.owntimes import OwnTimes, factors_of, pool_of
 from sutura.core.planning.expected import Told
 from sutura.core.planning.shifts import Shift as Week
+from sutura.core.shop import AHEAD
 from sutura.store.database import each, first, first_value, raw, reading, rows, written
 from sutura.store.expressions import IS_OPEN
 from sutura.store.job import SHEET_VERSION
-from sutura.store.plan_tables import Absence, CalendarLink, DayPlan, PlanPin, Shift
+from sutura.store.plan_tables import Absence, CalendarLink, DayPlan, PlanPin, PlanTurn, Shift
 from sutura.store.planning import OWN_TIMES, own_times_of
 from sutura.store.tables import CatalogueModel, Job, JobEvent, Offer, OwnTime, Person, Supplier
 from sutura.store.tables import Skill as SkillTable
@@ -192,7 +193,7 @@ def plan_and_away(made_after: datetime, at: datetime) -> tuple[dict[str, Told], 
     )
     told: dict[str, Told] = {}
     away: dict[int, datetime] = {}
-    for code, person, begins, done, kept in raw(both, made_after, at, at).fetchall():
+    for code, person, begins, done, kept in raw(both, made_after, at + AHEAD, at, at).fetchall():
         if code:
             told[code] = Told(person_id=person, begins=begins, done=done, kept=kept)
         else:
@@ -335,7 +336,7 @@ with placed as (
   select one ->> 0 as code, (one ->> 1)::integer as number, (one ->> 2)::bigint as person_id,
          (one ->> 3)::integer as begins, (one ->> 4)::integer as ends, start_at, plan
   from day_plan, jsonb_array_elements(plan -> 'placed') as one
-  where id = 1 and made_at > %s{only}
+  where id = 1 and made_at > %s and made_at <= %s{only}
 )
 select code, min(person_id) filter (where number = 0), min(start_at + make_interval(mins => begins)),
        max(start_at + make_interval(mins => ends)), min((plan -> 'chances' -> code ->> 0)::integer)
@@ -344,9 +345,10 @@ from placed group by code
 
 
 @reading
-def told_since(made_after: datetime, code: str = "") -> dict[str, Told]:
-    """What the last plan says, by code, of all jobs or one; nothing where it was made before."""
-    only, given = (" and one ->> 0 = %s", (made_after, code)) if code else ("", (made_after,))
+def told_between(made_after: datetime, made_until: datetime, code: str = "") -> dict[str, Told]:
+    """What the last plan says, by code, of all jobs or one; nothing where it was made before or after."""
+    only, more = (" and one ->> 0 = %s", (code,)) if code else ("", ())
+    given = (made_after, made_until, *more)
     return {
         key: Told(person_id=person, begins=begins, done=done, kept=kept)
         for key, person, begins, done, kept in raw(_TOLD.format(only=only), *given).fetchall()
@@ -356,6 +358,26 @@ def told_since(made_after: datetime, code: str = "") -> dict[str, Told]:
 def save_plan(made_at: datetime, start_at: datetime, seen: str, plan: Mapping[str, Any]) -> None:
     given = {"made_at": made_at, "start_at": start_at, "seen": seen, "plan": dict(plan)}
     DayPlan.insert(id=1, **given).on_conflict(conflict_target=[DayPlan.id], update=given).execute()
+
+
+def take_turn(now: datetime, until: datetime) -> bool:
+    """Whether it is this worker's turn to plan, until a moment: nobody else's runs. One that is longer than
+    any is none.
+    """
+    taken = (
+        PlanTurn.insert(id=1, until=until)
+        .on_conflict(
+            conflict_target=[PlanTurn.id],
+            update={PlanTurn.until: until},
+            where=(PlanTurn.until <= now) | (PlanTurn.until > until + (until - now)),
+        )
+        .returning(PlanTurn.id)
+    )
+    return bool(rows(taken))
+
+
+def give_up_turn(now: datetime) -> None:
+    PlanTurn.update(until=now).execute()
 
 
 @reading

@@ -178,3 +178,14 @@ def throw_away(
         "sessions": LoginSession.delete().where(LoginSession.expires_at < now),
     }
     return {what: int(query.execute()) for what, query in gone.items()}
+
+
+def forget_after(moment: datetime) -> dict[str, int]:
+    """Forget what says it is of after a moment and is of use only while that is believed: sessions, wrong
+    tries; how much of each.
+    """
+    gone = {
+        "sessions": LoginSession.delete().where(LoginSession.created_at > moment),
+        "tries": SignInTry.delete().where(SignInTry.at > moment),
+    }
+    return {what: int(query.execute()) for what, query in gone.items()}

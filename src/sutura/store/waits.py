@@ -2,14 +2,15 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 
-from peewee import JOIN, Select
+from peewee import JOIN, Select, fn
 
 from sutura.core.bench.waits import Passed, PassedKind, Wait
 from sutura.core.facts import from_json, to_json
-from sutura.store.bench_tables import BenchWait, LimitPassed
+from sutura.store.bench_tables import BenchWait, HeatSource, LimitPassed
 from sutura.store.database import each, reading, written
 from sutura.store.tables import Job, Person
 
@@ -65,9 +66,13 @@ def start_wait(job_id: int, attempt: int, step: str, minutes: int, person_id: in
 
 def end_wait(job_id: int, person_id: int, at: datetime, early: str = "") -> None:
     """The wait that runs ends: the device was taken off."""
-    BenchWait.update(ended_by=person_id, ended_at=at, early=early[:300]).where(
-        BenchWait.job == job_id, BenchWait.ended_at.is_null()
-    ).execute()
+    BenchWait.update(
+        ended_by=person_id,
+        ended_at=at,
+        early=early[:300],
+        # nothing begins after it has ended, whatever the clock said when it began
+        started_at=fn.LEAST(BenchWait.started_at, at),
+    ).where(BenchWait.job == job_id, BenchWait.ended_at.is_null()).execute()
 
 
 def add_passed(job_id: int, passed: Passed, person_id: int) -> None:
@@ -105,3 +110,35 @@ def _passed(what: str, said: Any, **columns: Any) -> Passed:
 def passed_of(job_id: int) -> list[Passed]:
     """What was let pass on a job, the oldest first (rules bench.waits, heat.window, bench.serial)."""
     return each(_passed, _passed_of(job_id))
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Begun:
+    """A wait that runs: of which job, since when, for how long, and who put the device there."""
+
+    job_id: int
+    code: str
+    minutes: int
+    started_by: int
+
+
+def begun_after(moment: datetime) -> list[Begun]:
+    """Waits that run and say they were begun after a moment."""
+    waits = (
+        BenchWait.select(BenchWait.job.alias("job_id"), Job.code, BenchWait.minutes, BenchWait.started_by)
+        .join(Job)
+        .where(BenchWait.ended_at.is_null(), BenchWait.started_at > moment)
+        .order_by(BenchWait.id)
+    )
+    return each(Begun, waits)
+
+
+def begin_again(job_id: int, at: datetime) -> None:
+    """The wait of a job that runs is timed from a moment on."""
+    BenchWait.update(started_at=at).where(BenchWait.job == job_id, BenchWait.ended_at.is_null()).execute()
+
+
+def hot_since(moment: datetime, at: datetime) -> int:
+    """What is on and says it was switched on after a moment is on since another; how much."""
+    sources = HeatSource.update(on_at=at).where(HeatSource.off_at.is_null(), HeatSource.on_at > moment)
+    return int(sources.execute())

@@ -219,6 +219,9 @@ SENTENCES: Mapping[str, str] = {
     "customers.choose-another-record-than-one": "choose another record than this one",
     "customers.choose-language": "choose one of: {languages}",
     "customers.hand-these-devices-back-first": "hand these devices back first",
+    "customers.sender-is-away": (
+        "try again: the message sender does not answer, and keeps what it sent them until it does"
+    ),
     "customers.type-name-stands": "type the name as it stands: {customer}",
     # -- handover
     "dust.accepted": "Accepted as it is: {reason}",
@@ -1435,6 +1438,9 @@ SENTENCES: Mapping[str, str] = {
     "typed.write-length-above-zero": "write a length above zero, {example}",
     "typed.write-per-cent-from-0-such": "write per cent from 0 to {most}, such as 20.00",
     "typed.write-whole-number-from": "write a whole number from {least} to {most}",
+    "waits.clock-was-ahead": (
+        "the clock was ahead when its time of {minutes} was begun; it is timed anew from here on"
+    ),
     "waits.lies-there": "the device lies there until {until} ({text})",
     "waits.left": "its wait still has {left} to run",
     "waits.never-shortened": "what an adhesive needs is never shortened",

@@ -7,7 +7,9 @@ there).
 
 from __future__ import annotations
 
-from collections.abc import Collection
+from collections.abc import Collection, Sequence
+from email import policy
+from email.parser import BytesHeaderParser
 from pathlib import Path
 
 from sutura.devices.ports import Away, Message, Undeliverable
@@ -37,6 +39,14 @@ class SimulatedMessenger:
         if self.outbox:
             self._write(self.outbox, message)
 
+    def forget(self, receivers: Sequence[str]) -> None:
+        if "away" in self.faults:
+            raise Away("the message sender does not answer")
+        self.sent = [message for message in self.sent if message.to not in receivers]
+        for file in self.outbox.iterdir() if self.outbox and self.outbox.exists() else ():
+            if file.suffix in (".txt", ".eml") and _to(file) in receivers:
+                file.unlink(missing_ok=True)
+
     def _write(self, outbox: Path, message: Message) -> None:
         """A message holds a link that nobody else should read: only its owner may."""
         outbox.mkdir(mode=0o700, parents=True, exist_ok=True)
@@ -50,3 +60,8 @@ class SimulatedMessenger:
             file.write_text(f"To: {message.to}\n\n{message.text}\n", "utf-8")
         for old in there[: max(len(there) + 1 - MOST, 0)]:
             old.unlink(missing_ok=True)
+
+
+def _to(file: Path) -> str:
+    """Whom a message of the outbox went to; a text begins like a mail does."""
+    return str(BytesHeaderParser(policy=policy.compat32).parsebytes(file.read_bytes())["To"] or "")

@@ -82,6 +82,6 @@ def export_customer(ask: Ask, customer_id: int) -> Response:
 
 
 @addresses.post("/customers/{customer_id}/erase", may=Deed.ERASE_CUSTOMER)
-@deed(then="/counter", again=_customer)
+@deed(then="/counter", again=_customer, outside=True)
 def erase(ask: Ask, customer_id: int, form: Form) -> None:
     service.erase_customer(customer_id, form.text("typed_name"), ask.person, ask.now)
