@@ -156,20 +156,14 @@ def test_what_a_terminal_says_late_is_booked_all_the_same(shop: Shop, ready: str
         ledger.charge(other, "10", PaidFor.REST, "press-01", shop.counter, shop.tick())
 
 
-def test_one_that_is_being_asked_is_not_asked_about(
-    shop: Shop, ready: str, terminal: SimulatedTerminal, monkeypatch: pytest.MonkeyPatch
-) -> None:
+def test_one_that_is_being_asked_is_not_asked_about(shop: Shop, ready: str) -> None:
     """A second desk asks about it while the first still waits for the terminal."""
-
-    def meanwhile(reference: str, amount: Money) -> CardSays:
-        with pytest.raises(MoveRefused):
-            ledger.reconcile(ready, reference, shop.counter, shop.now)
-        return CardSays.APPROVED
-
-    monkeypatch.setattr(terminal, "charge", meanwhile)
-    charge = ledger.charge(ready, "10", PaidFor.REST, "press-01", shop.counter, shop.tick())
-    assert charge
-    assert charge.state is ChargeState.APPROVED
+    assert ledger._ask(ready, "10", PaidFor.REST, "press-01", shop.counter, shop.tick())
+    with pytest.raises(MoveRefused):
+        ledger.reconcile(ready, "press-01", shop.counter, shop.now)
+    assert ledger.state_of(ready, "press-01", shop.counter) is ChargeState.ASKED
+    with pytest.raises(NotFound):
+        ledger.state_of(shop.take_in(), "press-01", shop.counter)
 
 
 @pytest.mark.parametrize("fault", ["declines", "away"])

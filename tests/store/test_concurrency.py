@@ -216,3 +216,48 @@ def test_many_workers_plan_a_change_once(database: str, monkeypatch: pytest.Monk
         store_plans.take_turn(now, now + plans.TURN)
     assert not plans.plan_if_due(now + plans.TURN / 2, make)
     assert plans.plan_if_due(now + plans.TURN, make)
+
+
+@pytest.mark.parametrize("late", ["charge", "refund"])
+def test_a_terminal_that_takes_its_time_holds_no_page_and_its_answer_is_booked(
+    database: str, monkeypatch: pytest.MonkeyPatch, late: str
+) -> None:
+    """Before, each asked charge held a page's thread for twenty seconds."""
+    shop = Shop(now=datetime.now(UTC))
+    terminal = SimulatedTerminal()
+    plug(terminal=terminal)
+    monkeypatch.setattr(ledger, "WAIT_S", 0.2)
+    shop.receive("P-1001", 1)
+    code = shop.closed()
+    shop.look_at_sealed(code)
+    given = threading.Event()
+    did = getattr(terminal, late)
+
+    def slow(*asked: object) -> object:
+        given.wait(20)
+        return did(*asked)
+
+    if late == "refund":
+        ledger.charge(code, "5", PaidFor.REST, "first-charge", shop.counter, shop.now)
+    monkeypatch.setattr(terminal, late, slow)
+    began = time.monotonic()
+    if late == "charge":
+        first = ledger.charge(code, "5", PaidFor.REST, "slow-charge", shop.counter, shop.now)
+        again = ledger.charge(code, "5", PaidFor.REST, "slow-charge", shop.counter, shop.now)
+        assert first.state is again.state is ChargeState.ASKED
+        reference = "slow-charge"
+    else:
+        with pytest.raises(Refusal):
+            ledger.give_back_to_card(code, "2", "waited", "slow-refund", shop.manager, shop.now)
+        [refund] = ledger.refunds_of(shop.job(code))
+        reference = refund.reference
+    assert time.monotonic() - began < 10
+    assert ledger.state_of(code, reference, shop.counter) is ChargeState.ASKED
+    given.set()
+    until = time.monotonic() + 10
+    while ledger.state_of(code, reference, shop.counter) is ChargeState.ASKED and time.monotonic() < until:
+        time.sleep(0.05)
+    assert ledger.state_of(code, reference, shop.counter) is ChargeState.APPROVED
+    rows = ledger.rows_of(shop.job(code))
+    booked = [one.amount_minor for one in rows if one.kind in (PaidFor.REST, PaidFor.REFUND)]
+    assert booked == ([500] if late == "charge" else [500, 200])

@@ -4,8 +4,11 @@ from __future__ import annotations
 
 import time
 from collections import defaultdict
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
+from concurrent.futures import Future, ThreadPoolExecutor
+from concurrent.futures import TimeoutError as FutureTimeout
 from datetime import datetime, timedelta
+from functools import partial
 from typing import Any
 
 import structlog
@@ -26,12 +29,14 @@ from sutura.services import invoices, routes, shop, tills
 from sutura.services.job import note
 from sutura.store import job as job_store
 from sutura.store import ledger as store
-from sutura.store.database import reading, writing
+from sutura.store.database import in_deed, reading, writing
 
 LOG = structlog.get_logger("sutura")
-# how long a press waits for one that asks the terminal already; and how long a terminal may take before it is
-# asked what came of it; the shop's, no source
-WAIT_S = 20
+# how long a page waits for the terminal's answer before it follows it; and how long a terminal may take
+# before it is asked what came of it; the shop's, no source
+WAIT_S = 3
+# a shop has one or two terminals, and each has one card at a time
+_TERMINAL = ThreadPoolExecutor(4, thread_name_prefix="terminal")
 STILL_ASKED = timedelta(seconds=90)
 # as much of a form's key is kept in a reference
 MOST_KEY = 36
@@ -154,14 +159,41 @@ def charge(code: str, amount: str, kind: PaidFor, reference: str, by: Person, no
     if not _ask(code, amount, kind, reference, by, now):
         return _settled(reference)
     asked = _charge(reference)
+    ask = partial(plugged().terminal.charge, reference, asked.amount)
+    _ask_terminal(ask, lambda state: settle(reference, state, by, now))
+    return _charge(reference)
+
+
+def _ask_terminal(ask: Callable[[], CardSays], book: Callable[[ChargeState], object]) -> None:
+    """Ask the terminal beside the page, and book what it says. A page waits for it only WAIT_S: what the
+    terminal says later is booked then, and the page follows.
+    """
+    if in_deed():
+        raise RuntimeError("the terminal is asked inside a transaction")
+    answer = _TERMINAL.submit(_answer, ask)
     try:
-        said: CardSays | None = plugged().terminal.charge(reference, asked.amount)
+        state = answer.result(WAIT_S)
+    except FutureTimeout:
+        answer.add_done_callback(lambda late: _book_late(late, book))
+    else:
+        book(state)
+
+
+def _answer(ask: Callable[[], CardSays]) -> ChargeState:
+    try:
+        return ChargeState(ask().value)
     except Away:
-        return settle(reference, ChargeState.DECLINED, by, now)
+        return ChargeState.DECLINED
     except NoAnswer:
-        said = None
-    state = ChargeState(said.value) if said else ChargeState.UNKNOWN
-    return settle(reference, state, by, now)
+        return ChargeState.UNKNOWN
+
+
+def _book_late(late: Future[ChargeState], book: Callable[[ChargeState], object]) -> None:
+    try:
+        book(late.result())
+    except Exception:
+        # it stays asked: the worker asks what came of it
+        LOG.exception("what the terminal said late is not booked")
 
 
 def must_charge(
@@ -253,6 +285,16 @@ def reconcile(code: str, reference: str, by: Person, now: datetime) -> store.Cha
         except Refusal as refused:
             LOG.warning("a deposit was found, and its part is not held", job=code, why=repr(refused)[:200])
     return settled
+
+
+@reading
+def state_of(code: str, reference: str, by: Person) -> ChargeState:
+    """How something that the terminal was asked stands."""
+    demand(by, Deed.TAKE_IN)
+    found = store.load_charge(reference) or _refund(reference)
+    if found.code != code:
+        raise NotFound(fact("handover.charge"), reference)
+    return found.state
 
 
 @writing
@@ -399,14 +441,11 @@ def _refund_one(reference: str, by: Person, now: datetime) -> ChargeState:
     asked = _refund(reference)
     if asked.state is not ChargeState.ASKED:
         return asked.state
-    try:
-        said: CardSays | None = plugged().terminal.refund(asked.charge, reference, asked.amount)
-    except Away:
-        return settle_refund(reference, ChargeState.DECLINED, by, now).state
-    except NoAnswer:
-        said = None
-    state = ChargeState(said.value) if said else ChargeState.UNKNOWN
-    return settle_refund(reference, state, by, now).state
+    _ask_terminal(
+        lambda: plugged().terminal.refund(asked.charge, reference, asked.amount),
+        lambda state: settle_refund(reference, state, by, now),
+    )
+    return _refund(reference).state
 
 
 def _refund(reference: str) -> store.Refund:

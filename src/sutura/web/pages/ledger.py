@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from fastapi.responses import RedirectResponse, Response
+from fastapi.responses import JSONResponse, RedirectResponse, Response
 
 from sutura.core.errors import NotAllowed, NotFound, Refusal
 from sutura.core.handover.ledger import Method, PaidFor, in_coins
@@ -19,6 +19,8 @@ from sutura.web.present import render
 from sutura.web.session import ANEW, Ask, Asking, Form, Shown
 
 addresses = Addresses()
+# while the terminal is being asked
+FOLLOWED = "This page follows by itself."
 
 
 @addresses.get("/jobs/{code}/money", may=Anyone.SIGNED_IN)
@@ -52,6 +54,7 @@ def _page(ask: Asking, code: str, shown: Shown = ANEW) -> Response:
             if way is not Method.CARD or any(left.minor for left in left_on.values())
         ],
         charges=charges,
+        followed=FOLLOWED,
         open_charge=ledger.open_of(charges, refunds),
         refunds=refunds,
         left_on=left_on,
@@ -93,6 +96,13 @@ def charge(ask: Ask, code: str, form: Form) -> Response:
         form,
         lambda: ledger.charge(code, form.text("amount"), PaidFor.REST, key, ask.person, ask.now),
     )
+
+
+@addresses.get("/jobs/{code}/money/card/{reference}", may=Deed.TAKE_IN)
+def charge_state(ask: Ask, code: str, reference: str) -> Response:
+    """Whether the terminal has answered: asked by a page that follows it."""
+    state = ledger.state_of(code, reference, ask.person)
+    return JSONResponse({"state": state.value, "done": 0, "total": 0, "at_it": True, "says": FOLLOWED})
 
 
 @addresses.post("/jobs/{code}/money/card/{reference}", may=Deed.TAKE_IN)
