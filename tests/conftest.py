@@ -62,9 +62,8 @@ FIRST = ("test_attack", "test_accessibility", "test_demo", "test_launcher", "tes
 
 
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
-    """What needs a database of the shop is told apart: the fast part leaves it out. Tests that share what is
-    dear to make go together, and those that wait for a browser or a whole product between those that keep a
-    processor busy.
+    """What needs a database of the shop is told apart: the fast part leaves it out. Of what waits for a
+    browser or a whole product, tests that share what is dear to make go together.
     """
     together: dict[str, list[pytest.Item]] = {}
     for item in items:
@@ -75,20 +74,14 @@ def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
     for name, group in together.items():
         for item in group:
             item.add_marker(pytest.mark.xdist_group(name))
-    waiting = sorted((name for name in together if _waits(together[name][0])), key=_place)
-    busy = [name for name in together if not _waits(together[name][0])]
-    mixed = itertools.chain.from_iterable(itertools.zip_longest(waiting, busy))
-    items[:] = [item for name in mixed if name for item in together[name]]
-
-
-def _waits(item: pytest.Item) -> bool:
-    return any(item.get_closest_marker(name) for name in ("browser", "slow"))
+    items[:] = [item for name in sorted(together, key=_place) for item in together[name]]
 
 
 def _group_of(item: pytest.Item, so_far: dict[str, list[pytest.Item]]) -> str:
-    """The tests of a file go together, those that wait apart from the others; a long file in parts."""
-    name = f"{item.path.parent.name}-{item.path.stem}-{'waits' if _waits(item) else 'busy'}"
-    most = APART.get(item.path.name, 0) if _waits(item) else 0
+    """The tests of a file go together; a long file that waits in parts."""
+    waits = any(item.get_closest_marker(name) for name in ("browser", "slow"))
+    name = f"{item.path.parent.name}-{item.path.stem}-{'waits' if waits else 'busy'}"
+    most = APART.get(item.path.name, 0) if waits else 0
     number = next(n for n in itertools.count() if not most or len(so_far.get(f"{name}-{n}", ())) < most)
     return f"{name}-{number}"
 

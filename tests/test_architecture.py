@@ -93,6 +93,7 @@ NOUNS = {
         "serials",
         "waits",
         "records",
+        "returns",
     },
     "web/pages": {
         "again",

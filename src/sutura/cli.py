@@ -375,28 +375,43 @@ def test(*, fast: bool, long_: bool, words: tuple[str, ...]) -> int:
     """Run lint and all tests; further words, such as the path of a test, go to pytest."""
     if long_:
         os.environ["SUTURA_LONG"] = "yes"
-    # side by side, each with a database server of its own: what waits for a browser or a whole product fills
-    # the gaps of what keeps a processor busy (tests/conftest.py mixes them)
-    whole = ["-n", "3", "--dist", "loadgroup", "--no-loadscope-reorder", "--durations", "25"]
+    # each process has a database server of its own. What waits for a browser or a whole product fills the
+    # gaps of what keeps a processor busy, and never in the same process: the browser's driver leaves an event
+    # loop running there.
+    quick = ["-m", "not browser and not slow", "-n", "2", *TOGETHER]
+    patient = ["-m", "browser or slow", "-n", "2", *TOGETHER]
     fastest = ["-m", "not browser and not slow and not stored", "-n", "2", "--dist", "worksteal"]
     if words:
-        run = ["-m", "not browser and not slow", *words] if fast else list(words)
+        runs = [["-m", "not browser and not slow", *words] if fast else list(words)]
     else:
-        run = fastest if fast else whole
-    with ThreadPoolExecutor(1) as beside:
+        runs = [fastest] if fast else [patient, quick]
+    with ThreadPoolExecutor(2) as beside:
         # the types take a minute of one processor where nothing is known of them yet
         lint = None if words else beside.submit(run_lint)
-        failed = _pytest(run, fewer_examples=fast)
+        others = [beside.submit(_pytest, run, fewer_examples=fast, told_at_end=True) for run in runs[1:]]
+        failed = _pytest(runs[0], fewer_examples=fast)
+        for other in others:
+            failed = max(failed, other.result())
         return max(failed, lint.result() if lint else 0)
 
 
-def _pytest(words: Sequence[str], *, fewer_examples: bool) -> int:
+TOGETHER = ["--dist", "loadgroup", "--no-loadscope-reorder", "--durations", "25"]
+
+
+def _pytest(words: Sequence[str], *, fewer_examples: bool, told_at_end: bool = False) -> int:
+    """Run pytest; one that runs beside another tells what it has to tell when it has ended."""
     environment = os.environ | {"PYTHONPATH": str(ROOT / "src")}
     if fewer_examples:
         environment["SUTURA_FEWER_EXAMPLES"] = "yes"
-    return subprocess.run(
-        [sys.executable, "-m", "pytest", *words], cwd=ROOT, env=environment, check=False
-    ).returncode
+    command = [sys.executable, "-m", "pytest", *words]
+    if not told_at_end:
+        return subprocess.run(command, cwd=ROOT, env=environment, check=False).returncode
+    done = subprocess.run(
+        command, cwd=ROOT, env=environment, check=False, stdout=subprocess.PIPE, stderr=subprocess.STDOUT
+    )
+    sys.stdout.buffer.write(done.stdout)
+    sys.stdout.flush()
+    return done.returncode
 
 
 def _script(name: str, *options: str) -> int:

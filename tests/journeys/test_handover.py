@@ -18,7 +18,7 @@ from sutura.core.job import Stage
 from sutura.devices import plug
 from sutura.devices.simulated.card_terminal import SimulatedTerminal
 from sutura.services import invoices, ledger, messages
-from sutura.store import orders as orders_store
+from sutura.store import returns as returns_store
 from sutura.store.database import connection
 
 pytestmark = [pytest.mark.browser, pytest.mark.timeout(300)]
@@ -172,7 +172,7 @@ def test_w01_comes_back_with_a_new_impact_and_w06_with_a_dead_strip(
     press(page, "Decide the cause")
     expect(page.locator("main")).to_contain_text("It is paid by the supplier")
     with connection():
-        assert [row.note for row in orders_store.open_returns()].count(failed) == 1
+        assert [row.note for row in returns_store.open_returns()].count(failed) == 1
     page.goto("/comebacks")
     expect(page.get_by_role("link", name=failed)).to_be_visible()
     expect(page.get_by_role("link", name=fell)).to_be_visible()

@@ -100,7 +100,13 @@ def test_the_database_allows_exactly_the_same_pairs_of_stages() -> None:
 def test_the_database_allows_exactly_the_same_steps_of_orders_and_returns() -> None:
     moves = {f"{state}>{to}" for state, following in RETURN_MOVES.items() for to in following}
     assert pairs_of("check_return_state") == moves
-    assert pairs_of("check_order_state") == {"draft>sent", "draft>cancelled", "sent>closed"}
+    assert pairs_of("check_order_state") == {
+        "draft>asked",
+        "asked>draft",
+        "asked>sent",
+        "draft>cancelled",
+        "sent>closed",
+    }
 
 
 def test_from_every_stage_some_path_ends_with_the_customer() -> None:

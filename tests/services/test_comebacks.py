@@ -26,7 +26,7 @@ from sutura.services import answers, bench, comebacks, intake, invoices, matchin
 from sutura.services import shop as shop_service
 from sutura.store import comebacks as store
 from sutura.store import drafts as drafts_store
-from sutura.store import orders as orders_store
+from sutura.store import returns as returns_store
 from sutura.store import suppliers as suppliers_store
 from sutura.store.database import DATABASE
 from sutura.web.drawings.price import draw_price
@@ -83,7 +83,7 @@ def test_w06_comes_back_with_a_dead_strip_and_the_supplier_is_asked(shop: Shop) 
     assert before
     then = comebacks.decide(new, "part", "whole", "", shop.counter, shop.tick())
     assert (then.payer, then.claim) == (Payer.SUPPLIER, True)
-    [claim] = [row for row in orders_store.open_returns() if row.note == new]
+    [claim] = [row for row in returns_store.open_returns() if row.note == new]
     assert claim.cause is ReturnCause.WARRANTY
     assert claim.send_by
     assert claim.owed_minor == 6_000
@@ -91,7 +91,7 @@ def test_w06_comes_back_with_a_dead_strip_and_the_supplier_is_asked(shop: Shop) 
     assert shop.job(new).chosen.price_minor == 0
     # decided again the same asks nobody twice
     comebacks.decide(new, "part", "whole", "", shop.counter, shop.tick())
-    assert len([row for row in orders_store.open_returns() if row.note == new]) == 1
+    assert len([row for row in returns_store.open_returns() if row.note == new]) == 1
     after = suppliers_store.load_supplier(claim.supplier_id)
     assert after
     # counted as good when it was fitted, and bad since it failed
@@ -99,7 +99,7 @@ def test_w06_comes_back_with_a_dead_strip_and_the_supplier_is_asked(shop: Shop) 
     with pytest.raises(ManyInvalid):
         comebacks.decide(new, "workmanship", "whole", "", shop.counter, shop.tick())
     comebacks.decide(new, "workmanship", "whole", "the plug was loose", shop.counter, shop.tick())
-    assert [row for row in orders_store.open_returns() if row.note.startswith(new)] == [], "nobody is asked"
+    assert [row for row in returns_store.open_returns() if row.note.startswith(new)] == [], "nobody is asked"
     assert suppliers_store.load_supplier(claim.supplier_id) == before
     assert [one.cause for one in store.causes_of(shop.job(new).id)] == [
         Cause.PART,

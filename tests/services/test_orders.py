@@ -37,6 +37,7 @@ from sutura.services import (
 from sutura.store import job as job_store
 from sutura.store import orders as store
 from sutura.store import packs as packs_store
+from sutura.store import returns as returns_store
 from sutura.store import shop as shop_store
 from sutura.store import stock as stock_store
 from sutura.store import suppliers as suppliers_store
@@ -330,14 +331,14 @@ def test_a_parcel_with_one_wrong_and_one_dead_piece(shop: Shop) -> None:
     assert level() == (2, 0)
     after = line_of(order)
     assert (after.good, after.bad, after.state.to_come) == (2, 2, 1)
-    rows = {row.cause: row for row in store.open_returns()}
+    rows = {row.cause: row for row in returns_store.open_returns()}
     assert set(rows) == {Cause.DEAD, Cause.WRONG}
     assert rows[Cause.DEAD].owed_minor == line.price_minor
     assert rows[Cause.DEAD].send_by == reordering.today(shop.now) + timedelta(days=14)
-    assert store.owed() == (2, 2 * line.price_minor)
+    assert returns_store.owed() == (2, 2 * line.price_minor)
     # the page of suppliers says the same as the page of what goes back
     listed = suppliers.suppliers_page(shop.manager, shop.now)
-    assert sum(one.owes_minor for one in listed) == store.owed()[1]
+    assert sum(one.owes_minor for one in listed) == returns_store.owed()[1]
     tried = suppliers_store.load_supplier("millrace")
     assert tried
     assert (tried.tried - before.tried, tried.bad - before.bad) == (1, 1), "a wrong piece is no bad one"
@@ -360,7 +361,7 @@ def test_what_was_found_stands_at_its_own_line(shop: Shop) -> None:
     }
     orders.receive_parcel(order, said, shop.counter, shop.tick())
     wanted = {one.part: "no picture", other.part: "the box was crushed"}
-    assert {row.part: row.note for row in store.open_returns()} == wanted
+    assert {row.part: row.note for row in returns_store.open_returns()} == wanted
     assert {row.part: row.note for row in store.arrivals_of(order)} == wanted
 
 
@@ -377,7 +378,7 @@ def test_a_parcel_is_refused_with_every_problem_and_nothing_of_it_kept(shop: Sho
             orders.receive_parcel(order, {line.id: found}, shop.counter, shop.tick())
         assert field in refused.value.by_field
     assert level() == (0, 0)
-    assert store.open_returns() == []
+    assert returns_store.open_returns() == []
     with pytest.raises(NotAllowed):
         orders.receive_parcel(order, {line.id: {"good": "1"}}, shop.bram, shop.tick())
 
@@ -386,7 +387,7 @@ def test_more_than_was_ordered_goes_back_and_owes_nothing(shop: Shop) -> None:
     order = shop.ordered(PART, 1)
     found = {"good": "1", "extra": "2", "note": "three in the box"}
     orders.receive_parcel(order, {line_of(order).id: found}, shop.counter, shop.tick())
-    [extra] = store.open_returns()
+    [extra] = returns_store.open_returns()
     assert (extra.cause, extra.quantity, extra.owed_minor) == (Cause.EXTRA, 2, 0)
     assert level() == (1, 0)
 
@@ -399,7 +400,7 @@ def test_a_return_is_sent_and_paid_or_given_up(shop: Shop) -> None:
         shop.counter,
         shop.tick(),
     )
-    dead, wrong, damaged = store.open_returns()
+    dead, wrong, damaged = returns_store.open_returns()
     with pytest.raises(ManyInvalid):
         returns.send_return(dead.id, " ", dead.version, shop.counter)
     returns.send_return(dead.id, "PA 77", dead.version, shop.counter)
@@ -413,8 +414,8 @@ def test_a_return_is_sent_and_paid_or_given_up(shop: Shop) -> None:
     returns.end_return(wrong.id, "costs more to send", wrong.version, shop.manager, shop.tick())
     returns.send_return(damaged.id, "PA 79", damaged.version, shop.counter)
     returns.end_return(damaged.id, "packed well, they say", damaged.version + 1, shop.manager, shop.tick())
-    assert store.owed() == (0, 0)
-    ended = {row.id: (row.state, row.refunded_minor) for row in store.closed_returns()}
+    assert returns_store.owed() == (0, 0)
+    ended = {row.id: (row.state, row.refunded_minor) for row in returns_store.closed_returns()}
     assert ended == {
         dead.id: (ReturnState.REFUNDED, 5500),
         wrong.id: (ReturnState.BORNE, None),
@@ -441,9 +442,9 @@ def test_what_a_job_loses_is_booked_to_whom_it_is(
     code = shop.opened(HERON)
     part = stock_store.held_of(shop.job(code).id)[0].part_id
     bench.change_part(code, {part: fate.value}, "a dead strip along the left edge", shop.bram, shop.tick())
-    rows = [*store.open_returns(), *store.closed_returns()]
+    rows = [*returns_store.open_returns(), *returns_store.closed_returns()]
     assert [(row.cause, row.job, row.owed_minor) for row in rows] == ([(cause, code, 5800)] if cause else [])
-    assert bool(store.open_returns()) is is_open
+    assert bool(returns_store.open_returns()) is is_open
 
 
 def test_what_has_not_come_is_not_waited_for_for_ever(shop: Shop) -> None:
@@ -634,7 +635,7 @@ def test_a_suppliers_record_is_what_came_of_its_orders(shop: Shop) -> None:
         shop.counter,
         shop.tick(),
     )
-    [back] = store.open_returns()
+    [back] = returns_store.open_returns()
     returns.send_return(back.id, "PA 1", back.version, shop.counter)
     returns.note_refund(back.id, "40.00", back.version + 1, shop.manager, shop.tick())
     lines = {line.supplier.id: line for line in suppliers.suppliers_page(shop.manager, shop.now)}

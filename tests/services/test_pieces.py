@@ -21,6 +21,7 @@ from sutura.devices.simulated.label_printer import SimulatedPrinter
 from sutura.services import bench, identify, matching, orders, pieces, reordering, stock
 from sutura.store import orders as orders_store
 from sutura.store import pieces as store
+from sutura.store import returns as returns_store
 from sutura.store import stock as stock_store
 from sutura.store.database import DATABASE, raw
 
@@ -211,7 +212,7 @@ def test_a_dead_piece_goes_back_to_who_sold_it_for_what_it_cost(shop: Shop) -> N
     look(shop, piece, "dead", picture="wrong", note="no picture")
     gone = again(piece)
     assert gone.state is PieceState.GONE
-    [row] = [one for one in orders_store.open_returns() if one.part == piece.part]
+    [row] = [one for one in returns_store.open_returns() if one.part == piece.part]
     assert (row.cause, row.state, row.owed_minor, row.send_by) == (
         Cause.DEAD,
         ReturnState.TO_SEND,

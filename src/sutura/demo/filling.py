@@ -68,7 +68,7 @@ from sutura.store import offers as offers_store
 from sutura.store import orders as orders_store
 from sutura.store import people as people_store
 from sutura.store import stock as stock_store
-from sutura.store.database import connection, writing
+from sutura.store.database import connection, rehearsal, writing
 from sutura.store.shop import load_shop
 
 SEED = 4_417
@@ -197,9 +197,14 @@ def _deliver(barcode: str, count: int, cost_minor: int, manager: Person, at: dat
     )
 
 
-@writing
 def _orders(manager: Person, now: datetime) -> None:
     """Orders of the last days: one that came with a dead piece, one that is late, one on its way."""
+    with rehearsal():
+        _ordered(manager, now)
+
+
+@writing
+def _ordered(manager: Person, now: datetime) -> None:
     for made in ORDERS:
         sent = now - timedelta(days=made.sent)
         numbers = {
@@ -272,7 +277,8 @@ class _Story:
 
     def run(self) -> None:
         """All of one job in one transaction, so that a cut-off start leaves no half-made job."""
-        writing(self._live)()
+        with rehearsal():
+            writing(self._live)()
 
     def _live(self) -> None:
         self._take_in()

@@ -33,9 +33,9 @@ from sutura.store import drafts as drafts_store
 from sutura.store import intake as intake_store
 from sutura.store import job as job_store
 from sutura.store import offers as offers_store
-from sutura.store import orders as orders_store
 from sutura.store import pieces as pieces_store
 from sutura.store import quoting as quoting_store
+from sutura.store import returns as returns_store
 from sutura.store import stock as stock_store
 from sutura.store import suppliers as suppliers_store
 from sutura.store.database import reading, writing
@@ -276,11 +276,11 @@ def _claim(page: ComebackPage, by: Person, now: datetime) -> None:
 
 def _withdraw(code: str, by: Person, now: datetime) -> None:
     """What the supplier was to be asked for, and was not sent yet, is not asked for any more."""
-    for row in orders_store.open_returns():
+    for row in returns_store.open_returns():
         if row.note == code and row.state is ReturnState.TO_SEND:
             why = speech().say(fact("comeback.not-the-part"))
             suppliers_store.count_failed(row.supplier_id, -1)
-            orders_store.save_return(
+            returns_store.save_return(
                 row.id, state=ReturnState.BORNE.value, note=f"{row.note}; {why}", closed_at=now
             )
             facts = {"return": row.id, "job": code, "reason": why}

@@ -26,6 +26,7 @@ from sutura.services.shop import shop
 from sutura.store import audit as audit_store
 from sutura.store import offers as offers_store
 from sutura.store import orders as store
+from sutura.store import returns as returns_store
 from sutura.store import shop as shop_store
 from sutura.store import stock as stock_store
 from sutura.store import suppliers as suppliers_store
@@ -425,7 +426,7 @@ def _to_return(
 ) -> None:
     # what was not ordered was not paid for
     owed = 0 if arrived is Arrived.EXTRA else number * line.price_minor
-    store.add_return(
+    returns_store.add_return(
         supplier=order.supplier_id,
         part=line.part_id,
         line=line.id,

@@ -23,9 +23,9 @@ from sutura.formats.labels import Label, label_svg, labels_pdf
 from sutura.formats.photo import read_photo
 from sutura.services.shop import speech
 from sutura.store import job as job_store
-from sutura.store import orders as orders_store
 from sutura.store import photos as photos_store
 from sutura.store import pieces as store
+from sutura.store import returns as returns_store
 from sutura.store import shop as shop_store
 from sutura.store import stock as stock_store
 from sutura.store import suppliers as suppliers_store
@@ -255,7 +255,7 @@ def _take_out(piece: store.PieceRow, deed: str, note: str, by: Person, now: date
         # nobody knows who sold it: there is nobody to send it to
         return
     cause = orders_rules.Cause.BROKEN if borne else orders_rules.cause_of(Arrived(deed))
-    orders_store.add_return(
+    returns_store.add_return(
         supplier=supplier_id,
         part=piece.part_id,
         cause=cause.value,

@@ -16,6 +16,7 @@ from sutura.core.stock.orders import OrderState, ReturnState
 from sutura.services.consumables import ConsumablePage, to_see_to
 from sutura.store import orders as store
 from sutura.store import pieces as pieces_store
+from sutura.store import returns as returns_store
 from sutura.store import shop as shop_store
 from sutura.store import suppliers as suppliers_store
 from sutura.store.database import reading
@@ -281,8 +282,8 @@ class ShelfPage:
     drafts: list[store.OrderRow]
     sent: list[store.OrderRow]
     late: list[store.OrderRow]
-    returns: list[store.ReturnRow]
-    soon: list[store.ReturnRow]
+    returns: list[returns_store.ReturnRow]
+    soon: list[returns_store.ReturnRow]
     owed: int
     owed_minor: int
     # pieces that nobody looked at and that soon cannot go back any more
@@ -299,9 +300,9 @@ def shelf_page(now: datetime) -> ShelfPage:
     drafts = [order for order in orders if order.state is OrderState.DRAFT]
     sent = [order for order in orders if order.state in rules.ON_ORDER]
     day = numbers.day(now)
-    returns = store.open_returns()
+    returns = returns_store.open_returns()
     soon = day + timedelta(days=rules.SOON_DAYS)
-    owed, owed_minor = store.owed()
+    owed, owed_minor = returns_store.owed()
     return ShelfPage(
         day=day,
         currency=numbers.currency,

@@ -18,13 +18,13 @@ from sutura.services.orders import MOST_NOTE
 from sutura.services.reordering import today
 from sutura.services.shop import shop
 from sutura.store import audit as audit_store
-from sutura.store import orders as store
+from sutura.store import returns as returns_store
 from sutura.store import suppliers as suppliers_store
 from sutura.store.database import writing
 
 
-def _lock_return(return_id: int, version: int, to: ReturnState | None = None) -> store.ReturnRow:
-    found = store.lock_return(return_id)
+def _lock_return(return_id: int, version: int, to: ReturnState | None = None) -> returns_store.ReturnRow:
+    found = returns_store.lock_return(return_id)
     if found is None:
         raise NotFound("return", return_id)
     if found.version != version:
@@ -42,7 +42,7 @@ def send_return(return_id: int, parcel: str, version: int, by: Person) -> None:
     problems = Problems("The return")
     number = problems.read("parcel", parcel, partial(read_text, most=80, least=1))
     problems.refuse()
-    store.save_return(return_id, state=ReturnState.SENT.value, parcel=number)
+    returns_store.save_return(return_id, state=ReturnState.SENT.value, parcel=number)
 
 
 @writing
@@ -54,7 +54,9 @@ def note_refund(return_id: int, amount: str, version: int, by: Person, now: date
     problems = Problems("The refund")
     minor = problems.read("refund", amount, partial(read_amount, currency=currency, most=found.owed_minor))
     problems.refuse()
-    store.save_return(return_id, state=ReturnState.REFUNDED.value, refunded_minor=minor or 0, closed_at=now)
+    returns_store.save_return(
+        return_id, state=ReturnState.REFUNDED.value, refunded_minor=minor or 0, closed_at=now
+    )
     audit_store.add_audit(
         by.id, now, "return refunded", {"return": return_id, "owed": found.owed_minor, "refunded": minor or 0}
     )
@@ -71,7 +73,7 @@ def end_return(return_id: int, reason: str, version: int, by: Person, now: datet
     why = problems.read("reason", reason, partial(read_text, most=MOST_NOTE, least=1))
     problems.refuse()
     note = f"{found.note}; {why}" if found.note else str(why)
-    store.save_return(return_id, state=to.value, note=note, closed_at=now)
+    returns_store.save_return(return_id, state=to.value, note=note, closed_at=now)
     audit_store.add_audit(
         by.id, now, "return given up", {"return": return_id, "owed": found.owed_minor, "reason": why}
     )
@@ -95,7 +97,7 @@ def book_loss(
     """
     borne = cause in rules.SHOP_PAYS
     terms = suppliers_store.load_terms(supplier_id)
-    store.add_return(
+    returns_store.add_return(
         supplier=supplier_id,
         part=part_id,
         job=job_id,

@@ -16,6 +16,7 @@ from sutura.services.reordering import YEAR
 from sutura.services.shop import lock_for, shop
 from sutura.store import audit as audit_store
 from sutura.store import orders as orders_store
+from sutura.store import returns as returns_store
 from sutura.store import shop as shop_store
 from sutura.store import suppliers as store
 from sutura.store.database import reading, writing
@@ -45,7 +46,7 @@ def suppliers_page(by: Person, now: datetime) -> list[SupplierLine]:
     found = store.suppliers_page()
     judged = rules.judge_suppliers({each.id: (each.bad, each.tried) for each in found})
     delivered = orders_store.delivered_days(now - YEAR)
-    returned = orders_store.returns_by_supplier()
+    returned = returns_store.returns_by_supplier()
     prices = store.prices_seen(now - YEAR, now)
     return [
         SupplierLine(

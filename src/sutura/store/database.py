@@ -165,9 +165,10 @@ def reading(function: Callable[P, R]) -> Callable[P, R]:
 
 
 class _Deed(threading.local):
-    """Whether this thread is inside a deed already."""
+    """Whether this thread is inside a deed already, and whether that is one of a rehearsal."""
 
     open = False
+    rehearsed = False
 
 
 _DEED = _Deed()
@@ -175,7 +176,19 @@ _DEED = _Deed()
 
 def in_deed() -> bool:
     """Whether this thread is inside a deed: then nothing outside the house is asked."""
-    return _DEED.open
+    return _DEED.open and not _DEED.rehearsed
+
+
+@contextmanager
+def rehearsal() -> Iterator[None]:
+    """For the demo: its devices are stand-ins, and a job of its own is lived in one transaction, so that a
+    start that is cut off leaves no half of one.
+    """
+    _DEED.rehearsed = True
+    try:
+        yield
+    finally:
+        _DEED.rehearsed = False
 
 
 def writing(function: Callable[P, R]) -> Callable[P, R]:

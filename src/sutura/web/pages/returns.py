@@ -8,7 +8,7 @@ from sutura.core.people import Deed
 from sutura.core.typed import read_id
 from sutura.services import reordering, returns
 from sutura.services.shop import shop
-from sutura.store import orders as store
+from sutura.store import returns as returns_store
 from sutura.web.addresses import Addresses
 from sutura.web.deeds import deed
 from sutura.web.present import render
@@ -23,15 +23,15 @@ def returns_list(ask: Ask) -> Response:
 
 
 def _page(ask: Asking, shown: Shown = ANEW) -> Response:
-    owed, owed_minor = store.owed()
+    owed, owed_minor = returns_store.owed()
     return render(
         ask,
         "stock/returns.html",
         room="Shelf",
         currency=shop().currency,
         shown=shown,
-        returns=store.open_returns(),
-        closed=store.closed_returns(),
+        returns=returns_store.open_returns(),
+        closed=returns_store.closed_returns(),
         owed=owed,
         owed_minor=owed_minor,
         today=reordering.today(ask.now),
