@@ -1,42 +1,36 @@
-"""Attack a demo for a while, from a seed: kills under twenty clients, races, nonsense to every address,
-broken bodies.
+"""Attack a demo for a while, from a seed: kills under twenty clients and moving money, races, nonsense to
+every address, broken bodies, models that change, customers who are erased, and at last a full disk.
 
     python scripts/attack.py --seconds 60 --seed 1
 
-It starts a demo of its own in a folder of its own and ends it. What must come out: no answer of 5xx that is
-not "the database is away", nothing acknowledged lost, nothing doubled, no traceback in the log.
+It starts a demo of its own in a folder of its own and ends it; where it may mount a small file system, that
+is where it lies. What must come out: no answer of 5xx that is not "the database is away", nothing
+acknowledged lost, nothing doubled, terminal and books of one mind, no traceback in the log.
 """
 
 from __future__ import annotations
 
 import argparse
-import contextlib
-import http.client
-import os
 import random
 import re
 import shutil
-import signal
 import socket
 import subprocess
 import sys
 import tempfile
 import threading
 import time
-from collections import Counter
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
-from dataclasses import dataclass, field
 from pathlib import Path
-from typing import Any
-from urllib.parse import quote, urlencode
+from urllib.parse import quote
 
-ROOT = Path(__file__).resolve().parents[1]
-sys.path.insert(0, str(ROOT / "src"))
+from attack_deeds import cards, changes, erasing, fills, mounted, open_at_the_terminal, terminal_and_books
+from attacked import Client, Demo, Found, connected
 
-CLIENTS = 20
-# a database that is being started again is away, and says so
-AWAY = 503
+CLIENTS, PAYERS = 20, 4
+# an attack that is no longer does not wait for what the worker settles after a minute and a half
+SOON = 120
 NASTY = (
     "",
     " ",
@@ -68,147 +62,6 @@ BROKEN = (
     ("application/x-www-form-urlencoded", b"\xff\xfe=%zz"),
     ("application/json", b"[" * 100_000),
 )
-
-
-@dataclass
-class Found:
-    """What the attack saw."""
-
-    asked: Counter[str] = field(default_factory=Counter)
-    wrong: list[str] = field(default_factory=list)
-    acknowledged: set[str] = field(default_factory=set)
-    kills: Counter[str] = field(default_factory=Counter)
-    lock: threading.Lock = field(default_factory=threading.Lock)
-
-    def saw(self, what: str, status: int, path: str) -> None:
-        with self.lock:
-            self.asked[f"{what} {status // 100}xx" if status else f"{what} unanswered"] += 1
-            if status >= 500 and status != AWAY:
-                self.wrong.append(f"{what}: {status} at {path}")
-
-
-class Demo:
-    """A demo in a folder of its own, killed and started again at will."""
-
-    def __init__(self, state: Path) -> None:
-        self.state = state
-        self.process = self._start()
-
-    def _start(self) -> subprocess.Popen[bytes]:
-        paths = os.pathsep.join(filter(None, [str(ROOT / "src"), os.environ.get("PYTHONPATH", "")]))
-        environment = os.environ | {"SUTURA_STATE": str(self.state), "PYTHONPATH": paths}
-        (self.state / "running").unlink(missing_ok=True)
-        with (self.state / "demo.out").open("ab") as out:
-            process = subprocess.Popen(
-                [sys.executable, "-m", "sutura.cli", "demo"], env=environment, stdout=out, stderr=out
-            )
-        deadline = time.monotonic() + 360
-        while time.monotonic() < deadline:
-            told = self.state / "running"
-            if told.exists() and (address := told.read_text().strip()):
-                self.port = int(address.rpartition(":")[2])
-                if self.answers():
-                    return process
-            if process.poll() is not None:
-                raise SystemExit(f"the demo did not start: see {self.state / 'demo.out'}")
-            time.sleep(0.2)
-        process.terminate()
-        raise SystemExit("the demo did not start in six minutes")
-
-    def answers(self) -> bool:
-        try:
-            return ask(self.port, "GET", "/ready")[0] == 200
-        except OSError:
-            return False
-
-    def kill(self, what: str) -> None:
-        """Kill one of the three with no chance to tidy up; the application is started again by us, the others
-        are by it.
-        """
-        if what == "application":
-            self.process.kill()
-            self.process.wait()
-            self.process = self._start()
-            return
-        number = self._database() if what == "database" else self._worker()
-        if number:
-            # one that ended in the meantime is as good as killed
-            with contextlib.suppress(ProcessLookupError):
-                os.kill(number, signal.SIGKILL)
-
-    def _database(self) -> int:
-        file = (self.state / "postgres").resolve() / "data" / "postmaster.pid"
-        return int(file.read_text().split()[0]) if file.exists() else 0
-
-    def _worker(self) -> int:
-        children = Path(f"/proc/{self.process.pid}/task/{self.process.pid}/children")
-        found = [int(number) for number in children.read_text().split()] if children.exists() else []
-        working = [n for n in found if b"sutura.cli\x00work" in Path(f"/proc/{n}/cmdline").read_bytes()]
-        return working[0] if working else 0
-
-    def stop(self) -> None:
-        self.process.send_signal(signal.SIGINT)
-        try:
-            self.process.wait(30)
-        except subprocess.TimeoutExpired:
-            self.process.kill()
-
-
-def ask(
-    port: int, method: str, path: str, body: bytes | None = None, headers: dict[str, str] | None = None
-) -> tuple[int, str, list[tuple[str, str]]]:
-    link = http.client.HTTPConnection("127.0.0.1", port, timeout=40)
-    try:
-        link.request(method, path, body, headers or {})
-        answer = link.getresponse()
-        text = answer.read().decode("utf-8", "replace")
-        return answer.status, text, answer.getheaders()
-    except http.client.HTTPException as broken:
-        raise OSError(str(broken)) from broken
-    finally:
-        link.close()
-
-
-def _cookie(headers: list[tuple[str, str]], name: str) -> str:
-    """The cookie of a name that an answer sets, as it is sent back; empty when it sets none."""
-    pieces = [value.partition(";")[0] for key, value in headers if key.lower() == "set-cookie"]
-    return next((piece for piece in pieces if piece.startswith(f"{name}=")), "")
-
-
-class Client:
-    """One person's browser."""
-
-    def __init__(self, demo: Demo, who: str) -> None:
-        self.demo, self.who = demo, who
-        self.cookie, self.csrf = "", ""
-
-    def sign_in(self) -> None:
-        self.csrf = ""
-        _, page, headers = ask(self.demo.port, "GET", "/sign-in")
-        before = _cookie(headers, "sutura_before")
-        person = re.search(rf'name="_?person" value="(\d+)"[^>]*>\s*(?:<[^>]+>\s*)*{self.who}', page)
-        form = urlencode(
-            {"csrf": before.partition("=")[2], "person": person[1] if person else "1", "then": "/"}
-        )
-        _, _, headers = ask(self.demo.port, "POST", "/sign-in/demo", form.encode(), self._headers(before))
-        self.cookie = _cookie(headers, "sutura_session")
-        found = re.search(r'name="csrf" value="([^"]+)"', self.get("/")[1])
-        self.csrf = found[1] if found else ""
-
-    @staticmethod
-    def _headers(cookie: str) -> dict[str, str]:
-        return {"Cookie": cookie, "Content-Type": "application/x-www-form-urlencoded"}
-
-    def get(self, path: str) -> tuple[int, str]:
-        status, text, _ = ask(self.demo.port, "GET", path, headers={"Cookie": self.cookie})
-        return status, text
-
-    def post(self, path: str, fields: dict[str, str], key: str) -> int:
-        form = urlencode({"csrf": self.csrf, "form_key": key, **fields}, errors="surrogatepass").encode()
-        return ask(self.demo.port, "POST", path, form, self._headers(self.cookie))[0]
-
-    def send(self, path: str, kind: str, body: bytes) -> int:
-        return ask(self.demo.port, "POST", path, body, {"Cookie": self.cookie, "Content-Type": kind})[0]
 
 
 def fuzz(demo: Demo, chance: random.Random, found: Found, until: float) -> None:
@@ -409,25 +262,9 @@ def killing(demo: Demo, chance: random.Random, found: Found, until: float) -> No
         found.kills[what] += 1
 
 
-def connected(url: str) -> Any:
-    """A connection to the database, which may still be coming back from its last kill on a slow machine."""
-    import psycopg
-
-    deadline = time.monotonic() + 60
-    while True:
-        try:
-            return psycopg.connect(url)
-        except psycopg.OperationalError:
-            if time.monotonic() > deadline:
-                raise
-            time.sleep(0.5)
-
-
 def held_against_the_database(demo: Demo, found: Found) -> list[str]:
     """What was acknowledged and is not there, or is there twice."""
-    from sutura.cluster import Cluster
-
-    with connected(Cluster(folder=demo.state / "postgres").url) as link:
+    with connected(demo.database) as link:
         rows = link.execute(
             "select note, count(*) from stock_move where note like 'attack %' group by note"
         ).fetchall()
@@ -438,21 +275,27 @@ def held_against_the_database(demo: Demo, found: Found) -> list[str]:
     there: dict[str, int] = dict(rows)
     lost = [f"lost: {note}" for note in sorted(found.acknowledged) if note not in there]
     doubled = [f"doubled: {note}" for note, count in there.items() if count > 1]
-    return lost + doubled + ([] if held == booked else [f"on hand {held}, by the ledger {booked}"])
+    apart = [] if held == booked else [f"on hand {held}, by the ledger {booked}"]
+    return lost + doubled + apart + terminal_and_books(demo)
 
 
 @contextmanager
 def a_demo() -> Iterator[Demo]:
     folder = Path(tempfile.mkdtemp(prefix="sutura-attack-"))
     folder.chmod(0o755)
-    demo = Demo(folder)
+    small = mounted(folder)
     try:
-        yield demo
-    finally:
-        demo.stop()
-        from sutura.cluster import Cluster
+        demo = Demo(folder, small=small)
+        try:
+            yield demo
+        finally:
+            demo.stop()
+            from sutura.cluster import Cluster
 
-        Cluster(folder=folder / "postgres").remove()
+            Cluster(folder=folder / "postgres").remove()
+    finally:
+        if small:
+            subprocess.run(["umount", "-l", str(folder)], check=False)
         shutil.rmtree(folder, ignore_errors=True)
 
 
@@ -473,15 +316,20 @@ def main() -> int:
         ]
         calm.append(threading.Thread(target=raw_bodies, args=(demo, found, until)))
         calm.append(threading.Thread(target=race, args=(demo, chance, found, until)))
+        for deed in (changes, erasing):
+            calm.append(threading.Thread(target=deed, args=(demo, random.Random(options.seed), found, until)))
         _all(calm)
         until = time.monotonic() + options.seconds / 2
         busy = [threading.Thread(target=receive, args=(demo, n, found, until)) for n in range(CLIENTS)]
+        busy += [threading.Thread(target=cards, args=(demo, n, found, until)) for n in range(PAYERS)]
         busy.append(threading.Thread(target=killing, args=(demo, chance, found, until)))
         _all(busy)
-        deadline = time.monotonic() + 60
-        while not demo.answers() and time.monotonic() < deadline:
-            time.sleep(0.5)
-        wrong = found.wrong + held_against_the_database(demo, found)
+        _until(demo.answers, 60)
+        if options.seconds > SOON:
+            # what was asked when somebody was killed is asked about after a minute and a half
+            _until(lambda: open_at_the_terminal(demo) == 0, 240)
+        full = fills(demo, found) if demo.small else []
+        wrong = found.wrong + full + held_against_the_database(demo, found)
         log = (demo.state / "sutura.log").read_text("utf-8", "replace")
         errors = log.count('"event": "server error"') + log.count("'event': 'server error'")
         printed = (demo.state / "demo.out").read_text("utf-8", "replace")
@@ -491,11 +339,19 @@ def main() -> int:
             wrong += [line[:1500] for line in log.splitlines() if "server error" in line][:5]
             # each with what it ends in
             wrong += [piece[:4000] for piece in printed.split("Traceback")[1:4]]
+        small = demo.small
     asked = ", ".join(f"{count:,} {what}" for what, count in sorted(found.asked.items()))
     kills = ", ".join(f"{count} {what}" for what, count in sorted(found.kills.items()))
-    print(f"asked: {asked}; killed: {kills}; acknowledged: {len(found.acknowledged):,}")
+    print(f"asked: {asked}; killed: {kills}; by card: {found.by_card:,}")
+    print(f"the disk was {'' if small else 'not '}filled; acknowledged: {len(found.acknowledged):,}")
     print("\n".join(wrong) if wrong else "0 answers of 5xx, 0 lost, 0 doubled, 0 tracebacks")
     return 1 if wrong else 0
+
+
+def _until(so: Callable[[], bool], seconds: float) -> None:
+    deadline = time.monotonic() + seconds
+    while not so() and time.monotonic() < deadline:
+        time.sleep(0.5)
 
 
 def _all(threads: list[threading.Thread]) -> None:

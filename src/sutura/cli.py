@@ -375,43 +375,34 @@ def test(*, fast: bool, long_: bool, words: tuple[str, ...]) -> int:
     """Run lint and all tests; further words, such as the path of a test, go to pytest."""
     if long_:
         os.environ["SUTURA_LONG"] = "yes"
-    # each process has a database server of its own. What waits for a browser or a whole product fills the
-    # gaps of what keeps a processor busy, and never in the same process: the browser's driver leaves an event
-    # loop running there.
-    quick = ["-m", "not browser and not slow", "-n", "2", *TOGETHER]
+    # side by side, each process with a database server of its own, since each waits for it at times. What
+    # waits for a browser or a whole product comes after what keeps the processors busy: mixed, its patience
+    # ends.
+    quick = ["-m", "not browser and not slow", "-n", "3", *TOGETHER]
     patient = ["-m", "browser or slow", "-n", "2", *TOGETHER]
     fastest = ["-m", "not browser and not slow and not stored", "-n", "2", "--dist", "worksteal"]
     if words:
         runs = [["-m", "not browser and not slow", *words] if fast else list(words)]
     else:
-        runs = [fastest] if fast else [patient, quick]
-    with ThreadPoolExecutor(2) as beside:
+        runs = [fastest] if fast else [quick, patient]
+    with ThreadPoolExecutor(1) as beside:
         # the types take a minute of one processor where nothing is known of them yet
         lint = None if words else beside.submit(run_lint)
-        others = [beside.submit(_pytest, run, fewer_examples=fast, told_at_end=True) for run in runs[1:]]
-        failed = _pytest(runs[0], fewer_examples=fast)
-        for other in others:
-            failed = max(failed, other.result())
+        failed = max(_pytest(run, fewer_examples=fast) for run in runs)
         return max(failed, lint.result() if lint else 0)
 
 
+# files go together, long ones in parts, the longest first (tests/conftest.py); what took longest is said
 TOGETHER = ["--dist", "loadgroup", "--no-loadscope-reorder", "--durations", "25"]
 
 
-def _pytest(words: Sequence[str], *, fewer_examples: bool, told_at_end: bool = False) -> int:
-    """Run pytest; one that runs beside another tells what it has to tell when it has ended."""
+def _pytest(words: Sequence[str], *, fewer_examples: bool) -> int:
     environment = os.environ | {"PYTHONPATH": str(ROOT / "src")}
     if fewer_examples:
         environment["SUTURA_FEWER_EXAMPLES"] = "yes"
-    command = [sys.executable, "-m", "pytest", *words]
-    if not told_at_end:
-        return subprocess.run(command, cwd=ROOT, env=environment, check=False).returncode
-    done = subprocess.run(
-        command, cwd=ROOT, env=environment, check=False, stdout=subprocess.PIPE, stderr=subprocess.STDOUT
-    )
-    sys.stdout.buffer.write(done.stdout)
-    sys.stdout.flush()
-    return done.returncode
+    return subprocess.run(
+        [sys.executable, "-m", "pytest", *words], cwd=ROOT, env=environment, check=False
+    ).returncode
 
 
 def _script(name: str, *options: str) -> int:
