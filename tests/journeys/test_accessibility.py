@@ -115,7 +115,7 @@ def pages(database: str) -> list[str]:
     stocktakes.finish_take(counted, shop.counter, shop.tick())
     pack = json.loads((CATALOGUE / "models" / "quillon.json").read_text("utf-8"))
     pack["models"][0]["minutes"] = 41
-    plans.make_plan(shop.tick(), 4, 0.2)
+    plans.make_plan(datetime.now(UTC), 4, 0.2)
     asked = routes.routes_page(took_in, shop.tick())
     can = [one.weighed.way.key for one in asked.ways if not one.weighed.way.why_not]
     device = looks.make_link(failed, shop.bram, datetime.now(UTC))

@@ -25,7 +25,7 @@ def held(floor: Shop) -> str:
         people_store.save_skills(floor.bram.id, every)
         floor.receive("P-1001")
         code = floor.held()
-        plans.make_plan(floor.now, 4, 0.2)
+        plans.make_plan(datetime.now(UTC), 4, 0.2)
     return code
 
 
@@ -119,7 +119,7 @@ def test_one_s_own_day_is_listed_and_followed_by_a_private_link(
 ) -> None:
     with connection():
         planning.assign(held, floor.bram.id, floor.manager, floor.tick())
-        plans.make_plan(floor.now, 4, 0.2)
+        plans.make_plan(datetime.now(UTC), 4, 0.2)
     bram = desks("bram")
     bram.get("/plan/mine")
     assert held in bram.page
@@ -270,7 +270,7 @@ def test_a_page_can_ask_whether_the_plan_is_still_the_one_it_shows(
     bram.get("/plan/seen")
     assert bram.page == shown
     with connection():
-        plans.make_plan(floor.tick(), 4, 0.1)
+        plans.make_plan(datetime.now(UTC), 4, 0.1)
     bram.get("/plan/seen")
     assert bram.page != shown
     bram.get("/")
