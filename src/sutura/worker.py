@@ -125,6 +125,7 @@ async def _work(url: str, *, until_empty: bool) -> None:
             # the last good plan stands meanwhile
             _keep(_plan, PLAN_LOOK_S, "no plan was made", PLAN_AGAIN_S),
             _keep(_Telling(), TELL_LOOK_S, "no message was sent", PLAN_AGAIN_S),
+            _keep(_heal, SETTLE_LOOK_S, "no clock was healed", PLAN_AGAIN_S),
             _keep(_settle, SETTLE_LOOK_S, "no charge was settled", PLAN_AGAIN_S),
             _end_with_the_pages(),
         )
@@ -211,7 +212,6 @@ def _settle() -> None:
     """What the card terminal or a supplier's desk was asked and nobody knows the end of is asked again, until
     both agree.
     """
-    _heal()
     ledger.reconcile_all(wiring.clock())
     orders.hand_in_again(wiring.clock())
 

@@ -804,3 +804,24 @@ def test_a_desk_that_is_away_leaves_an_order_asked_where_another_was_begun(
     sent = store.load_order(order)
     assert sent
     assert sent.state is OrderState.SENT
+
+
+def test_an_order_that_cannot_be_handed_in_again_stops_no_other(
+    shop: Shop, desk: SimulatedDesk, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    first, second = (orders.add_to_order(PART, "2", shop.manager, shop.tick()) for _ in range(2))
+    assert first == second
+    orders._ask(first, shop.manager, shop.now)
+    second = orders.add_to_order(PART, "1", shop.manager, shop.now)
+    orders._ask(second, shop.manager, shop.now)
+    submit, calls = desk.submit, iter((True, False))
+
+    def breaks_once(*asked: Any) -> object:
+        if next(calls):
+            raise RuntimeError("its text cannot be read")
+        return submit(*asked)
+
+    monkeypatch.setattr(desk, "submit", breaks_once)
+    orders.hand_in_again(shop.tick(5))
+    states = [order.state for one in (first, second) if (order := store.load_order(one))]
+    assert states == [OrderState.ASKED, OrderState.SENT]

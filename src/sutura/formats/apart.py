@@ -18,11 +18,8 @@ from sutura.core.facts import fact
 P = ParamSpec("P")
 T = TypeVar("T")
 MEGABYTE = 1 << 20
-# an ordinary calendar takes a tenth of this, a workbook of a hundred thousand rows a third; the shop's, no
-# source
+# far more than an ordinary calendar takes; the shop's, not measured
 SECONDS, MEGABYTES = 10, 1_000
-
-
 # how the process ends when there was not enough memory
 _NO_ROOM = 3
 

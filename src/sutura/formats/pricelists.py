@@ -25,9 +25,9 @@ from sutura.formats.apart import apart
 MOST_BYTES, MOST_COLUMNS, MOST_ROWS = 40_000_000, 120, 1_000_000
 # a line of a list with a hundred columns is a tenth of this; lines may be empty, or one row take several
 MOST_LINE, MOST_LINES = 100_000, 3 * MOST_ROWS
-# a list up to this size is read while somebody waits: less than a second's work, measured
+# a list up to this size is read while somebody waits; the shop's, no source
 AT_ONCE_BYTES = 1_000_000
-# a workbook of a million rows takes half of it, measured
+# of a processor, for a workbook; the shop's, not measured
 WORKBOOK_SECONDS = 600
 # how much of a file is in the memory at once
 PIECE = 1 << 20
@@ -76,7 +76,7 @@ class _Raw(io.RawIOBase):
     """Pieces of bytes as one file."""
 
     def __init__(self, pieces: Iterable[bytes]) -> None:
-        self._pieces, self._rest = iter(pieces), b""
+        self._pieces, self._rest = iter(pieces), memoryview(b"")
 
     def readable(self) -> bool:
         return True
@@ -86,7 +86,7 @@ class _Raw(io.RawIOBase):
             piece = next(self._pieces, None)
             if piece is None:
                 return 0
-            self._rest = piece
+            self._rest = memoryview(piece)
         count = min(len(into), len(self._rest))
         into[:count], self._rest = self._rest[:count], self._rest[count:]
         return count

@@ -6,6 +6,8 @@ from collections.abc import Mapping, Sequence
 from datetime import date, datetime, timedelta
 from functools import partial
 
+import structlog
+
 from sutura.core.errors import Invalid, NotFound, StaleSave
 from sutura.core.facts import fact
 from sutura.core.job import JobRecord
@@ -32,6 +34,7 @@ from sutura.store import stock as stock_store
 from sutura.store import suppliers as suppliers_store
 from sutura.store.database import writing
 
+LOG = structlog.get_logger("sutura")
 # nobody orders more of one part; the shop's, no source
 MOST_PIECES = 1_000
 MOST_NOTE = 200
@@ -245,7 +248,11 @@ def hand_in_again(now: datetime) -> None:
             answers = plugged().supplier_desk.submit(asked, today(order.asked_at))
             _keep_answers(order_id, answers, order.person_id, now)
         except Away:
-            return
+            # asked again later; another supplier's desk may answer
+            continue
+        except Exception:
+            # one that cannot be handed in never stops the others
+            LOG.exception("an order cannot be handed in again", order=order_id)
 
 
 @writing
