@@ -80,7 +80,7 @@ def _display(job: JobRecord) -> stock_store.Held | None:
 
 def read_old(code: str, by: Person, now: datetime) -> None:
     """Read the old display's serial; read once more, it is kept once."""
-    clip(_asked_for(code, by), new=False)
+    clip(writing(_locked)(code, by), new=False)
     try:
         serial = plugged().programmer.read().serial
         outcome = Outcome.READ
@@ -89,11 +89,6 @@ def read_old(code: str, by: Person, now: datetime) -> None:
     except Away as away:
         raise Invalid("serial", "", fact("serial.link-lost")) from away
     _keep_read(code, outcome, serial, by, now)
-
-
-@writing
-def _asked_for(code: str, by: Person) -> JobRecord:
-    return _locked(code, by)
 
 
 @writing
@@ -108,8 +103,8 @@ def write_new(code: str, by: Person, now: datetime) -> None:
     """Write the old serial into the new display and read it back; what comes of it is kept, and a silent one
     is flagged (rule bench.serial).
     """
-    serial = _to_write(code, by)
-    clip(_asked_for(code, by), new=True)
+    job, serial = _to_write(code, by)
+    clip(job, new=True)
     programmer = plugged().programmer
     try:
         says = programmer.read()
@@ -119,7 +114,7 @@ def write_new(code: str, by: Person, now: datetime) -> None:
     except Away as away:
         # nothing was written yet
         raise Invalid("serial", "", fact("serial.link-lost")) from away
-    if says.model != _asked_for(code, by).model_id:
+    if says.model != job.model_id:
         _keep_written(code, Outcome.OTHER_MODEL, says.serial, by, now)
         return
     # from here on nobody knows what the display holds until it was read back
@@ -134,13 +129,13 @@ def write_new(code: str, by: Person, now: datetime) -> None:
 
 
 @writing
-def _to_write(code: str, by: Person) -> str:
-    """The serial that goes into the new display."""
+def _to_write(code: str, by: Person) -> tuple[JobRecord, str]:
+    """The job, and the serial that goes into its new display."""
     job = _locked(code, by)
     serial = old_serial(store.serials_of(job.id)) or str(job.arrival.how.get("display_serial", ""))
     if not serial:
         raise Invalid("serial", "", fact("serial.read-the-old-one"))
-    return serial
+    return job, serial
 
 
 @writing
