@@ -144,7 +144,7 @@ def take_back(page: Page, job: str, *, impact: bool) -> str:
     if impact:
         Mouse(page).impact((30, 60), 9)
     page.get_by_role("button", name="The rest works").click()
-    page.get_by_role("radio", name="Touch: Faulty").check(force=True)
+    page.get_by_role("radio", name="Touch: Faulty").check()
     page.get_by_label("Touch: how it is faulty, or why not testable").fill("dead strip")
     for consent in ("My data", "After opening", "A part that"):
         page.get_by_role("checkbox", name=re.compile(f"^{consent}")).check()

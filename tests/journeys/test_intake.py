@@ -106,7 +106,7 @@ def test_the_diagnosis_asks_for_the_test_that_tells_most(sit: Sit, floor: Shop) 
     """Work samples W02 and W13."""
     page = sit("Pell")
     begin(page, "FL-2207")
-    page.get_by_label("Image: Faulty").check(force=True)
+    page.get_by_label("Image: Faulty").check()
     page.get_by_label("Image: what is seen").select_option("black with one thin coloured line")
     page.get_by_label("Battery", exact=True).select_option("flat")
     broken = page.get_by_role("region", name="What is broken")
@@ -304,7 +304,7 @@ def test_a_work_sample_is_taken_in_and_its_ticket_says_what_it_must(
         if done.get(name):
             if label.endswith("what is seen"):
                 # how it is faulty is asked of what is faulty
-                page.locator(f"[name='function.{name}'][value=faulty]").check(force=True)
+                page.locator(f"[name='function.{name}'][value=faulty]").check()
                 page.locator(f"[name='reason.{name}']").fill("as looked at")
             page.get_by_label(label, exact=True).select_option(str(done[name]))
     if done.get("rest"):
@@ -315,7 +315,7 @@ def test_a_work_sample_is_taken_in_and_its_ticket_says_what_it_must(
     if done.get("card"):
         page.get_by_label(str(done["card"]), exact=True).check()
     if done.get("mail"):
-        page.locator("[name=channel][value=mail]").check(force=True)
+        page.locator("[name=channel][value=mail]").check()
         page.get_by_text("It came by mail").click()
         page.get_by_label("The parcel came").select_option("dented")
         page.get_by_label("It goes back to").fill("9 Quay Lane, Port Averil")
@@ -396,10 +396,10 @@ def test_a_mark_typed_by_its_place_is_read_like_every_number(sit: Sit) -> None:
     said = page.locator("details p[role=alert]")
     left.fill("20,5")
     top.fill("30")
-    page.get_by_role("radio", name="Select").check(force=True)
+    page.get_by_role("radio", name="Select").check()
     add.click()
     expect(said.filter(visible=True)).to_contain_text("Choose what it is first")
-    page.get_by_role("radio", name="Dent").check(force=True)
+    page.get_by_role("radio", name="Dent").check()
     for wrong, says in (
         ("abc", "“abc” cannot be taken"),
         ("999", "from 0 to 70.8"),

@@ -176,7 +176,7 @@ def _take_in(page: Page, sample: Sample) -> str:
         page.locator(f"select[name='{name}']").select_option(value)
     page.get_by_role("button", name="The rest works").click()
     if sample.mail:
-        page.locator("[name=channel][value=mail]").check(force=True)
+        page.locator("[name=channel][value=mail]").check()
         page.get_by_text("It came by mail").click()
         page.get_by_label("The parcel came").select_option("whole")
         page.get_by_label("It goes back to").fill("2 Quay Row, Port Averil")

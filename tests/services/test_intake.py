@@ -230,6 +230,14 @@ def test_a_customer_is_found_however_the_number_is_written(shop: Shop, typed: st
     assert [customer.name for customer in customers.find_customers(typed)] == ["Tobin Marsk"]
 
 
+def test_an_orders_number_is_no_part_of_a_telephone_number(shop: Shop) -> None:
+    """Nor is what noughts alone leave: they stand before anybody's."""
+    shop.take_in(phone="555 0101")
+    assert customers.find_customers("0101")
+    for typed in ("o-00101", "o-00005", "00005", "0001"):
+        assert customers.find_customers(typed) == []
+
+
 def test_two_records_of_one_person_become_one_and_no_job_is_lost(shop: Shop) -> None:
     first, second = (
         shop.take_in(phone="+44 20 7946 0018"),

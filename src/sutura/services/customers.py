@@ -29,7 +29,9 @@ from sutura.words.speech import languages
 @reading
 def find_customers(text: str) -> list[customers_store.CustomerRecord]:
     """Customers by name, email or phone, however the number is written."""
-    return customers_store.find_customers(text, plain_phone(text))
+    # what has letters is a name or another thing's number, like an order's: never part of a telephone number
+    digits = "" if any(sign.isalpha() for sign in text) else plain_phone(text)
+    return customers_store.find_customers(text, digits)
 
 
 @reading

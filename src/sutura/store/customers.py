@@ -50,15 +50,18 @@ _LIVING = Customer.merged_into.is_null() & Customer.erased_at.is_null()
 
 @reading
 def find_customers(text: str, plain: str = "") -> list[CustomerRecord]:
-    """Customers whose name or email holds the text, or whose number ends in `plain`; at most ten."""
+    """Customers whose name or email holds the text, or whose number holds three or more digits of
+    `plain` beside its leading noughts; at most ten.
+    """
     letters = text.strip().lower().translate(str.maketrans("", "", "%_\\"))
     if text.strip() and not letters:
         # signs alone would be anybody
         return []
     pattern = f"%{letters}%"
     holds = like(fn.LOWER(Customer.name), pattern) | like(fn.LOWER(Customer.email), pattern)
-    if len(plain) > 2:
-        holds |= like(Customer.phone_plain, f"%{plain.lstrip('0')}%")
+    digits = plain.lstrip("0")
+    if len(digits) > 2:
+        holds |= like(Customer.phone_plain, f"%{digits}%")
     return each(CustomerRecord, _CUSTOMER.where(_LIVING, holds).order_by(Customer.name).limit(10))
 
 
