@@ -25,7 +25,17 @@ from contextlib import contextmanager
 from pathlib import Path
 from urllib.parse import quote
 
-from attack_deeds import cards, changes, erasing, fills, mounted, open_at_the_terminal, terminal_and_books
+from attack_deeds import (
+    cards,
+    changes,
+    erased_are_gone,
+    erasing,
+    fills,
+    mounted,
+    once_only,
+    open_at_the_terminal,
+    terminal_and_books,
+)
 from attacked import Client, Demo, Found, connected
 
 CLIENTS, PAYERS = 20, 4
@@ -276,7 +286,7 @@ def held_against_the_database(demo: Demo, found: Found) -> list[str]:
     lost = [f"lost: {note}" for note in sorted(found.acknowledged) if note not in there]
     doubled = [f"doubled: {note}" for note, count in there.items() if count > 1]
     apart = [] if held == booked else [f"on hand {held}, by the ledger {booked}"]
-    return lost + doubled + apart + terminal_and_books(demo)
+    return lost + doubled + apart + terminal_and_books(demo) + erased_are_gone(demo, found)
 
 
 @contextmanager
@@ -308,6 +318,7 @@ def main() -> int:
     options = parser.parse_args()
     chance, found = random.Random(options.seed), Found()
     with a_demo() as demo:
+        once_only(demo)
         # half of the time without kills, so that every answer counts; half under them
         until = time.monotonic() + options.seconds / 2
         calm = [
@@ -322,6 +333,9 @@ def main() -> int:
         until = time.monotonic() + options.seconds / 2
         busy = [threading.Thread(target=receive, args=(demo, n, found, until)) for n in range(CLIENTS)]
         busy += [threading.Thread(target=cards, args=(demo, n, found, until)) for n in range(PAYERS)]
+        for deed in (changes, erasing):
+            late = random.Random(options.seed + 1)
+            busy.append(threading.Thread(target=deed, args=(demo, late, found, until)))
         busy.append(threading.Thread(target=killing, args=(demo, chance, found, until)))
         _all(busy)
         _until(demo.answers, 60)
@@ -343,7 +357,8 @@ def main() -> int:
     asked = ", ".join(f"{count:,} {what}" for what, count in sorted(found.asked.items()))
     kills = ", ".join(f"{count} {what}" for what, count in sorted(found.kills.items()))
     print(f"asked: {asked}; killed: {kills}; by card: {found.by_card:,}")
-    print(f"the disk was {'' if small else 'not '}filled; acknowledged: {len(found.acknowledged):,}")
+    print(f"the disk was {'' if small else 'not '}filled")
+    print(f"acknowledged: {len(found.acknowledged):,}; erased: {len(found.erased)}")
     print("\n".join(wrong) if wrong else "0 answers of 5xx, 0 lost, 0 doubled, 0 tracebacks")
     return 1 if wrong else 0
 

@@ -31,6 +31,7 @@ class Found:
     asked: Counter[str] = field(default_factory=Counter)
     wrong: list[str] = field(default_factory=list)
     acknowledged: set[str] = field(default_factory=set)
+    erased: set[int] = field(default_factory=set)
     by_card: int = 0
     kills: Counter[str] = field(default_factory=Counter)
     lock: threading.Lock = field(default_factory=threading.Lock)
