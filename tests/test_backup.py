@@ -87,6 +87,20 @@ def test_a_broken_file_changes_nothing(database: str, elsewhere: str, tmp_path: 
     assert contents(elsewhere) == before
 
 
+def test_a_small_file_that_unpacks_to_a_large_one_is_refused(
+    database: str, elsewhere: str, tmp_path: Path
+) -> None:
+    """What a backup says of itself is read before anything is put in its place, and never without end."""
+    with psycopg.connect(elsewhere) as link:
+        link.execute("create table shop (name text)")
+        link.execute("insert into shop select repeat('a', 1000000) from generate_series(1, 100)")
+    bomb = tmp_path / "bomb.backup"
+    size = backup(elsewhere, bomb)
+    assert size < 2_000_000, "packed to a fiftieth"
+    with pytest.raises(BackupFailed, match="a few thousand bytes"):
+        check_backup(database, bomb, frozenset())
+
+
 def test_a_failed_backup_leaves_no_half_file(cluster: Cluster, tmp_path: Path) -> None:
     with pytest.raises(BackupFailed):
         backup(cluster.url_of("there_is_none"), tmp_path / "x.backup")

@@ -24,6 +24,10 @@ import psycopg
 from sutura.cluster import find_postgres
 
 
+# of two tables with few rows; packed, a hundred megabytes are a few thousand bytes. The shop's, no source
+MOST_INSIDE = 1_000_000
+
+
 class BackupFailed(RuntimeError):
     """The message holds the program's own words."""
 
@@ -129,14 +133,25 @@ def look_inside(file: Path) -> Inside:
     if not file.is_file():
         raise BackupFailed(f"there is no file {file}")
     tables = ["--data-only", "--table=shop", "--table=schema_migration", "--file=-", str(file)]
-    done = subprocess.run(
-        [str(find_postgres() / "pg_restore"), *tables], capture_output=True, text=True, check=False
-    )
-    if done.returncode != 0:
-        raise BackupFailed(f"{file.name} is no backup: {done.stderr.strip()[:200]}")
+    with tempfile.TemporaryFile() as wrong:
+        command = [str(find_postgres() / "pg_restore"), *tables]
+        with subprocess.Popen(command, stdout=subprocess.PIPE, stderr=wrong) as done:
+            assert done.stdout
+            said = done.stdout.read(MOST_INSIDE + 1)
+            if len(said) > MOST_INSIDE:
+                done.kill()
+                raise BackupFailed(
+                    f"{file.name} is no backup of Sutura: a shop and its migrations are a few thousand "
+                    f"bytes, here they are more than {MOST_INSIDE:,}"
+                )
+        if done.returncode != 0:
+            wrong.seek(0)
+            reason = wrong.read(200).decode("utf-8", "replace").strip()
+            raise BackupFailed(f"{file.name} is no backup: {reason}")
+    text = said.decode("utf-8", "replace")
     return Inside(
-        shop=next(iter(_column(done.stdout, "shop", "name")), ""),
-        migrations=frozenset(_column(done.stdout, "schema_migration", "name")),
+        shop=next(iter(_column(text, "shop", "name")), ""),
+        migrations=frozenset(_column(text, "schema_migration", "name")),
     )
 
 

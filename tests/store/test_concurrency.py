@@ -203,19 +203,25 @@ def test_many_workers_plan_a_change_once(database: str, monkeypatch: pytest.Monk
     with connection():
         raw("delete from day_plan")
     made: list[datetime] = []
+    make_plan = plans.make_plan
 
     def make(at: datetime) -> None:
         made.append(at)
         time.sleep(0.3)
-        plans.make_plan(at, 1, 0.01)
+        make_plan(at, 1, 0.01)
 
-    found = at_once([lambda: plans.plan_if_due(now, make)] * 8)
+    monkeypatch.setattr(plans, "make_plan", make)
+    found = at_once([lambda: plans.plan_if_due(now)] * 8)
     assert (len(made), found.count(True)) == (1, 1)
     with connection():
         raw("delete from day_plan")
         store_plans.take_turn(now, now + plans.TURN)
-    assert not plans.plan_if_due(now + plans.TURN / 2, make)
-    assert plans.plan_if_due(now + plans.TURN, make)
+    assert not plans.plan_if_due(now + plans.TURN / 2)
+    # a turn that is over is not ended by whoever had the one before
+    with connection():
+        store_plans.give_up_turn(now, now)
+    assert not plans.plan_if_due(now + plans.TURN / 2)
+    assert plans.plan_if_due(now + plans.TURN)
 
 
 @pytest.mark.parametrize("late", ["charge", "refund"])

@@ -152,13 +152,21 @@ def is_slow(file: BinaryIO) -> bool:
     return packed and _unpacked(file) > AT_ONCE_BYTES
 
 
+def size_taken(file: BinaryIO) -> int:
+    """The bytes of a list; refuses nothing at all, and what is larger than any list."""
+    size = size_of(file)
+    if not size:
+        raise Invalid("file", "", fact("list.choose"))
+    if size > MOST_BYTES:
+        raise Invalid("file", fact("list.bytes", count=size), fact("list.split", most=MOST_BYTES))
+    return size
+
+
 def text_of(file: BinaryIO) -> tuple[str, Iterator[bytes]]:
     """A list's text in pieces of UTF-8, and how it was encoded; refuses what is no text and no workbook, or
     larger than any list.
     """
-    size = size_of(file)
-    if size > MOST_BYTES:
-        raise Invalid("file", fact("list.bytes", count=size), fact("list.split", most=MOST_BYTES))
+    size = size_taken(file)
     head = file.read(PIECE)
     file.seek(0)
     if not head.strip() and size <= PIECE:

@@ -5,7 +5,7 @@ looks (services/rails.py).
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import date, datetime, time, timedelta
 from typing import Any
@@ -327,10 +327,8 @@ def _why_not(day: Day, job: Work) -> Say:
 # -- made and kept -----------------------------------------------------------------------------------------
 
 
-def make_plan(now: datetime, seconds: float = SECONDS, effort: float | None = None) -> bool:
-    """Make the plan of now and keep it; False where another worker is at it. A plan that cannot be made
-    leaves the last good one as it is.
-    """
+def make_plan(now: datetime, seconds: float = SECONDS, effort: float | None = None) -> None:
+    """Make the plan of now and keep it. A plan that cannot be made leaves the last good one as it is."""
     gathered = gather(now)
     clash: tuple[str, ...] = ()
     try:
@@ -341,7 +339,7 @@ def make_plan(now: datetime, seconds: float = SECONDS, effort: float | None = No
         solved = solve(replace(gathered.day, pins=free), seconds, effort)
     chances = play(gathered.day, solved.plan)
     helps = _helps(gathered, solved.plan, chances)
-    return _keep(gathered, solved, chances, helps, clash, now)
+    _keep(gathered, solved, chances, helps, clash, now)
 
 
 def _helps(gathered: Gathered, plan: DayPlan, chances: Sequence[Chance]) -> dict[str, list[Any]]:
@@ -368,12 +366,9 @@ def _keep(
     helps: Mapping[str, Sequence[Any]],
     clash: Sequence[str],
     now: datetime,
-) -> bool:
-    if not store.try_alone():
-        return False
+) -> None:
     kept = {**_kept(gathered, solved, chances), "helps": helps}
     store.save_plan(now, gathered.start, gathered.seen, {**kept, "clash": list(clash)})
-    return True
 
 
 def _kept(gathered: Gathered, solved: Solved, chances: Sequence[Chance]) -> dict[str, Any]:
@@ -452,7 +447,7 @@ def is_stale(now: datetime) -> bool:
     return now - last > QUIET or now - began > LATEST
 
 
-def plan_if_due(now: datetime, make: Callable[[datetime], object] = make_plan) -> bool:
+def plan_if_due(now: datetime) -> bool:
     """Make a plan where one is due, and nobody else is at it: a change is planned once, however many workers
     there are. Whether it was made.
     """
@@ -462,7 +457,7 @@ def plan_if_due(now: datetime, make: Callable[[datetime], object] = make_plan) -
         # whoever had the turn before may just have made it
         due = is_stale(now)
         if due:
-            make(now)
+            make_plan(now)
         return due
     finally:
         _give_up_turn(now)
@@ -475,4 +470,5 @@ def _take_turn(now: datetime) -> bool:
 
 @writing
 def _give_up_turn(now: datetime) -> None:
-    store.give_up_turn(now)
+    # whoever took longer than a turn lasts does not end the next one's
+    store.give_up_turn(now + TURN, now)

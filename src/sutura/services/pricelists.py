@@ -29,14 +29,13 @@ from sutura.core.people import Deed, demand
 from sutura.core.typed import refuse
 from sutura.core.values import Person
 from sutura.formats.pricelists import (
-    MOST_BYTES,
     MOST_ROWS,
     PIECE,
     PriceFile,
     is_slow,
     price_file,
     read_price_file,
-    size_of,
+    size_taken,
     text_of,
     write_price_file,
 )
@@ -71,10 +70,7 @@ def look_at_list(
     one in the background. The list's number.
     """
     demand(by, Deed.SET_PRICE)
-    if not (size := size_of(file)):
-        raise Invalid("file", "", fact("list.choose"))
-    if size > MOST_BYTES:
-        raise Invalid("file", fact("list.bytes", count=size), fact("list.split", most=MOST_BYTES))
+    size_taken(file)
     waits = is_slow(file)
     supplier = _supplier(supplier_id, new_name)
     list_id = store.add_list(supplier.id, name[:200] or "price list", by.id, now)

@@ -376,14 +376,9 @@ def take_turn(now: datetime, until: datetime) -> bool:
     return bool(rows(taken))
 
 
-def give_up_turn(now: datetime) -> None:
-    PlanTurn.update(until=now).execute()
-
-
-@reading
-def try_alone() -> bool:
-    """Whether this connection is the only one that plans now; held to the end of the transaction."""
-    return bool(first_value("select pg_try_advisory_xact_lock(%s)", 7_250_025))
+def give_up_turn(until: datetime, now: datetime) -> None:
+    """End the turn that was taken until a moment, where it is still the one that runs."""
+    PlanTurn.update(until=now).where(PlanTurn.until == until).execute()
 
 
 @reading
