@@ -23,7 +23,6 @@ import psycopg
 
 from sutura.cluster import find_postgres
 
-
 # of two tables with few rows; packed, a hundred megabytes are a few thousand bytes. The shop's, no source
 MOST_INSIDE = 1_000_000
 
