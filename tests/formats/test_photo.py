@@ -7,6 +7,8 @@ from __future__ import annotations
 import contextlib
 import io
 import struct
+import subprocess
+import sys
 import zlib
 from typing import Any
 
@@ -126,6 +128,31 @@ def test_the_largest_photos_are_read_within_400_mb(
     monkeypatch.setattr(apart, "MEGABYTES", 400)
     photo = apart.apart(60, read_photo, picture(size=size, **made))
     assert max(photo.width, photo.height) == LONGEST_PX
+
+
+# eight threads that read one photo each; the most memory of them all, in MB
+EIGHT = """
+import re, sys
+from pathlib import Path
+from concurrent.futures import ThreadPoolExecutor
+from sutura.formats.photo import read_photo
+data = sys.stdin.buffer.read()
+with ThreadPoolExecutor(8) as pool:
+    widths = [photo.width for photo in pool.map(read_photo, [data] * 8)]
+# not by getrusage, which counts what the process was begun by
+kilobytes = re.search("VmHWM:[^0-9]*([0-9]+)", Path("/proc/self/status").read_text())
+print(len(widths), int(kilobytes[1]) // 1000)
+"""
+
+
+@pytest.mark.slow
+def test_eight_large_photos_at_once_take_the_memory_of_one() -> None:
+    """147 MB, and 138 for one; before, 536."""
+    data = picture(size=(9_000, 6_600))
+    ended = subprocess.run([sys.executable, "-c", EIGHT], input=data, capture_output=True, check=True)
+    read, megabytes = (int(word) for word in ended.stdout.split())
+    assert read == 8
+    assert megabytes < 250
 
 
 @pytest.mark.parametrize("made", [{"kind": "PNG", "compress_level": 1}, {"progressive": True}])

@@ -6,8 +6,8 @@ Whatever is taken is drawn anew, so nothing that was hidden in the file stays in
 from __future__ import annotations
 
 import io
-import threading
 import warnings
+from concurrent.futures import ThreadPoolExecutor
 from typing import TYPE_CHECKING
 
 from sutura.core.errors import Invalid
@@ -24,20 +24,26 @@ MOST_BYTES = 7_000_000
 # unpacked no larger than it is needed; every other picture as a whole, which takes four bytes for each of its
 # points, twice.
 MOST_PIXELS, MOST_WHOLE = 60_000_000, 25_000_000
-_ONE_AT_A_TIME = threading.Lock()
+# One picture at a time, whatever comes at once, and always in the same thread: what a thread has unpacked in it
+# keeps for the next, so eight that read in turn keep four times what one does (measured).
+_IN_TURN = ThreadPoolExecutor(1, "photo")
 ACCEPTS = fact("photo.accepts", most=MOST_BYTES // 1_000_000)
 
 
 def read_photo(data: bytes) -> Photo:
     """Read, turn upright, shrink and write anew; refuses what is no photo, is broken, or is too much."""
-    from PIL import Image, ImageOps, UnidentifiedImageError
-
     if not data:
         raise Invalid("photo", "", ACCEPTS)
     if len(data) > MOST_BYTES:
         raise Invalid(
             "photo", fact("photo.megabytes", size=len(data) / 1e6), fact("photo.too-large", accepts=ACCEPTS)
         )
+    return _IN_TURN.submit(_read, data).result()
+
+
+def _read(data: bytes) -> Photo:
+    from PIL import Image, ImageOps, UnidentifiedImageError
+
     too_much = fact("photo.unpacks", accepts=ACCEPTS)
     try:
         with warnings.catch_warnings():
@@ -49,12 +55,11 @@ def read_photo(data: bytes) -> Photo:
                     raise Invalid(
                         "photo", fact("photo.pixels", width=found.width, height=found.height), too_much
                     )
-                # one picture at a time, whatever comes at once; made small before anything else is done to it
-                with _ONE_AT_A_TIME:
-                    found.draft("RGB", (LONGEST_PX, LONGEST_PX))
-                    plain = found.convert("RGB")
-                    found.close()
-                    plain.thumbnail((LONGEST_PX, LONGEST_PX))
+                # made small before anything else is done to it
+                found.draft("RGB", (LONGEST_PX, LONGEST_PX))
+                plain = found.convert("RGB")
+                found.close()
+                plain.thumbnail((LONGEST_PX, LONGEST_PX))
                 upright = ImageOps.exif_transpose(plain)
     except Image.DecompressionBombError as wrong:
         raise Invalid("photo", fact("photo.picture"), too_much) from wrong
