@@ -24,8 +24,8 @@ MOST_BYTES = 7_000_000
 # unpacked no larger than it is needed; every other picture as a whole, which takes four bytes for each of its
 # points, twice.
 MOST_PIXELS, MOST_WHOLE = 60_000_000, 25_000_000
-# One picture at a time, whatever comes at once, and always in the same thread: a thread keeps the room that it
-# unpacked a picture in, and eight of them keep four times what one does (measured).
+# One picture at a time, whatever comes at once, and always in the same thread: a thread keeps the room that
+# it unpacked a picture in, and eight of them keep four times what one does (measured).
 _IN_TURN = ThreadPoolExecutor(1, "photo")
 ACCEPTS = fact("photo.accepts", most=MOST_BYTES // 1_000_000)
 
