@@ -22,15 +22,12 @@ from sutura.core.handover.invoicing import (
     Subtotal,
     TaxMode,
     credit_of,
-    invoicing_from,
-    invoicing_kept,
     items_of,
     missing_of,
     number_of,
-    read_buyer,
-    read_invoicing,
     sums_of,
 )
+from sutura.core.handover.parties import invoicing_from, invoicing_kept, read_buyer, read_invoicing
 from sutura.core.maths.money import Money
 
 SELLER = Party(name="Kettle Lane", country="DE", tax_id="DE123456788")

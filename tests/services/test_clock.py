@@ -8,15 +8,29 @@ import secrets
 from datetime import timedelta
 
 import pytest
-from builders import SLATE, Shop, told
+from builders import PLAIN, SLATE, Shop, told
 
 from sutura.core.errors import Invalid, SignInRefused
 from sutura.core.handover.ledger import ChargeState, PaidFor
+from sutura.core.maths.money import amount_text
 from sutura.core.people import TRIES, wait_minutes
 from sutura.core.shop import AHEAD, is_believed, is_past
 from sutura.devices import plug
 from sutura.devices.simulated.card_terminal import SimulatedTerminal
-from sutura.services import bench, heat, ledger, messages, people, planning, plans, rails, schools, waits
+from sutura.services import (
+    bench,
+    heat,
+    invoices,
+    ledger,
+    messages,
+    people,
+    planning,
+    plans,
+    rails,
+    schools,
+    tills,
+    waits,
+)
 from sutura.services import shop as shop_service
 from sutura.services.job import job_page
 from sutura.store import messages as messages_store
@@ -167,3 +181,36 @@ def test_a_charge_that_was_asked_by_a_clock_that_was_ahead_is_asked_about_now(
             ledger.charge(code, "5", PaidFor.REST, form, shop.counter, shop.now + MONTH)
     assert ledger.reconcile_all(shop.now) == 1
     assert [one.state for one in ledger.charges_of(shop.job(code))] == [ChargeState.DECLINED]
+
+
+def test_a_paper_of_a_day_that_was_not_come_is_said_and_stops_nothing(shop: Shop) -> None:
+    shop.receive("P-2001", 3)
+    first, second = shop.closed(PLAIN), shop.closed(PLAIN, name="Tobin Marsk", phone="555 0188")
+    shop.now += MONTH
+    tills.open_till({"float": "100"}, shop.counter, shop.tick())
+    shop.hand_back(first, method="cash", cards=False)
+    shop.now -= MONTH
+    shop.hand_back(second, method="cash", cards=False)
+    listed = invoices.papers_page(shop.now.year, 0, shop.manager)
+    assert [one.paper.number for one in listed] == ["2031-00002", "2031-00001"]
+    assert invoices.are_ahead(listed, shop.now) == [False, True]
+    # each alone, and once its day has come all the same
+    for now in (shop.now, shop.now + 2 * MONTH):
+        assert [invoices.are_ahead([one], now) for one in listed] == [[False], [True]]
+    # the till of that day holds what came by either clock, and is closed
+    page = tills.till_page(0, shop.counter, shop.tick())
+    assert [row.code for row in page.rows] == [first, second]
+    assert page.till
+    counted = {"counted": amount_text(page.expected.minor, "TAL"), "left": "0"}
+    tills.close_till(page.till.id, counted, shop.counter, shop.tick())
+    # it is taken back by a credit note of today and written anew
+    buyer = {"buyer_name": "Orla Venn", "buyer_country": "DE"}
+    anew = invoices.correct("2031-00001", buyer, "the clock was ahead", shop.manager, shop.tick())
+    right = invoices.paper(anew).paper
+    assert right.issued == right.supplied == right.paid[0].on == shop.now.date()
+    assert invoices.are_ahead(invoices.papers_page(shop.now.year, 0, shop.manager), shop.now) == [
+        False,
+        False,
+        False,
+        True,
+    ]

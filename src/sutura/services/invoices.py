@@ -11,6 +11,7 @@ from fractions import Fraction
 from sutura.core.errors import MoveRefused, NotFound, StaleSave
 from sutura.core.facts import fact
 from sutura.core.handover import invoicing as rules
+from sutura.core.handover import parties
 from sutura.core.handover.invoicing import Deposit, Fitted, Invoice, InvoiceKind, PaidBy, Party
 from sutura.core.handover.ledger import MONEY_IN, Paid, PaidFor
 from sutura.core.job import EventKind, JobRecord
@@ -57,6 +58,18 @@ def papers_page(year: int, before: int, by: Person) -> list[store.Kept]:
     """The papers of a year, the newest first."""
     demand(by, Deed.SEE_COST)
     return store.papers_page(year, before, MOST)
+
+
+@reading
+def are_ahead(papers: Sequence[store.Kept], now: datetime) -> list[bool]:
+    """Whether each bears a day that was not come when it was written; papers of a list, the last written
+    first (rule invoice.day).
+    """
+    if not papers:
+        return []
+    keeping = shop_store.load_keeping()
+    after = store.earliest_after(papers[0].id)
+    return rules.are_ahead([one.paper.issued for one in papers], keeping.day(min(after or now, now)))
 
 
 @reading
@@ -176,10 +189,10 @@ def _standing_of(kept: Sequence[store.Kept]) -> list[store.Kept]:
     ]
 
 
-def invoicing() -> rules.Invoicing:
+def invoicing() -> parties.Invoicing:
     """What the shop writes on its papers, and its smallest coin."""
     record = shop()
-    return rules.invoicing_from(record.invoicing, record.name, record.address)
+    return parties.invoicing_from(record.invoicing, record.name, record.address)
 
 
 def _made(
@@ -293,21 +306,21 @@ def correct(number: str, typed: Mapping[str, str], reason: str, by: Person, now:
         raise MoveRefused(number, fact("invoice.be-corrected"), [fact("invoice.taken-back")])
     if any(one.corrects_id == wrong.id for one in store.invoices_of(job.id)):
         raise MoveRefused(number, fact("invoice.be-corrected"), [fact("invoice.credited-in-part")])
-    buyer = rules.read_buyer(typed, reason)
+    buyer = parties.read_buyer(typed, reason)
     issued = today(now)
     credit = rules.credit_of(wrong.paper, "", issued, reason.strip())
     _keep(job, credit, by, now, corrects=wrong.id)
-    return _keep(job, replace(wrong.paper, number="", issued=issued, buyer=buyer), by, now)
+    return _keep(job, rules.anew(wrong.paper, issued, buyer), by, now)
 
 
 @writing
 def change_invoicing(typed: Mapping[str, str], version: int, by: Person, now: datetime) -> None:
     """Change what stands on papers; those that have their number stay as they are."""
     before = lock_for(by, Deed.SET_UP_COUNTER)
-    read = rules.read_invoicing(typed)
-    kept = rules.invoicing_kept(read)
+    read = parties.read_invoicing(typed)
+    kept = parties.invoicing_kept(read)
     if before.version != version:
-        was = rules.invoicing_kept(rules.invoicing_from(before.invoicing, before.name, before.address))
+        was = parties.invoicing_kept(parties.invoicing_from(before.invoicing, before.name, before.address))
         raise StaleSave(
             fact("invoice.the-papers"),
             "another manager",

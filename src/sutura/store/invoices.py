@@ -9,7 +9,7 @@ from typing import Any
 
 from sutura.core.errors import NotFound
 from sutura.core.handover.invoicing import Invoice, from_json, to_json
-from sutura.store.database import each, first, raw, reading
+from sutura.store.database import each, first, first_value, raw, reading
 from sutura.store.handover_tables import Invoice as InvoiceTable
 from sutura.store.tables import Job
 
@@ -104,6 +104,13 @@ def papers_page(year: int, before: int, most: int) -> list[Kept]:
     if before:
         query = query.where(InvoiceTable.id < before)
     return each(_kept, query.order_by(InvoiceTable.id.desc()).limit(most))
+
+
+@reading
+def earliest_after(invoice_id: int) -> datetime | None:
+    """The earliest time of the papers written after one, by the clock of then; None where none was."""
+    found: datetime | None = first_value("select min(at) from invoice where id > %s", invoice_id)
+    return found
 
 
 @reading

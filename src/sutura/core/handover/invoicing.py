@@ -13,12 +13,9 @@ from decimal import Decimal
 from enum import StrEnum
 from typing import Any
 
-from stdnum import iban as iban_numbers
-
 from sutura.core.facts import Fact, fact
 from sutura.core.maths.money import Money, half_up, split
 from sutura.core.quoting.taxes import Taxes, TaxShare, tax_lines
-from sutura.core.typed import Problems, read_choice
 from sutura.core.values import Rule
 
 _WHOLE = Decimal(10_000)
@@ -171,6 +168,16 @@ RULES = (
             "is never changed: a credit note takes it back, and a new one says what is right."
         ),
         source="EN 16931: BT-1 is unique; many tax laws ask that there is no gap; local law first",
+    ),
+    Rule(
+        id="invoice.day",
+        capability="handover",
+        says=(
+            "A paper bears the day of the shop on which it was written. One whose day is later than today, "
+            "or than that of a paper written after it, was written while the clock was ahead: its list and "
+            "its page say so, and it is corrected by a credit note and a new one."
+        ),
+        source="EN 16931: BT-2; common practice, no source",
     ),
     Rule(
         id="invoice.inclusive",
@@ -332,6 +339,32 @@ def series_of(kind: InvoiceKind) -> str:
     return "C" if kind is InvoiceKind.CREDIT else ""
 
 
+def are_ahead(days: Sequence[date], then: date) -> list[bool]:
+    """Whether each paper bears a day that was not come when it was written (rule invoice.day).
+
+    days: of papers, the last written first; then: the earliest day of whatever was written after them, or
+    today.
+
+    >>> march, april = date(2031, 3, 3), date(2031, 4, 12)
+    >>> are_ahead([march, april, march], date(2031, 3, 5))
+    [False, True, False]
+    """
+    earliest, found = then, []
+    for day in days:
+        found.append(day > earliest)
+        earliest = min(earliest, day)
+    return found
+
+
+def anew(paper: Invoice, issued: date, buyer: Party) -> Invoice:
+    """A paper without its number, of another day and for another buyer. What was before its day was not after
+    it: a clock that was ahead said so (rule invoice.day).
+    """
+    supplied = min(paper.supplied, issued) if paper.supplied else paper.supplied
+    paid = tuple(replace(one, on=min(one.on, issued)) for one in paper.paid)
+    return replace(paper, number="", issued=issued, buyer=buyer, supplied=supplied, paid=paid)
+
+
 def credit_of(
     invoice: Invoice,
     number: str,
@@ -452,95 +485,6 @@ def party_kept(party: Party) -> dict[str, str]:
         "country": party.country,
         "tax_id": party.tax_id,
     }
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Invoicing:
-    """What a shop writes on its papers: who it is, where to pay to, whether prices hold their tax, and its
-    smallest coin in minor units.
-    """
-
-    seller: Party
-    iban: str
-    mode: TaxMode
-    coin_minor: int
-
-
-COINS = (1, 5, 10, 20, 50, 100)
-_PARTY_FIELDS = ("name", "street", "town", "postcode", "country", "tax_id")
-
-
-def invoicing_from(kept: Mapping[str, Any], name: str, address: str) -> Invoicing:
-    """What a shop keeps of its papers; its name and address where it said nothing yet."""
-    seller = {field: str(kept.get(field, "")) for field in _PARTY_FIELDS}
-    return Invoicing(
-        seller=Party(**{**seller, "name": seller["name"] or name, "street": seller["street"] or address}),
-        iban=str(kept.get("iban", "")),
-        mode=TaxMode(kept.get("mode", TaxMode.INCLUSIVE)),
-        coin_minor=int(kept.get("coin_minor", 1)),
-    )
-
-
-def invoicing_kept(invoicing: Invoicing) -> dict[str, Any]:
-    """What a shop says of its papers, as it is kept."""
-    return {
-        **party_kept(invoicing.seller),
-        "iban": invoicing.iban,
-        "mode": invoicing.mode.value,
-        "coin_minor": invoicing.coin_minor,
-    }
-
-
-def read_buyer(typed: Mapping[str, str], why: str) -> Party:
-    """Who really bought, as typed in `buyer_name` and so on, and why a paper is corrected; every problem at
-    once.
-    """
-    problems = Problems(fact("invoice.correction"))
-    buyer = _party(typed, problems, "buyer_")
-    if not 5 <= len(why.strip()) <= 300:
-        problems.add("why", why, fact("handover.write-why-money"))
-    problems.refuse()
-    return buyer
-
-
-def _party(typed: Mapping[str, str], problems: Problems, prefix: str = "") -> Party:
-    """A party as typed; its name and country are needed, what is wrong goes to the problems."""
-    said = {name: typed.get(f"{prefix}{name}", "").strip() for name in _PARTY_FIELDS}
-    if not 2 <= len(said["name"]) <= 120:
-        problems.add(f"{prefix}name", said["name"], fact("invoice.write-name"))
-    country = said["country"].upper()
-    if not (len(country) == 2 and country.isascii() and country.isalpha()):
-        problems.add(f"{prefix}country", said["country"], fact("invoice.two-letters"))
-    tax_id = said["tax_id"].upper().replace(" ", "")
-    if tax_id and not (4 <= len(tax_id) <= 20 and tax_id[:2].isalpha() and tax_id.isalnum()):
-        problems.add(f"{prefix}tax_id", said["tax_id"], fact("invoice.tax-id"))
-    for name in ("street", "town", "postcode"):
-        if len(said[name]) > 120:
-            problems.add(f"{prefix}{name}", said[name][:40], fact("invoice.too-long"))
-    return Party(**{**said, "country": country, "tax_id": tax_id})
-
-
-def read_invoicing(typed: Mapping[str, str]) -> Invoicing:
-    """What a shop says of its papers, as typed; every problem at once."""
-    problems = Problems(fact("invoice.the-papers"))
-    seller = _party(typed, problems)
-    iban = typed.get("iban", "").strip().replace(" ", "").upper()
-    if iban and not iban_numbers.is_valid(iban, check_country=False):
-        problems.add("iban", typed.get("iban", ""), fact("invoice.iban"))
-    mode = problems.read(
-        "mode",
-        typed.get("mode", ""),
-        lambda text: read_choice(text, tuple(TaxMode), fact("invoice.mode", modes=tuple(TaxMode))),
-    )
-    coin = problems.read(
-        "coin",
-        typed.get("coin", ""),
-        lambda text: read_choice(text, tuple(map(str, COINS)), fact("invoice.coin", coins=COINS)),
-    )
-    problems.refuse()
-    return Invoicing(
-        seller=seller, iban=iban, mode=TaxMode(mode or TaxMode.INCLUSIVE), coin_minor=int(coin or 1)
-    )
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from fastapi.responses import Response
 
-from sutura.core.handover.invoicing import COINS, Invoice, InvoiceKind, TaxMode, invoicing_kept, missing_of
+from sutura.core.handover.invoicing import Invoice, InvoiceKind, TaxMode, missing_of
+from sutura.core.handover.parties import COINS, invoicing_kept
 from sutura.core.maths.money import Money, amount_text
 from sutura.core.people import Deed, may
 from sutura.formats.invoices import invoice_pdf, invoices_csv, paid_says
@@ -45,7 +46,10 @@ def _papers(ask: Asking, shown: Shown = ANEW) -> Response:
         room="Book",
         shown=shown,
         entered=shown.over({**texts, "coin": texts["coin_minor"]}),
-        papers=[(one, _gross(one.paper)) for one in kept],
+        papers=[
+            (one, _gross(one.paper), ahead)
+            for one, ahead in zip(kept, invoices.are_ahead(kept, ask.now), strict=True)
+        ],
         year=year,
         this_year=this_year,
         more=kept[-1].id if len(kept) == invoices.MOST else 0,
@@ -112,6 +116,7 @@ def _paper(ask: Asking, number: str, shown: Shown = ANEW) -> Response:
         payable=money(paper.payable_minor),
         missing=missing_of(paper),
         stands=invoices.stands(kept),
+        ahead=invoices.are_ahead([kept], ask.now)[0],
         may_settle=may(ask.person, Deed.SETTLE),
     )
 
