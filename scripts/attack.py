@@ -34,7 +34,9 @@ from attack_deeds import (
     mounted,
     once_only,
     open_at_the_terminal,
+    screws,
     terminal_and_books,
+    touched,
 )
 from attacked import Client, Demo, Found, connected
 
@@ -319,6 +321,7 @@ def main() -> int:
     chance, found = random.Random(options.seed), Found()
     with a_demo() as demo:
         once_only(demo)
+        before = touched(demo)
         # half of the time without kills, so that every answer counts; half under them
         until = time.monotonic() + options.seconds / 2
         calm = [
@@ -336,6 +339,7 @@ def main() -> int:
         for deed in (changes, erasing):
             late = random.Random(options.seed + 1)
             busy.append(threading.Thread(target=deed, args=(demo, late, found, until)))
+        busy.append(threading.Thread(target=screws, args=(demo, found, until)))
         busy.append(threading.Thread(target=killing, args=(demo, chance, found, until)))
         _all(busy)
         _until(demo.answers, 60)
@@ -344,6 +348,11 @@ def main() -> int:
             _until(lambda: open_at_the_terminal(demo) == 0, 240)
         full = fills(demo, found) if demo.small else []
         wrong = found.wrong + full + held_against_the_database(demo, found)
+        after = touched(demo)
+        for code in sorted(after.keys() | found.screws.keys()):
+            times = after.get(code, 0) - before.get(code, 0)
+            if times != found.screws[code]:
+                wrong.append(f"screws of {code}: {found.screws[code]} acknowledged, {times} kept")
         log = (demo.state / "sutura.log").read_text("utf-8", "replace")
         errors = log.count('"event": "server error"') + log.count("'event': 'server error'")
         printed = (demo.state / "demo.out").read_text("utf-8", "replace")
@@ -357,7 +366,7 @@ def main() -> int:
     asked = ", ".join(f"{count:,} {what}" for what, count in sorted(found.asked.items()))
     kills = ", ".join(f"{count} {what}" for what, count in sorted(found.kills.items()))
     print(f"asked: {asked}; killed: {kills}; by card: {found.by_card:,}")
-    print(f"the disk was {'' if small else 'not '}filled")
+    print(f"the disk was {'' if small else 'not '}filled; screws: {found.screws.total():,}")
     print(f"acknowledged: {len(found.acknowledged):,}; erased: {len(found.erased)}")
     print("\n".join(wrong) if wrong else "0 answers of 5xx, 0 lost, 0 doubled, 0 tracebacks")
     return 1 if wrong else 0

@@ -77,6 +77,42 @@ def cards(demo: Demo, number: int, found: Found, until: float) -> None:
             press(ines, f"/jobs/{code}/money/back", back, key, found, "back to card")
 
 
+def screws(demo: Demo, found: Found, until: float) -> None:
+    """Takes screws out one by one and puts them back, each press with its own key until it is answered: a
+    second press of the same screw would take the first one back.
+    """
+    bram = Client(demo, "Bram")
+    while time.monotonic() < until:
+        try:
+            bram.sign_in()
+            benches = [(code, bram.get(f"/jobs/{code}/bench")[1]) for code in codes_of(bram)]
+        except OSError:
+            time.sleep(0.5)
+            continue
+        for code, page in benches:
+            step = re.search(r'name="_step"\s+value="([^"]+)"', page)
+            if not step:
+                continue
+            for place in re.findall(r'name="_screw" value="(\d+)"', page):
+                key = f"screw-{time.monotonic_ns()}-{place}"
+                path = f"/jobs/{code}/bench/screw"
+                fields = {"_step": html.unescape(step[1]), "_screw": place}
+                if press(bram, path, fields, key, found, "screw") == 303:
+                    found.screws[code] += 1
+                if time.monotonic() > until:
+                    return
+        time.sleep(0.5)
+
+
+def touched(demo: Demo) -> dict[str, int]:
+    """How often a screw was taken out or put in, by job."""
+    with connected(demo.database) as link:
+        counted = (
+            "select code, count(*) from bench_screw join job on job.id = bench_screw.job_id group by code"
+        )
+        return dict(link.execute(counted).fetchall())
+
+
 def changes(demo: Demo, chance: random.Random, found: Found, until: float) -> None:
     """Reads packs in whose models changed, and looks at pages of jobs after each."""
     ines = Client(demo, "Ines")

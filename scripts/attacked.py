@@ -33,6 +33,7 @@ class Found:
     acknowledged: set[str] = field(default_factory=set)
     erased: set[int] = field(default_factory=set)
     by_card: int = 0
+    screws: Counter[str] = field(default_factory=Counter)
     kills: Counter[str] = field(default_factory=Counter)
     lock: threading.Lock = field(default_factory=threading.Lock)
 
