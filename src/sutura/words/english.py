@@ -513,6 +513,7 @@ SENTENCES: Mapping[str, str] = {
     "intake.start-with-tool": "Start at the {entry_edge} edge with the {tool}.",
     "intake.no-damage-drawn": "No damage drawn.",
     "intake.no-edge-allows-pick-not-opened": "No edge allows a pick: it is not opened from the front.",
+    "intake.dry-first-then-look-again": "power off, dry and clean it, then look again",
     "intake.no-fault-found": "no fault found",
     "intake.no-part-fits-known-yet": "No part that fits is known yet.",
     "intake.no-pick": "no pick",

@@ -8,7 +8,7 @@ and chooses the next question by the information it is expected to bring; it pro
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from functools import lru_cache
 
@@ -16,7 +16,16 @@ from sutura.core.catalogue.model import Model
 from sutura.core.facts import Fact, Say, fact, sentences
 from sutura.core.intake.layers import EVERYTHING, Has, LayerReading, proofs_of, read_layer
 from sutura.core.intake.likelihoods import causes_by_share, expected_bits
-from sutura.core.intake.observations import IN_LIST, QUESTION_BY_ID, QUESTIONS, Layer, Status
+from sutura.core.intake.observations import (
+    IN_LIST,
+    PICTURE,
+    QUESTION_BY_ID,
+    QUESTIONS,
+    Layer,
+    Status,
+    as_seen,
+    is_wet,
+)
 from sutura.core.intake.proofs import PROOFS, TOUCH_WRONG, WRONG, Proof
 from sutura.core.values import COMMON, Rule
 
@@ -52,12 +61,12 @@ RULES = (
         id="diagnosis.order",
         capability="intake",
         says=(
-            "A flat battery is charged first, unless there is a picture. Black: charged? asleep or "
-            "off? does "
-            "it react? a torch; only then an external screen, and reseating – before the torch when it was "
-            "opened before. Lines: with the eye too? then reseating, as for white, for touch that "
-            "is wrong on a "
-            "good picture, and for any fault after a repair. What was done is not asked again."
+            "Liquid inside and no picture: nothing is charged or switched on before it is dry. A flat "
+            "battery is charged first, unless there is a picture. Black: charged? asleep or off? does it "
+            "react? a torch; only then an external screen, and reseating – at once when it reacts and was "
+            "opened before. Lines, white, what comes and goes and touch that is wrong: with the eye too? can "
+            "it be brought about? opened before? an external screen; then reseating, which after a repair "
+            "comes at once. Faint: a torch, its brightness turned up. What was done is not asked again."
         ),
         source=COMMON,
     ),
@@ -69,8 +78,9 @@ RULES = (
             "where a layer "
             "behind the glass is proved faulty only its causes are left, and neither “glass only” "
             "nor “no fault” "
-            "stands beside a fault. Picture and touch fine: the glass is looked at before anything "
-            "is weighed."
+            "stands beside a fault, and no touch layer is the cause of a wrong picture. Picture and touch "
+            "fine: the glass is looked at before anything is weighed. A picture that is wrong in a photo "
+            "alone, or by a setting, is a fine one."
         ),
         source=COMMON,
     ),
@@ -179,13 +189,13 @@ def _diagnosed(observations: tuple[tuple[str, str], ...], has: Has) -> Diagnosis
     observed = dict(observations)
     known = {q.id: observed[q.id] for q in QUESTIONS if observed.get(q.id) in q.answers}
     known |= {name: observed[name] for name in IN_LIST.values() if observed.get(name) in ("works", "faulty")}
-    fired = proofs_of(known)
+    fired = proofs_of(known, has)
     layers = tuple(read_layer(layer, fired, known) for layer in Layer if layer in has.layers)
     # one look at the glass decides between “glass only” and “no fault”: nothing is weighed before it
     causes = [] if _only_the_glass_is_open(known, has) else causes_by_share(known, has)
     return Diagnosis(
         layers=layers,
-        first=tuple(proof.first for proof in fired if proof.first),
+        first=tuple(dict.fromkeys(proof.first for proof in fired if proof.first)),
         warnings=tuple(proof.warns for proof in fired if proof.warns),
         contradictions=(*_contradictions(fired), *_list_contradictions(observed)),
         causes=tuple(Cause(name=name, share=share) for name, share in causes[:3] if share >= 0.05)
@@ -228,6 +238,7 @@ def _list_contradictions(observed: Mapping[str, str]) -> list[Fact]:
 def _routes(layers: Sequence[LayerReading], known: Mapping[str, str]) -> tuple[Fact, ...]:
     """Routes in rough; quoting weighs them."""
     at = {layer.layer: layer for layer in layers}
+    known = as_seen(known)
 
     def is_(layer: Layer, status: Status) -> bool:
         return layer in at and at[layer].status is status
@@ -237,6 +248,8 @@ def _routes(layers: Sequence[LayerReading], known: Mapping[str, str]) -> tuple[F
 
     touch_fine = Layer.TOUCH not in at or is_(Layer.TOUCH, Status.SOUND)
     rest_fine = touch_fine and is_(Layer.PANEL, Status.SOUND)
+    if is_wet(known):
+        return (fact("intake.dry-first-then-look-again"),)
     if (
         is_(Layer.GLASS, Status.FAULTY)
         and rest_fine
@@ -244,9 +257,10 @@ def _routes(layers: Sequence[LayerReading], known: Mapping[str, str]) -> tuple[F
         and not bad(Layer.CONNECTOR)
     ):
         return fact("intake.glass-only"), fact("intake.whole-front")
-    if known.get("battery") == "flat" and known.get("image") != "fine":
+    if known.get("battery") == "flat" and known.get("image") not in PICTURE:
         return (fact("intake.charge-first-then-look-again"),)
-    if known.get("image") == "lines" and known.get("camera") == "yes":
+    only_looks = known.get("camera") == "yes" or known.get("brightness") == "better"
+    if known.get("image") == "fine" and only_looks and not any(bad(layer) for layer in at):
         return (fact("intake.no-fault-found"),)
     shattered = is_(Layer.GLASS, Status.FAULTY)
     if is_(Layer.CONNECTOR, Status.FAULTY) and not shattered:
@@ -310,39 +324,61 @@ _WORTH_BITS = 0.05
 
 # on a black screen one thing is asked after the other, the quick and the likely first
 _WHEN_BLACK = ("battery", "asleep", "reacts", "torch", "external", "reseat")
+# what is looked at on every device, and tells least of what a picture or touch that is wrong comes from
+_LOOKS = ("touch", "glass", "earlier", "liquid", "frame")
 
 
 def can_be_tried(known: Mapping[str, str], has: Has = EVERYTHING) -> tuple[str, ...]:
     """The tests that can be made now and may tell something (rule diagnosis.order); what was done is not done
     again.
     """
-    image, touch = known.get("image"), known.get("touch")
-    if known.get("battery") == "flat" and image != "fine":
-        # everything else waits for the charger; a question that was answered is asked anew
+    known = as_seen(known)
+    image = known.get("image")
+    if is_wet(known):
+        # nothing may power it before it is dry; a question that was answered is asked anew
+        return ("dried",)
+    if known.get("battery") == "flat" and image not in PICTURE:
         return ("battery",)
     if image is None:
-        return tuple(name for name in ("image", "glass", "touch") if _is_open(name, known, has))
+        return _open(("image", "glass", "touch"), known, has)
+    if known.get("reseat") == "gone":
+        return _open(_LOOKS, known, has)
     if image == "none":
         return _when_black(known, has)
     if _only_the_glass_is_open(known, has):
         return ("glass",)
-    if image == "lines" and _is_open("camera", known, has):
-        return ("camera",)
-    if image == "lines" and known.get("camera") == "yes":
-        return tuple(name for name in ("glass", "touch") if _is_open(name, known, has))
-    touch_wrong = touch in TOUCH_WRONG
+    return _when_wrong(known, has)[:1] or _open(_left(known), known, has)
+
+
+def _when_wrong(known: Mapping[str, str], has: Has) -> tuple[str, ...]:
+    """What is asked one after the other of a picture or a touch layer that is wrong: what needs no opening
+    comes before a reseat, but after an earlier repair the connectors come at once.
+    """
+    image, touch_wrong = known.get("image"), known.get("touch") in TOUCH_WRONG
     opened = known.get("earlier") == "yes"
-    fault = image in WRONG or touch_wrong
-    if _is_open("reseat", known, has) and (image in ("lines", "white") or touch_wrong or (opened and fault)):
-        return ("reseat",)
+    asked: list[str] = []
+    if image == "lines":
+        asked.append("camera")
     if image == "faint":
-        for name in ("torch", "external"):
-            if _is_open(name, known, has):
-                return (name,)
-    left = ["touch", "glass", "earlier", "liquid", "frame"]
-    if fault and image != "blotch":
-        left.append("external")
-    return tuple(name for name in left if _is_open(name, known, has))
+        asked += ["torch", "brightness"]
+    if image == "comes" or known.get("touch") == "comes":
+        asked.append("provoke")
+    may_be_connector = image in ("lines", "white", "comes") or touch_wrong
+    if may_be_connector:
+        asked.append("earlier")
+    if opened and (touch_wrong or image in WRONG):
+        asked.append("reseat")
+    if image in ("lines", "white", "faint", "comes"):
+        asked.append("external")
+    if may_be_connector:
+        asked.append("reseat")
+    return _open(asked, known, has)
+
+
+def _left(known: Mapping[str, str]) -> tuple[str, ...]:
+    image = known.get("image")
+    fault = image in WRONG or known.get("touch") in TOUCH_WRONG
+    return (*_LOOKS, "external") if fault and image != "blotch" else _LOOKS
 
 
 def _only_the_glass_is_open(known: Mapping[str, str], has: Has) -> bool:
@@ -353,18 +389,22 @@ def _only_the_glass_is_open(known: Mapping[str, str], has: Has) -> bool:
 def _when_black(known: Mapping[str, str], has: Has) -> tuple[str, ...]:
     if known.get("asleep") == "yes":
         return ("image",)
-    for name in _WHEN_BLACK:
-        if not _is_open(name, known, has):
-            continue
-        if name in ("battery", "asleep") and known.get("reacts") == "yes":
-            # it reacts: there is power, and it is awake
-            continue
-        if name == "torch" and known.get("reacts") == "no":
-            continue
-        if name == "torch" and known.get("earlier") == "yes" and _is_open("reseat", known, has):
-            return ("reseat",)
-        return (name,)
-    return tuple(name for name in ("glass", "earlier", "liquid", "frame") if _is_open(name, known, has))
+    opened = known.get("earlier") == "yes"
+    asked = list(_WHEN_BLACK)
+    if known.get("torch") == "yes":
+        # a picture under a torch: awake, and the board makes it; only its light is left
+        asked = []
+    elif known.get("reacts") == "yes":
+        # there is power, and it is awake; after a repair the connectors come before anything else
+        asked = ["reseat", "torch", "external"] if opened else ["torch", "external", "reseat"]
+    elif known.get("reacts") == "no":
+        asked.remove("torch")
+    return _open(asked, known, has)[:1] or _open(("glass", "earlier", "liquid", "frame"), known, has)
+
+
+def _open(questions: Iterable[str], known: Mapping[str, str], has: Has) -> tuple[str, ...]:
+    """Those of the questions that this device has and nobody answered, in their order."""
+    return tuple(dict.fromkeys(name for name in questions if _is_open(name, known, has)))
 
 
 def _is_open(question: str, known: Mapping[str, str], has: Has) -> bool:

@@ -7,20 +7,21 @@ from __future__ import annotations
 import math
 from collections.abc import Mapping, Sequence
 
-from sutura.core.intake.layers import EVERYTHING, NO_FAULT, Has, possible_causes
-from sutura.core.intake.observations import LIKE, QUESTIONS, telling
+from sutura.core.intake.layers import ARTEFACT, EVERYTHING, NO_FAULT, SETTING, Has, possible_causes
+from sutura.core.intake.observations import LIKE, QUESTIONS, as_seen, telling
 
 # How often each cause is met among screen repairs, and how likely each answer is when it is the cause;
 # answers not given share what is left. Rounded guesses of common practice, no source.
 _PRIORS: Mapping[str, float] = {
     "glass only": 0.38,
     "touch layer": 0.12,
-    "panel": 0.22,
+    "panel": 0.21,
     "backlight": 0.05,
     "connector": 0.08,
     "flat battery": 0.07,
     "board": 0.05,
-    "camera artefact": 0.02,
+    ARTEFACT: 0.02,
+    SETTING: 0.01,
     NO_FAULT: 0.01,
 }
 _LIKELY: Mapping[str, Mapping[str, Mapping[str, float]]] = {
@@ -42,7 +43,7 @@ _LIKELY: Mapping[str, Mapping[str, Mapping[str, float]]] = {
     "touch layer": {
         "glass": {"broken": 0.7},
         "image": {"fine": 0.9},
-        "touch": {"dead": 0.4, "part": 0.4, "ghost": 0.17},
+        "touch": {"dead": 0.38, "part": 0.38, "ghost": 0.17, "comes": 0.05},
         "battery": {"ok": 0.93},
         "asleep": {"no": 0.97},
         "reacts": {"yes": 0.97},
@@ -55,7 +56,7 @@ _LIKELY: Mapping[str, Mapping[str, Mapping[str, float]]] = {
     },
     "panel": {
         "glass": {"broken": 0.7},
-        "image": {"none": 0.35, "lines": 0.25, "blotch": 0.2, "thread": 0.1, "white": 0.07},
+        "image": {"none": 0.34, "lines": 0.24, "blotch": 0.2, "thread": 0.1, "white": 0.06, "comes": 0.02},
         "touch": {"fine": 0.5, "dead": 0.3},
         "battery": {"ok": 0.9},
         "asleep": {"no": 0.97},
@@ -70,7 +71,7 @@ _LIKELY: Mapping[str, Mapping[str, Mapping[str, float]]] = {
     },
     "backlight": {
         "glass": {"whole": 0.6},
-        "image": {"none": 0.55, "faint": 0.42},
+        "image": {"none": 0.54, "faint": 0.4, "comes": 0.04},
         "touch": {"fine": 0.8},
         "battery": {"ok": 0.9},
         "asleep": {"no": 0.97},
@@ -84,14 +85,15 @@ _LIKELY: Mapping[str, Mapping[str, Mapping[str, float]]] = {
     },
     "connector": {
         "glass": {"whole": 0.6},
-        "image": {"none": 0.4, "lines": 0.3, "white": 0.22},
-        "touch": {"dead": 0.5, "fine": 0.35},
+        "image": {"none": 0.28, "lines": 0.22, "white": 0.14, "fine": 0.2, "comes": 0.14},
+        "touch": {"dead": 0.4, "fine": 0.35, "part": 0.08, "comes": 0.12},
         "battery": {"ok": 0.9},
         "asleep": {"no": 0.97},
         "reacts": {"yes": 0.97},
         "external": {"yes": 0.97},
         "torch": {"no": 0.9},
         "camera": {"no": 0.95},
+        "provoke": {"yes": 0.8},
         "reseat": {"gone": 0.9},
         "earlier": {"yes": 0.7},
         "liquid": {"white": 0.8},
@@ -140,7 +142,22 @@ _LIKELY: Mapping[str, Mapping[str, Mapping[str, float]]] = {
         "liquid": {"white": 0.97},
         "frame": {"straight": 0.97},
     },
-    "camera artefact": {
+    SETTING: {
+        "glass": {"whole": 0.9},
+        "image": {"faint": 0.97},
+        "touch": {"fine": 0.97},
+        "battery": {"ok": 0.9},
+        "asleep": {"no": 0.97},
+        "reacts": {"yes": 0.99},
+        "external": {"yes": 0.99},
+        "torch": {"no": 0.9},
+        "brightness": {"better": 0.97},
+        "reseat": {"same": 0.97},
+        "earlier": {"no": 0.7},
+        "liquid": {"white": 0.95},
+        "frame": {"straight": 0.95},
+    },
+    ARTEFACT: {
         "glass": {"whole": 0.9},
         "image": {"lines": 0.97},
         "touch": {"fine": 0.97},
@@ -173,6 +190,7 @@ def weights_of(known: Mapping[str, str], has: Has = EVERYTHING) -> dict[str, flo
     """How much each cause weighs after what is known, one by one in the fixed order of the questions; what is
     not possible is left out, and where nothing is possible there are no causes (rule diagnosis.one-model).
     """
+    known = as_seen(known)
     left = possible_causes(known, has)
     weights = {
         cause: prior

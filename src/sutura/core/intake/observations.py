@@ -55,7 +55,10 @@ QUESTIONS: tuple[Question, ...] = (
         id="battery",
         asks="Battery",
         answers={"ok": "charged", "flat": "flat"},
-        how="Charge it for ten minutes with a charger that is known to work, then try again.",
+        how=(
+            "Look at its liquid indicator first. Where it is not tripped, charge it for ten minutes with a "
+            "charger that is known to work, then try again."
+        ),
     ),
     Question(
         id="image",
@@ -68,6 +71,7 @@ QUESTIONS: tuple[Question, ...] = (
             "thread": "black with one thin coloured line",
             "white": "white or flashing",
             "blotch": "blotches or spots",
+            "comes": "comes and goes",
         },
         how="Switch it on and look at a white, a black and a coloured field.",
     ),
@@ -79,6 +83,7 @@ QUESTIONS: tuple[Question, ...] = (
             "dead": "dead",
             "part": "dead in places",
             "ghost": "touches by itself",
+            "comes": "comes and goes",
         },
         how="Drag an icon along all edges and across.",
     ),
@@ -113,6 +118,18 @@ QUESTIONS: tuple[Question, ...] = (
         how="Look with the eye, not through a camera: its frame rate beats against the refresh.",
     ),
     Question(
+        id="brightness",
+        asks="Faint with its brightness turned up?",
+        answers={"same": "it stays faint", "better": "the picture is right now"},
+        how="Brightness to full; automatic brightness, battery saver and night mode off.",
+    ),
+    Question(
+        id="provoke",
+        asks="Can it be brought about?",
+        answers={"yes": "it comes when pressed, bent or warmed", "no": "nothing brings it about"},
+        how="Press lightly along each edge, twist it a little, move its cover, warm it in the hand.",
+    ),
+    Question(
         id="earlier",
         asks="Opened before?",
         answers={"yes": "yes", "no": "no"},
@@ -123,6 +140,16 @@ QUESTIONS: tuple[Question, ...] = (
         asks="After reseating",
         answers={"gone": "the fault is gone", "same": "the fault is the same"},
         how="Power off, lift every screen connector, press it home, try again. Battery off first, on last.",
+        opens=True,
+    ),
+    Question(
+        id="dried",
+        asks="Dried and cleaned inside?",
+        answers={"yes": "dry and clean", "no": "not yet"},
+        how=(
+            "Do not charge it and do not switch it on. Power off, open it, battery off, then dry and clean "
+            "the board and its connectors."
+        ),
         opens=True,
     ),
     Question(
@@ -143,7 +170,9 @@ IN_FORM = frozenset({"glass", "earlier", "image", "touch"})
 # those a person answers beside them
 ASKED = tuple(question for question in QUESTIONS if question.id not in IN_FORM)
 # asked only when the picture or touch is not known to be right; the others are looked at on every device
-FURTHER = frozenset({"asleep", "reacts", "external", "torch", "camera", "reseat"})
+FURTHER = frozenset(
+    {"asleep", "reacts", "external", "torch", "camera", "brightness", "provoke", "reseat", "dried"}
+)
 # what the function list asks in words of its own: how image and touch are, by the function's name
 FINER = {question.id: question for question in QUESTIONS if question.id in ("image", "touch")}
 # answers that tell of the causes what another does
@@ -153,6 +182,33 @@ QUESTION_BY_ID = {question.id: question for question in QUESTIONS}
 
 # What the function list says beside the look: kept apart, so that the two can be held against each other.
 IN_LIST = {"image": "image_in_list", "touch": "touch_in_list"}
+
+
+# answers that say that a picture is there, however wrong
+PICTURE = ("fine", "faint", "lines", "white", "blotch", "comes")
+TRIPPED = ("tripped", "some")
+
+
+def as_seen(known: Mapping[str, str]) -> dict[str, str]:
+    """What was observed, where a picture that is wrong in a photo alone, or by a setting, is a fine one.
+
+    >>> as_seen({"image": "lines", "camera": "yes"})["image"]
+    'fine'
+    """
+    image = known.get("image")
+    only_in_photo = image == "lines" and known.get("camera") == "yes"
+    only_set = image == "faint" and known.get("brightness") == "better"
+    return {**known, "image": "fine"} if only_in_photo or only_set else dict(known)
+
+
+def is_wet(known: Mapping[str, str]) -> bool:
+    """Whether liquid was inside a device that shows no picture, and nobody has dried it: nothing may power it
+    (rule diagnosis.liquid-black).
+    """
+    dead = known.get("image") in ("none", "thread") or (
+        known.get("battery") == "flat" and known.get("image") not in PICTURE
+    )
+    return dead and known.get("liquid") in TRIPPED and known.get("dried") != "yes"
 
 
 def telling(question: str) -> list[str]:

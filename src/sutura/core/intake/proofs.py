@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 
-from sutura.core.intake.observations import Layer, Status
+from sutura.core.intake.observations import PICTURE, TRIPPED, Layer, Status
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -23,12 +23,20 @@ class Proof:
     suspects: tuple[Layer, ...] = ()
     first: str = ""
     warns: str = ""
+    # for devices that have this layer, or that lack it; None = for all
+    having: Layer | None = None
+    lacking: Layer | None = None
 
 
 _BLACK = ("none",)
+_CHARGE = "Charge it first, then test again."
+_DRY = (
+    "Do not charge it and do not switch it on. Power off, open it, battery off, dry and clean it; then look "
+    "again."
+)
 # a picture that is not right, in whatever way
-WRONG = ("none", "faint", "lines", "thread", "white", "blotch")
-TOUCH_WRONG = ("dead", "part", "ghost")
+WRONG = ("none", "faint", "lines", "thread", "white", "blotch", "comes")
+TOUCH_WRONG = ("dead", "part", "ghost", "comes")
 _S, _F, _U = Status.SOUND, Status.FAULTY, Status.UNKNOWN
 PROOFS: tuple[Proof, ...] = (
     Proof(
@@ -99,15 +107,80 @@ PROOFS: tuple[Proof, ...] = (
         ),
         layers={},
         # what shows a picture has power enough to be tried
-        unless={"image": ("fine",)},
-        first="Charge it first, then test again.",
+        unless={"image": PICTURE, "liquid": TRIPPED},
+        first=_CHARGE,
+    ),
+    Proof(
+        id="diagnosis.flat-and-dried",
+        when={"battery": ("flat",), "liquid": TRIPPED, "dried": ("yes",)},
+        says="A flat battery shows nothing of what lies behind it; it was dried and cleaned.",
+        layers={},
+        unless={"image": PICTURE},
+        first=_CHARGE,
+    ),
+    Proof(
+        id="diagnosis.liquid-flat",
+        when={"battery": ("flat",), "liquid": TRIPPED},
+        says=(
+            "Liquid was inside and the battery is flat: current through what is wet destroys it. A flat "
+            "battery shows nothing of what lies behind it."
+        ),
+        layers={},
+        unless={"image": PICTURE, "dried": ("yes",)},
+        first=_DRY,
+    ),
+    Proof(
+        id="diagnosis.liquid-black",
+        when={"image": ("none", "thread"), "liquid": TRIPPED},
+        says="Liquid was inside and it stays black: current through what is wet destroys it.",
+        layers={},
+        unless={"dried": ("yes",)},
+        first=_DRY,
     ),
     Proof(
         id="diagnosis.touch-dead",
         when={"image": ("fine",), "touch": TOUCH_WRONG},
+        unless={"earlier": ("yes",)},
         says="The picture is fine and touch is not: the touch layer or its connector.",
         layers={},
         suspects=(Layer.TOUCH, Layer.CONNECTOR),
+    ),
+    Proof(
+        id="diagnosis.touch-reseat-first",
+        when={"image": ("fine",), "touch": TOUCH_WRONG, "earlier": ("yes",)},
+        unless={"reseat": ("gone", "same")},
+        says="Touch is wrong after an earlier repair: its connector comes before the layer.",
+        layers={},
+        suspects=(Layer.CONNECTOR,),
+        first="Power off, reseat the connectors, try again; only then suspect the part.",
+    ),
+    Proof(
+        id="diagnosis.touch-reseat-same",
+        when={"image": ("fine",), "touch": TOUCH_WRONG, "reseat": ("same",)},
+        says="Touch stays wrong after reseating: the touch layer.",
+        layers={},
+        suspects=(Layer.TOUCH,),
+    ),
+    Proof(
+        id="diagnosis.comes-and-goes",
+        when={"image": ("comes",)},
+        says="A picture that comes and goes is not sound: a loose connection, or a part that is failing.",
+        layers={},
+        suspects=(Layer.CONNECTOR, Layer.PANEL, Layer.BACKLIGHT),
+    ),
+    Proof(
+        id="diagnosis.touch-comes-and-goes",
+        when={"touch": ("comes",), "image": PICTURE},
+        says="Touch that comes and goes is not sound: a loose connection, or a layer that is failing.",
+        layers={},
+        suspects=(Layer.CONNECTOR, Layer.TOUCH),
+    ),
+    Proof(
+        id="diagnosis.provoked",
+        when={"provoke": ("yes",)},
+        says="It comes when it is pressed, bent or warmed: a connection.",
+        layers={},
+        suspects=(Layer.CONNECTOR,),
     ),
     Proof(
         id="diagnosis.thread",
@@ -119,6 +192,8 @@ PROOFS: tuple[Proof, ...] = (
     Proof(
         id="diagnosis.torch",
         when={"torch": ("yes",)},
+        # where reseating cured it, its light had no contact
+        unless={"reseat": ("gone",)},
         says="A faint picture under a torch: the backlight or its fuse, not the panel.",
         layers={Layer.BACKLIGHT: _F, Layer.PANEL: _S, Layer.CONNECTOR: _S, Layer.BOARD: _S},
     ),
@@ -128,13 +203,31 @@ PROOFS: tuple[Proof, ...] = (
         says="A very faint picture: the backlight or its supply is suspected.",
         layers={},
         suspects=(Layer.BACKLIGHT,),
+        having=Layer.BACKLIGHT,
+    ),
+    Proof(
+        id="diagnosis.faint-own-light",
+        when={"image": ("faint",)},
+        says="A very faint picture of a panel that lights by itself: a setting, or the panel.",
+        layers={},
+        suspects=(Layer.PANEL,),
+        lacking=Layer.BACKLIGHT,
+    ),
+    Proof(
+        id="diagnosis.setting",
+        when={"brightness": ("better",), "image": ("fine",)},
+        says="Turned up, the picture is right: a setting, no fault.",
+        layers={Layer.PANEL: _S, Layer.BACKLIGHT: _S},
     ),
     Proof(
         id="diagnosis.black-reacts",
         when={"image": _BLACK, "reacts": ("yes",)},
         unless={"battery": ("flat",)},
-        says="Black, and it reacts: there is power and the board runs, the screen or its connector does not.",
-        layers={Layer.BOARD: _S, Layer.BATTERY: _S},
+        says=(
+            "Black, and it reacts: there is power; the screen or its connector does not show what the board "
+            "makes. Whether the board makes a picture only an external screen shows."
+        ),
+        layers={Layer.BATTERY: _S},
         suspects=(Layer.PANEL, Layer.BACKLIGHT, Layer.CONNECTOR),
     ),
     Proof(
@@ -174,15 +267,23 @@ PROOFS: tuple[Proof, ...] = (
         suspects=(Layer.BOARD,),
     ),
     Proof(
+        id="diagnosis.reacts-no-external",
+        when={"external": ("no",), "reacts": ("yes",)},
+        says="It reacts, and there is no picture on an external screen either: the board may make none.",
+        layers={},
+        suspects=(Layer.BOARD,),
+    ),
+    Proof(
         id="diagnosis.camera",
-        when={"image": ("lines",), "camera": ("yes",)},
+        # lines in the photo alone are a fine picture
+        when={"image": ("fine",), "camera": ("yes",)},
         says="Lines seen only through a camera are its frame rate beating against the refresh: no fault.",
         layers={Layer.PANEL: _S},
     ),
     Proof(
         id="diagnosis.lines",
         when={"image": ("lines", "white")},
-        unless={"earlier": ("yes",), "camera": ("yes",)},
+        unless={"earlier": ("yes",)},
         says="Lines or white on a device that nobody is known to have opened: the panel or its connector.",
         layers={},
         suspects=(Layer.PANEL, Layer.CONNECTOR),
@@ -190,7 +291,7 @@ PROOFS: tuple[Proof, ...] = (
     Proof(
         id="diagnosis.reseat-first",
         when={"image": ("lines", "white"), "earlier": ("yes",)},
-        unless={"reseat": ("gone", "same"), "camera": ("yes",)},
+        unless={"reseat": ("gone", "same")},
         says="Lines or white after an earlier repair: the connectors come before the part.",
         layers={},
         suspects=(Layer.CONNECTOR,),
@@ -200,7 +301,7 @@ PROOFS: tuple[Proof, ...] = (
         id="diagnosis.reseat-gone",
         when={"reseat": ("gone",)},
         says="Reseating made it go away: the connector, not the part.",
-        layers={Layer.CONNECTOR: _F, Layer.PANEL: _S, Layer.TOUCH: _S, Layer.BACKLIGHT: _S},
+        layers={Layer.CONNECTOR: _F, Layer.PANEL: _S, Layer.TOUCH: _S, Layer.BACKLIGHT: _S, Layer.BOARD: _S},
     ),
     Proof(
         id="diagnosis.reseat-no-help",
@@ -211,7 +312,6 @@ PROOFS: tuple[Proof, ...] = (
     Proof(
         id="diagnosis.reseat-same",
         when={"reseat": ("same",), "image": ("lines", "white")},
-        unless={"camera": ("yes",)},
         says="The fault stays after reseating: the panel.",
         layers={Layer.CONNECTOR: _S, Layer.PANEL: _F},
     ),
@@ -223,7 +323,7 @@ PROOFS: tuple[Proof, ...] = (
     ),
     Proof(
         id="diagnosis.liquid",
-        when={"liquid": ("tripped", "some")},
+        when={"liquid": TRIPPED},
         says="A liquid indicator is tripped.",
         layers={},
         suspects=(Layer.BOARD, Layer.CONNECTOR),
