@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import asyncio
+import contextlib
 import io
 import json
 import logging
@@ -10,7 +12,7 @@ import signal
 import subprocess
 import sys
 import time
-from collections.abc import Callable
+from collections.abc import AsyncIterator, Callable
 from datetime import UTC, datetime, timedelta
 from decimal import Decimal
 from pathlib import Path
@@ -18,6 +20,7 @@ from pathlib import Path
 import pytest
 import structlog
 from builders import HERON, Shop, models
+from psycopg_pool import PoolTimeout
 
 from sutura import logs, worker
 from sutura.config import ROOT
@@ -27,7 +30,7 @@ from sutura.services import shop as shop_service
 from sutura.store import people as people_store
 from sutura.store import pricelists as store
 from sutura.store import suppliers as suppliers_store
-from sutura.store.database import connection
+from sutura.store.database import DatabaseAway, connection
 
 pytestmark = pytest.mark.slow
 ROWS = "SKU;Category;Net price\n" + "".join(f"K-{n};panel;{n % 90 + 1},50\n" for n in range(6_000))
@@ -173,3 +176,42 @@ def test_what_the_queues_library_says_is_one_line_of_ours(capfd: pytest.CaptureF
     [line] = [json.loads(line) for line in log.getvalue().splitlines()]
     assert (line["says"], line["why"]) == ("Main coroutine error", "connection refused")
     assert "Traceback" not in "".join(capfd.readouterr())
+
+
+def test_a_database_that_is_away_is_a_line_in_the_log_and_no_traceback(
+    monkeypatch: pytest.MonkeyPatch, capfd: pytest.CaptureFixture[str]
+) -> None:
+    """Before, a worker that began while the database came back ended with a traceback, and so did what it
+    does beside the queue.
+    """
+    tries = 0
+
+    class NoPool:
+        @contextlib.asynccontextmanager
+        async def open_async(self) -> AsyncIterator[None]:
+            raise PoolTimeout("pool initialization incomplete after 30.0 sec")
+            yield
+
+    def away() -> None:
+        nonlocal tries
+        tries += 1
+        raise DatabaseAway("connection refused")
+
+    async def for_a_while() -> None:
+        with contextlib.suppress(TimeoutError):
+            await asyncio.wait_for(worker._keep(away, 3600, "nothing was done", 0.05), 1)
+
+    log = io.StringIO()
+    logs.to_stream(log)
+    try:
+        monkeypatch.setattr(worker, "queue_at", lambda _: NoPool())
+        worker.work("postgresql://nowhere")
+        asyncio.run(for_a_while())
+    finally:
+        structlog.reset_defaults()
+    lines = [json.loads(line) for line in log.getvalue().splitlines()]
+    assert "no background work" in lines[0]["event"]
+    assert {line["event"] for line in lines[1:]} == {"nothing was done: the database does not answer"}
+    # it is tried again soon, not at its next hour
+    assert tries > 3
+    assert "Traceback" not in log.getvalue() + "".join(capfd.readouterr())

@@ -20,6 +20,7 @@ from collections.abc import Callable, Iterator
 
 import procrastinate
 import structlog
+from psycopg_pool import PoolTimeout
 
 from sutura import wiring
 from sutura.config import ROOT, settings
@@ -42,6 +43,7 @@ PLAN_LOOK_S, PLAN_AGAIN_S = 2, 30
 TELL_LOOK_S, REMIND_LOOK_S = 3, 900
 # how often it is looked whether the card terminal owes an answer
 SETTLE_LOOK_S = 15
+TIDY_S = 3600
 # how far planning stands back behind pages, of 19
 PLAN_NICE = 10
 
@@ -107,7 +109,7 @@ def work(url: str, *, until_empty: bool = False) -> None:
     listen_to_the_queue()
     try:
         asyncio.run(_work(url, until_empty=until_empty))
-    except procrastinate.exceptions.ConnectorException as away:
+    except (procrastinate.exceptions.ConnectorException, PoolTimeout) as away:
         LOG.warning(
             "the queue's database does not answer; no background work", why=str(away.__cause__ or away)[:200]
         )
@@ -121,7 +123,8 @@ async def _work(url: str, *, until_empty: bool) -> None:
         await _take_back(app)
         others = (
             _keep_taking_back(app),
-            _keep_tidy(),
+            # what nobody needs any more, at the start and every hour
+            _keep(_tidy, TIDY_S, "nothing was thrown away", PLAN_AGAIN_S),
             # the last good plan stands meanwhile
             _keep(_plan, PLAN_LOOK_S, "no plan was made", PLAN_AGAIN_S),
             _keep(_Telling(), TELL_LOOK_S, "no message was sent", PLAN_AGAIN_S),
@@ -155,21 +158,12 @@ async def _keep_taking_back(app: procrastinate.App) -> None:
         await _take_back(app)
 
 
-async def _keep_tidy() -> None:
-    """What nobody needs any more is thrown away, at the start and every hour."""
-    while True:
-        try:
-            gone = await asyncio.to_thread(_tidy)
-            if any(gone.values()):
-                LOG.info("thrown away", **{what.replace(" ", "_"): count for what, count in gone.items()})
-        except Exception:
-            LOG.exception("nothing was thrown away")
-        await asyncio.sleep(3600)
-
-
-def _tidy() -> dict[str, int]:
-    kept = settings()
-    return shop.throw_away(kept.keep_drafts_days, kept.keep_traces_days, kept.keep_lists_days, wiring.clock())
+def _tidy() -> None:
+    """Throw away what nobody needs any more."""
+    kept, now = settings(), wiring.clock()
+    gone = shop.throw_away(kept.keep_drafts_days, kept.keep_traces_days, kept.keep_lists_days, now)
+    if any(gone.values()):
+        LOG.info("thrown away", **{what.replace(" ", "_"): count for what, count in gone.items()})
 
 
 async def _keep(doing: Callable[[], object], every_s: float, failed: str, rest_s: float) -> None:
@@ -177,14 +171,16 @@ async def _keep(doing: Callable[[], object], every_s: float, failed: str, rest_s
     rest.
     """
     while True:
+        rest = every_s
         try:
             await asyncio.to_thread(doing)
         except DatabaseAway as away:
+            rest = min(every_s, rest_s)
             LOG.warning(f"{failed}: the database does not answer", why=str(away.__cause__ or away)[:200])
         except Exception:
+            rest = max(every_s, rest_s)
             LOG.exception(failed)
-            await asyncio.sleep(rest_s)
-        await asyncio.sleep(every_s)
+        await asyncio.sleep(rest)
 
 
 def _plan() -> None:

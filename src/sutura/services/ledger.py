@@ -29,7 +29,7 @@ from sutura.services import invoices, routes, shop, tills
 from sutura.services.job import note
 from sutura.store import job as job_store
 from sutura.store import ledger as store
-from sutura.store.database import in_deed, reading, writing
+from sutura.store.database import DatabaseAway, in_deed, reading, writing
 
 LOG = structlog.get_logger("sutura")
 # how long a page waits for the terminal's answer before it follows it; and how long a terminal may take
@@ -191,8 +191,10 @@ def _answer(ask: Callable[[], CardSays]) -> ChargeState:
 def _book_late(late: Future[ChargeState], book: Callable[[ChargeState], object]) -> None:
     try:
         book(late.result())
+    # whatever it is, it stays asked: the worker asks what came of it
+    except DatabaseAway as away:
+        LOG.warning("what the terminal said late is not booked", why=str(away)[:200])
     except Exception:
-        # it stays asked: the worker asks what came of it
         LOG.exception("what the terminal said late is not booked")
 
 
@@ -313,6 +315,8 @@ def reconcile_all(now: datetime) -> int:
             done += 1
         except Refusal as refused:
             LOG.info("a charge is not settled yet", reference=reference, why=repr(refused)[:200])
+        except DatabaseAway as away:
+            LOG.warning("a charge is not settled yet", reference=reference, why=str(away)[:200])
         except Exception:
             # one that cannot be settled never stops the others
             LOG.exception("a charge cannot be settled", reference=reference)

@@ -32,7 +32,7 @@ from sutura.store import returns as returns_store
 from sutura.store import shop as shop_store
 from sutura.store import stock as stock_store
 from sutura.store import suppliers as suppliers_store
-from sutura.store.database import writing
+from sutura.store.database import DatabaseAway, writing
 
 LOG = structlog.get_logger("sutura")
 # nobody orders more of one part; the shop's, no source
@@ -250,6 +250,8 @@ def hand_in_again(now: datetime) -> None:
         except Away:
             # asked again later; another supplier's desk may answer
             continue
+        except DatabaseAway as away:
+            LOG.warning("an order is not handed in again yet", order=order_id, why=str(away)[:200])
         except Exception:
             # one that cannot be handed in never stops the others
             LOG.exception("an order cannot be handed in again", order=order_id)
