@@ -93,7 +93,7 @@ def screws(demo: Demo, found: Found, until: float) -> None:
             step = re.search(r'name="_step"\s+value="([^"]+)"', page)
             if not step:
                 continue
-            for place in re.findall(r'name="_screw" value="(\d+)"', page):
+            for place in re.findall(r'name="_screw" value="(\d+)"', page) * 6:
                 key = f"screw-{time.monotonic_ns()}-{place}"
                 path = f"/jobs/{code}/bench/screw"
                 fields = {"_step": html.unescape(step[1]), "_screw": place}

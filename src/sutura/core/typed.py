@@ -10,6 +10,7 @@ with the others, so that a form tells everything that is wrong with it at once.
 from __future__ import annotations
 
 import re
+import unicodedata
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass, field
@@ -31,6 +32,8 @@ MOST_NUMBER = 40
 MOST_UNITS = 100_000
 _GROUPING = re.compile(r"(?<=\d)[\s'’](?=\d)")
 _NUMBER = re.compile(r"([+−-]?)(\d[\d.,]*|[.,]\d+)")
+# so many digits are grouped
+_GROUP = 3
 _GROUPED = re.compile(r"\d{1,3}([.,])\d{3}(?:\1\d{3})*")
 # what a scanner types into whatever field has the cursor: 8, 12, 13 or 14 digits (GS1 General Specifications)
 _BARCODE = re.compile(r"\d{8}|\d{12,14}")
@@ -236,13 +239,14 @@ def read_measure(text: str, unit: str = "mm", most: int = 100_000) -> float:
 def read_amount(
     text: str, currency: str, *, least: int = 0, most: int | None = None, sign: str = "", rounds: bool = False
 ) -> int:
-    """An amount in minor units of a currency. Another currency, and what could be read two ways, is refused.
+    """An amount in minor units of a currency. Another currency, and what could be read two ways, is refused;
+    a lone sign before three digits parts the decimals of a currency that has three.
 
     `least` and `most` are in minor units, both included; `sign` is the decimal sign of the whole file;
     `rounds` takes more decimals than the currency has, as price lists of small parts have them.
 
-    >>> read_amount("1.234,50 TAL", "TAL"), read_amount("58", "TAL"), read_amount("1 500", "JPY")
-    (123450, 5800, 1500)
+    >>> read_amount("1.234,50 TAL", "TAL"), read_amount("1 500", "JPY"), read_amount("12.500", "KWD")
+    (123450, 1500, 12500)
     """
     most = MOST_UNITS * 10 ** digits_of(currency) if most is None else most
     example = amount_text(58 * 10 ** digits_of(currency), currency)
@@ -252,18 +256,20 @@ def read_amount(
     accepts = fact("typed.write-amount-such", currency=currency, bounds=bounds, example=example)
     if any(code.upper() != currency for code in re.findall(r"[A-Za-z]{3,}", text)):
         raise Invalid("", text, accepts)
-    bare = re.sub(rf"{currency}|[^\w\s.,'’+−-]", "", text, flags=re.IGNORECASE).strip()
-    if digits_of(currency) and not sign and _BARCODE.fullmatch(bare):
+    bare = re.sub(currency, "", text, flags=re.IGNORECASE)
+    # a sign of a currency, such as €, says nothing; any other sign that no number has is refused with it
+    bare = "".join(mark for mark in bare if unicodedata.category(mark) != "Sc").strip()
+    digits = digits_of(currency)
+    if digits and not sign and _BARCODE.fullmatch(bare):
         raise Invalid("", text, fact("typed.this-reads-like-a-barcode", example=example))
-    if digits_of(currency) and not sign and reads_two_ways(bare):
-        digits = digits_of(currency)
+    if digits and digits != _GROUP and not sign and reads_two_ways(bare):
         raise Invalid("", text, fact("typed.write-digits-after-decimal-sign-can", digits=digits))
     number = read_decimal(bare, sign)
     if number is None:
         raise Invalid("", text, accepts)
-    if not digits_of(currency) and reads_two_ways(bare):
+    if not digits and reads_two_ways(bare):
         number = number * 1000
-    minor = number.scaleb(digits_of(currency))
+    minor = number.scaleb(digits)
     if (minor != minor.to_integral_value() and not rounds) or not least <= half_up(minor, 0) <= most:
         raise Invalid("", text, accepts)
     return int(half_up(minor, 0))

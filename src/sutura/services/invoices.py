@@ -166,10 +166,11 @@ def issue_credit(job: JobRecord, credit: Money, why: str, by: Person, now: datet
     """
     kept, left, numbers = store.invoices_of(job.id), credit.minor, []
     for one in reversed(_standing_of(kept)):
-        _, stands_for = rules.standing_of(one.paper, _credits(one, kept))
+        before = _credits(one, kept)
+        _, stands_for = rules.standing_of(one.paper, before)
         part = Money(minor=min(left, stands_for), currency=credit.currency)
         if part.minor > 0:
-            made = rules.credit_of(one.paper, "", today(now), why[:300], part, invoicing().mode)
+            made = rules.credit_of(one.paper, "", today(now), why[:300], part, invoicing().mode, before)
             numbers.append(_keep(job, made, by, now, corrects=one.id))
             left -= part.minor
     return numbers

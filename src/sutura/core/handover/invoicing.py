@@ -198,6 +198,16 @@ RULES = (
         source="EN 16931: BR-CO-17, BT-114",
     ),
     Rule(
+        id="invoice.credit",
+        capability="handover",
+        says=(
+            "A credit note takes back all or a part of what stands of an invoice, shared among its rates as "
+            "they stand and never more than stands of one. The one that closes it takes exactly what stands: "
+            "net, tax and rounding are nothing then, however many it was taken back by."
+        ),
+        source="EN 16931: BT-3 = 381, BG-23; common practice",
+    ),
+    Rule(
         id="invoice.paid",
         capability="handover",
         says=(
@@ -372,9 +382,10 @@ def credit_of(
     why: str,
     credit: Money | None = None,
     mode: TaxMode = TaxMode.INCLUSIVE,
+    credits: Sequence[Invoice] = (),
 ) -> Invoice:
-    """The credit note that takes an invoice back, all of it or so much of its sum; the shares of its lines
-    and rates stay.
+    """The credit note that takes back what its earlier ones left of an invoice, or so much of that (rule
+    invoice.credit).
     """
     note = replace(
         invoice,
@@ -388,28 +399,48 @@ def credit_of(
         paid=(),
         means="",
     )
-    if credit is None or credit.minor == invoice.total_minor:
+    stands, left = standing_of(invoice, credits)
+    closes = credit is None or credit.minor == left
+    if closes and not credits:
         return note
-    items = (
-        _rates(invoice)
-        if any(line.net_minor < 0 for line in invoice.lines)
-        else [
-            Item(text=line.text, note=line.note, weight=line.net_minor * (10_000 + line.bps), bps=line.bps)
-            for line in invoice.lines
-        ]
+    taken = list(stands) if credit is None or closes else _part_of(stands, credit, mode)
+    taken = [tax for tax in taken if tax.net_minor or tax.tax_minor] or taken[:1]
+    comes_to = left if credit is None else credit.minor
+    return replace(
+        note,
+        lines=tuple(line for tax in taken for line in _lines_of(invoice, tax)),
+        taxes=tuple(taken),
+        rounding_minor=comes_to - sum(tax.net_minor + tax.tax_minor for tax in taken),
     )
-    sums = sums_of(credit, items, mode)
-    return replace(note, lines=sums.lines, taxes=sums.taxes, rounding_minor=sums.rounding_minor)
 
 
-def _rates(invoice: Invoice) -> list[Item]:
-    """What a paper comes to, one line a rate: where deposits were taken off, lines have no shares."""
-    words = {line.bps: line.text for line in reversed(invoice.lines)}
-    return [
-        Item(text=words[one.bps], note="", weight=max(one.net_minor + one.tax_minor, 0), bps=one.bps)
-        for one in invoice.taxes
-        if one.bps in words
-    ]
+def _part_of(stands: Sequence[Subtotal], credit: Money, mode: TaxMode) -> list[Subtotal]:
+    """A part of what stands, rate by rate and never more than stands of one."""
+    gross = [max(one.net_minor + one.tax_minor, 0) for one in stands]
+    within = Money(minor=min(credit.minor, sum(gross)), currency=credit.currency)
+    shares = split(within, gross) if any(gross) else [Money(minor=0, currency=credit.currency)] * len(gross)
+    taken = []
+    for one, whole, share in zip(stands, gross, shares, strict=True):
+        if mode is TaxMode.INCLUSIVE:
+            tax = int(half_up(Decimal(share.minor * one.tax_minor) / whole, 0)) if whole else 0
+            net = share.minor - tax
+        else:
+            net = min(int(half_up(share.minor * _WHOLE / (_WHOLE + one.bps), 0)), max(one.net_minor, 0))
+            tax = min(int(half_up(net * Decimal(one.bps) / _WHOLE, 0)), max(one.tax_minor, 0))
+        taken.append(Subtotal(bps=one.bps, net_minor=net, tax_minor=tax))
+    return taken
+
+
+def _lines_of(invoice: Invoice, taken: Subtotal) -> list[Line]:
+    """The lines of a rate of a credit note: those of its invoice by their shares; one where deposits were
+    taken off, whose lines have no shares.
+    """
+    lines = [line for line in invoice.lines if line.bps == taken.bps]
+    if len(lines) < 2 or min(line.net_minor for line in lines) < 0 or not any(one.net_minor for one in lines):
+        return [Line(text=lines[0].text, note="", net_minor=taken.net_minor, bps=taken.bps)] if lines else []
+    total = Money(minor=taken.net_minor, currency=invoice.currency)
+    nets = split(total, [line.net_minor for line in lines])
+    return [replace(line, net_minor=net.minor) for line, net in zip(lines, nets, strict=True)]
 
 
 def missing_of(invoice: Invoice) -> tuple[Fact, ...]:
