@@ -24,15 +24,19 @@ RULES = (
         capability="quoting",
         says=(
             "Price = part + its markup + work + a share of what a failure costs on average, at least the "
-            "minimum charge, + rush, + tax, up to the next price ending. Markup is taken band by band, so a "
-            "dearer part is never sold for less; every step is shown, and they add up to the cent."
+            "minimum charge, + rush, + tax, up to the next price ending. Markup is taken band by band, and "
+            "the minimum is with the tax of work where parts bear less, so a dearer part is never sold for "
+            "less; every step is shown, and they add up to the cent."
         ),
         source="common practice, no source; the numbers are the shop's",
     ),
     Rule(
         id="quote.discount",
         capability="quoting",
-        says="A discount is given up to the limit of one's role, and its reason is kept.",
+        says=(
+            "A discount is given up to the limit of one's role, rounded so that it never passes it, and its "
+            "reason is kept. A deposit is asked in whole units, and never more than the price."
+        ),
         source=COMMON,
     ),
 )
@@ -153,13 +157,14 @@ def price(
     by_minutes = int(half_up(policy.rate_minor * Decimal(minutes) / 60, 0))
     work = policy.flat_minor.get(device_class, by_minutes)
     risk = int(half_up(failure_minor * Decimal(policy.risk_bps) / _WHOLE, 0))
-    so_far = cost_minor + markup + work + risk
-    minimum = max(policy.minimum_minor - so_far, 0)
-    so_far += minimum
-    hurry = int(half_up(so_far * Decimal(policy.rush_bps) / _WHOLE, 0)) if rush else 0
-    so_far += hurry
-    nets = _by_rate(policy, cost_minor + markup, so_far - cost_minor - markup)
-    ended = end_in(so_far + _added(policy, nets), policy.ending, policy.currency)
+    parts, rest = cost_minor + markup, work + risk
+    rush_bps = policy.rush_bps if rush else 0
+    least, without = _least(policy, parts, rush_bps), _asked(policy, parts, rest, rush_bps)
+    minimum = _topped_up(policy, parts, rest, rush_bps) if without < least else 0
+    hurry = _share(parts + rest + minimum, rush_bps)
+    so_far = parts + rest + minimum + hurry
+    nets = _by_rate(policy, parts, so_far - parts)
+    ended = end_in(max(without, least), policy.ending, policy.currency)
     whole = Money(minor=ended, currency=policy.currency)
     taxes = _taxes(policy, nets)
     tax = tax_in(whole, taxes)
@@ -184,9 +189,41 @@ def price(
     )
 
 
+def _share(minor: int, bps: int) -> int:
+    return int(half_up(minor * Decimal(bps) / _WHOLE, 0))
+
+
+def _asked(policy: PricePolicy, parts: int, rest: int, rush_bps: int) -> int:
+    """What is asked with rush and tax, and without a minimum."""
+    net = parts + rest + _share(parts + rest, rush_bps)
+    return net + _added(policy, _by_rate(policy, parts, net - parts))
+
+
+def _least(policy: PricePolicy, parts: int, rush_bps: int) -> int:
+    """The minimum charge with rush and tax: of work's rate, and of the parts' for the parts where theirs is
+    higher. At the parts' lower one a dearer part would be sold for less.
+    """
+    net = policy.minimum_minor + _share(policy.minimum_minor, rush_bps)
+    if not net or policy.tax_included:
+        return net
+    more = max(_part_bps(policy) - policy.tax_bps, 0)
+    return net + int(half_up((Decimal(net) * policy.tax_bps + min(parts, net) * more) / _WHOLE, 0))
+
+
+def _topped_up(policy: PricePolicy, parts: int, rest: int, rush_bps: int) -> int:
+    """What is added to parts and work so that they come to the minimum; more where parts bear less tax."""
+    less = 0 if policy.tax_included else max(policy.tax_bps - _part_bps(policy), 0)
+    missing = Decimal(parts * less) / (10_000 + policy.tax_bps) * _WHOLE / (10_000 + rush_bps)
+    return max(policy.minimum_minor - parts - rest + int(half_up(missing, 0)), 0)
+
+
+def _part_bps(policy: PricePolicy) -> int:
+    return policy.tax_bps if policy.part_tax_bps is None else policy.part_tax_bps
+
+
 def _by_rate(policy: PricePolicy, parts_minor: int, rest_minor: int) -> dict[int, int]:
     """What bears which rate of tax, in minor units."""
-    part_bps = policy.tax_bps if policy.part_tax_bps is None else policy.part_tax_bps
+    part_bps = _part_bps(policy)
     if part_bps == policy.tax_bps:
         return {part_bps: parts_minor + rest_minor}
     return {part_bps: parts_minor, policy.tax_bps: rest_minor}
@@ -194,8 +231,7 @@ def _by_rate(policy: PricePolicy, parts_minor: int, rest_minor: int) -> dict[int
 
 def with_tax(policy: PricePolicy, part: Money) -> Money:
     """What a part with its markup is in a price that is paid: with its tax where that comes on top."""
-    bps = policy.tax_bps if policy.part_tax_bps is None else policy.part_tax_bps
-    added = 0 if policy.tax_included else int(half_up(part.minor * Decimal(bps) / _WHOLE, 0))
+    added = 0 if policy.tax_included else _share(part.minor, _part_bps(policy))
     return Money(minor=part.minor + added, currency=part.currency)
 
 
@@ -237,16 +273,26 @@ def end_in(minor: int, ending: Ending, currency: str) -> int:
 
 
 def deposit_of(price: Money, policy: PricePolicy) -> Money:
-    """What is paid before a part is ordered, in whole units."""
+    """What is paid before a part is ordered, in whole units and never more than the price (rule
+    quote.discount).
+    """
     unit: int = 10 ** digits_of(policy.currency)
     share = price.minor * policy.deposit_bps
-    return Money(minor=-(-share // (10_000 * unit)) * unit, currency=policy.currency)
+    whole = -(-share // (10_000 * unit)) * unit
+    return Money(minor=min(whole, price.minor), currency=policy.currency)
 
 
 def least_after_discount(price: Money, role: Role, policy: PricePolicy) -> Money:
-    """The lowest price that somebody of a role may give; a manager without a limit may give any."""
+    """The lowest price that somebody of a role may give, never below the limit by rounding; a manager without
+    a limit may give any.
+
+    >>> tenth = {"counter": 1_000}
+    >>> policy = PricePolicy(currency="TAL", rate_minor=0, bands=(), tax_bps=0, discount_bps=tenth)
+    >>> least_after_discount(Money(minor=101, currency="TAL"), Role.COUNTER, policy).minor
+    91
+    """
     most = policy.discount_bps.get(role, 10_000 if role is Role.MANAGER else 0)
-    return price.times(1 - Decimal(most) / _WHOLE)
+    return Money(minor=-(-price.minor * (10_000 - most) // 10_000), currency=price.currency)
 
 
 # -- as it is kept and typed ---------------------------------------------------------------------------------
