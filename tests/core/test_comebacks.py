@@ -8,7 +8,8 @@ import itertools
 import math
 from dataclasses import replace
 from datetime import date, timedelta
-from statistics import mean, stdev
+from random import Random
+from statistics import mean
 
 import pytest
 from builders import examples, said
@@ -339,16 +340,36 @@ def test_what_warranty_costs_of_a_hundred_jobs(costs: list[int], fine: int) -> N
         return
     assert cost.per_hundred
     assert cost.least
-    assert cost.most
-    every = costs + [0] * fine
-    half = 1.96 * stdev(every) / math.sqrt(jobs) if jobs > 1 else None
-    assert abs(cost.per_hundred.minor - 100 * mean(every)) <= 1
-    assert 0 <= cost.least.minor <= cost.per_hundred.minor <= cost.most.minor
-    if half is not None:
-        assert abs(cost.most.minor - 100 * (mean(every) + half)) <= 1
-        assert abs(cost.least.minor - max(100 * (mean(every) - half), 0)) <= 1
     assert cost.share
+    assert abs(cost.per_hundred.minor - 100 * mean(costs + [0] * fine)) <= 1
     assert cost.share[0] <= len(costs) / jobs <= cost.share[1]
+    assert 0 <= cost.least.minor <= cost.per_hundred.minor
+    # what none of a few cost says nothing of what one would
+    assert (cost.most is None) is (not costs)
+    assert cost.most is None or cost.most.minor >= cost.per_hundred.minor
+
+
+@pytest.mark.parametrize(
+    ("jobs", "share", "spread"),
+    [(20, 0.05, 0.5), (100, 0.03, 0.5), (300, 0.03, 0.5), (100, 0.1, 0.5), (300, 0.1, 1.0), (300, 0.03, 1.0)],
+)
+def test_the_interval_of_what_warranty_costs_holds_nineteen_times_of_twenty(
+    jobs: int, share: float, spread: float
+) -> None:
+    """The judge: shops simulated whose true cost is known; comebacks cost by a lognormal distribution.
+    Before, it held 65 to 91 of a hundred times, and 84 at 3 of 100 in a hundred jobs.
+    """
+    chance, held, times = Random(96), 0, 1_500
+    sigma = math.sqrt(math.log(1 + spread**2))
+    for _ in range(times):
+        came = sum(chance.random() < share for _ in range(jobs))
+        costs = [round(chance.lognormvariate(math.log(10_000) - sigma**2 / 2, sigma)) for _ in range(came)]
+        cost = cost_of(jobs, costs, "TAL")
+        assert cost.least
+        held += cost.least.minor <= 1_000_000 * share and (
+            cost.most is None or 1_000_000 * share <= cost.most.minor
+        )
+    assert 0.9 <= held / times <= 0.99
 
 
 def test_a_seal_of_which_nobody_can_tell_is_said_and_blames_nobody() -> None:
