@@ -95,6 +95,9 @@ def browser() -> Iterator[Browser]:
                 "--disable-background-networking",
                 "--disable-component-update",
                 "--disable-sync",
+                # a camera, and a microphone that beeps; whoever may ask for them is let
+                "--use-fake-device-for-media-stream",
+                "--use-fake-ui-for-media-stream",
             ],
         )
         yield opened

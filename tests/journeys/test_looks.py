@@ -138,6 +138,31 @@ def test_a_laptop_by_mouse_and_keys_and_a_watch_that_its_page_fits(
     watch.context.close()
 
 
+def test_a_microphone_is_listened_to_on_the_device_and_nowhere_else(
+    sit: Sit, floor: Shop, live: Live, browser: Browser, job: str
+) -> None:
+    """Before, the page's own header forbade what it asks for: every microphone was “this browser does not
+    listen here”. The browser's own fake beeps once a second.
+    """
+    shop = sit("Bram")
+    device = device_of(browser, live, shop, job, 390, 844, touch=True)
+    device.clock.resume()
+    device.get_by_role("button", name="Microphone").click()
+    expect(device.get_by_text("Speak for four seconds.")).to_be_visible()
+    expect(device.locator("[data-test=microphone] .came")).to_have_text("works", timeout=20_000)
+    device.get_by_role("button", name="Front camera").click()
+    expect(device.locator("#stage video")).to_be_visible()
+    device.get_by_role("button", name="Cannot be tested").click()
+    with connection():
+        [heard] = [one for one in store.load_tests(floor.job(job).id) if one.function == "microphone"]
+    assert heard.measured
+    listens = "navigator.mediaDevices.getUserMedia({audio: true}).then(() => 'listens', no => no.name)"
+    elsewhere = device.context.new_page()
+    elsewhere.goto("/sign-in")
+    assert elsewhere.evaluate(listens) == "NotAllowedError"
+    device.context.close()
+
+
 def test_w06_a_beginners_front_feels_as_many_fingers_as_the_model_says(
     sit: Sit, floor: Shop, live: Live, browser: Browser
 ) -> None:

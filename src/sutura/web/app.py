@@ -72,9 +72,12 @@ HEADERS = {
     "X-Content-Type-Options": "nosniff",
     "X-Frame-Options": "DENY",
     "Referrer-Policy": "same-origin",
-    "Permissions-Policy": "camera=(self), microphone=(), geolocation=()",
+    "Permissions-Policy": "camera=(), microphone=(), geolocation=()",
     "Cross-Origin-Opener-Policy": "same-origin",
 }
+# the page on a device under test listens to its microphone and looks through its camera; no other does
+_OF_DEVICES = "/t/"
+_TESTS_OF_DEVICES = "camera=(self), microphone=(self), geolocation=()"
 # forms are small; only a price list may be large
 MAX_BODY = 8_000_000
 LARGE = {"/shelf/lists": 45_000_000}
@@ -273,6 +276,8 @@ def _add_headers(scope: Scope, headers: MutableHeaders, request_id: str) -> None
     for name, value in HEADERS.items():
         headers.setdefault(name, value)
     headers["X-Request-Id"] = request_id
+    if scope["path"].startswith(_OF_DEVICES):
+        headers["Permissions-Policy"] = _TESTS_OF_DEVICES
     if scope["scheme"] == "https":
         headers["Strict-Transport-Security"] = "max-age=31536000"
     if scope["path"].startswith(SHIPPED):
