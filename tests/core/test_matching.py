@@ -658,6 +658,27 @@ def test_names_of_resolutions_spelled_out_are_not_taken_for_others(said_so: str,
     assert str(read_resolution(said_so)) == means
 
 
+@pytest.mark.parametrize(
+    ("needed", "offered", "agreement"),
+    [
+        ("qHD", "QHD", Agreement.DIFFERS),
+        ("QHD", "qHD", Agreement.DIFFERS),
+        ("5.0 qHD", "5.0 QHD", Agreement.DIFFERS),
+        ("qHD", "qHD", Agreement.AGREES),
+        ("QHD", "WQHD", Agreement.AGREES),
+        ("fhd", "FHD", Agreement.AGREES),
+        ("qHD", "960x540", Agreement.AGREES),
+        ("QHD", "960x540", Agreement.DIFFERS),
+        ("no such name", "No Such Name", Agreement.AGREES),
+    ],
+)
+def test_a_small_letter_is_all_that_tells_a_quarter_from_four_times(
+    needed: str, offered: str, agreement: Agreement
+) -> None:
+    """Before, the first two fitted."""
+    assert resolution(Pair(needed=needed, offered=offered)).agreement is agreement
+
+
 def test_windows_are_shared_out_as_well_as_they_can_be() -> None:
     """The nearest for the first would leave none for the second; the other way both have one."""
     rule = BY_NAME["windows"]

@@ -121,7 +121,8 @@ def resolution(pair: Pair) -> Compared:
     them is right.
     """
     want, have = read_resolution(str(pair.needed)), read_resolution(str(pair.offered))
-    if equal(pair) is SAME:
+    # small letters can be all that tells a quarter of full HD from four times HD
+    if equal(pair) is SAME and want.may_be == have.may_be:
         return SAME
     if not want.may_agree(have):
         return _differs(pair)
