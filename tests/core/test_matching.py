@@ -348,9 +348,12 @@ FLEX = {
     ("flex", "part", "fit"),
     [
         ({}, {"connector_pins": 40, "connector_kind": "press"}, Fit.BRIDGED),
-        ({}, {"connector_pins": 40}, Fit.NOT),
+        # what one of both does not say is unknown, and so is what neither says
+        ({}, {"connector_pins": 40}, Fit.UNKNOWN),
+        ({"connector_kind": "", "connector_pins": ""}, {}, Fit.UNKNOWN),
+        ({"connector_kind": ""}, {"connector_pins": 30}, Fit.NOT),
         ({}, {"connector_pins": 30, "connector_kind": "press"}, Fit.NOT),
-        ({"connector_kind": ""}, {"connector_pins": 40, "connector_kind": "press"}, Fit.NOT),
+        ({"connector_kind": ""}, {"connector_pins": 40, "connector_kind": "press"}, Fit.UNKNOWN),
         ({"bridges_to": "top"}, {"connector_pins": 40, "connector_kind": "press"}, Fit.NOT),
         (
             {"connector_place": "right", "bridges_to": "left"},

@@ -826,6 +826,10 @@ SENTENCES: Mapping[str, str] = {
     "matching.sits-elsewhere-adapter-flex-box-bridges": (
         "sits elsewhere; the adapter flex in the box bridges it"
     ),
+    "matching.adapter-may-plug": (
+        "sits {offered}, needed {needed}; {part} leads there, and it is not said whether it plugs in: ask "
+        "for kind and pins"
+    ),
     "matching.sits-needed-bridges": "sits {offered}, needed {needed}; {part} bridges it",
     "matching.stands-itself": "{number} stands in for itself",
     "matching.states-no-size-measure-picture": "it states no size: measure the picture",

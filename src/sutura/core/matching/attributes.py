@@ -302,7 +302,8 @@ ATTRIBUTES: tuple[Attribute, ...] = (
         says=(
             "The connector must sit in the same place, or an adapter flex – in the box or a part "
             "of its own – "
-            "leads from there to here; both must say that it plugs: its kind and its pins."
+            "leads from there to here; both must say that it plugs: its kind and its pins. Where one does "
+            "not, that is unknown."
         ),
         compare=connector_place,
         around=may_be_bridged,

@@ -167,6 +167,10 @@ def at_least(pair: Pair) -> Compared:
     )
 
 
+# what must be the same for a connector to go in
+_PLUG = ("connector_pins", "connector_kind")
+
+
 def connector_place(pair: Pair) -> Compared:
     """Elsewhere is bridged by an adapter flex: one in the box, or one that is a part of its own and leads
     from there to here.
@@ -188,6 +192,14 @@ def connector_place(pair: Pair) -> Compared:
             ),
             bridge=flex.part,
             flex=flex,
+        )
+    perhaps = [one.part for one in pair.around.flexes if _may_plug(one, pair)]
+    if perhaps:
+        return Compared(
+            agreement=Agreement.UNKNOWN,
+            reason=fact(
+                "matching.adapter-may-plug", offered=pair.offered, needed=pair.needed, part=perhaps[0]
+            ),
         )
     return _differs(pair)
 
@@ -223,6 +235,16 @@ def _alike(one: Value, other: Value) -> bool:
         return False
 
 
+def _may_plug(flex: Offer, pair: Pair) -> bool:
+    """Whether an adapter flex leads from there to here, and nothing that both sides say speaks against it."""
+
+    def apart(name: str) -> bool:
+        mine, theirs = flex.known(name), pair.offer.known(name)
+        return mine is not None and theirs is not None and not _alike(mine, theirs)
+
+    return _leads(flex, pair.needed, pair.offered) and not any(map(apart, _PLUG))
+
+
 def find_flex(flexes: Sequence[Offer], offer: Offer, needed: Value, offered: Value) -> Offer | None:
     """The cheapest adapter flex that plugs into the part's connector and ends where the device has its own.
 
@@ -232,7 +254,7 @@ def find_flex(flexes: Sequence[Offer], offer: Offer, needed: Value, offered: Val
     def plugs(flex: Offer) -> bool:
         if not _leads(flex, needed, offered):
             return False
-        return all(_both_say(flex, offer, name) for name in ("connector_pins", "connector_kind"))
+        return all(_both_say(flex, offer, name) for name in _PLUG)
 
     return min(filter(plugs, flexes), key=lambda flex: (flex.price_minor, flex.id), default=None)
 
