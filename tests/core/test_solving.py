@@ -6,6 +6,7 @@ Sources: Fisher & Thompson 1963 (ft06 = 55), Lawrence 1984 (la01 = 666, la05 = 5
 
 from __future__ import annotations
 
+import itertools
 import random
 from collections.abc import Iterator
 from dataclasses import replace
@@ -259,6 +260,34 @@ def test_johnson_s_rule_on_two_machines() -> None:
         other = max(one, other) + second
     found = job_shop([[(0, first), (1, second)] for first, second in jobs])
     assert found.makespan == other == 28
+
+
+@pytest.mark.parametrize("seconds", [0, -1, 1e-6])
+def test_a_shop_without_a_schedule_says_so(seconds: float) -> None:
+    """Before, what lay in memory was printed as a plan of 94,439,941,492,616 minutes."""
+    chance = random.Random(51)
+    jobs = [[(machine, chance.randint(1, 99)) for machine in range(20)] for _ in range(40)]
+    with pytest.raises(Invalid):
+        job_shop(jobs, seconds)
+
+
+def test_a_schedule_that_is_not_proved_keeps_every_rule() -> None:
+    """The judge: order within a job, one at a time on a machine, and the makespan by its ends."""
+    chance = random.Random(52)
+    jobs = [[(m, chance.randint(1, 99)) for m in chance.sample(range(8), 8)] for _ in range(12)]
+    found = job_shop(jobs, 3)
+    spans: dict[int, list[tuple[int, int]]] = {}
+    for job, starts in zip(jobs, found.starts, strict=True):
+        ends = [start + minutes for start, (_, minutes) in zip(starts, job, strict=True)]
+        for (machine, _), start, end in zip(job, starts, ends, strict=True):
+            spans.setdefault(machine, []).append((start, end))
+        assert all(end <= begin for end, begin in zip(ends, starts[1:], strict=False))
+        assert max(ends) <= found.makespan
+    for on in spans.values():
+        on.sort()
+        assert all(end <= begin for (_, end), (begin, _) in itertools.pairwise(on))
+    assert max(end for on in spans.values() for _, end in on) == found.makespan
+    assert found.bound <= found.makespan
 
 
 def test_a_step_may_take_no_time() -> None:

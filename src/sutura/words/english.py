@@ -1030,6 +1030,8 @@ SENTENCES: Mapping[str, str] = {
     "plan.until-after-from": "choose an end after its beginning, within a year",
     "plan.waits": "waits by the clock {station}",
     "plan.waits-for-part": "when its part is here, or its wait is over",
+    "plan.no-schedule-in-that-time": "give it more seconds: no schedule was found in that time",
+    "plan.write-seconds-above-zero": "write seconds above zero",
     "plan.write-jobs-as-pairs": "write each job as pairs of machine and minutes, of nothing less than zero",
     "planning.about-min-from-own-jobs": (
         "about {minutes} min: from {jobs} own jobs eight in ten take {least}–{most} min; {load_minutes}"
