@@ -78,7 +78,7 @@ FLEX = replace(
         "connector_pins": "40",
     },
 )
-# it says nothing of its plugs, and unknown is not yes
+# it says nothing of its plugs, and unknown is neither yes nor no
 SILENT_FLEX = replace(
     FLEX, attributes={"kind": "adapter flex", "connector_place": "left", "bridges_to": "right"}
 )
@@ -160,12 +160,14 @@ def _brute_values(name: str, want: Any, have: Any, part: Offer, about: Around) -
     if name == "refresh_hz":
         return "allowed" if have > want else "consent"
     if name == "connector_place":
-        plugs = (
-            part.attributes.get("connector_kind") == "press" and part.attributes.get("connector_pins") == 40
-        )
-        return (
-            "bridged" if FLEX in about.flexes and (have, want) == ("left", "right") and plugs else "differs"
-        )
+        if not about.flexes or (have, want) != ("left", "right"):
+            return "differs"
+        plug = {"connector_kind": "press", "connector_pins": 40} if FLEX in about.flexes else {}
+        said = {name: part.attributes.get(name) for name in ("connector_kind", "connector_pins")}
+        if any(said[name] is not None and said[name] != plug[name] for name in plug):
+            return "differs"
+        # what one of both does not say is unknown
+        return "bridged" if said == plug else "unknown"
     if name == "mounting":
         had = "mounting brackets" in part.box or not about.destroyed or about.spares
         return "bridged" if have == "none" and had else "differs"
