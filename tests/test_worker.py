@@ -13,6 +13,7 @@ import subprocess
 import sys
 import time
 from collections.abc import AsyncIterator, Callable
+from concurrent.futures import ThreadPoolExecutor
 from datetime import UTC, datetime, timedelta
 from decimal import Decimal
 from pathlib import Path
@@ -205,8 +206,10 @@ def test_a_database_that_is_away_is_a_line_in_the_log_and_no_traceback(
     logs.to_stream(log)
     try:
         monkeypatch.setattr(worker, "queue_at", lambda _: NoPool())
-        worker.work("postgresql://nowhere")
-        asyncio.run(for_a_while())
+        # in a thread of its own: the browser's driver leaves a running event loop in this one
+        with ThreadPoolExecutor(1) as pool:
+            pool.submit(worker.work, "postgresql://nowhere").result()
+            pool.submit(lambda: asyncio.run(for_a_while())).result()
     finally:
         structlog.reset_defaults()
     lines = [json.loads(line) for line in log.getvalue().splitlines()]
