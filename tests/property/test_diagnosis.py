@@ -18,7 +18,7 @@ from property.diagnosis_cases import CASES, Case, says
 from sutura.core.intake.diagnosis import Diagnosis, can_be_tried, diagnose
 from sutura.core.intake.layers import EVERYTHING, Has, has_of
 from sutura.core.intake.likelihoods import expected_bits, likelihood, weights_of
-from sutura.core.intake.observations import IN_LIST, QUESTIONS, Layer, Status, as_seen, telling
+from sutura.core.intake.observations import IN_LIST, QUESTIONS, Layer, Status, as_seen, is_wet, telling
 
 BROKEN_BY = {
     "glass only": "glass",
@@ -148,6 +148,16 @@ def test_what_was_done_is_not_asked_again_and_an_artefact_asks_for_no_reseating(
         assert "connector" not in {reading.layer.value for reading in found.layers if reading.suspected}
     if seen:
         assert "Nothing is observed yet" not in said(found.says)
+
+
+@given(seeds)
+@examples(300)
+def test_what_comes_first_is_what_is_tried_first(seed: int) -> None:
+    """A wet device is dried and a flat one charged by the rules exactly when the next test says so."""
+    seen = some_observations(seed)
+    first, now = " ".join(diagnose(seen).first), can_be_tried(seen)
+    assert ("Do not charge it" in first) is is_wet(seen) is (now == ("dried",))
+    assert ("Charge it first" in first) is (seen.get("battery") == "flat" and now == ("battery",))
 
 
 @given(seeds)

@@ -65,7 +65,7 @@ RULES = (
             "battery is charged first, unless there is a picture. Black: charged? asleep or off? does it "
             "react? a torch; only then an external screen, and reseating – at once when it reacts and was "
             "opened before. Lines, white, what comes and goes and touch that is wrong: with the eye too? can "
-            "it be brought about? opened before? an external screen; then reseating, which after a repair "
+            "it be made to happen? opened before? an external screen; then reseating, which after a repair "
             "comes at once. Faint: a torch, its brightness turned up. What was done is not asked again."
         ),
         source=COMMON,

@@ -119,15 +119,18 @@ QUESTIONS: tuple[Question, ...] = (
     ),
     Question(
         id="brightness",
-        asks="Faint with its brightness turned up?",
+        asks="Faint at full brightness?",
         answers={"same": "it stays faint", "better": "the picture is right now"},
         how="Brightness to full; automatic brightness, battery saver and night mode off.",
     ),
     Question(
         id="provoke",
-        asks="Can it be brought about?",
-        answers={"yes": "it comes when pressed, bent or warmed", "no": "nothing brings it about"},
-        how="Press lightly along each edge, twist it a little, move its cover, warm it in the hand.",
+        asks="Can you make it happen?",
+        answers={"yes": "it comes when pressed, bent or warmed", "no": "nothing makes it happen"},
+        how=(
+            "Press lightly along each edge, twist it a little, move its cover, warm it in the hand. Never on "
+            "broken glass, and never where the battery may be swollen."
+        ),
     ),
     Question(
         id="earlier",
@@ -148,7 +151,8 @@ QUESTIONS: tuple[Question, ...] = (
         answers={"yes": "dry and clean", "no": "not yet"},
         how=(
             "Do not charge it and do not switch it on. Power off, open it, battery off, then dry and clean "
-            "the board and its connectors."
+            "the board and its connectors, without heat. A battery that was wet can catch fire: keep it away "
+            "from what burns, and follow its maker and local rules."
         ),
         opens=True,
     ),
