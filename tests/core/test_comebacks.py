@@ -344,8 +344,8 @@ def test_what_warranty_costs_of_a_hundred_jobs(costs: list[int], fine: int) -> N
     assert abs(cost.per_hundred.minor - 100 * mean(costs + [0] * fine)) <= 1
     assert cost.share[0] <= len(costs) / jobs <= cost.share[1]
     assert 0 <= cost.least.minor <= cost.per_hundred.minor
-    # what none of a few cost says nothing of what one would
-    assert (cost.most is None) is (not costs)
+    # that none has cost anything yet says nothing of what one will
+    assert (cost.most is None) is (not any(costs))
     assert cost.most is None or cost.most.minor >= cost.per_hundred.minor
 
 

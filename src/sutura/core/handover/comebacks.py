@@ -197,7 +197,8 @@ RULES = (
             "A comeback counts once, for the job it came back from, against its cause: a part and its "
             "supplier, or whoever did the work. Its cost is what the shop paid: the part, and the bench "
             "minutes at the shop's rate. Of a hundred jobs with an interval (95 of 100): of how many come "
-            "back, and of what one costs, multiplied. Where none came back, what could come is not known."
+            "back, and of what one costs, multiplied. Where none has cost anything yet, what could come is "
+            "not known."
         ),
         source=(
             "Wilson's score for the share; the two intervals of a product by their variance recovered (Zou "
@@ -441,8 +442,8 @@ def check_comes_back(finished: bool) -> None:
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Cost:
     """What warranty costs of a hundred finished jobs, in minor units with its interval; and how many of a
-    hundred came back for us to pay, with theirs. None where no job is finished, and `most` where none came
-    back.
+    hundred came back for us to pay, with theirs. None where no job is finished, and `most` where none
+    has cost anything yet.
     """
 
     jobs: int
@@ -464,7 +465,7 @@ def cost_of(jobs: int, costs: Sequence[int], currency: str) -> Cost:
     def money(each: Decimal) -> Money:
         return Money(minor=int(half_up(each * 100, 0)), currency=currency)
 
-    least, most = _factors(share, jobs, costs) if costs else (Decimal(0), None)
+    least, most = _factors(share, jobs, costs) if any(costs) else (Decimal(0), None)
     return Cost(
         jobs=jobs,
         came_back=len(costs),
@@ -482,7 +483,7 @@ _SPREAD, _WEIGHS = 0.6, 3
 def _factors(share: tuple[float, float], jobs: int, costs: Sequence[int]) -> tuple[Decimal, Decimal]:
     """What the mean is multiplied by at both ends of its interval (rule comeback.counted)."""
     came, one = len(costs), sum(costs) / len(costs)
-    apart = sum((cost / one - 1) ** 2 for cost in costs) if one else 0.0
+    apart = sum((cost / one - 1) ** 2 for cost in costs)
     square = (_WEIGHS * _SPREAD**2 + apart) / (_WEIGHS + came - 1)
     of_one = 1.96 * math.sqrt(square / came)
     low, high = (abs(math.log(end / (came / jobs))) for end in share)
